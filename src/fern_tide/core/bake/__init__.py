@@ -1,0 +1,1 @@
+"""Mappings and a scene to curves; curves to keys, checks and reasons for a new bake."""

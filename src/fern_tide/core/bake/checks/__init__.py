@@ -1,0 +1,1 @@
+"""Every check before hand-off, one file each."""

@@ -1,0 +1,1 @@
+"""What every stage may use: exact time, units, errors, params, registries and targets."""

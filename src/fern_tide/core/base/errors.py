@@ -1,0 +1,51 @@
+"""Errors that say what went wrong, to which thing, and what to do."""
+
+from __future__ import annotations
+
+
+class FernTideError(Exception):
+    """Something a person can mend.
+
+    Attributes:
+        what: one sentence: what went wrong, to which thing.
+        remedy: one sentence: what to do about it; may be empty.
+        data: the offending values, for logs and tests.
+    """
+
+    def __init__(self, what: str, *, remedy: str = "", **data: object) -> None:
+        super().__init__(f"{what} {remedy}".strip())
+        self.what = what
+        self.remedy = remedy
+        self.data = data
+
+
+class InvalidParameter(FernTideError):
+    """A value is outside what its parameter allows."""
+
+    def __init__(self, name: str, *, value: object, allowed: str) -> None:
+        super().__init__(
+            f"{name} is {value!s:.80}, which is not possible.", remedy=f"Use {allowed}.", name=name, value=value
+        )
+
+
+class UnreadableSound(FernTideError):
+    """A file holds no sound that can be read, or lies about what it holds."""
+
+
+class UnknownName(FernTideError):
+    """A name stands for nothing: an unknown step, part, property, envelope or track."""
+
+
+class UnreadableProject(FernTideError):
+    """A project file or document cannot be read."""
+
+
+class ReadBackFailed(FernTideError):
+    """A written file, read back, does not hold what was baked."""
+
+
+class Cancelled(FernTideError):
+    """Long work was stopped because somebody asked."""
+
+    def __init__(self) -> None:
+        super().__init__("This was cancelled.", remedy="Start it again when you want it.")

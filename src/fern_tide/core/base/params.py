@@ -1,0 +1,171 @@
+"""Params are frozen models whose fields carry a unit and help: forms, command line and help are made of them."""
+
+from __future__ import annotations
+
+import shlex
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import Enum
+from typing import Any, TypeVar
+
+from annotated_types import Ge, Gt, Le, Lt
+from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic.fields import FieldInfo
+from pydantic_core import PydanticUndefined
+
+from fern_tide.core.base.errors import InvalidParameter
+
+
+class Frozen(BaseModel):
+    """A value: immutable, with no field it does not know, and no NaN or infinity."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class Params(Frozen):
+    """The options of a reading, clean-up, step, response, part kind, check or format. Every field has a default."""
+
+
+@dataclass(frozen=True)
+class Unit:
+    """What a field is counted in, one line on what it does, and how much an arrow key changes it."""
+
+    name: str
+    help: str
+    step: float | None = None
+
+
+def unit(name: str, help: str, *, step: float | None = None) -> Unit:
+    """Describe a field: its unit ('' for none), its help, and the arrow key's step."""
+    return Unit(name, help, step)
+
+
+@dataclass(frozen=True)
+class FieldSpec:
+    """One field of a params model, as a form or a help page needs it."""
+
+    name: str
+    label: str
+    unit: str
+    help: str
+    kind: str
+    """'number', 'integer', 'choice' or 'switch'."""
+    default: Any
+    low: float | None
+    high: float | None
+    step: float
+    choices: tuple[tuple[str, str], ...]
+
+    @property
+    def range_text(self) -> str:
+        """The range in words: '0 to 1', 'at least 0', 'left, right'."""
+        if self.kind == "choice":
+            return ", ".join(value for value, _ in self.choices)
+        if self.kind == "switch":
+            return "yes or no"
+        if self.low is None and self.high is None:
+            return "any"
+        if self.high is None:
+            return f"at least {self.low:g}"
+        return f"at most {self.high:g}" if self.low is None else f"{self.low:g} to {self.high:g}"
+
+
+def words(name: str) -> str:
+    """Give a field or enum name as words in sentence case: 'low_hz' -> 'Low', 'rise_ms' -> 'Rise'."""
+    parts = name.split("_")
+    if len(parts) > 1 and parts[-1] in {"hz", "ms", "s", "db", "frames"}:
+        parts = parts[:-1]
+    return " ".join(parts).capitalize()
+
+
+def fields(model: type[BaseModel]) -> tuple[FieldSpec, ...]:
+    """List the fields of a params model in order."""
+    return tuple(_spec(name, field) for name, field in model.model_fields.items())
+
+
+def _spec(name: str, field: FieldInfo) -> FieldSpec:
+    described = next((m for m in field.metadata if isinstance(m, Unit)), Unit("", ""))
+    annotation = field.annotation
+    choices: tuple[tuple[str, str], ...] = ()
+    kind = "number"
+    if isinstance(annotation, type) and issubclass(annotation, Enum):
+        kind, choices = "choice", tuple((str(item.value), words(str(item.value))) for item in annotation)
+    elif annotation is bool:
+        kind = "switch"
+    elif annotation is int:
+        kind = "integer"
+    low = next((float(m.ge if isinstance(m, Ge) else m.gt) for m in field.metadata if isinstance(m, (Ge, Gt))), None)  # type: ignore[arg-type]
+    high = next((float(m.le if isinstance(m, Le) else m.lt) for m in field.metadata if isinstance(m, (Le, Lt))), None)  # type: ignore[arg-type]
+    default = None if field.default is PydanticUndefined else field.default
+    step = described.step or (1.0 if kind == "integer" else 0.01)
+    plain = default.value if isinstance(default, Enum) else default
+    return FieldSpec(
+        name=name,
+        label=words(name),
+        unit=described.name,
+        help=described.help,
+        kind=kind,
+        default=plain,
+        low=low,
+        high=high,
+        step=step,
+        choices=choices,
+    )
+
+
+M = TypeVar("M", bound=BaseModel)
+
+
+def build(model: type[M], values: dict[str, Any]) -> M:
+    """Make a model, turning the first thing that is wrong into one sentence.
+
+    Raises:
+        InvalidParameter: a value is missing, unknown or out of range; it names the field and what is allowed.
+    """
+    try:
+        return model.model_validate(values)
+    except ValidationError as cause:
+        raise invalid(model, cause) from cause
+
+
+def invalid(model: type[BaseModel], cause: ValidationError) -> InvalidParameter:
+    """Turn pydantic's report into the first field's name and what it allows."""
+    first = cause.errors()[0]
+    name = str(first["loc"][0]) if first["loc"] else model.__name__
+    known = {spec.name: spec for spec in fields(model)} if issubclass(model, Params) else {}
+    if name in known:
+        spec = known[name]
+        return InvalidParameter(name, value=first["input"], allowed=f"{spec.range_text} {spec.unit}".strip())
+    if known or first["type"] == "extra_forbidden":
+        allowed = f"one of {', '.join(known)}" if known else "only known fields"
+        return InvalidParameter(name, value="unknown", allowed=allowed)
+    where = ".".join(str(part) for part in first["loc"])
+    return InvalidParameter(where or name, value=first["input"], allowed=f"a valid value ({first['msg']})")
+
+
+def parse_options(text: str) -> tuple[str, dict[str, str]]:
+    """Read 'band low_hz=40 high_hz=180' as ('band', {'low_hz': '40', 'high_hz': '180'}).
+
+    Raises:
+        InvalidParameter: it is empty, or a word has no '='.
+    """
+    try:
+        head, *rest = shlex.split(text)
+    except ValueError as cause:
+        raise InvalidParameter("option", value=text, allowed="a name, then name=value pairs") from cause
+    return head, parse_pairs(rest)
+
+
+def parse_pairs(pairs: Sequence[str]) -> dict[str, str]:
+    """Read ['low_hz=40'] as {'low_hz': '40'}.
+
+    Raises:
+        InvalidParameter: a word has no '='.
+    """
+    out: dict[str, str] = {}
+    for word in pairs:
+        name, equals, value = word.partition("=")
+        if not equals:
+            raise InvalidParameter("option", value=word, allowed="name=value, such as width_ms=80")
+        out[name] = value
+    return out

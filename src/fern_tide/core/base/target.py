@@ -1,0 +1,38 @@
+"""A name for one animatable property of one part; the scene resolves it."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import StringConstraints
+
+from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.params import Frozen
+
+Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
+Id = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9_-]{0,63}$")]
+
+
+class Target(Frozen, frozen=True):
+    """A property of a part, as 'lamp:turn'."""
+
+    part: Id
+    property: Id
+
+    @classmethod
+    def parse(cls, text: str) -> Target:
+        """Read 'part:property'.
+
+        Raises:
+            InvalidParameter: there is no colon, or a name has letters that ids do not have.
+        """
+        part, colon, name = text.strip().partition(":")
+        try:
+            if not colon:
+                raise ValueError(text)
+            return cls(part=part, property=name)
+        except ValueError as cause:
+            raise InvalidParameter("target", value=text, allowed="PART:PROPERTY, such as lamp:turn") from cause
+
+    def __str__(self) -> str:
+        return f"{self.part}:{self.property}"

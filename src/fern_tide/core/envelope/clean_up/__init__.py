@@ -1,0 +1,1 @@
+"""Every clean-up, one file each."""

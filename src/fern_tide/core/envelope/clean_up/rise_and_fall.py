@@ -1,0 +1,92 @@
+"""Rise and fall: a level that climbs and sinks at its own paces, so that hits ring out."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field
+
+from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.params import Params, unit
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.envelope.cleaning import CleanUp
+
+
+class FallShape(StrEnum):
+    """How a level sinks: by a share of what is left, or by the same amount every second."""
+
+    SOFT = "soft"
+    STRAIGHT = "straight"
+
+
+class RiseAndFallParams(Params):
+    """Times for the way up and the way down."""
+
+    rise_ms: Annotated[
+        float, Field(ge=0, le=10_000), unit("ms", "Time to come within 1/e of a higher level; 0 is at once.", step=5)
+    ] = 10.0
+    fall_ms: Annotated[
+        float, Field(ge=0, le=60_000), unit("ms", "Time to sink within 1/e of a lower level; 0 is at once.", step=10)
+    ] = 180.0
+    fall: Annotated[FallShape, unit("", "Soft rings out; straight sinks evenly, full scale in the fall time.")] = (
+        FallShape.SOFT
+    )
+
+
+def rise_and_fall(level: FloatArray, *, params: RiseAndFallParams, rate: FrameRate) -> FloatArray:
+    """Follow a level with a one-pole filter whose time differs up and down.
+
+    Args:
+        level: shape (..., frames).
+        params: times to reach 1 - 1/e of a step; a straight fall loses 1.0 in fall_ms.
+        rate: turns times into frames: the share kept per frame is exp(-1 / frames).
+
+    Returns:
+        The same shape. The first frame is the level itself, so nothing starts bent.
+    """
+    if level.shape[-1] == 0:
+        return level.copy()
+    keep_up, keep_down = (_kept(rate.frames_of_ms(ms)) for ms in (params.rise_ms, params.fall_ms))
+    straight = params.fall is FallShape.STRAIGHT and params.fall_ms > 0
+    drop = 1.0 / rate.frames_of_ms(params.fall_ms) if straight else 0.0
+    if level.ndim == 1:
+        return _follow_one(level, keep_up, keep_down, drop)
+    out = np.empty_like(level)
+    held = level[..., 0].copy()
+    for frame in range(level.shape[-1]):
+        now = level[..., frame]
+        down = np.maximum(now, held - drop) if straight else now + (held - now) * keep_down
+        held = np.where(now > held, now + (held - now) * keep_up, down)
+        out[..., frame] = held
+    return out
+
+
+def _follow_one(level: FloatArray, keep_up: float, keep_down: float, drop: float) -> FloatArray:
+    """The same for one level; a loop over a list is much faster than over arrays of one."""
+    held = float(level[0])
+    out: list[float] = []
+    append = out.append
+    for now in level.tolist():
+        if now > held:
+            held = now + (held - now) * keep_up
+        elif drop:
+            held = max(now, held - drop)
+        else:
+            held = now + (held - now) * keep_down
+        append(held)
+    return np.asarray(out, dtype=np.float64)
+
+
+def _kept(frames: float) -> float:
+    return float(np.exp(-1.0 / frames)) if frames > 0 else 0.0
+
+
+CLEAN_UP = CleanUp(
+    id="rise_and_fall",
+    label="Rise and fall",
+    help="Climbs and sinks at its own paces, so that hits ring out.",
+    params=RiseAndFallParams,
+    apply=rise_and_fall,
+)

@@ -1,0 +1,38 @@
+"""What a clean-up is: a level in, a level out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.params import Params
+from fern_tide.core.base.signal import FloatArray
+
+
+class Clean(Protocol):
+    """A pure function of a whole level."""
+
+    def __call__(self, level: FloatArray, *, params: Any, rate: FrameRate) -> FloatArray:
+        """Give a level of the same shape, (..., frames)."""
+
+
+@dataclass(frozen=True)
+class CleanUp:
+    """One way to clean a level up.
+
+    Attributes:
+        id: the file's name.
+        label: what people read.
+        help: one line on what it is for.
+        params: the model of its options.
+        apply: the function.
+        version: raised when the numbers change.
+    """
+
+    id: str
+    label: str
+    help: str
+    params: type[Params]
+    apply: Clean
+    version: int = 1

@@ -1,0 +1,1 @@
+"""Every reading, one file each."""

@@ -1,0 +1,1 @@
+"""Curves and scenes to and from open formats, one file each."""

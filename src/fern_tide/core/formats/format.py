@@ -1,0 +1,104 @@
+"""What a format is: it says what it carries, writes, and reads back what it wrote."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from fern_tide.core.bake.curve import Curve
+from fern_tide.core.base.errors import ReadBackFailed
+from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.params import Params
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.target import Target
+from fern_tide.core.scene.scene import Scene
+
+
+@dataclass(frozen=True)
+class HandOff:
+    """What is handed off: a scene, its curves, and the clock.
+
+    Attributes:
+        name: the project's.
+        scene: what the curves move.
+        curves: all of n_frames frames.
+        rate: the frame rate.
+        n_frames: the project's length.
+    """
+
+    name: str
+    scene: Scene
+    curves: tuple[Curve, ...]
+    rate: FrameRate
+    n_frames: int
+
+
+@dataclass(frozen=True)
+class Format:
+    """One open format.
+
+    Attributes:
+        id: the file's name, which is what the command line calls it.
+        label: what people read.
+        help: one line on what it is for.
+        params: the model of its options.
+        extension: of the files, with its dot.
+        media_type: for browsers.
+        loses: says how a curve changes when written, or None when it is carried as it is.
+        encode: gives the file's bytes.
+        read_back: gives the values found in such bytes, of the shapes of the curves' values.
+    """
+
+    id: str
+    label: str
+    help: str
+    params: type[Params]
+    extension: str
+    media_type: str
+    loses: Callable[[Curve], str | None]
+    encode: Callable[[HandOff, Any], bytes]
+    read_back: Callable[[bytes, HandOff], Mapping[Target, FloatArray]]
+
+
+@dataclass(frozen=True)
+class Written:
+    """A file as written and read back.
+
+    Attributes:
+        format: which.
+        content: its bytes.
+        error: the largest difference between a baked value and the value read back, as a share of its curve's span.
+        worst: the target where it is; None without curves.
+    """
+
+    format: Format
+    content: bytes
+    error: float
+    worst: Target | None
+
+
+def write(hand_off: HandOff, *, format: Format, params: Params | None = None) -> Written:
+    """Write and read back.
+
+    Raises:
+        ReadBackFailed: a curve is missing in what was written, or has another length.
+    """
+    content = format.encode(hand_off, params or format.params())
+    found = format.read_back(content, hand_off)
+    worst: Target | None = None
+    error = 0.0
+    for curve in hand_off.curves:
+        read = found.get(curve.target)
+        if read is None or read.shape != curve.values.shape:
+            raise ReadBackFailed(
+                f"{curve.part_name}, {curve.label.lower()} is not whole in the {format.label} file.",
+                remedy="This is our mistake: please report it. Nothing was handed off.",
+                target=str(curve.target),
+            )
+        apart = float(np.abs(read - curve.values).max(initial=0.0)) / (curve.span or 1.0)
+        if worst is None or apart > error:
+            worst, error = curve.target, apart
+    return Written(format=format, content=content, error=error, worst=worst)

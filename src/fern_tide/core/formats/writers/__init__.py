@@ -1,0 +1,1 @@
+"""Every format that curves are written in, one file each."""

@@ -1,0 +1,1 @@
+"""A level to lift, lift through steps and a response to a value."""

@@ -1,0 +1,131 @@
+"""Low water and high water: the two thresholds that turn a level into lift, and a good first place for them."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.params import Frozen
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.units import FLOOR_DB, from_db, to_db
+
+LEAST_APART_DB = 0.1
+HISTOGRAM_BINS = 64
+LOWEST_SHOWN_DB = -72.0
+
+
+class Scale(StrEnum):
+    """Whether lift runs evenly in the linear level or in dB."""
+
+    LINEAR = "linear"
+    DB = "db"
+
+
+class Marks(Frozen, frozen=True):
+    """At or below low water: rest. At or above high water: full. Both are linear levels, 1.0 being full scale.
+
+    Attributes:
+        low: low water.
+        high: high water, above low water.
+        scale: the scale on which lift runs evenly from one to the other.
+        spill: lift goes on above 1 when the level passes high water.
+    """
+
+    low: Annotated[float, Field(ge=0, le=16)]
+    high: Annotated[float, Field(gt=0, le=16)]
+    scale: Scale = Scale.LINEAR
+    spill: bool = False
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Marks:
+        if self.high <= self.low:
+            raise InvalidParameter("high water", value=f"{self.high:g}", allowed=f"more than low water, {self.low:g}")
+        return self
+
+
+def lift(level: FloatArray, *, marks: Marks) -> FloatArray:
+    """Give clip((level - low) / (high - low), 0, 1), in linear level or in dB; 'spill' leaves out the upper clip.
+
+    Args:
+        level: shape (..., frames), linear.
+        marks: the two marks.
+
+    Returns:
+        The same shape: exactly 0 at or below low water, exactly 1 at or above high water.
+    """
+    if marks.scale is Scale.LINEAR:
+        low, high, now = marks.low, marks.high, level
+    else:
+        low, high, now = to_db(marks.low), to_db(marks.high), to_db(level)
+    share = (now - low) / (high - low) if high > low else (level >= marks.high).astype(np.float64)
+    return np.clip(share, 0.0, None if marks.spill else 1.0)
+
+
+def crossings(level: FloatArray, *, mark: float) -> int:
+    """Count how often a level of shape (frames,) rises above a mark."""
+    above = level > mark
+    return int(np.count_nonzero(above[1:] & ~above[:-1]) + (len(above) > 0 and above[0]))
+
+
+def histogram(level: FloatArray, *, scale: Scale) -> tuple[FloatArray, float, float]:
+    """Count in how many frames a level is how high.
+
+    Args:
+        level: shape (frames,), linear.
+        scale: linear, or dB from -72 dB (quieter frames are counted in the first bin).
+
+    Returns:
+        The counts, shape (64,), and the ends of their axis, in the scale's own unit.
+    """
+    top = max(float(level.max(initial=0.0)), 1e-6) * 1.05
+    if scale is Scale.LINEAR:
+        low, high, now = 0.0, top, level
+    else:
+        high = max(to_db(top), LOWEST_SHOWN_DB + 6)
+        low, now = min(LOWEST_SHOWN_DB, high - 6), to_db(level)
+    counts, _ = np.histogram(np.clip(now, low, high), bins=HISTOGRAM_BINS, range=(low, high))
+    return counts.astype(np.float64), low, high
+
+
+def suggest_marks(level: FloatArray, *, scale: Scale) -> Marks:
+    """Suggest marks from a level's own histogram: low water over its noise, high water in the body of its hits.
+
+    The two crowds of a level, its floor and its hits, are told apart in dB by Otsu's threshold (N. Otsu, 1979: the cut
+    that leaves the most variance between the crowds). Low water lies a little above the quiet crowd's upper tenth;
+    high water lets the loudest tenth of the loud crowd cap. A level with no crowds, such as a slow pad, gets the span
+    from its 15th to its 95th percentile.
+
+    Args:
+        level: shape (frames,), linear.
+        scale: the scale that the marks will be used on.
+    """
+    heard = level[level > from_db(-90.0)]
+    if heard.size < 8 or float(heard.max()) < 1e-5:
+        return Marks(low=from_db(-40.0), high=from_db(-6.0), scale=scale)
+    db = to_db(heard)
+    cut, parted = _otsu(db)
+    quiet, loud = db[db <= cut], db[db > cut]
+    if parted >= 0.6 and min(quiet.size, loud.size) >= 0.03 * db.size:
+        low, high = float(np.percentile(quiet, 90)) + 1.0, float(np.percentile(loud, 90))
+    else:
+        low, high = (float(x) for x in np.percentile(db, [15, 95]))
+    high = max(high, float(db.min()) + 1.0, FLOOR_DB + 2)
+    return Marks(low=from_db(min(low, high - 1.0)), high=from_db(high), scale=scale)
+
+
+def _otsu(values: FloatArray) -> tuple[float, float]:
+    """Give the best cut of values into two crowds and the share of the variance that it explains, 0 to 1."""
+    counts, edges = np.histogram(values, bins=128)
+    centres = (edges[:-1] + edges[1:]) / 2
+    weight = np.cumsum(counts) / counts.sum()
+    mean = np.cumsum(counts * centres) / counts.sum()
+    inside = (weight > 0) & (weight < 1)
+    between = np.zeros(len(counts))
+    between[inside] = (mean[-1] * weight[inside] - mean[inside]) ** 2 / (weight[inside] * (1 - weight[inside]))
+    best = int(np.argmax(between))
+    variance = float(np.var(values))
+    return float(edges[best + 1]), float(between[best] / variance) if variance > 1e-12 else 0.0

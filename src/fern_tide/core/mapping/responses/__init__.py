@@ -1,0 +1,1 @@
+"""Every response, one file each."""

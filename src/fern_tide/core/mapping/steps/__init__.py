@@ -1,0 +1,1 @@
+"""Every step, one file each."""

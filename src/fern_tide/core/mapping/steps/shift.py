@@ -1,0 +1,59 @@
+"""Shift: the whole move comes earlier or later by an exact time, with its shape kept."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field
+
+from fern_tide.core.base.params import Params, unit
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.mapping.step import Step, StepContext
+
+
+class TimeUnit(StrEnum):
+    """What a shift is counted in."""
+
+    FRAMES = "frames"
+    MS = "ms"
+
+
+class ShiftParams(Params):
+    """How far, and counted in what."""
+
+    by: Annotated[
+        float, Field(ge=-10_000, le=10_000), unit("", "How much later; a minus sign makes it earlier.", step=1)
+    ] = -1.0
+    counted_in: Annotated[TimeUnit, unit("", "Frames or milliseconds.")] = TimeUnit.FRAMES
+
+
+def shift(lift: FloatArray, *, params: ShiftParams, context: StepContext) -> FloatArray:
+    """Move lift in time; between frames it is interpolated linearly.
+
+    Args:
+        lift: shape (..., frames).
+        params: by is later when positive.
+        context: its rate turns milliseconds into frames.
+
+    Returns:
+        The same shape; the first or last lift goes on where nothing comes in.
+    """
+    frames = params.by if params.counted_in is TimeUnit.FRAMES else context.rate.frames_of_ms(params.by)
+    n = lift.shape[-1]
+    at = np.clip(np.arange(n) - frames, 0.0, n - 1.0)
+    before = np.floor(at).astype(np.int64)
+    share = at - before
+    after = np.minimum(before + 1, n - 1)
+    moved: FloatArray = lift[..., before] * (1.0 - share) + lift[..., after] * share
+    return moved
+
+
+STEP = Step(
+    id="shift",
+    label="Shift",
+    help="Brings the move earlier or later by an exact time.",
+    params=ShiftParams,
+    apply=shift,
+)

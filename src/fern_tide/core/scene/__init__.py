@@ -1,0 +1,1 @@
+"""What can be animated: parts, their properties and anchors, and how a scene is drawn."""

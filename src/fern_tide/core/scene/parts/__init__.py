@@ -1,0 +1,1 @@
+"""Every kind of part, one file each."""

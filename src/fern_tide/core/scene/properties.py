@@ -1,0 +1,60 @@
+"""The properties that parts have: their unit, range, default, and how far a first mapping moves them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+
+@dataclass(frozen=True)
+class Property:
+    """Something about a part that can be animated.
+
+    Attributes:
+        id: the name in targets.
+        label: what people read.
+        unit: what it is counted in; '' for none.
+        kind: a number or a colour.
+        default: the value where the part gives none.
+        low: the least value that means something, or None.
+        high: the greatest, or None.
+        step: how much an arrow key changes it.
+        swing: how far from rest a new mapping's full lies.
+        first_rest: a better rest for a new mapping than the part's own value, or None.
+    """
+
+    id: str
+    label: str
+    unit: str = ""
+    kind: Literal["number", "colour"] = "number"
+    default: float | str = 0.0
+    low: float | None = None
+    high: float | None = None
+    step: float = 0.01
+    swing: float | str = 1.0
+    first_rest: float | None = None
+
+    def suggest_ends(self, own: float | str) -> tuple[float | str, float | str]:
+        """Give rest and full for a new mapping from the part's own value."""
+        if isinstance(own, str) or isinstance(self.swing, str):
+            return own, self.swing
+        rest = own if self.first_rest is None else self.first_rest
+        full = rest + self.swing
+        return rest, full if self.high is None or full <= self.high else self.high
+
+
+PLACE = (
+    Property("x", "Across", "px", step=1, swing=60.0),
+    Property("y", "Down", "px", step=1, swing=-60.0),
+    Property("turn", "Turn", "°", step=0.5, swing=12.0),
+    Property("scale_x", "Width", "x", default=1.0, swing=0.4),
+    Property("scale_y", "Height", "x", default=1.0, swing=0.4),
+    Property("opacity", "Opacity", "", default=1.0, low=0.0, high=1.0, swing=0.75, first_rest=0.25),
+    Property("blur", "Blur", "px", low=0.0, step=0.5, swing=8.0),
+)
+FILL = Property("fill", "Fill", "", kind="colour", default="#000000", swing="#f7dfa0")
+PAINT = (
+    FILL,
+    Property("stroke", "Stroke", "", kind="colour", default="#000000", swing="#f7dfa0"),
+    Property("stroke_width", "Stroke width", "px", low=0.0, step=0.5, swing=4.0),
+)

@@ -1,0 +1,1 @@
+"""Bytes to sound: decoding in blocks, channels, levels per frame and cached power spectra."""

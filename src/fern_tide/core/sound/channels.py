@@ -1,0 +1,48 @@
+"""Which of a sound's channels a level is read from."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+import numpy as np
+
+from fern_tide.core.base.signal import Float32Array
+
+
+class Channel(StrEnum):
+    """Left, right, mid (L+R)/2, side (L-R)/2, or the loudest: the per-frame maximum of the channels' levels."""
+
+    MID = "mid"
+    LEFT = "left"
+    RIGHT = "right"
+    SIDE = "side"
+    LOUDEST = "loudest"
+
+
+def pick(block: Float32Array, *, channel: Channel) -> Float32Array:
+    """Give the signals whose levels are read: one, or for the loudest every channel.
+
+    Args:
+        block: shape (channels, samples).
+        channel: a mono sound is its own left, right and mid, and has no side.
+
+    Returns:
+        Shape (signals, samples).
+    """
+    if channel is Channel.LOUDEST:
+        return block
+    left, right = block[0], block[min(1, len(block) - 1)]
+    if channel is Channel.LEFT:
+        chosen = left
+    elif channel is Channel.RIGHT:
+        chosen = right
+    elif channel is Channel.MID:
+        chosen = (left + right) * np.float32(0.5)
+    else:
+        chosen = (left - right) * np.float32(0.5)
+    return np.asarray(chosen[np.newaxis], dtype=np.float32)
+
+
+def n_signals(channels: int, *, channel: Channel) -> int:
+    """Count the signals that pick gives for a sound of so many channels."""
+    return channels if channel is Channel.LOUDEST else 1

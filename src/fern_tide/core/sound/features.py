@@ -1,0 +1,187 @@
+"""What an analysis reads out of a track in one pass over its sound, ready to be stored."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import BinaryIO, Literal, TypeAlias
+
+import numpy as np
+
+from fern_tide.core.base.errors import Cancelled
+from fern_tide.core.base.params import Frozen
+from fern_tide.core.base.signal import Float32Array
+from fern_tide.core.sound.channels import Channel, n_signals, pick
+from fern_tide.core.sound.decode import SoundInfo, blocks
+from fern_tide.core.sound.grid import FrameGrid
+from fern_tide.core.sound.levels import Detector, levels
+from fern_tide.core.sound.spectrum import Window, column_edges_hz, cumulative_power, window_samples
+
+VERSION = 1  # of this stage: a change that changes numbers raises it, and stored features are read anew
+FRAMES_A_CHUNK = 64
+WAVEFORM_SAMPLES = 256
+
+
+class LevelsFeature(Frozen, frozen=True):
+    """A detector's level, one per frame: an array of shape (frames,)."""
+
+    kind: Literal["levels"] = "levels"
+    channel: Channel
+    detector: Detector
+    window_ms: float | None = None
+
+
+class SpectrumFeature(Frozen, frozen=True):
+    """A cumulative power spectrum per frame: an array of shape (signals, columns, frames)."""
+
+    kind: Literal["spectrum"] = "spectrum"
+    channel: Channel
+    window: Window
+
+
+class WaveformFeature(Frozen, frozen=True):
+    """The lowest and highest sample of every 256, over all channels: an array of shape (2, spans)."""
+
+    kind: Literal["waveform"] = "waveform"
+
+
+Feature: TypeAlias = LevelsFeature | SpectrumFeature | WaveformFeature
+Progress: TypeAlias = Callable[[float], bool]
+"""Called with the share done, 0 to 1; returns False to cancel."""
+
+
+def analyze(
+    stream: BinaryIO,
+    info: SoundInfo,
+    *,
+    grid: FrameGrid,
+    features: Iterable[Feature],
+    progress: Progress = lambda share: True,
+) -> dict[Feature, Float32Array]:
+    """Read all the features in one pass.
+
+    Args:
+        stream: the sound, seekable.
+        info: as measured.
+        grid: the project's frames over this track.
+        features: what to read.
+        progress: told the share done after each chunk of frames.
+
+    Raises:
+        Cancelled: progress said False.
+        UnreadableSound: the stream breaks off.
+    """
+    wanted = tuple(dict.fromkeys(features))
+    found = {feature: np.zeros(_shape(feature, info, grid), dtype=np.float32) for feature in wanted}
+    feed = _Feed(stream, info)
+    per_frame = [feature for feature in wanted if not isinstance(feature, WaveformFeature)]
+    for waveform in (feature for feature in wanted if isinstance(feature, WaveformFeature)):
+        feed.waveform = found[waveform]
+    for first in range(0, grid.n_frames, FRAMES_A_CHUNK):
+        last = min(first + FRAMES_A_CHUNK, grid.n_frames)
+        low, high = _reach(per_frame, grid, first, last)
+        signals, start = feed.between(low, high), low
+        for feature in per_frame:
+            found[feature][..., first:last] = _read(feature, signals, start, grid, (first, last))
+        if not progress(last / grid.n_frames):
+            raise Cancelled
+    feed.rest()
+    return found
+
+
+def _shape(feature: Feature, info: SoundInfo, grid: FrameGrid) -> tuple[int, ...]:
+    if isinstance(feature, LevelsFeature):
+        return (grid.n_frames,)
+    if isinstance(feature, WaveformFeature):
+        return (2, -(-info.n_samples // WAVEFORM_SAMPLES))
+    n_window = window_samples(feature.window, sample_rate_hz=info.sample_rate_hz)
+    columns = len(column_edges_hz(n_window, sample_rate_hz=info.sample_rate_hz))
+    return (n_signals(info.channels, channel=feature.channel), columns, grid.n_frames)
+
+
+def _reach(features: Iterable[Feature], grid: FrameGrid, first: int, last: int) -> tuple[int, int]:
+    """The samples that any feature reads for these frames."""
+    low, high = grid.bounds(first, last, window_ms=None)
+    lows, highs = [int(low[0])], [int(high[-1])]
+    for feature in features:
+        if isinstance(feature, LevelsFeature) and feature.window_ms is not None:
+            low, high = grid.bounds(first, last, window_ms=feature.window_ms)
+            lows.append(int(low[0]))
+            highs.append(int(high[-1]))
+        elif isinstance(feature, SpectrumFeature):
+            half = window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz) // 2
+            middles = grid.middles(first, last)
+            lows.append(int(middles[0]) - half)
+            highs.append(int(middles[-1]) + half)
+    return min(lows), max(highs)
+
+
+def _read(feature: Feature, block: Float32Array, start: int, grid: FrameGrid, frames: tuple[int, int]) -> Float32Array:
+    assert not isinstance(feature, WaveformFeature)
+    signals = pick(block, channel=feature.channel)
+    if isinstance(feature, SpectrumFeature):
+        n_window = window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz)
+        middles = grid.middles(*frames) - start
+        return cumulative_power(signals, middles, n_window=n_window, sample_rate_hz=grid.sample_rate_hz)
+    lows, highs = grid.bounds(*frames, window_ms=feature.window_ms)
+    lows, highs = np.clip(lows, 0, grid.n_samples), np.clip(highs, 0, grid.n_samples)
+    read = levels(signals, lows - start, highs - start, detector=feature.detector)
+    return np.asarray(read.max(axis=0), dtype=np.float32)
+
+
+class _Feed:
+    """Samples of a stream by position, read once and forgotten once passed; outside the sound there is silence."""
+
+    def __init__(self, stream: BinaryIO, info: SoundInfo) -> None:
+        self._blocks = blocks(stream)
+        self._info = info
+        self._held: Float32Array = np.zeros((info.channels, 0), dtype=np.float32)
+        self._start = 0
+        self.waveform: Float32Array | None = None
+        self._passed = _Waveform()
+
+    def between(self, low: int, high: int) -> Float32Array:
+        """Give samples low..high-1; low must not go back by more than what the last call was given."""
+        low_held, high_held = max(low, 0), max(high, 0)
+        while self._start + self._held.shape[1] < high_held and (block := next(self._blocks, None)) is not None:
+            keep = max(0, min(low_held - self._start, self._held.shape[1]))
+            self._look(block)
+            self._held = np.concatenate([self._held[:, keep:], block], axis=1)
+            self._start += keep
+        out = np.zeros((self._info.channels, high - low), dtype=np.float32)
+        begin, end = max(low, self._start), min(high, self._start + self._held.shape[1])
+        if end > begin:
+            out[:, begin - low : end - low] = self._held[:, begin - self._start : end - self._start]
+        return out
+
+    def rest(self) -> None:
+        """Read to the end, for what every sample counts for."""
+        for block in self._blocks:
+            self._look(block)
+        if self.waveform is not None:
+            self._passed.finish(self.waveform)
+
+    def _look(self, block: Float32Array) -> None:
+        if self.waveform is not None:
+            self._passed.add(block, self.waveform)
+
+
+class _Waveform:
+    """Lowest and highest sample of every span, filled in as blocks pass."""
+
+    def __init__(self) -> None:
+        self._span = 0
+        self._left: Float32Array | None = None
+
+    def add(self, block: Float32Array, out: Float32Array) -> None:
+        if self._left is not None:
+            block = np.concatenate([self._left, block], axis=1)
+        whole = block.shape[1] // WAVEFORM_SAMPLES
+        spans = block[:, : whole * WAVEFORM_SAMPLES].reshape(len(block), whole, WAVEFORM_SAMPLES)
+        out[0, self._span : self._span + whole] = spans.min(axis=(0, 2))
+        out[1, self._span : self._span + whole] = spans.max(axis=(0, 2))
+        self._span += whole
+        self._left = block[:, whole * WAVEFORM_SAMPLES :]
+
+    def finish(self, out: Float32Array) -> None:
+        if self._left is not None and self._left.shape[1]:
+            out[:, self._span] = self._left.min(), self._left.max()

@@ -1,0 +1,57 @@
+"""Detectors: one level per window of samples."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+import numpy as np
+
+from fern_tide.core.base.signal import Float32Array, FloatArray
+from fern_tide.core.sound.grid import Samples
+
+
+class Detector(StrEnum):
+    """Peak max|x|, RMS sqrt(mean x^2), average mean|x|, median median|x|."""
+
+    RMS = "rms"
+    PEAK = "peak"
+    AVERAGE = "average"
+    MEDIAN = "median"
+
+
+def levels(x: Float32Array, starts: Samples, ends: Samples, *, detector: Detector) -> FloatArray:
+    """Read one level per window.
+
+    Args:
+        x: shape (signals, samples), 1.0 being full scale.
+        starts: the first sample of each window; windows may overlap and may reach outside x.
+        ends: the sample after the last of each window.
+        detector: how a window becomes a level.
+
+    Returns:
+        Shape (signals, windows). Only samples that exist count; a window with none reads 0.
+    """
+    lows, highs = np.clip(starts, 0, x.shape[1]), np.clip(ends, 0, x.shape[1])
+    if detector is Detector.MEDIAN:
+        return _medians(np.abs(x), lows, highs)
+    out = np.zeros((x.shape[0], len(starts)))
+    held = highs > lows
+    if not held.any():
+        return out
+    pairs = np.stack([lows[held], highs[held]], axis=1).ravel()
+    padded = np.concatenate([x, np.zeros((x.shape[0], 1), dtype=x.dtype)], axis=1).astype(np.float64)
+    if detector is Detector.PEAK:
+        out[:, held] = np.maximum.reduceat(np.abs(padded), pairs, axis=1)[:, ::2]
+        return out
+    powers = padded * padded if detector is Detector.RMS else np.abs(padded)
+    means = np.add.reduceat(powers, pairs, axis=1)[:, ::2] / (highs - lows)[held]
+    out[:, held] = np.sqrt(means) if detector is Detector.RMS else means
+    return out
+
+
+def _medians(loudness: Float32Array, lows: Samples, highs: Samples) -> FloatArray:
+    out = np.zeros((loudness.shape[0], len(lows)))
+    for index, (low, high) in enumerate(zip(lows, highs, strict=True)):
+        if high > low:
+            out[:, index] = np.median(loudness[:, low:high], axis=1)
+    return out

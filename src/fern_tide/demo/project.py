@@ -1,0 +1,115 @@
+"""The demo project: four tracks, four envelopes and four mappings that look good at once."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+from functools import cache
+
+from fern_tide.core.base.target import Target
+from fern_tide.core.base.units import from_db
+from fern_tide.core.document import Project, Track
+from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice
+from fern_tide.core.mapping.mapping import Drive, Mapping, ResponseChoice
+from fern_tide.core.mapping.marks import Marks, Scale
+from fern_tide.core.sound.decode import measure
+from fern_tide.demo.scene import glasshouse
+from fern_tide.demo.sounds import STEMS, mix, stems, wav_bytes
+
+NAME = "The Glasshouse Hour"
+MIX = "Rain on Panes"
+
+
+@cache
+def demo_sounds() -> dict[str, bytes]:
+    """Make the mix and its stems as WAV files, by track name."""
+    parts = stems()
+    return {MIX: wav_bytes(mix(parts)), **{name: wav_bytes(parts[name]) for name in STEMS}}
+
+
+@cache
+def demo_project() -> Project:
+    """Make the demo document; its media are demo_sounds()."""
+    tracks = tuple(_track(name, content) for name, content in demo_sounds().items())
+    return Project(name=NAME, tracks=tracks, envelopes=_envelopes(), mappings=_mappings(), scene=glasshouse())
+
+
+def _track(name: str, content: bytes) -> Track:
+    return Track(
+        id=name.lower().replace(" ", "-"),
+        name=name,
+        media=hashlib.sha256(content).hexdigest(),
+        info=measure(io.BytesIO(content)),
+        heard=name == MIX,
+    )
+
+
+def _envelopes() -> tuple[Envelope, ...]:
+    def envelope(name: str, track: str, reading: str, *clean_up: str) -> Envelope:
+        return Envelope(
+            id=name.lower(),
+            name=name,
+            track=track,
+            reading=ReadingChoice.parse(reading),
+            clean_up=tuple(CleanUpChoice.parse(text) for text in clean_up),
+        )
+
+    return (
+        envelope(
+            "Drip", "drip", "band low_hz=40 high_hz=180", "rise_and_fall rise_ms=10 fall_ms=220", "smooth width_ms=60"
+        ),
+        envelope("Panes", "panes", "band low_hz=3000 high_hz=11000", "rise_and_fall rise_ms=5 fall_ms=110"),
+        envelope("Reed", "reed", "amplitude channel=mid detector=rms window_ms=200", "smooth width_ms=500"),
+        envelope(
+            "Loudness", "rain-on-panes", "amplitude channel=loudest detector=rms window_ms=100", "smooth width_ms=300"
+        ),
+    )
+
+
+def _mappings() -> tuple[Mapping, ...]:
+    return (
+        _mapping(
+            "Lamp glow",
+            "drip",
+            (-28, -7),
+            ("lamp-glow:opacity", 0.3, 1.0),
+            ("lamp-glow:scale_x", 0.75, 1.3),
+            ("lamp-glow:scale_y", 0.75, 1.3),
+            response="exponent power=0.7",
+        ),
+        _mapping(
+            "Cloche tops",
+            "panes",
+            (-44, -24),
+            *((f"cloche-{n}:scale_y", 1.0, 1.45 + 0.09 * (n % 4)) for n in range(1, 11)),
+            response="smooth",
+        ),
+        _mapping(
+            "Frond sway",
+            "reed",
+            (-40, -14),
+            ("frond-left:turn", -4.0, 7.0),
+            ("frond-right:turn", 4.0, -7.0),
+            ("frond-far-left:turn", -3.0, 9.0),
+            ("frond-far-right:turn", 3.0, -9.0),
+            ("frond-middle:turn", -5.0, 6.0),
+            response="smooth",
+        ),
+        _mapping("Rain on glass", "loudness", (-34, -12), ("rain:opacity", 0.12, 0.85), ("rain:y", 0.0, 46.0)),
+    )
+
+
+def _mapping(
+    name: str, envelope: str, marks_db: tuple[float, float], *ends: tuple[str, float, float], response: str = "straight"
+) -> Mapping:
+    low, high = marks_db
+    return Mapping(
+        id=name.lower().replace(" ", "-"),
+        name=name,
+        envelope=envelope,
+        marks=Marks(low=from_db(low), high=from_db(high), scale=Scale.LINEAR),
+        drives=tuple(
+            Drive(target=Target.parse(target), rest=rest, full=full, response=ResponseChoice.parse(response))
+            for target, rest, full in ends
+        ),
+    )
