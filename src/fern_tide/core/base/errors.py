@@ -28,6 +28,15 @@ class InvalidParameter(FernTideError):
         )
 
 
+class UnknownParameter(InvalidParameter):
+    """A parameter that does not exist was given."""
+
+    def __init__(self, name: str, *, known: str) -> None:
+        FernTideError.__init__(
+            self, f"There is no parameter named {name:.60}.", remedy=f"Use one of: {known or 'none'}.", name=name
+        )
+
+
 class UnreadableSound(FernTideError):
     """A file holds no sound that can be read, or lies about what it holds."""
 

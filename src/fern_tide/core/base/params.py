@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic.fields import FieldInfo
 from pydantic_core import PydanticUndefined
 
-from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.errors import InvalidParameter, UnknownParameter
 
 
 class Frozen(BaseModel):
@@ -136,9 +136,8 @@ def invalid(model: type[BaseModel], cause: ValidationError) -> InvalidParameter:
     if name in known:
         spec = known[name]
         return InvalidParameter(name, value=first["input"], allowed=f"{spec.range_text} {spec.unit}".strip())
-    if known or first["type"] == "extra_forbidden":
-        allowed = f"one of {', '.join(known)}" if known else "only known fields"
-        return InvalidParameter(name, value="unknown", allowed=allowed)
+    if first["type"] == "extra_forbidden":
+        return UnknownParameter(name, known=", ".join(known))
     where = ".".join(str(part) for part in first["loc"])
     return InvalidParameter(where or name, value=first["input"], allowed=f"a valid value ({first['msg']})")
 

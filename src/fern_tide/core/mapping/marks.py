@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
-from pydantic import Field, model_validator
+from pydantic import BeforeValidator, Field, model_validator
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.base.units import FLOOR_DB, from_db, to_db
+from fern_tide.core.base.units import FLOOR_DB, from_db, parse_level, to_db
 
 LEAST_APART_DB = 0.1
 HISTOGRAM_BINS = 64
@@ -25,8 +25,14 @@ class Scale(StrEnum):
     DB = "db"
 
 
+def _linear(level: Any) -> Any:
+    return parse_level(level)[0] if isinstance(level, str) else level
+
+
 class Marks(Frozen, frozen=True):
     """At or below low water: rest. At or above high water: full. Both are linear levels, 1.0 being full scale.
+
+    They may be given as text, in dB: '-30dB'.
 
     Attributes:
         low: low water.
@@ -35,8 +41,8 @@ class Marks(Frozen, frozen=True):
         spill: lift goes on above 1 when the level passes high water.
     """
 
-    low: Annotated[float, Field(ge=0, le=16)]
-    high: Annotated[float, Field(gt=0, le=16)]
+    low: Annotated[float, BeforeValidator(_linear), Field(ge=0, le=16)]
+    high: Annotated[float, BeforeValidator(_linear), Field(gt=0, le=16)]
     scale: Scale = Scale.LINEAR
     spill: bool = False
 

@@ -1,0 +1,239 @@
+"""The command line: the same workflows without a browser."""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # before numpy: small products spin on more threads
+
+import argparse
+import csv
+import io
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from fern_tide.core.document import Project
+    from fern_tide.core.scene.scene import Scene
+
+COULD_NOT = 2
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run a command; bad input ends with 2 and one line on standard error that names the thing and the remedy."""
+    from fern_tide.core.base.errors import FernTideError
+
+    arguments = _parser().parse_args(_with_levels_joined(sys.argv[1:] if argv is None else list(argv)))
+    try:
+        arguments.run(arguments)
+    except FernTideError as wrong:
+        print(f"fern-tide: {wrong}".replace("\n", " "), file=sys.stderr)
+        return COULD_NOT
+    except FileNotFoundError as wrong:
+        print(f"fern-tide: there is no file {wrong.filename}. Check the name.", file=sys.stderr)
+        return COULD_NOT
+    except OSError as wrong:
+        print(f"fern-tide: {wrong.filename or 'a file'}: {wrong.strerror}. Choose another place.", file=sys.stderr)
+        return COULD_NOT
+    except BrokenPipeError:
+        return 0
+    return 0
+
+
+def _with_levels_joined(words: list[str]) -> list[str]:
+    """Turn '--low -30dB' into '--low=-30dB', since a word that begins with a dash would pass for an option."""
+    joined: list[str] = []
+    for word in words:
+        if joined and joined[-1] in {"--low", "--high"}:
+            joined[-1] = f"{joined[-1]}={word}"
+        else:
+            joined.append(word)
+    return joined
+
+
+class _Parser(argparse.ArgumentParser):
+    """One line on standard error, and exit code 2."""
+
+    def error(self, message: str) -> Any:
+        self.exit(COULD_NOT, f"fern-tide: {message}. See '{self.prog} --help'.\n")
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="fern-tide", description="Turn a soundtrack into motion.")
+    commands = parser.add_subparsers(metavar="COMMAND", required=True, parser_class=_Parser)
+
+    def command(name: str, run: Any, text: str) -> argparse.ArgumentParser:
+        made = commands.add_parser(name, help=text, description=text)
+        made.set_defaults(run=run)
+        return made
+
+    for name, run, text in (
+        ("serve", _serve, "Serve the application on this machine, with its worker."),
+        ("demo", _demo, "Make the demo project if there is none, then serve; or write its files."),
+        ("worker", _worker, "Run one more worker on the same data folder."),
+    ):
+        made = command(name, run, text)
+        made.add_argument("--data", metavar="DIR", help="the folder of everything (FERN_TIDE_DATA, or ./data)")
+        if name != "worker":
+            made.add_argument("--host", default="127.0.0.1")
+            made.add_argument("--port", type=int, default=5077)
+        if name == "demo":
+            made.add_argument("--write", metavar="DIR", help="write the demo project and its sounds there, and end")
+
+    made = command("describe", _describe, "Print what a sound file holds, as JSON.")
+    made.add_argument("sound")
+    made.add_argument("--rate", default="30", help="frames a second: 30, 24000/1001 (default 30)")
+
+    made = command("read", _read, "Read a level out of a sound file, one a frame.")
+    made.add_argument("sound", nargs="?")
+    made.add_argument("--rate", default="30")
+    made.add_argument("--reading", default="amplitude", metavar="'NAME key=value'")
+    made.add_argument("--clean", action="append", default=[], metavar="'NAME key=value'")
+    made.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
+    made.add_argument("--list", action="store_true", help="print every reading, clean-up, step and response")
+
+    made = command("scene", _scene, "Print a scene's parts and properties, as JSON.")
+    made.add_argument("file", nargs="?", help="a scene or project file; without one, the demo scene")
+
+    made = command("map", _map, "Make a project of a sound, an envelope and targets.")
+    made.add_argument("sound")
+    made.add_argument("--rate", default="30")
+    made.add_argument("--reading", default="amplitude", metavar="'NAME key=value'")
+    made.add_argument("--clean", action="append", default=[], metavar="'NAME key=value'")
+    made.add_argument("--low", metavar="LEVEL", help="low water: -30dB or 0.03; suggested where not given")
+    made.add_argument("--high", metavar="LEVEL", help="high water")
+    made.add_argument("--step", action="append", default=[], metavar="'NAME key=value'")
+    made.add_argument("--response", default="straight", metavar="'NAME key=value'")
+    made.add_argument("--target", action="append", required=True, metavar="'PART:PROPERTY rest=0.2 full=1'")
+    made.add_argument("--scene", metavar="FILE")
+    made.add_argument("--out", required=True, metavar="PROJECT.ferntide")
+
+    made = command("bake", _bake, "Bake a project file and write its curves.")
+    made.add_argument("project")
+    made.add_argument("--out", required=True, metavar="DIR")
+    made.add_argument("--format", action="append", default=[], metavar="NAME", help="csv, svg; repeats")
+
+    made = command("schema", _schema, "Print the JSON Schema of the project document.")
+    return parser
+
+
+def _serve(arguments: argparse.Namespace) -> None:
+    from fern_tide.web.server import serve
+
+    serve(data=arguments.data, host=arguments.host, port=arguments.port, with_demo=False)
+
+
+def _demo(arguments: argparse.Namespace) -> None:
+    if arguments.write:
+        _write_demo(Path(arguments.write))
+        return
+    from fern_tide.web.server import serve
+
+    serve(data=arguments.data, host=arguments.host, port=arguments.port, with_demo=True)
+
+
+def _write_demo(folder: Path) -> None:
+    from fern_tide.core.project_file import write_project_file
+    from fern_tide.demo.project import demo_project, demo_sounds
+    from fern_tide.workflows.hand_off import file_stem
+
+    folder.mkdir(parents=True, exist_ok=True)
+    project, sounds = demo_project(), demo_sounds()
+    by_hash = {track.media: sounds[track.name] for track in project.tracks}
+    for name, content in sounds.items():
+        (folder / f"{file_stem(name)}.wav").write_bytes(content)
+        print(folder / f"{file_stem(name)}.wav")
+    path = folder / f"{file_stem(project.name)}.ferntide"
+    with path.open("wb") as out:
+        write_project_file(out, project, media=lambda digest: io.BytesIO(by_hash[digest]))
+    print(path)
+
+
+def _worker(arguments: argparse.Namespace) -> None:
+    from fern_tide.jobs.queue import work
+    from fern_tide.workflows.studio import Settings, Studio
+
+    work(Studio.open(Settings.from_environment(arguments.data)))
+
+
+def _describe(arguments: argparse.Namespace) -> None:
+    from fern_tide.workflows.offline import describe
+
+    print(json.dumps(describe(Path(arguments.sound), rate=arguments.rate), indent=1))
+
+
+def _read(arguments: argparse.Namespace) -> None:
+    from fern_tide.core.base.errors import InvalidParameter
+    from fern_tide.workflows.offline import list_specs, read_level
+
+    if arguments.list:
+        print(list_specs())
+        return
+    if not arguments.sound:
+        raise InvalidParameter("SOUND", value="missing", allowed="a sound file")
+    rate, level = read_level(
+        Path(arguments.sound), rate=arguments.rate, reading=arguments.reading, clean_up=arguments.clean
+    )
+    text = io.StringIO()
+    writer = csv.writer(text, lineterminator="\n")
+    writer.writerow(["frame", "time_s", "level"])
+    for frame, value in enumerate(level.tolist()):
+        writer.writerow([frame, repr(float(rate.seconds(frame))), repr(value)])
+    if arguments.csv == "-":
+        sys.stdout.write(text.getvalue())
+    else:
+        Path(arguments.csv).write_text(text.getvalue())
+
+
+def _scene(arguments: argparse.Namespace) -> None:
+    from fern_tide.workflows.offline import load_scene
+
+    print(json.dumps(load_scene(arguments.file).describe(), indent=1, ensure_ascii=False))
+
+
+def _map(arguments: argparse.Namespace) -> None:
+    from fern_tide.core.project_file import write_project_file
+    from fern_tide.workflows.offline import MapPlan, load_scene, map_sound
+
+    scene: Scene = load_scene(arguments.scene)
+    plan = MapPlan(
+        rate=arguments.rate,
+        reading=arguments.reading,
+        clean_up=arguments.clean,
+        low=arguments.low,
+        high=arguments.high,
+        steps=arguments.step,
+        response=arguments.response,
+        targets=arguments.target,
+    )
+    sound = Path(arguments.sound)
+    project: Project = map_sound(sound, plan=plan, scene=scene)
+    with Path(arguments.out).open("wb") as out:
+        write_project_file(out, project, media=lambda digest: sound.open("rb"))
+    print(arguments.out)
+
+
+def _bake(arguments: argparse.Namespace) -> None:
+    from fern_tide.workflows.hand_off import file_stem
+    from fern_tide.workflows.offline import bake_file
+
+    folder, source = Path(arguments.out), Path(arguments.project)
+    written = bake_file(source, formats=arguments.format or ["csv"])
+    folder.mkdir(parents=True, exist_ok=True)
+    for item in written:
+        path = folder / f"{file_stem(source.stem)}{item.format.extension}"
+        path.write_bytes(item.content)
+        print(f"{path} read back within {item.error:.2g} of the range")
+
+
+def _schema(arguments: argparse.Namespace) -> None:
+    from fern_tide.core.document import document_schema
+
+    print(json.dumps(document_schema(), indent=1, sort_keys=True))
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,170 @@
+"""Media by content hash and derived arrays by fingerprint, in folders."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import os
+import tempfile
+import time
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import BinaryIO
+
+import numpy as np
+import numpy.typing as npt
+
+from fern_tide.core.base.errors import FernTideError
+
+_CHUNK = 1 << 20
+
+
+class TooLarge(FernTideError):
+    """More bytes arrived than are taken."""
+
+
+class DiskFull(FernTideError):
+    """The disk has no room left."""
+
+    def __init__(self) -> None:
+        super().__init__("The disk is full.", remedy="Free some room and try again; nothing that was saved is lost.")
+
+
+class MediaStore:
+    """Sound files, each under the SHA-256 of its content; a file is there whole or not at all."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        folder.mkdir(parents=True, exist_ok=True)
+        for left_over in folder.glob("*.part"):
+            if time.time() - left_over.stat().st_mtime > 24 * 3600:
+                left_over.unlink(missing_ok=True)
+
+    def path(self, digest: str) -> Path:
+        """Give where a media file lies."""
+        if len(digest) != 64 or not set(digest) <= set("0123456789abcdef"):
+            raise ValueError(digest)
+        return self._folder / digest
+
+    def open(self, digest: str) -> BinaryIO:
+        """Open a media file.
+
+        Raises:
+            FernTideError: it is not there.
+        """
+        try:
+            return self.path(digest).open("rb")
+        except FileNotFoundError as cause:
+            raise FernTideError("The sound file of a track is missing.", remedy="Bring it in again.") from cause
+
+    @contextlib.contextmanager
+    def receive(self, chunks: Iterable[bytes], *, most: int) -> Iterator[tuple[str, BinaryIO, list[bool]]]:
+        """Take bytes in; the file is kept only when the with-block puts True into the list it is given.
+
+        Yields:
+            The hash, the content opened for reading, and the list.
+
+        Raises:
+            TooLarge: more than `most` bytes came.
+            DiskFull: the disk has no room.
+        """
+        handle, name = tempfile.mkstemp(dir=self._folder, suffix=".part")
+        kept: list[bool] = []
+        try:
+            seen = hashlib.sha256()
+            with os.fdopen(handle, "wb") as out:
+                total = 0
+                for chunk in chunks:
+                    total += len(chunk)
+                    if total > most:
+                        raise TooLarge(
+                            f"The file is larger than {most >> 20} MB.", remedy="Bring in a smaller one, such as FLAC."
+                        )
+                    seen.update(chunk)
+                    out.write(chunk)
+                out.flush()
+                os.fsync(out.fileno())
+            with Path(name).open("rb") as content:
+                yield seen.hexdigest(), content, kept
+            if kept and kept[0]:
+                Path(name).replace(self.path(seen.hexdigest()))
+        except OSError as cause:
+            if cause.errno == 28:
+                raise DiskFull from cause
+            raise
+        finally:
+            Path(name).unlink(missing_ok=True)
+
+    def add(self, chunks: Iterable[bytes], *, most: int) -> str:
+        """Take bytes in and keep them; gives their hash."""
+        with self.receive(chunks, most=most) as (digest, _, kept):
+            kept.append(True)
+        return digest
+
+    def sweep(self, in_use: set[str]) -> int:
+        """Remove media that nothing names and that are a day old; gives how many."""
+        gone = 0
+        for path in self._folder.iterdir():
+            if path.suffix != ".part" and path.name not in in_use and time.time() - path.stat().st_mtime > 24 * 3600:
+                path.unlink(missing_ok=True)
+                gone += 1
+        return gone
+
+
+class DerivedStore:
+    """Arrays and files that can be made again, under the fingerprint of what they were made from."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        folder.mkdir(parents=True, exist_ok=True)
+
+    def path(self, key: str, *, suffix: str = ".npy") -> Path:
+        """Give where a derived file lies."""
+        return self._folder / key[:2] / f"{key}{suffix}"
+
+    def has(self, key: str, *, suffix: str = ".npy") -> bool:
+        """Say whether it is there."""
+        return self.path(key, suffix=suffix).exists()
+
+    def get(self, key: str) -> npt.NDArray[np.generic] | None:
+        """Give an array, mapped from the disk, or None when it is not there or cannot be read."""
+        path = self.path(key)
+        try:
+            return np.asarray(np.load(path, mmap_mode="r", allow_pickle=False))
+        except FileNotFoundError:
+            return None
+        except (ValueError, EOFError, OSError):
+            path.unlink(missing_ok=True)  # it can be made again
+            return None
+
+    def put(self, key: str, values: npt.NDArray[np.generic]) -> None:
+        """Store an array, whole or not at all."""
+        with self.writing(key) as out:
+            np.save(out, values, allow_pickle=False)
+
+    @contextlib.contextmanager
+    def writing(self, key: str, *, suffix: str = ".npy") -> Iterator[BinaryIO]:
+        """Open a derived file for writing; it appears when the with-block ends well."""
+        path = self.path(key, suffix=suffix)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle, name = tempfile.mkstemp(dir=path.parent, suffix=".part")
+        try:
+            with os.fdopen(handle, "w+b") as out:
+                yield out
+            Path(name).replace(path)
+        except OSError as cause:
+            if cause.errno == 28:
+                raise DiskFull from cause
+            raise
+        finally:
+            Path(name).unlink(missing_ok=True)
+
+    def sweep(self, *, older_than_s: float) -> int:
+        """Remove what was neither made nor read for so long; gives how many files went."""
+        gone, now = 0, time.time()
+        for path in self._folder.rglob("*.*"):
+            status = path.stat()
+            if path.is_file() and now - max(status.st_mtime, status.st_atime) > older_than_s:
+                path.unlink(missing_ok=True)
+                gone += 1
+        return gone

@@ -1,0 +1,304 @@
+"""Projects and their revisions: every edit is a row, undo and redo walk a tree, nothing is ever overwritten."""
+
+from __future__ import annotations
+
+import json
+import secrets
+import zlib
+from collections import OrderedDict
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from threading import Lock
+from typing import Any
+
+from peewee import (
+    AutoField,
+    BlobField,
+    BooleanField,
+    CharField,
+    ForeignKeyField,
+    IntegerField,
+    Model,
+    SqliteDatabase,
+    TextField,
+    TimestampField,
+)
+from playhouse.migrations import run as run_migrations
+
+from fern_tide.core.base.errors import FernTideError
+from fern_tide.core.document import Project, read_project
+
+_REMEMBERED = 64
+
+
+class Conflict(FernTideError):
+    """An edit was made on a revision that is no longer the current one."""
+
+
+class NoSuchProject(FernTideError):
+    """There is no such project, or it was deleted."""
+
+
+class NothingToUndo(FernTideError):
+    """Undo at the first revision, or redo at the last."""
+
+
+@dataclass(frozen=True)
+class Revision:
+    """A document as it stands, and where it stands in the history.
+
+    Attributes:
+        id: of the revision.
+        key: of the project.
+        document: the project.
+        saved: when it was stored.
+        undo: the label of the edit that undo takes back, or None.
+        redo: the label of the edit that redo brings back, or None.
+    """
+
+    id: int
+    key: str
+    document: Project
+    saved: datetime
+    undo: str | None
+    redo: str | None
+
+
+@dataclass(frozen=True)
+class BakedRow:
+    """What a curve was baked from."""
+
+    fingerprint: str
+    inputs: dict[str, Any]
+
+
+class _Tables:
+    """The models, bound to one database, so that two stores in one process do not share them."""
+
+    def __init__(self, db: SqliteDatabase) -> None:
+        class Row(Model):
+            id = AutoField()
+
+            class Meta:
+                database = db
+                legacy_table_names = False
+
+        class Project(Row):
+            key = CharField(unique=True)
+            name = CharField()
+            head = IntegerField(null=True)
+            deleted = BooleanField(default=False)
+            created = TimestampField(resolution=3)
+            changed = TimestampField(resolution=3)
+
+        class Revision(Row):
+            project = ForeignKeyField(Project, on_delete="CASCADE")
+            parent = IntegerField(null=True)
+            label = TextField()
+            document = BlobField()
+            created = TimestampField(resolution=3)
+
+        class BakedCurve(Row):
+            project = ForeignKeyField(Project, on_delete="CASCADE")
+            target = CharField()
+            fingerprint = CharField()
+            inputs = TextField()
+            created = TimestampField(resolution=3)
+
+        self.project: Any = Project
+        self.revision: Any = Revision
+        self.baked: Any = BakedCurve
+
+
+def open_database(path: Path) -> SqliteDatabase:
+    """Open an SQLite file in the way that several threads and processes can share."""
+    pragmas = {"journal_mode": "wal", "foreign_keys": 1, "synchronous": "normal"}
+    return SqliteDatabase(str(path), pragmas=pragmas, timeout=10, lock_type="IMMEDIATE")
+
+
+class ProjectStore:
+    """Projects in one SQLite file."""
+
+    def __init__(self, path: Path) -> None:
+        self._db = open_database(path)
+        with self._db.connection_context():
+            run_migrations(self._db, directory=str(Path(__file__).parent / "migrations"))
+        self._tables = _Tables(self._db)
+        self._documents: OrderedDict[int, Project] = OrderedDict()
+        self._lock = Lock()
+
+    def _session(self) -> Any:
+        return Session(self._db)
+
+    def close(self) -> None:
+        """Close this thread's connection."""
+        if not self._db.is_closed():
+            self._db.close()
+
+    def create(self, document: Project, *, label: str = "Start the project") -> Revision:
+        """Store a new project and give its first revision."""
+        with self._session():
+            row = self._tables.project.create(key=secrets.token_hex(6), name=document.name)
+            self._add(row, None, label, document)
+            return self._revision(row)
+
+    def all(self) -> list[tuple[str, str, datetime, Project]]:
+        """List (key, name, last change, document) of the projects that are not deleted, the latest first."""
+        with self._session():
+            table = self._tables.project
+            rows = list(table.select().where(~table.deleted).order_by(table.changed.desc(), table.id.desc()))
+            return [(row.key, row.name, row.changed, self._document(row.head)) for row in rows]
+
+    def current(self, key: str) -> Revision:
+        """Give a project as it stands.
+
+        Raises:
+            NoSuchProject: there is none of that key.
+        """
+        with self._session():
+            return self._revision(self._row(key))
+
+    def save(self, key: str, document: Project, *, base: int, label: str) -> Revision:
+        """Store an edit as a new revision.
+
+        Raises:
+            Conflict: the edit was made on a revision that is not the current one any more.
+        """
+        with self._session():
+            row = self._row(key)
+            self._check_base(row, base)
+            self._add(row, row.head, label, document)
+            return self._revision(row)
+
+    def undo(self, key: str, *, base: int) -> Revision:
+        """Go back to the revision before, or raise NothingToUndo or Conflict."""
+        with self._session():
+            row = self._row(key)
+            self._check_base(row, base)
+            parent = self._tables.revision.get_by_id(row.head).parent
+            if parent is None:
+                raise NothingToUndo("There is nothing to undo.")
+            return self._go(row, parent)
+
+    def redo(self, key: str, *, base: int) -> Revision:
+        """Go forward to the latest revision made on this one, or raise NothingToUndo or Conflict."""
+        with self._session():
+            row = self._row(key)
+            self._check_base(row, base)
+            child = self._child(row)
+            if child is None:
+                raise NothingToUndo("There is nothing to redo.")
+            return self._go(row, child.id)
+
+    def delete(self, key: str, *, deleted: bool = True) -> str:
+        """Take a project off the list, or put it back; its revisions stay. Gives its name."""
+        with self._session():
+            row = self._tables.project.get_or_none(self._tables.project.key == key)
+            if row is None:
+                raise NoSuchProject("This project does not exist.", remedy="Go back to the list of projects.")
+            row.deleted = deleted
+            row.save()
+            return str(row.name)
+
+    def baked(self, key: str) -> dict[str, BakedRow]:
+        """Give what each curve was last baked from, by target."""
+        with self._session():
+            rows = self._tables.baked.select().where(self._tables.baked.project == self._row(key))
+            return {row.target: BakedRow(row.fingerprint, json.loads(row.inputs)) for row in rows}
+
+    def set_baked(self, key: str, rows: dict[str, BakedRow]) -> None:
+        """Store what was baked, all of it or nothing; what is not named is forgotten."""
+        with self._session():
+            project = self._row(key)
+            self._tables.baked.delete().where(self._tables.baked.project == project).execute()
+            for target, row in rows.items():
+                inputs = json.dumps(row.inputs)
+                self._tables.baked.create(project=project, target=target, fingerprint=row.fingerprint, inputs=inputs)
+
+    def media_in_use(self) -> set[str]:
+        """List the hashes of all media that any revision of any project names."""
+        with self._session():
+            rows: Iterable[Any] = self._tables.revision.select()
+            return {track["media"] for row in rows for track in json.loads(zlib.decompress(row.document))["tracks"]}
+
+    def _row(self, key: str) -> Any:
+        row = self._tables.project.get_or_none(self._tables.project.key == key, ~self._tables.project.deleted)
+        if row is None:
+            raise NoSuchProject("This project does not exist, or was deleted.", remedy="Go back to the projects.")
+        return row
+
+    def _check_base(self, row: Any, base: int) -> None:
+        if row.head != base:
+            label = self._tables.revision.get_by_id(row.head).label
+            raise Conflict(
+                f"This project was changed in another tab since: '{label}'.",
+                remedy="The page now shows how it stands; make your change again.",
+            )
+
+    def _add(self, row: Any, parent: int | None, label: str, document: Project) -> None:
+        packed = zlib.compress(document.model_dump_json().encode(), 6)
+        made = self._tables.revision.create(project=row, parent=parent, label=label, document=packed)
+        self._remember(made.id, document)
+        row.head, row.name, row.changed = made.id, document.name, datetime.now()
+        row.save()
+
+    def _go(self, row: Any, revision: int) -> Revision:
+        row.head, row.changed = revision, datetime.now()
+        row.name = self._document(revision).name
+        row.save()
+        return self._revision(row)
+
+    def _child(self, row: Any) -> Any:
+        table = self._tables.revision
+        query = table.select().where(table.project == row, table.parent == row.head)
+        return query.order_by(table.id.desc()).first()
+
+    def _revision(self, row: Any) -> Revision:
+        table = self._tables.revision
+        columns = (table.id, table.parent, table.label, table.created)
+        head = table.select(*columns).where(table.id == row.head).get()
+        child = self._child(row)
+        return Revision(
+            id=head.id,
+            key=row.key,
+            document=self._document(head.id),
+            saved=row.changed,
+            undo=head.label if head.parent is not None else None,
+            redo=child.label if child else None,
+        )
+
+    def _document(self, revision: int) -> Project:
+        with self._lock:
+            if revision in self._documents:
+                self._documents.move_to_end(revision)
+                return self._documents[revision]
+        document = read_project(zlib.decompress(self._tables.revision.get_by_id(revision).document))
+        self._remember(revision, document)
+        return document
+
+    def _remember(self, revision: int, document: Project) -> None:
+        with self._lock:
+            self._documents[revision] = document
+            while len(self._documents) > _REMEMBERED:
+                self._documents.popitem(last=False)
+
+
+class Session:
+    """One connection and one transaction of this thread."""
+
+    def __init__(self, db: SqliteDatabase) -> None:
+        self._db = db
+
+    def __enter__(self) -> None:
+        self._opened = self._db.connect(reuse_if_open=True)
+        self._atomic = self._db.atomic()
+        self._atomic.__enter__()
+
+    def __exit__(self, *raised: Any) -> None:
+        try:
+            self._atomic.__exit__(*raised)
+        finally:
+            if self._opened:
+                self._db.close()

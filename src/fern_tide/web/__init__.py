@@ -1,0 +1,1 @@
+"""The pages: the only package that knows Flask."""

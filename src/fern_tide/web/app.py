@@ -1,0 +1,89 @@
+"""The Flask application."""
+
+from __future__ import annotations
+
+import secrets
+from pathlib import Path
+
+from flask import Flask, Response, render_template
+from flask_wtf.csrf import CSRFProtect
+
+from fern_tide.core.base.frame_rate import COMMON_RATES, FrameRate
+from fern_tide.core.base.params import fields, words
+from fern_tide.web import errors, shapes
+from fern_tide.web.context import Services
+from fern_tide.web.pages import bench, curves, edits, handoff, jobs, projects, sound
+from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.studio import Studio
+
+POLICY = "; ".join(
+    (
+        "default-src 'none'",
+        "script-src 'self'",
+        "style-src 'self'",
+        "img-src 'self' data:",
+        "media-src 'self'",
+        "font-src 'self'",
+        "connect-src 'self'",
+        "base-uri 'none'",
+        "form-action 'self'",
+        "frame-ancestors 'none'",
+    )
+)
+
+
+def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localhost")) -> Flask:
+    """Make the application over a studio whose queue is connected.
+
+    Args:
+        studio: the stores.
+        hosts: the names under which the application may be asked for; others are refused.
+    """
+    app = Flask(__name__)
+    app.config.update(
+        SECRET_KEY=_secret(studio.settings.data / "secret"),
+        TRUSTED_HOSTS=list(hosts),
+        MAX_CONTENT_LENGTH=studio.settings.most_upload_bytes,
+        SESSION_COOKIE_SAMESITE="Strict",
+        SESSION_COOKIE_HTTPONLY=True,
+        WTF_CSRF_TIME_LIMIT=None,
+        WTF_CSRF_HEADERS=["X-CSRF-Token"],
+    )
+    app.extensions["fern_tide"] = Services(studio, Levels(studio))
+    CSRFProtect(app)
+    errors.install(app)
+    for page in (projects, sound, bench, handoff, curves, edits, jobs):
+        app.register_blueprint(page.pages)
+    app.jinja_env.globals.update(
+        fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,
+        rates=[FrameRate.parse(text) for text in COMMON_RATES],
+    )  # fmt: skip
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+
+    @app.after_request
+    def _closed(response: Response) -> Response:
+        response.headers.setdefault("Content-Security-Policy", POLICY)
+        response.headers["X-Content-Type-Options"] = "nosniff"
+        response.headers["Referrer-Policy"] = "same-origin"
+        response.headers["Cross-Origin-Opener-Policy"] = "same-origin"
+        response.headers["Cross-Origin-Resource-Policy"] = "same-origin"
+        return response
+
+    @app.teardown_appcontext
+    def _disconnect(_: BaseException | None) -> None:
+        studio.projects.close()
+        studio.jobs.close()
+
+    @app.get("/keys")
+    def keys() -> str:
+        return render_template("keys.html")
+
+    return app
+
+
+def _secret(path: Path) -> bytes:
+    """Give the key that signs sessions, made once for a data folder."""
+    if not path.exists():
+        path.touch(mode=0o600)
+        path.write_bytes(secrets.token_bytes(32))
+    return path.read_bytes()

@@ -1,0 +1,85 @@
+"""What every page function can reach: the studio, the levels, and the project of the address."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any, cast
+
+from flask import current_app, request
+
+from fern_tide.core.base.errors import FernTideError, InvalidParameter
+from fern_tide.store.projects import Revision
+from fern_tide.workflows import bake_project
+from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.studio import Studio
+
+MOST_JSON_BYTES = 8 << 20
+_CHUNK = 1 << 18
+
+
+@dataclass(frozen=True)
+class Services:
+    """Set once when the application is made."""
+
+    studio: Studio
+    levels: Levels
+
+
+def services() -> Services:
+    """Give the running application's services."""
+    return cast(Services, current_app.extensions["fern_tide"])
+
+
+def studio() -> Studio:
+    """Give the studio."""
+    return services().studio
+
+
+def body() -> dict[str, Any]:
+    """Read the request's JSON object.
+
+    Raises:
+        InvalidParameter: the body is no JSON object.
+    """
+    if (request.content_length or 0) > MOST_JSON_BYTES:
+        raise InvalidParameter("request", value=f"{request.content_length} bytes", allowed="a smaller one")
+    try:
+        plain = json.loads(request.get_data())
+    except (ValueError, RecursionError) as cause:
+        raise InvalidParameter("request", value="no JSON", allowed="a JSON object") from cause
+    if not isinstance(plain, dict):
+        raise InvalidParameter("request", value=type(plain).__name__, allowed="a JSON object")
+    return plain
+
+
+def base_of(plain: dict[str, Any]) -> int:
+    """Read the revision that an edit was made on."""
+    base = plain.get("base")
+    if not isinstance(base, int):
+        raise InvalidParameter("base", value=base, allowed="the number of a revision")
+    return base
+
+
+def uploaded() -> Iterator[bytes]:
+    """Read the request's raw body in chunks."""
+    if not request.content_length:
+        raise FernTideError("The file is empty.", remedy="Export it again, or choose another file.")
+    while chunk := request.stream.read(_CHUNK):
+        yield chunk
+
+
+def standing(revision: Revision) -> dict[str, Any]:
+    """Say how a project stands, for the header."""
+    return {
+        "revision": revision.id,
+        "name": revision.document.name,
+        "undo": revision.undo,
+        "redo": revision.redo,
+        "saved": f"{revision.saved:%H:%M}",
+        "stale": bake_project.stale_count(studio(), revision.key, revision.document),
+        "driven": len({str(drive.target) for m in revision.document.mappings if not m.muted for drive in m.drives}),
+        "frames": revision.document.n_frames,
+        "rate": [revision.document.rate.fps.numerator, revision.document.rate.fps.denominator],
+    }

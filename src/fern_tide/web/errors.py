@@ -1,0 +1,71 @@
+"""The one place where errors become a status and words."""
+
+from __future__ import annotations
+
+import logging
+
+from flask import Flask, Response, jsonify, make_response, render_template, request
+from flask_wtf.csrf import CSRFError
+from peewee import OperationalError
+from werkzeug.exceptions import HTTPException
+
+from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject, UnreadableSound
+from fern_tide.store.files import DiskFull, TooLarge
+from fern_tide.store.projects import Conflict, NoSuchProject, NothingToUndo
+from fern_tide.workflows.analysis import NotAnalyzedYet
+
+STATUS: dict[type[FernTideError], int] = {
+    Conflict: 409,
+    NothingToUndo: 409,
+    NoSuchProject: 404,
+    UnknownName: 404,
+    InvalidParameter: 422,
+    UnreadableSound: 422,
+    UnreadableProject: 422,
+    TooLarge: 413,
+    DiskFull: 507,
+    NotAnalyzedYet: 202,
+}
+HTTP_WORDS = {
+    404: ("There is no such page.", "Go back to the projects."),
+    405: ("This cannot be done here.", "Go back to the projects."),
+    413: ("The file is too large.", "Bring in a smaller one."),
+}
+log = logging.getLogger(__name__)
+
+
+def install(app: Flask) -> None:
+    """Handle every error of the application."""
+
+    @app.errorhandler(FernTideError)
+    def _ours(wrong: FernTideError) -> Response:
+        status = next((STATUS[kind] for kind in type(wrong).__mro__ if kind in STATUS), 422)
+        jobs = [job.id for job in wrong.jobs] if isinstance(wrong, NotAnalyzedYet) else []
+        return _say(wrong.what, wrong.remedy, status, jobs)
+
+    @app.errorhandler(CSRFError)
+    def _forged(wrong: CSRFError) -> Response:
+        return _say("This page is out of date.", "Reload it and try again.", 400)
+
+    @app.errorhandler(HTTPException)
+    def _http(wrong: HTTPException) -> Response:
+        what, remedy = HTTP_WORDS.get(wrong.code or 500, (f"{wrong.name}.", "Go back to the projects."))
+        return _say(what, remedy, wrong.code or 500)
+
+    @app.errorhandler(OperationalError)
+    def _database(wrong: OperationalError) -> Response:
+        log.exception("database")
+        if "full" in str(wrong):
+            return _say("The disk is full.", "Free some room and try again; nothing that was saved is lost.", 507)
+        return _say("The project store is busy.", "Try again in a moment.", 503)
+
+    @app.errorhandler(Exception)
+    def _unknown(wrong: Exception) -> Response:
+        log.exception("request failed")
+        return _say("Something went wrong on our side.", "Your project is as it was; try again.", 500)
+
+
+def _say(what: str, remedy: str, status: int, jobs: list[str] | None = None) -> Response:
+    if request.headers.get("Accept", "").startswith("text/html") and not request.headers.get("HX-Request"):
+        return make_response(render_template("error.html", what=what, remedy=remedy, status=status), status)
+    return make_response(jsonify(what=what, remedy=remedy, jobs=jobs or []), status)

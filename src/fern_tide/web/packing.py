@@ -1,0 +1,37 @@
+"""Arrays for the page: a small JSON head and little-endian float32 numbers behind it.
+
+Four bytes of head length, the head padded with spaces to a multiple of four, then the arrays one after another; the
+head's 'arrays' lists each array's shape in that order.
+"""
+
+from __future__ import annotations
+
+import json
+import struct
+from typing import Any
+
+import numpy as np
+from flask import Response
+
+from fern_tide.core.base.signal import FloatArray
+
+
+class Pack:
+    """Collects arrays and gives each a number that the head can name."""
+
+    def __init__(self) -> None:
+        self._arrays: list[bytes] = []
+        self._shapes: list[list[int]] = []
+
+    def add(self, values: FloatArray) -> int:
+        """Add an array and give its number."""
+        self._arrays.append(np.ascontiguousarray(values, dtype="<f4").tobytes())
+        self._shapes.append(list(values.shape))
+        return len(self._shapes) - 1
+
+    def response(self, head: dict[str, Any]) -> Response:
+        """Give the whole as a response that is never cached."""
+        text = json.dumps({**head, "arrays": self._shapes}, separators=(",", ":")).encode()
+        text += b" " * (-len(text) % 4)
+        body = b"".join([struct.pack("<I", len(text)), text, *self._arrays])
+        return Response(body, mimetype="application/octet-stream", headers={"Cache-Control": "no-store"})

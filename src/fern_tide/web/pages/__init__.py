@@ -1,0 +1,1 @@
+"""One blueprint per room, and the routes that they share."""

@@ -1,0 +1,78 @@
+"""The Bench: stage, the selected mapping's sheet, and a lane per mapping."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, render_template, request
+
+from fern_tide.core.document import Project
+from fern_tide.core.envelope.envelope import CLEAN_UPS
+from fern_tide.core.mapping.mapping import RESPONSES, STEPS, Mapping
+from fern_tide.core.scene.drawing import draw, markup
+from fern_tide.store.projects import Revision
+from fern_tide.web.context import standing, studio
+
+pages = Blueprint("bench", __name__, url_prefix="/p/<key>/bench")
+
+
+@pages.get("")
+def room(key: str) -> str:
+    """Show the room."""
+    revision = studio().projects.current(key)
+    stage = markup(draw(revision.document.scene, prefix="stage-"))
+    return render_template("bench.html", room="bench", stage=stage, **_shown(revision))
+
+
+@pages.get("/sheet")
+def sheet(key: str) -> str:
+    """Show the sheet and the heads of the lanes anew, after an edit or another selection."""
+    return render_template("bench/parts.html", **_shown(studio().projects.current(key)))
+
+
+def _shown(revision: Revision) -> dict[str, Any]:
+    project = revision.document
+    chosen = next((m for m in project.mappings if m.id == request.args.get("mapping")), None)
+    mapping = chosen or next(iter(project.mappings), None)
+    return {
+        "key": revision.key,
+        "revision": revision,
+        "project": project,
+        "standing": standing(revision),
+        "mapping": mapping,
+        "envelope": project.envelope(mapping.envelope) if mapping else None,
+        "ends": _ends(project, mapping) if mapping else [],
+        "steps": STEPS,
+        "clean_ups": CLEAN_UPS,
+        "responses": RESPONSES,
+        "heads": [_head(project, item) for item in project.mappings],
+    }
+
+
+def _ends(project: Project, mapping: Mapping) -> list[dict[str, Any]]:
+    """The drives with their parts and properties."""
+    found = []
+    for place, drive in enumerate(mapping.drives):
+        part, item = project.scene.resolve(drive.target)
+        found.append({"place": place, "drive": drive, "part": part, "property": item})
+    return found
+
+
+def _head(project: Project, mapping: Mapping) -> dict[str, Any]:
+    """What a lane says at its left and right."""
+    first, *more = _ends(project, mapping)
+    parts = {end["part"].name for end in (first, *more)}
+    labels = {end["property"].label for end in (first, *more)}
+    if not more:
+        target = f"{first['part'].name}, {first['property'].label.lower()}"
+    elif len(parts) == 1:
+        target = f"{first['part'].name}, {' and '.join(sorted(labels)).lower()}"
+    else:
+        target = f"{len(parts)} parts, {' and '.join(sorted(labels)).lower()}"
+    return {
+        "mapping": mapping,
+        "envelope": project.envelope(mapping.envelope).name,
+        "target": target,
+        "drive": first["drive"],
+        "property": first["property"],
+    }

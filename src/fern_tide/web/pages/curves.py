@@ -1,0 +1,158 @@
+"""Curves, levels and waveforms as bytes, for the pages to draw; and what is heard."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response, jsonify, request, send_file
+
+from fern_tide.core.bake.curve import Curve
+from fern_tide.core.base.units import to_db
+from fern_tide.core.commands import read_command
+from fern_tide.core.document import Project
+from fern_tide.core.envelope.envelope import Envelope
+from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.mapping.marks import Scale
+from fern_tide.core.scene.drawing import TRANSFORMS, bindings
+from fern_tide.core.sound.features import WAVEFORM_SAMPLES, WaveformFeature
+from fern_tide.web.context import body, services, studio
+from fern_tide.web.packing import Pack
+from fern_tide.workflows import tune
+from fern_tide.workflows.analysis import StoredFeatures
+from fern_tide.workflows.listening import heard_file, heard_key
+
+pages = Blueprint("curves", __name__, url_prefix="/p/<key>")
+
+
+@pages.get("/curves")
+def all_curves(key: str) -> Response:
+    """Give every lane and every curve of the project as it stands."""
+    revision = studio().projects.current(key)
+    return _packed(revision.document, revision.document.mappings, revision.id, whole=True)
+
+
+@pages.post("/preview")
+def preview(key: str) -> Response:
+    """Give what an edit would change, without storing it: the path that bakes, on the document after the edit."""
+    revision = studio().projects.current(key)
+    after = read_command(body().get("command")).apply(revision.document)
+    return _packed(after, tune.changed_mappings(revision.document, after), revision.id, whole=False)
+
+
+def _packed(project: Project, mappings: tuple[Mapping, ...], revision: int, *, whole: bool) -> Response:
+    pack, levels = Pack(), services().levels
+    made = {}
+    for curve in tune.curves(levels, project) if whole else _of(project, mappings):
+        made[curve.target] = curve
+    head = {
+        "revision": revision,
+        "frames": project.n_frames,
+        "lanes": {mapping.id: _lane(pack, project, mapping) for mapping in mappings},
+        "curves": {str(target): _curve(pack, curve) for target, curve in made.items()},
+        "parts": {curve.target.part: _part(project, curve.target.part) for curve in made.values()},
+    }
+    return pack.response(head)
+
+
+def _of(project: Project, mappings: tuple[Mapping, ...]) -> list[Curve]:
+    return [curve for mapping in mappings for curve in tune.curves(services().levels, project, of=mapping)]
+
+
+def _lane(pack: Pack, project: Project, mapping: Mapping) -> dict[str, Any]:
+    """A lane and its sheet; levels and marks are in the unit of the marks' scale, so that the page converts nothing."""
+    level = services().levels.cleaned(project, project.envelope(mapping.envelope))
+    shown = tune.sheet(level, mapping)
+    marks, in_db = mapping.marks, mapping.marks.scale is Scale.DB
+    return {
+        "level": pack.add(to_db(level) if in_db else level),
+        "value": pack.add(tune.lane_lift(services().levels, project, mapping)),
+        "histogram": pack.add(shown.histogram),
+        "transfer": pack.add(shown.transfer),
+        "axis": [shown.axis_low, shown.axis_high],
+        "low": to_db(marks.low) if in_db else marks.low,
+        "high": to_db(marks.high) if in_db else marks.high,
+        "low_db": to_db(marks.low),
+        "high_db": to_db(marks.high),
+        "scale": str(marks.scale),
+        "hits": shown.hits,
+        "at_rest": shown.at_rest,
+        "at_full": shown.at_full,
+        "seconds": float(project.rate.duration_s(project.n_frames)),
+    }
+
+
+def _curve(pack: Pack, curve: Curve) -> dict[str, Any]:
+    return {"values": pack.add(curve.values), "kind": curve.kind}
+
+
+def _part(project: Project, part_id: str) -> dict[str, Any]:
+    """How a part's properties show in the drawing."""
+    part = project.scene.part(part_id)
+    own = {name: part.own(name) for _, *names in TRANSFORMS.values() for name in names}
+    shown: dict[str, list[list[str]]] = {}
+    for binding in bindings(part):
+        shown.setdefault(binding.property, []).append([binding.slot, binding.attribute])
+    return {"anchor": [part.anchor.x, part.anchor.y], "own": own, "bindings": shown}
+
+
+@pages.get("/envelopes/<envelope_id>/level")
+def level(key: str, envelope_id: str) -> Response:
+    """Give an envelope's raw and cleaned level."""
+    project = studio().projects.current(key).document
+    return _levels(project, project.envelope(envelope_id))
+
+
+@pages.post("/envelopes/preview")
+def level_preview(key: str) -> Response:
+    """Give an envelope's levels as they would be after an edit that is not stored."""
+    command = read_command(body().get("command"))
+    after = command.apply(studio().projects.current(key).document)
+    return _levels(after, after.envelope(str(request.args.get("envelope", ""))))
+
+
+def _levels(project: Project, envelope: Envelope) -> Response:
+    pack, levels = Pack(), services().levels
+    raw, cleaned = levels.raw(project, envelope), levels.cleaned(project, envelope)
+    top = float(max(raw.max(initial=0.0), cleaned.max(initial=0.0)))
+    head = {
+        "raw": pack.add(raw),
+        "cleaned": pack.add(cleaned),
+        "cleaned_db": pack.add(to_db(cleaned)),
+        "top": top,
+        "loudest_db": to_db(float(cleaned.max(initial=0.0))),
+    }
+    return pack.response(head)
+
+
+@pages.get("/tracks/<track_id>/waveform")
+def waveform(key: str, track_id: str) -> Response:
+    """Give a track's waveform: the lowest and highest sample of every 256."""
+    project = studio().projects.current(key).document
+    track = project.track(track_id)
+    spans = StoredFeatures(studio(), track, project.rate).get(WaveformFeature())
+    pack = Pack()
+    seconds = WAVEFORM_SAMPLES / track.info.sample_rate_hz
+    head = {
+        "waveform": pack.add(np.asarray(spans, dtype=np.float64)),
+        "span_s": seconds,
+        "start_s": track.offset_samples / track.info.sample_rate_hz,
+    }
+    return pack.response(head)
+
+
+@pages.get("/heard")
+def heard(key: str) -> Response:
+    """Say under which address the sound of the project as it stands is heard."""
+    project = studio().projects.current(key).document
+    name = heard_key(project)
+    return jsonify(url=None if name is None else f"/p/{key}/heard/{name}.wav")
+
+
+@pages.get("/heard/<name>.wav")
+def heard_sound(key: str, name: str) -> Response:
+    """Serve what is heard, by byte ranges."""
+    path = heard_file(studio(), studio().projects.current(key).document)
+    if path is None or path.stem != name:
+        return Response(status=404)
+    return send_file(path, mimetype="audio/wav", conditional=True, max_age=3600)

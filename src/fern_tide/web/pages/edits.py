@@ -1,0 +1,98 @@
+"""Edits, undo and redo: every one names the revision that it was made on."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, jsonify
+
+from fern_tide.core.base.target import Target
+from fern_tide.core.commands import PutMapping, read_command
+from fern_tide.core.mapping.marks import Scale
+from fern_tide.store.projects import Revision
+from fern_tide.web.context import base_of, body, services, standing, studio
+from fern_tide.workflows import analysis, bake_project, tune
+
+pages = Blueprint("edits", __name__, url_prefix="/p/<key>")
+
+
+def _answer(revision: Revision, **more: Any) -> Any:
+    return jsonify({**standing(revision), **more})
+
+
+@pages.get("/standing")
+def stand(key: str) -> Any:
+    """Say how the project stands."""
+    return _answer(studio().projects.current(key))
+
+
+@pages.post("/edits")
+def edit(key: str) -> Any:
+    """Store an edit."""
+    plain = body()
+    return _answer(tune.edit(studio(), key, read_command(plain.get("command")), base=base_of(plain)))
+
+
+@pages.post("/undo")
+def undo(key: str) -> Any:
+    """Go back one revision."""
+    revision = studio().projects.undo(key, base=base_of(body()))
+    analysis.ensure(studio(), revision.document)
+    return _answer(revision)
+
+
+@pages.post("/redo")
+def redo(key: str) -> Any:
+    """Go forward one revision."""
+    revision = studio().projects.redo(key, base=base_of(body()))
+    analysis.ensure(studio(), revision.document)
+    return _answer(revision)
+
+
+@pages.post("/mappings")
+def add_mapping(key: str) -> Any:
+    """Add a mapping with good first marks and ends."""
+    plain = body()
+    project = studio().projects.current(key).document
+    envelope, target = tune.first_choice(project)
+    if plain.get("target"):
+        target = Target.parse(str(plain["target"]))
+    envelope = str(plain.get("envelope") or envelope)
+    mapping = tune.new_mapping(services().levels, project, envelope_id=envelope, target=target)
+    revision = tune.edit(studio(), key, PutMapping(mapping=mapping), base=base_of(plain))
+    return _answer(revision, mapping=mapping.id)
+
+
+@pages.post("/mappings/<mapping_id>/aim")
+def aim(key: str, mapping_id: str) -> Any:
+    """Let a mapping's first drive move another property, with that property's own ends."""
+    plain = body()
+    project = studio().projects.current(key).document
+    mapping = project.mapping(mapping_id)
+    target = Target.parse(str(plain.get("target")))
+    part, item = project.scene.resolve(target)
+    rest, full = item.suggest_ends(part.own(item.id))
+    first = mapping.drives[0].model_copy(update={"target": target, "rest": rest, "full": full})
+    aimed = mapping.model_copy(update={"drives": (first, *mapping.drives[1:])})
+    return _answer(tune.edit(studio(), key, PutMapping(mapping=aimed), base=base_of(plain)))
+
+
+@pages.post("/mappings/<mapping_id>/suggest")
+def suggest(key: str, mapping_id: str) -> Any:
+    """Put a mapping's marks where its level suggests; 'envelope' changes the envelope first."""
+    plain = body()
+    project = studio().projects.current(key).document
+    mapping = project.mapping(mapping_id)
+    envelope = str(plain.get("envelope") or mapping.envelope)
+    scale = Scale(plain["scale"]) if plain.get("scale") in set(Scale) else mapping.marks.scale
+    marks = tune.suggest(services().levels, project, envelope_id=envelope, scale=scale)
+    changed = mapping.model_copy(update={"envelope": envelope, "marks": marks})
+    return _answer(tune.edit(studio(), key, PutMapping(mapping=changed), base=base_of(plain)))
+
+
+@pages.post("/bake")
+def bake(key: str) -> Any:
+    """Bake every driven property."""
+    revision = studio().projects.current(key)
+    made = bake_project.bake_all(studio(), services().levels, key, revision.document)
+    return _answer(revision, baked=len(made))

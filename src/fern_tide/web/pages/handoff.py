@@ -1,0 +1,111 @@
+"""Hand-off: which curves are stale and why, keys, checks, and writing in open formats."""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+
+from flask import Blueprint, Response, render_template, request, send_file
+
+from fern_tide.core.bake.check import run_checks
+from fern_tide.core.bake.thin import thin
+from fern_tide.core.base.errors import UnknownName
+from fern_tide.core.base.target import Target
+from fern_tide.core.formats.registry import FORMATS
+from fern_tide.store.projects import Revision
+from fern_tide.web.context import standing, studio
+from fern_tide.web.packing import Pack
+from fern_tide.web.shapes import spark_points
+from fern_tide.workflows import bake_project, hand_off
+
+pages = Blueprint("handoff", __name__, url_prefix="/p/<key>/hand-off")
+
+
+@pages.get("")
+def room(key: str) -> str:
+    """Show the room."""
+    return render_template("handoff.html", room="hand-off", **_shown(studio().projects.current(key)))
+
+
+@pages.get("/parts")
+def parts(key: str) -> str:
+    """Show the room's contents anew."""
+    return render_template("handoff/parts.html", **_shown(studio().projects.current(key)))
+
+
+def _shown(revision: Revision) -> dict[str, Any]:
+    project, key = revision.document, revision.key
+    states = bake_project.states(studio(), key, project)
+    baked = bake_project.baked_curves(studio(), key, project)
+    wanted = request.args.get("target", "")
+    chosen = next((s for s in states if str(s.target) == wanted), next(iter(states), None))
+    tolerance = project.keys_error_percent / 100
+    rows = [
+        {
+            "state": state,
+            "spark": spark_points(state.values) if state.values is not None else "",
+            "keys": len(thin(state.values, tolerance=tolerance * _span(state)).frames)
+            if state.values is not None
+            else 0,
+        }
+        for state in states
+    ]
+    lost = {name: sorted({words for curve in baked if (words := spec.loses(curve))}) for name, spec in FORMATS.items()}
+    return {
+        "key": key,
+        "revision": revision,
+        "project": project,
+        "standing": standing(revision),
+        "rows": rows,
+        "chosen": chosen,
+        "counts": {str(kind): sum(s.state is kind for s in states) for kind in bake_project.State},
+        "outcomes": run_checks(baked) if baked else (),
+        "formats": FORMATS,
+        "lost": lost,
+        "n_baked": len(baked),
+    }
+
+
+def _span(state: bake_project.CurveState) -> float:
+    """What a percentage of error is of: a curve's span, or 1 for colours and for curves that stand still."""
+    if state.values is None or state.values.ndim > 1 or not state.values.size:
+        return 1.0
+    return float(state.values.max() - state.values.min()) or 1.0
+
+
+@pages.get("/curve")
+def curve(key: str) -> Response:
+    """Give a baked curve and its thinned keys."""
+    project = studio().projects.current(key).document
+    target = Target.parse(request.args.get("target", ""))
+    for state in bake_project.states(studio(), key, project):
+        if state.target == target and state.values is not None:
+            keys = thin(state.values, tolerance=project.keys_error_percent / 100 * _span(state))
+            pack = Pack()
+            head = {
+                "dense": pack.add(state.values),
+                "frames": pack.add(keys.frames.astype("float64")),
+                "keys": pack.add(keys.values),
+                "error_percent": 100 * keys.error / _span(state),
+            }
+            return pack.response(head)
+    raise UnknownName(f"{target} is not baked yet.", remedy="Bake first.", name=str(target))
+
+
+@pages.get("/write/<format_id>")
+def write(key: str, format_id: str) -> str:
+    """Write the baked curves in a format, read them back, and say how they compare."""
+    project = studio().projects.current(key).document
+    curves = bake_project.baked_curves(studio(), key, project)
+    written = hand_off.write_format(project, curves, format_id=format_id)
+    return render_template("handoff/written.html", key=key, written=written, n_curves=len(curves))
+
+
+@pages.get("/files/<format_id>")
+def download(key: str, format_id: str) -> Response:
+    """Give the baked curves as a file."""
+    project = studio().projects.current(key).document
+    written = hand_off.write_format(project, bake_project.baked_curves(studio(), key, project), format_id=format_id)
+    name = f"{hand_off.file_stem(project.name)}{written.format.extension}"
+    stream = io.BytesIO(written.content)
+    return send_file(stream, mimetype=written.format.media_type, as_attachment=True, download_name=name)

@@ -1,0 +1,44 @@
+"""Long work: how far it is, cancel, and try again."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, jsonify
+
+from fern_tide.store.job_rows import Job
+from fern_tide.web.context import studio
+from fern_tide.workflows import analysis
+
+pages = Blueprint("jobs", __name__)
+
+
+def job_words(job: Job) -> dict[str, Any]:
+    """Give a job as the page shows it."""
+    return {
+        "id": job.id,
+        "state": job.state,
+        "share": job.share,
+        "words": job.words or f"Waiting to analyze {job.payload.get('name', '')}",
+    }
+
+
+@pages.get("/p/<key>/work")
+def work(key: str) -> Any:
+    """List the work that the project as it stands still needs, asking for what nobody has asked for."""
+    project = studio().projects.current(key).document
+    return jsonify(jobs=[job_words(job) for job in analysis.ensure(studio(), project)])
+
+
+@pages.get("/jobs/<job_id>")
+def show(job_id: str) -> Any:
+    """Say how far a job is."""
+    job = studio().jobs.get(job_id)
+    return (jsonify(job_words(job)), 200) if job else (jsonify(what="This work is over.", remedy=""), 404)
+
+
+@pages.post("/jobs/<job_id>/cancel")
+def cancel(job_id: str) -> Any:
+    """Ask a job to stop."""
+    studio().jobs.cancel(job_id)
+    return jsonify(state="cancelled")

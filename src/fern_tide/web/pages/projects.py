@@ -1,0 +1,87 @@
+"""The projects page: the list, new projects, the demo, and project files."""
+
+from __future__ import annotations
+
+import tempfile
+from typing import Any
+
+from flask import Blueprint, Response, jsonify, render_template, request, send_file
+
+from fern_tide.core.scene.drawing import draw, markup
+from fern_tide.demo.scene import glasshouse
+from fern_tide.web.context import studio, uploaded
+from fern_tide.workflows import bring_in_sound, hand_off
+from fern_tide.workflows.demo_project import open_demo
+
+pages = Blueprint("projects", __name__)
+PICTURE_POLICY = "default-src 'none'; sandbox"
+
+
+@pages.get("/")
+def index() -> str:
+    """List the projects."""
+    rows = [
+        {
+            "key": key,
+            "document": document,
+            "changed": changed,
+            "seconds": document.rate.duration_s(document.n_frames),
+        }
+        for key, _, changed, document in studio().projects.all()
+    ]
+    return render_template("projects.html", projects=rows)
+
+
+@pages.post("/projects")
+def start() -> Any:
+    """Make a project of a dropped sound file, on the demo scene."""
+    name = request.args.get("name", "")
+    revision = bring_in_sound.start_project(studio(), uploaded(), file_name=name, scene=glasshouse())
+    return jsonify(url=f"/p/{revision.key}/bench"), 201
+
+
+@pages.post("/projects/demo")
+def demo() -> Any:
+    """Open the demo as a new project."""
+    revision = open_demo(studio())
+    return jsonify(url=f"/p/{revision.key}/bench"), 201
+
+
+@pages.post("/projects/import")
+def take_in() -> Any:
+    """Open a project file as a new project."""
+    with tempfile.TemporaryFile() as stream:
+        for chunk in uploaded():
+            stream.write(chunk)
+        stream.seek(0)
+        revision = hand_off.import_project(studio(), stream)
+    return jsonify(url=f"/p/{revision.key}/bench"), 201
+
+
+@pages.get("/p/<key>/project.ferntide")
+def export(key: str) -> Response:
+    """Give the project and its media as one file."""
+    project = studio().projects.current(key).document
+    stream = hand_off.export_project(studio(), project)
+    name = f"{hand_off.file_stem(project.name)}.ferntide"
+    return send_file(stream, mimetype="application/zip", as_attachment=True, download_name=name)
+
+
+@pages.get("/p/<key>/picture.svg")
+def picture(key: str) -> Response:
+    """Draw the project's scene at rest."""
+    scene = studio().projects.current(key).document.scene
+    headers = {"Content-Security-Policy": PICTURE_POLICY, "Cache-Control": "no-cache"}
+    return Response(markup(draw(scene)), mimetype="image/svg+xml", headers=headers)
+
+
+@pages.post("/p/<key>/delete")
+def delete(key: str) -> Any:
+    """Take a project off the list; it can be put back."""
+    return jsonify(name=studio().projects.delete(key))
+
+
+@pages.post("/p/<key>/put-back")
+def put_back(key: str) -> Any:
+    """Put a deleted project back on the list."""
+    return jsonify(name=studio().projects.delete(key, deleted=False))

@@ -1,0 +1,149 @@
+"""Analysis of tracks: which features are needed, which are stored, and the work that reads the missing ones."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterable
+from typing import Any
+
+import numpy as np
+from pydantic import TypeAdapter
+
+from fern_tide.core.base.errors import FernTideError
+from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.signal import Float32Array, fingerprint
+from fern_tide.core.document import Project, Track
+from fern_tide.core.envelope.envelope import needs
+from fern_tide.core.sound.channels import Channel
+from fern_tide.core.sound.decode import SoundInfo
+from fern_tide.core.sound.features import VERSION, Feature, LevelsFeature, SpectrumFeature, WaveformFeature, analyze
+from fern_tide.core.sound.grid import FrameGrid
+from fern_tide.core.sound.levels import Detector
+from fern_tide.core.sound.spectrum import Window
+from fern_tide.store.job_rows import Job
+from fern_tide.workflows.studio import Studio
+
+KIND = "analyze"
+USUAL: tuple[Feature, ...] = (
+    WaveformFeature(),
+    LevelsFeature(channel=Channel.MID, detector=Detector.RMS),
+    *(SpectrumFeature(channel=Channel.MID, window=window) for window in (Window.TIGHT, Window.BALANCED, Window.FINE)),
+)
+_FEATURES: TypeAdapter[list[Feature]] = TypeAdapter(list[Feature])
+_TOLD_EVERY_S = 0.2
+
+
+class NotAnalyzedYet(FernTideError):
+    """A level was asked for whose features are still being read; the jobs are named."""
+
+    def __init__(self, jobs: list[Job]) -> None:
+        super().__init__("The sound is still being analyzed.", remedy="This takes a moment.")
+        self.jobs = jobs
+
+
+def feature_key(feature: Feature, *, media: str, rate: FrameRate, offset_samples: int) -> str:
+    """Give the fingerprint under which a feature is stored: the hash of exactly what determines it."""
+    grid: dict[str, Any] = {} if isinstance(feature, WaveformFeature) else {"rate": str(rate), "offset": offset_samples}
+    made_of = {"stage": "sound", "version": VERSION, "media": media, "feature": feature.model_dump(mode="json")}
+    return fingerprint({**made_of, **grid})
+
+
+class StoredFeatures:
+    """A track's features from the store: what a reading reads from."""
+
+    def __init__(self, studio: Studio, track: Track, rate: FrameRate) -> None:
+        self._studio, self._track, self._rate = studio, track, rate
+
+    @property
+    def info(self) -> SoundInfo:
+        """The track's sound as measured."""
+        return self._track.info
+
+    def get(self, feature: Feature) -> Float32Array:
+        """Give a feature, or raise NotAnalyzedYet after asking for it."""
+        found = self._studio.derived.get(self.key(feature))
+        if found is None:
+            raise NotAnalyzedYet([request(self._studio, self._track, self._rate, features=[feature])])
+        return np.asarray(found, dtype=np.float32)
+
+    def key(self, feature: Feature) -> str:
+        """Give the feature's fingerprint."""
+        return track_feature_key(feature, self._track, self._rate)
+
+
+def track_feature_key(feature: Feature, track: Track, rate: FrameRate) -> str:
+    """Give the fingerprint of a track's feature."""
+    return feature_key(feature, media=track.media, rate=rate, offset_samples=track.offset_samples)
+
+
+def features_of(project: Project, track: Track) -> list[Feature]:
+    """List what a project reads from a track: the usual features and what its envelopes need."""
+    wanted: list[Feature] = list(USUAL)
+    for envelope in project.envelopes:
+        if envelope.track == track.id:
+            wanted += needs(envelope.reading, track.info)
+    return list(dict.fromkeys(wanted))
+
+
+def ensure(studio: Studio, project: Project) -> list[Job]:
+    """Ask for every feature that a project needs and that is not stored; gives the jobs at work, one a track."""
+    jobs = []
+    for track in project.tracks:
+        missing = [
+            feature
+            for feature in features_of(project, track)
+            if not studio.derived.has(track_feature_key(feature, track, project.rate))
+        ]
+        if missing:
+            jobs.append(request(studio, track, project.rate, features=missing))
+    return jobs
+
+
+def request(studio: Studio, track: Track, rate: FrameRate, *, features: Iterable[Feature]) -> Job:
+    """Queue the reading of features, unless the same work is already under way."""
+    payload = {
+        "name": track.name,
+        "media": track.media,
+        "info": track.info.model_dump(mode="json"),
+        "rate": str(rate),
+        "offset_samples": track.offset_samples,
+        "features": _FEATURES.dump_python(list(features), mode="json"),
+    }
+    key = fingerprint({name: value for name, value in payload.items() if name != "name"})
+    job, is_new = studio.jobs.start(KIND, key=key, payload=payload)
+    if is_new:
+        studio.enqueue(job)
+    return job
+
+
+def run(studio: Studio, job: Job, *, told: Callable[[float, str], bool]) -> None:
+    """Read and store the features of a job.
+
+    Args:
+        studio: for its media and derived stores.
+        job: its payload as made by request.
+        told: called with the share done and words; False cancels.
+
+    Raises:
+        Cancelled: told said False.
+        UnreadableSound: the file breaks off.
+    """
+    plan = job.payload
+    info, rate = SoundInfo.model_validate(plan["info"]), FrameRate.parse(plan["rate"])
+    grid = FrameGrid(rate, info.sample_rate_hz, info.n_samples, plan["offset_samples"])
+    words, last = f"Analyzing {plan['name']}", [0.0]
+
+    def progress(share: float) -> bool:
+        now = time.monotonic()
+        if now - last[0] < _TOLD_EVERY_S:
+            return True
+        last[0] = now
+        return told(share, words)
+
+    told(0.0, words)
+    features = _FEATURES.validate_python(plan["features"])
+    with studio.media.open(plan["media"]) as stream:
+        found = analyze(stream, info, grid=grid, features=features, progress=progress)
+    for feature, values in found.items():
+        key = feature_key(feature, media=plan["media"], rate=rate, offset_samples=plan["offset_samples"])
+        studio.derived.put(key, values)

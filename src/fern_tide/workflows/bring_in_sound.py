@@ -1,0 +1,101 @@
+"""A sound file comes in: it is measured, kept whole or not at all, and its analysis begins."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterable
+from typing import Protocol
+
+from fern_tide.core.commands import PutEnvelope, PutTrack, Together
+from fern_tide.core.document import Project, Track
+from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice
+from fern_tide.core.scene.scene import Scene
+from fern_tide.core.sound.decode import SoundInfo, measure
+from fern_tide.store.projects import Revision
+from fern_tide.workflows import analysis
+from fern_tide.workflows.studio import Studio
+
+FIRST_CLEAN_UP = ("rise_and_fall rise_ms=10 fall_ms=180", "smooth width_ms=60")
+
+
+class Named(Protocol):
+    """Something with an id."""
+
+    @property
+    def id(self) -> str:
+        """The id."""
+
+
+def keep_sound(studio: Studio, chunks: Iterable[bytes]) -> tuple[str, SoundInfo]:
+    """Take a sound file in and measure it; nothing stays behind when it cannot be read.
+
+    Returns:
+        Its hash and what it holds.
+
+    Raises:
+        UnreadableSound: it is no sound that can be read, or not what it claims.
+        TooLarge: it has more bytes than are taken.
+    """
+    with studio.media.receive(chunks, most=studio.settings.most_upload_bytes) as (digest, content, kept):
+        info = measure(content, limits=studio.settings.sound_limits)
+        kept.append(True)
+    return digest, info
+
+
+def name_of(file_name: str) -> str:
+    """Give a track name from a file's name: without folders, ending or control characters, at most 120 letters."""
+    base = re.split(r"[\\/]", file_name)[-1]
+    stem = base.rsplit(".", 1)[0] or base
+    letters = "".join(letter for letter in stem if unicodedata.category(letter)[0] != "C")
+    return letters.replace("_", " ").strip()[:120].strip() or "Sound"
+
+
+def fresh_id(name: str, *, among: Iterable[Named]) -> str:
+    """Make an id from a name that none of the others has."""
+    plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
+    stem = re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:48] or "item"
+    taken = {item.id for item in among}
+    number, candidate = 2, stem
+    while candidate in taken:
+        candidate, number = f"{stem}-{number}", number + 1
+    return candidate
+
+
+def start_project(studio: Studio, chunks: Iterable[bytes], *, file_name: str, scene: Scene) -> Revision:
+    """Make a project of a sound file: its track, an envelope of it, on a scene."""
+    digest, info = keep_sound(studio, chunks)
+    name = name_of(file_name)
+    empty = Project(name=name, scene=scene)
+    project = _with_track(empty, digest, info, name).apply(empty)
+    revision = studio.projects.create(project, label=f"Start with {name}")
+    analysis.ensure(studio, project)
+    return revision
+
+
+def add_track(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: str) -> Revision:
+    """Add a sound file to a project as a track with an envelope of it."""
+    digest, info = keep_sound(studio, chunks)
+    current = studio.projects.current(key)
+    command = _with_track(current.document, digest, info, name_of(file_name))
+    project = command.apply(current.document)
+    revision = studio.projects.save(key, project, base=current.id, label=command.label(current.document))
+    analysis.ensure(studio, project)
+    return revision
+
+
+def _with_track(project: Project, digest: str, info: SoundInfo, name: str) -> Together:
+    track = Track(id=fresh_id(name, among=project.tracks), name=name, media=digest, info=info)
+    envelope = Envelope(
+        id=fresh_id(name, among=project.envelopes),
+        name=name,
+        track=track.id,
+        reading=ReadingChoice(id="amplitude"),
+        clean_up=(
+            CleanUpChoice.parse("rise_and_fall rise_ms=10 fall_ms=180"),
+            CleanUpChoice.parse("smooth width_ms=60"),
+        ),
+    )
+    return Together(
+        words=f"Add the track {name}"[:120], commands=(PutTrack(track=track), PutEnvelope(envelope=envelope))
+    )

@@ -1,0 +1,220 @@
+"""The way from a sound file to written curves with no data folder: what the command line does."""
+
+from __future__ import annotations
+
+import hashlib
+import tempfile
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, BinaryIO
+
+from fern_tide.core.bake.bake import bake
+from fern_tide.core.base.errors import InvalidParameter, UnreadableProject
+from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.params import fields, parse_options
+from fern_tide.core.base.registry import Registry
+from fern_tide.core.base.signal import Float32Array, FloatArray
+from fern_tide.core.base.target import Target
+from fern_tide.core.base.units import parse_level
+from fern_tide.core.document import Project, Track
+from fern_tide.core.envelope.envelope import (
+    CLEAN_UPS,
+    READINGS,
+    CleanUpChoice,
+    Envelope,
+    ReadingChoice,
+    clean,
+    read_raw,
+)
+from fern_tide.core.formats.format import Written
+from fern_tide.core.mapping.mapping import RESPONSES, STEPS, Drive, Mapping, ResponseChoice, StepChoice
+from fern_tide.core.mapping.marks import Marks, Scale, suggest_marks
+from fern_tide.core.project_file import read_project_file
+from fern_tide.core.scene.scene import Scene
+from fern_tide.core.sound.decode import SoundInfo, measure
+from fern_tide.core.sound.features import Feature, analyze
+from fern_tide.demo.scene import glasshouse
+from fern_tide.workflows.bring_in_sound import fresh_id, name_of
+from fern_tide.workflows.hand_off import write_format
+
+MISSING_END = "PART:PROPERTY rest=NUMBER full=NUMBER"
+
+
+class ReadFeatures:
+    """Features read from a stream as they are asked for, for one use."""
+
+    def __init__(self, stream: BinaryIO, track: Track, rate: FrameRate) -> None:
+        self._stream, self._track, self._rate = stream, track, rate
+
+    @property
+    def info(self) -> SoundInfo:
+        """The sound as measured."""
+        return self._track.info
+
+    def get(self, feature: Feature) -> Float32Array:
+        """Read one feature."""
+        grid = self._track.grid(self._rate)
+        return analyze(self._stream, self.info, grid=grid, features=[feature])[feature]
+
+
+def describe(sound: Path, *, rate: str) -> dict[str, Any]:
+    """Measure a sound and say what it holds, as plain data."""
+    frame_rate = FrameRate.parse(rate)
+    with sound.open("rb") as stream:
+        info = measure(stream)
+    return {
+        "format": info.format,
+        "encoding": info.encoding,
+        "channels": info.channels,
+        "sample_rate": info.sample_rate_hz,
+        "duration_s": float(info.duration),
+        "samples": info.n_samples,
+        "rate": str(frame_rate),
+        "frames": frame_rate.n_frames(info.n_samples, sample_rate_hz=info.sample_rate_hz),
+    }
+
+
+def read_level(sound: Path, *, rate: str, reading: str, clean_up: Sequence[str]) -> tuple[FrameRate, FloatArray]:
+    """Read and clean a level, as text names it; gives the rate and the level, shape (frames,)."""
+    frame_rate = FrameRate.parse(rate)
+    track = _track(sound)
+    envelope = _envelope(track, reading, clean_up)
+    with sound.open("rb") as stream:
+        features = ReadFeatures(stream, track, frame_rate)
+        raw = read_raw(envelope.reading, features, n_frames=track.grid(frame_rate).n_frames)
+    return frame_rate, clean(raw, envelope.clean_up, rate=frame_rate)
+
+
+@dataclass(frozen=True)
+class MapPlan:
+    """What `fern-tide map` was asked for, as text."""
+
+    rate: str
+    reading: str
+    clean_up: Sequence[str]
+    low: str | None
+    high: str | None
+    steps: Sequence[str]
+    response: str
+    targets: Sequence[str]
+
+
+def map_sound(sound: Path, *, plan: MapPlan, scene: Scene) -> Project:
+    """Make a project of one sound, one envelope and one mapping; marks that are not given are suggested."""
+    rate, level = read_level(sound, rate=plan.rate, reading=plan.reading, clean_up=plan.clean_up)
+    track = _track(sound)
+    envelope = _envelope(track, plan.reading, plan.clean_up)
+    response = ResponseChoice.parse(plan.response)
+    drives = tuple(_drive(text, scene, response) for text in plan.targets)
+    part, item = scene.resolve(drives[0].target)
+    name = f"{part.name} {item.label.lower()}"[:120]
+    mapping = Mapping(
+        id=fresh_id(name, among=()),
+        name=name,
+        envelope=envelope.id,
+        marks=_marks(plan.low, plan.high, level),
+        steps=tuple(StepChoice.parse(text) for text in plan.steps),
+        drives=drives,
+    )
+    return Project(name=track.name, rate=rate, tracks=(track,), envelopes=(envelope,), mappings=(mapping,), scene=scene)
+
+
+def _track(sound: Path) -> Track:
+    with sound.open("rb") as stream:
+        info = measure(stream)
+        stream.seek(0)
+        digest = hashlib.file_digest(stream, "sha256").hexdigest()
+    name = name_of(sound.name)
+    return Track(id=fresh_id(name, among=()), name=name, media=digest, info=info)
+
+
+def _envelope(track: Track, reading: str, clean_up: Sequence[str]) -> Envelope:
+    return Envelope(
+        id=track.id,
+        name=track.name,
+        track=track.id,
+        reading=ReadingChoice.parse(reading),
+        clean_up=tuple(CleanUpChoice.parse(text) for text in clean_up),
+    )
+
+
+def _marks(low: str | None, high: str | None, level: FloatArray) -> Marks:
+    given = [parse_level(text) for text in (low, high) if text is not None]
+    scale = Scale.DB if any(in_db for _, in_db in given) else Scale.LINEAR
+    suggested = suggest_marks(level, scale=scale)
+    return Marks(
+        low=parse_level(low)[0] if low is not None else suggested.low,
+        high=parse_level(high)[0] if high is not None else suggested.high,
+        scale=scale,
+    )
+
+
+def _drive(text: str, scene: Scene, response: ResponseChoice) -> Drive:
+    head, options = parse_options(text)
+    target = Target.parse(head)
+    part, item = scene.resolve(target)
+    unknown = set(options) - {"rest", "full"}
+    if unknown:
+        raise InvalidParameter(sorted(unknown)[0], value="unknown", allowed=f"'{MISSING_END}'")
+    rest, full = item.suggest_ends(part.own(item.id))
+    ends = {"rest": options.get("rest", rest), "full": options.get("full", full)}
+    if item.kind == "number":
+        ends = {name: _number(f"{head} {name}", value) for name, value in ends.items()}
+    return Drive.model_validate({"target": target, "response": response, **ends})
+
+
+def _number(name: str, value: object) -> float:
+    try:
+        return float(str(value))
+    except ValueError as cause:
+        raise InvalidParameter(name, value=value, allowed="a number") from cause
+
+
+def load_scene(file: str | None) -> Scene:
+    """Give the scene of a project file, or the demo scene where no file is given."""
+    if file is None:
+        return glasshouse()
+    with Path(file).open("rb") as stream:
+        return read_project_file(stream, keep=lambda digest, chunks: None).scene
+
+
+def bake_file(source: Path, *, formats: Sequence[str]) -> list[Written]:
+    """Bake a project file and write it in the formats; each is read back."""
+    with source.open("rb") as stream, tempfile.TemporaryDirectory() as folder:
+
+        def keep(digest: str, chunks: Iterator[bytes]) -> None:
+            with (Path(folder) / digest).open("wb") as out:
+                out.writelines(chunks)
+
+        project = read_project_file(stream, keep=keep)
+        levels = {}
+        for envelope in project.envelopes:
+            track = project.track(envelope.track)
+            with (Path(folder) / track.media).open("rb") as sound:
+                if measure(sound) != track.info:
+                    raise UnreadableProject(f"{track.name} is not the sound that it claims.", remedy="Export it again.")
+                raw = read_raw(envelope.reading, ReadFeatures(sound, track, project.rate), n_frames=project.n_frames)
+            raw = raw if track.drives else raw * 0.0
+            levels[envelope.id] = clean(raw, envelope.clean_up, rate=project.rate)
+        curves = bake(project.scene, project.mappings, levels=levels, rate=project.rate)
+        return [write_format(project, curves, format_id=name) for name in dict.fromkeys(formats)]
+
+
+def list_specs() -> str:
+    """List every reading, clean-up, step and response with its params, units and ranges."""
+    lines = []
+    registries: tuple[tuple[str, Registry[Any]], ...] = (
+        ("Readings", READINGS),
+        ("Clean-up", CLEAN_UPS),
+        ("Steps", STEPS),
+        ("Responses", RESPONSES),
+    )
+    for title, registry in registries:
+        lines.append(f"{title}:")
+        for spec in registry.values():
+            lines.append(f"  {spec.id}  {spec.help}")
+            for field in fields(spec.params):
+                counted = f" {field.unit}" if field.unit else ""
+                lines.append(f"    {field.name}={field.default}  ({field.range_text}{counted})  {field.help}")
+    return "\n".join(lines)

@@ -1,0 +1,164 @@
+"""Tuning: edits as revisions, previews of edits not yet stored, and new mappings that move well at once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from fern_tide.core.bake.bake import bake, driven
+from fern_tide.core.bake.curve import Curve
+from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.target import Target
+from fern_tide.core.base.units import from_db
+from fern_tide.core.commands import Command
+from fern_tide.core.document import Project
+from fern_tide.core.mapping.mapping import RESPONSES, Drive, Mapping, shaped_lift
+from fern_tide.core.mapping.marks import Marks, Scale, crossings, histogram, lift, suggest_marks
+from fern_tide.store.projects import Revision
+from fern_tide.workflows import analysis
+from fern_tide.workflows.bring_in_sound import fresh_id
+from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.studio import Studio
+
+TRANSFER_POINTS = 129
+
+
+def edit(studio: Studio, key: str, command: Command, *, base: int) -> Revision:
+    """Apply a command to the revision that it was made on and store the outcome.
+
+    Raises:
+        Conflict: the project has been changed since.
+        FernTideError: the command names something that is not there, or would make an impossible document.
+    """
+    current = studio.projects.current(key)
+    project = command.apply(current.document)
+    if project == current.document:
+        return current
+    revision = studio.projects.save(key, project, base=base, label=command.label(current.document))
+    analysis.ensure(studio, project)
+    return revision
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """What the sheet of a mapping shows, all computed by the core.
+
+    Attributes:
+        histogram: frames per level, shape (64,), over axis_low..axis_high in the marks' scale.
+        axis_low: the left end of the level axis.
+        axis_high: its right end.
+        transfer: what the first drive's response makes of lift at evenly spaced levels of the axis, shape (129,).
+        hits: how often the level rises above low water.
+        at_rest: the share of frames at lift 0.
+        at_full: the share of frames at lift 1.
+    """
+
+    histogram: FloatArray
+    axis_low: float
+    axis_high: float
+    transfer: FloatArray
+    hits: int
+    at_rest: float
+    at_full: float
+
+
+def sheet(level: FloatArray, mapping: Mapping) -> Sheet:
+    """Compute the sheet of a mapping over its envelope's cleaned level, shape (frames,)."""
+    counts, low, high = histogram(level, scale=mapping.marks.scale)
+    axis = np.linspace(low, high, TRANSFER_POINTS)
+    along = lift(axis if mapping.marks.scale is Scale.LINEAR else from_db(axis), marks=mapping.marks)
+    response = mapping.drives[0].response
+    transfer = RESPONSES[response.id].apply(along, params=response.params)
+    now = lift(level, marks=mapping.marks)
+    n = max(1, level.size)
+    return Sheet(
+        histogram=counts,
+        axis_low=low,
+        axis_high=high,
+        transfer=transfer,
+        hits=crossings(level, mark=mapping.marks.low),
+        at_rest=float(np.count_nonzero(now <= 0) / n),
+        at_full=float(np.count_nonzero(now >= 1) / n),
+    )
+
+
+def curves(levels: Levels, project: Project, *, of: Mapping | None = None) -> tuple[Curve, ...]:
+    """Bake the curves of a project, or just those that a mapping has a part in.
+
+    Raises:
+        NotAnalyzedYet: a track's features are still being read.
+    """
+    if of is None:
+        return bake(project.scene, project.mappings, levels=levels.used(project), rate=project.rate)
+    wanted = {drive.target for drive in of.drives}
+    drivers = driven(project.scene, project.mappings)
+    mappings = {mapping.id for target in wanted if target in drivers for mapping, _ in drivers[target]}
+    taking_part = tuple(mapping for mapping in project.mappings if mapping.id in mappings)
+    used = {mapping.envelope: levels.cleaned(project, project.envelope(mapping.envelope)) for mapping in taking_part}
+    return bake(project.scene, taking_part, levels=used, rate=project.rate, only=wanted)
+
+
+def lane_lift(levels: Levels, project: Project, mapping: Mapping) -> FloatArray:
+    """Give what a lane draws as motion: the first drive's response of lift, 0 at rest and 1 at full; (frames,)."""
+    level = levels.cleaned(project, project.envelope(mapping.envelope))
+    response = mapping.drives[0].response
+    shaped = shaped_lift(level, mapping, rate=project.rate)
+    return RESPONSES[response.id].apply(shaped, params=response.params)
+
+
+def changed_mappings(before: Project, after: Project) -> tuple[Mapping, ...]:
+    """List the mappings of the later document whose motion an edit may have changed."""
+    was = {mapping.id: mapping for mapping in before.mappings}
+    envelopes = {envelope.id: envelope for envelope in before.envelopes}
+    if before.rate != after.rate or before.tracks != after.tracks or before.scene != after.scene:
+        return after.mappings
+    return tuple(
+        mapping
+        for mapping in after.mappings
+        if was.get(mapping.id) != mapping or envelopes.get(mapping.envelope) != after.envelope(mapping.envelope)
+    )
+
+
+def new_mapping(levels: Levels, project: Project, *, envelope_id: str, target: Target) -> Mapping:
+    """Make a mapping with marks suggested from the level and ends suggested by the property.
+
+    Raises:
+        UnknownName: there is no such envelope, part or property.
+        NotAnalyzedYet: the level cannot be read yet.
+    """
+    part, item = project.scene.resolve(target)
+    envelope = project.envelope(envelope_id)
+    rest, full = item.suggest_ends(part.own(item.id))
+    name = f"{part.name} {item.label.lower()}"[:120]
+    drives = [Drive(target=target, rest=rest, full=full)]
+    return Mapping(
+        id=fresh_id(name, among=project.mappings),
+        name=name,
+        envelope=envelope_id,
+        marks=suggest(levels, project, envelope_id=envelope.id, scale=Scale.LINEAR),
+        drives=tuple(drives),
+    )
+
+
+def suggest(levels: Levels, project: Project, *, envelope_id: str, scale: Scale) -> Marks:
+    """Suggest marks from an envelope's own histogram."""
+    return suggest_marks(levels.cleaned(project, project.envelope(envelope_id)), scale=scale)
+
+
+def first_choice(project: Project) -> tuple[str, Target]:
+    """Pick the envelope and property that a new mapping starts with: the first property that nothing drives.
+
+    Raises:
+        InvalidParameter: there is no envelope, or the scene has no parts.
+    """
+    if not project.envelopes:
+        raise InvalidParameter("envelope", value="missing", allowed="a sound first: add one in the Sound room")
+    taken = {drive.target for mapping in project.mappings for drive in mapping.drives}
+    for name in ("scale_y", "opacity", "turn", "y"):
+        for part in sorted(project.scene.parts, key=lambda part: part.shape.id == "group"):
+            target = Target(part=part.id, property=name)
+            if target not in taken and part.parent != "panes":
+                return project.envelopes[0].id, target
+    raise InvalidParameter("part", value="missing", allowed="a scene with parts")
