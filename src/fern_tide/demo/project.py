@@ -71,7 +71,7 @@ def _mappings() -> tuple[Mapping, ...]:
         _mapping(
             "Lamp glow",
             "drip",
-            (-28, -7),
+            (-28, -11),
             ("lamp-glow:opacity", 0.3, 1.0),
             ("lamp-glow:scale_x", 0.75, 1.3),
             ("lamp-glow:scale_y", 0.75, 1.3),
@@ -87,7 +87,7 @@ def _mappings() -> tuple[Mapping, ...]:
         _mapping(
             "Frond sway",
             "reed",
-            (-40, -14),
+            (-36, -19.5),
             ("frond-left:turn", -4.0, 7.0),
             ("frond-right:turn", 4.0, -7.0),
             ("frond-far-left:turn", -3.0, 9.0),

@@ -95,6 +95,12 @@ class JobStore:
             )
             return _job(row), True
 
+    def latest(self, key: str) -> Job | None:
+        """Find the last job that was started for some work."""
+        with self._session():
+            row = self._table.select().where(self._table.key == key).order_by(self._table.created.desc()).first()
+            return _job(row) if row else None
+
     def get(self, job_id: str) -> Job | None:
         """Find a job."""
         with self._session():

@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from pathlib import Path
 
-from flask import Flask, Response, render_template
+from flask import Flask, Response
 from flask_wtf.csrf import CSRFProtect
 
 from fern_tide.core.base.frame_rate import COMMON_RATES, FrameRate
@@ -68,15 +68,6 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
         response.headers["Cross-Origin-Opener-Policy"] = "same-origin"
         response.headers["Cross-Origin-Resource-Policy"] = "same-origin"
         return response
-
-    @app.teardown_appcontext
-    def _disconnect(_: BaseException | None) -> None:
-        studio.projects.close()
-        studio.jobs.close()
-
-    @app.get("/keys")
-    def keys() -> str:
-        return render_template("keys.html")
 
     return app
 

@@ -20,7 +20,7 @@ from fern_tide.core.sound.features import VERSION, Feature, LevelsFeature, Spect
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.levels import Detector
 from fern_tide.core.sound.spectrum import Window
-from fern_tide.store.job_rows import Job
+from fern_tide.store.job_rows import CANCELLED, FAILED, Job
 from fern_tide.workflows.studio import Studio
 
 KIND = "analyze"
@@ -85,8 +85,11 @@ def features_of(project: Project, track: Track) -> list[Feature]:
     return list(dict.fromkeys(wanted))
 
 
-def ensure(studio: Studio, project: Project) -> list[Job]:
-    """Ask for every feature that a project needs and that is not stored; gives the jobs at work, one a track."""
+def ensure(studio: Studio, project: Project, *, again: bool = False) -> list[Job]:
+    """Ask for every feature that a project needs and that is not stored; gives the jobs, one a track.
+
+    Work that was cancelled or failed is only begun anew when asked for again.
+    """
     jobs = []
     for track in project.tracks:
         missing = [
@@ -95,12 +98,12 @@ def ensure(studio: Studio, project: Project) -> list[Job]:
             if not studio.derived.has(track_feature_key(feature, track, project.rate))
         ]
         if missing:
-            jobs.append(request(studio, track, project.rate, features=missing))
+            jobs.append(request(studio, track, project.rate, features=missing, again=again))
     return jobs
 
 
-def request(studio: Studio, track: Track, rate: FrameRate, *, features: Iterable[Feature]) -> Job:
-    """Queue the reading of features, unless the same work is already under way."""
+def request(studio: Studio, track: Track, rate: FrameRate, *, features: Iterable[Feature], again: bool = False) -> Job:
+    """Queue the reading of features, unless the same work is under way, or was stopped and is not asked for again."""
     payload = {
         "name": track.name,
         "media": track.media,
@@ -110,6 +113,9 @@ def request(studio: Studio, track: Track, rate: FrameRate, *, features: Iterable
         "features": _FEATURES.dump_python(list(features), mode="json"),
     }
     key = fingerprint({name: value for name, value in payload.items() if name != "name"})
+    stopped = None if again else studio.jobs.latest(key)
+    if stopped is not None and stopped.state in {FAILED, CANCELLED}:
+        return stopped
     job, is_new = studio.jobs.start(KIND, key=key, payload=payload)
     if is_new:
         studio.enqueue(job)

@@ -1,4 +1,4 @@
-"""Levels of a project's envelopes, remembered by fingerprint so that nothing is computed twice."""
+"""Levels of envelopes and lifts of mappings, remembered by fingerprint so that nothing is computed twice."""
 
 from __future__ import annotations
 
@@ -10,6 +10,8 @@ import numpy as np
 from fern_tide.core.base.signal import FloatArray, fingerprint, frozen
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope, clean, needs, read_raw
+from fern_tide.core.mapping.mapping import Mapping, shaped_lift
+from fern_tide.core.mapping.marks import Scale, histogram
 from fern_tide.workflows.analysis import StoredFeatures, track_feature_key
 from fern_tide.workflows.studio import Studio
 
@@ -17,10 +19,10 @@ _REMEMBERED = 400
 
 
 class Levels:
-    """Raw and cleaned levels; a raw level outlives changes of its clean-up, so that tuning stays fast.
+    """Raw and cleaned levels, and lifts; a raw level outlives changes of its clean-up, so that tuning stays fast.
 
     Attributes:
-        computed: how many levels were computed, not remembered; for tests of 'nothing recomputes what has not changed'.
+        computed: how many levels and lifts were computed rather than remembered.
     """
 
     def __init__(self, studio: Studio) -> None:
@@ -51,18 +53,44 @@ class Levels:
         Raises:
             NotAnalyzedYet: the track's features are still being read.
         """
-        steps = [(choice.spec.version, choice.model_dump(mode="json")) for choice in envelope.clean_up if choice.on]
-        key = fingerprint({"raw": self._raw_key(project, envelope), "clean_up": steps})
+        key = self._cleaned_key(project, envelope)
         held = self._get(key)
         if held is not None:
             return held
         raw = self.raw(project, envelope)
         return self._put(key, clean(raw, envelope.clean_up, rate=project.rate))
 
-    def used(self, project: Project) -> dict[str, FloatArray]:
-        """Give the cleaned levels of all envelopes that unmuted mappings use, by envelope id."""
-        names = dict.fromkeys(mapping.envelope for mapping in project.mappings if not mapping.muted)
-        return {name: self.cleaned(project, project.envelope(name)) for name in names}
+    def lift(self, project: Project, mapping: Mapping) -> FloatArray:
+        """Give a mapping's lift after its steps, shape (frames,).
+
+        Raises:
+            NotAnalyzedYet: the track's features are still being read.
+        """
+        envelope = project.envelope(mapping.envelope)
+        steps = [(choice.spec.version, choice.model_dump(mode="json")) for choice in mapping.steps if choice.on]
+        made_of = {"marks": mapping.marks.model_dump(mode="json"), "steps": steps, "seed": mapping.seed}
+        key = fingerprint({"level": self._cleaned_key(project, envelope), "rate": str(project.rate), **made_of})
+        held = self._get(key)
+        if held is not None:
+            return held
+        return self._put(key, shaped_lift(self.cleaned(project, envelope), mapping, rate=project.rate))
+
+    def histogram(self, project: Project, envelope: Envelope, *, scale: Scale) -> tuple[FloatArray, float, float]:
+        """Give how often an envelope's cleaned level is how high; see core/mapping/marks.py.
+
+        Raises:
+            NotAnalyzedYet: the track's features are still being read.
+        """
+        key = fingerprint({"histogram": self._cleaned_key(project, envelope), "scale": str(scale)})
+        held = self._get(key)
+        if held is None:
+            counts, low, high = histogram(self.cleaned(project, envelope), scale=scale)
+            held = self._put(key, np.concatenate([counts, [low, high]]))
+        return held[:-2], float(held[-2]), float(held[-1])
+
+    def _cleaned_key(self, project: Project, envelope: Envelope) -> str:
+        steps = [(choice.spec.version, choice.model_dump(mode="json")) for choice in envelope.clean_up if choice.on]
+        return fingerprint({"raw": self._raw_key(project, envelope), "rate": str(project.rate), "clean_up": steps})
 
     def _raw_key(self, project: Project, envelope: Envelope) -> str:
         track = project.track(envelope.track)

@@ -28,7 +28,7 @@ from fern_tide.core.envelope.envelope import (
     read_raw,
 )
 from fern_tide.core.formats.format import Written
-from fern_tide.core.mapping.mapping import RESPONSES, STEPS, Drive, Mapping, ResponseChoice, StepChoice
+from fern_tide.core.mapping.mapping import RESPONSES, STEPS, Drive, Mapping, ResponseChoice, StepChoice, shaped_lift
 from fern_tide.core.mapping.marks import Marks, Scale, suggest_marks
 from fern_tide.core.project_file import read_project_file
 from fern_tide.core.scene.scene import Scene
@@ -188,7 +188,7 @@ def bake_file(source: Path, *, formats: Sequence[str]) -> list[Written]:
                 out.writelines(chunks)
 
         project = read_project_file(stream, keep=keep)
-        levels = {}
+        levels: dict[str, FloatArray] = {}
         for envelope in project.envelopes:
             track = project.track(envelope.track)
             with (Path(folder) / track.media).open("rb") as sound:
@@ -197,7 +197,8 @@ def bake_file(source: Path, *, formats: Sequence[str]) -> list[Written]:
                 raw = read_raw(envelope.reading, ReadFeatures(sound, track, project.rate), n_frames=project.n_frames)
             raw = raw if track.drives else raw * 0.0
             levels[envelope.id] = clean(raw, envelope.clean_up, rate=project.rate)
-        curves = bake(project.scene, project.mappings, levels=levels, rate=project.rate)
+        lifts = {m.id: shaped_lift(levels[m.envelope], m, rate=project.rate) for m in project.mappings if not m.muted}
+        curves = bake(project.scene, project.mappings, lifts=lifts)
         return [write_format(project, curves, format_id=name) for name in dict.fromkeys(formats)]
 
 

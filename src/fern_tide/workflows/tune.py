@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fern_tide.core.bake.bake import bake, driven
+from fern_tide.core.bake.bake import bake
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.signal import FloatArray
@@ -14,8 +14,8 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import from_db
 from fern_tide.core.commands import Command
 from fern_tide.core.document import Project
-from fern_tide.core.mapping.mapping import RESPONSES, Drive, Mapping, shaped_lift
-from fern_tide.core.mapping.marks import Marks, Scale, crossings, histogram, lift, suggest_marks
+from fern_tide.core.mapping.mapping import RESPONSES, Drive, Mapping
+from fern_tide.core.mapping.marks import Marks, Scale, crossings, lift, suggest_marks
 from fern_tide.store.projects import Revision
 from fern_tide.workflows import analysis
 from fern_tide.workflows.bring_in_sound import fresh_id
@@ -49,7 +49,7 @@ class Sheet:
         histogram: frames per level, shape (64,), over axis_low..axis_high in the marks' scale.
         axis_low: the left end of the level axis.
         axis_high: its right end.
-        transfer: what the first drive's response makes of lift at evenly spaced levels of the axis, shape (129,).
+        transfers: what each drive's response makes of lift at evenly spaced levels of the axis, shape (drives, 129).
         hits: how often the level rises above low water.
         at_rest: the share of frames at lift 0.
         at_full: the share of frames at lift 1.
@@ -58,26 +58,32 @@ class Sheet:
     histogram: FloatArray
     axis_low: float
     axis_high: float
-    transfer: FloatArray
+    transfers: FloatArray
     hits: int
     at_rest: float
     at_full: float
 
 
-def sheet(level: FloatArray, mapping: Mapping) -> Sheet:
-    """Compute the sheet of a mapping over its envelope's cleaned level, shape (frames,)."""
-    counts, low, high = histogram(level, scale=mapping.marks.scale)
+def sheet(levels: Levels, project: Project, mapping: Mapping) -> Sheet:
+    """Compute the sheet of a mapping.
+
+    Raises:
+        NotAnalyzedYet: a track's features are still being read.
+    """
+    envelope = project.envelope(mapping.envelope)
+    level = levels.cleaned(project, envelope)
+    counts, low, high = levels.histogram(project, envelope, scale=mapping.marks.scale)
     axis = np.linspace(low, high, TRANSFER_POINTS)
     along = lift(axis if mapping.marks.scale is Scale.LINEAR else from_db(axis), marks=mapping.marks)
-    response = mapping.drives[0].response
-    transfer = RESPONSES[response.id].apply(along, params=response.params)
+    responses = [drive.response for drive in mapping.drives]
+    transfers = [RESPONSES[response.id].apply(along, params=response.params) for response in responses]
     now = lift(level, marks=mapping.marks)
     n = max(1, level.size)
     return Sheet(
         histogram=counts,
         axis_low=low,
         axis_high=high,
-        transfer=transfer,
+        transfers=np.stack(transfers),
         hits=crossings(level, mark=mapping.marks.low),
         at_rest=float(np.count_nonzero(now <= 0) / n),
         at_full=float(np.count_nonzero(now >= 1) / n),
@@ -91,34 +97,36 @@ def curves(levels: Levels, project: Project, *, of: Mapping | None = None) -> tu
         NotAnalyzedYet: a track's features are still being read.
     """
     if of is None:
-        return bake(project.scene, project.mappings, levels=levels.used(project), rate=project.rate)
-    wanted = {drive.target for drive in of.drives}
-    drivers = driven(project.scene, project.mappings)
-    mappings = {mapping.id for target in wanted if target in drivers for mapping, _ in drivers[target]}
-    taking_part = tuple(mapping for mapping in project.mappings if mapping.id in mappings)
-    used = {mapping.envelope: levels.cleaned(project, project.envelope(mapping.envelope)) for mapping in taking_part}
-    return bake(project.scene, taking_part, levels=used, rate=project.rate, only=wanted)
+        taking_part, wanted = project.mappings, None
+    else:
+        wanted = {drive.target for drive in of.drives}
+        taking_part = tuple(m for m in project.mappings if any(drive.target in wanted for drive in m.drives))
+    lifts = {mapping.id: levels.lift(project, mapping) for mapping in taking_part if not mapping.muted}
+    return bake(project.scene, taking_part, lifts=lifts, only=wanted)
 
 
 def lane_lift(levels: Levels, project: Project, mapping: Mapping) -> FloatArray:
     """Give what a lane draws as motion: the first drive's response of lift, 0 at rest and 1 at full; (frames,)."""
-    level = levels.cleaned(project, project.envelope(mapping.envelope))
     response = mapping.drives[0].response
-    shaped = shaped_lift(level, mapping, rate=project.rate)
-    return RESPONSES[response.id].apply(shaped, params=response.params)
+    return RESPONSES[response.id].apply(levels.lift(project, mapping), params=response.params)
 
 
 def changed_mappings(before: Project, after: Project) -> tuple[Mapping, ...]:
     """List the mappings of the later document whose motion an edit may have changed."""
-    was = {mapping.id: mapping for mapping in before.mappings}
-    envelopes = {envelope.id: envelope for envelope in before.envelopes}
-    if before.rate != after.rate or before.tracks != after.tracks or before.scene != after.scene:
+    if before.scene != after.scene:
         return after.mappings
-    return tuple(
-        mapping
-        for mapping in after.mappings
-        if was.get(mapping.id) != mapping or envelopes.get(mapping.envelope) != after.envelope(mapping.envelope)
-    )
+    was = {mapping.id: mapping for mapping in before.mappings}
+    return tuple(m for m in after.mappings if was.get(m.id) != m or not same_level(before, after, m))
+
+
+def same_level(before: Project, after: Project, mapping: Mapping) -> bool:
+    """Say whether an edit left alone the level that a mapping of the later document shows, its unit included."""
+    was = next((item for item in before.mappings if item.id == mapping.id), None)
+    if was is None or was.envelope != mapping.envelope or was.marks.scale != mapping.marks.scale:
+        return False
+    if before.rate != after.rate or before.tracks != after.tracks:
+        return False
+    return before.envelope(was.envelope) == after.envelope(mapping.envelope)
 
 
 def new_mapping(levels: Levels, project: Project, *, envelope_id: str, target: Target) -> Mapping:
@@ -140,6 +148,40 @@ def new_mapping(levels: Levels, project: Project, *, envelope_id: str, target: T
         marks=suggest(levels, project, envelope_id=envelope.id, scale=Scale.LINEAR),
         drives=tuple(drives),
     )
+
+
+def aim(project: Project, mapping: Mapping, *, place: int, target: Target) -> Mapping:
+    """Let the drive at a place move another property, with that property's own ends; past the last, add a drive.
+
+    Raises:
+        UnknownName: there is no such part or property.
+        InvalidParameter: the mapping drives the property already.
+    """
+    part, item = project.scene.resolve(target)
+    if any(drive.target == target for at, drive in enumerate(mapping.drives) if at != place):
+        name = f"{part.name}, {item.label.lower()}"
+        raise InvalidParameter("property", value=name, allowed="one that this mapping does not drive already")
+    rest, full = item.suggest_ends(part.own(item.id))
+    drives = list(mapping.drives)
+    like = drives[min(max(place, 0), len(drives) - 1)]
+    aimed = like.model_copy(update={"target": target, "rest": rest, "full": full})
+    drives[place : place + 1] = [aimed]
+    return mapping.model_copy(update={"drives": tuple(drives)})
+
+
+def next_target(project: Project, mapping: Mapping) -> Target:
+    """Suggest what a mapping could move too: the same property of the next part, else the part's next property."""
+    taken = {drive.target for drive in mapping.drives}
+    last = mapping.drives[-1].target
+    parts = [part.id for part in project.scene.parts]
+    after = parts[parts.index(last.part) + 1 :]
+    for part_id in (*after, *parts):
+        candidate = Target(part=part_id, property=last.property)
+        known = any(item.id == last.property for item in project.scene.part(part_id).kind.properties)
+        if known and candidate not in taken:
+            return candidate
+    own = project.scene.part(last.part).kind.properties
+    return next(t for item in own if (t := Target(part=last.part, property=item.id)) not in taken)
 
 
 def suggest(levels: Levels, project: Project, *, envelope_id: str, scale: Scale) -> Marks:

@@ -1,4 +1,4 @@
-"""Levels through mappings onto a scene: one dense curve for every driven property."""
+"""Lifts through mappings onto a scene: one dense curve for every driven property."""
 
 from __future__ import annotations
 
@@ -7,11 +7,10 @@ from collections.abc import Iterable, Mapping, Sequence
 import numpy as np
 
 from fern_tide.core.bake.curve import Curve
-from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import FloatArray, frozen
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.colour import parse_colour
-from fern_tide.core.mapping.mapping import Drive, Stacking, shaped_lift, value
+from fern_tide.core.mapping.mapping import Drive, Stacking, value
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
 from fern_tide.core.scene.scene import Scene
 
@@ -25,19 +24,14 @@ def driven(scene: Scene, mappings: Iterable[MappingModel]) -> dict[Target, list[
         if not mapping.muted:
             for drive in mapping.drives:
                 found.setdefault(drive.target, []).append((mapping, drive))
-    places = {
-        Target(part=part.id, property=item.id): place
-        for place, (part, item) in enumerate((part, item) for part in scene.parts for item in part.kind.properties)
-    }
-    return {target: found[target] for target in sorted(found, key=lambda target: places[target])}
+    return {target: found[target] for target in sorted(found, key=scene.place)}
 
 
 def bake(
     scene: Scene,
     mappings: Sequence[MappingModel],
     *,
-    levels: Mapping[str, FloatArray],
-    rate: FrameRate,
+    lifts: Mapping[str, FloatArray],
     only: Iterable[Target] | None = None,
 ) -> tuple[Curve, ...]:
     """Bake dense curves.
@@ -45,8 +39,7 @@ def bake(
     Args:
         scene: resolves the targets.
         mappings: in stacking order; muted ones are passed over.
-        levels: each envelope's cleaned level by its id, all of shape (frames,).
-        rate: the project's frame rate.
+        lifts: lift after the steps, by mapping id, all of shape (frames,); of the unmuted mappings that take part.
         only: bake just these targets; None is all that are driven.
 
     Returns:
@@ -56,27 +49,25 @@ def bake(
     if only is not None:
         chosen = set(only)
         wanted = {target: drivers for target, drivers in wanted.items() if target in chosen}
-    lifts: dict[str, FloatArray] = {}
-    curves = []
-    for target, drivers in wanted.items():
-        part, item = scene.resolve(target)
-        total: FloatArray | None = None
-        for mapping, drive in drivers:
-            if mapping.id not in lifts:
-                lifts[mapping.id] = frozen(shaped_lift(levels[mapping.envelope], mapping, rate=rate))
-            total = stack(total, value(lifts[mapping.id], drive=drive), drive=drive, own=part.own(item.id))
-        assert total is not None
-        curves.append(
-            Curve(
-                target=target,
-                part_name=part.name,
-                label=item.label,
-                unit=item.unit,
-                kind=item.kind,
-                values=frozen(total),
-            )
-        )
-    return tuple(curves)
+    return tuple(_curve(scene, target, drivers, lifts) for target, drivers in wanted.items())
+
+
+def _curve(
+    scene: Scene, target: Target, drivers: list[tuple[MappingModel, Drive]], lifts: Mapping[str, FloatArray]
+) -> Curve:
+    part, item = scene.resolve(target)
+    total: FloatArray | None = None
+    for mapping, drive in drivers:
+        total = stack(total, value(lifts[mapping.id], drive=drive), drive=drive, own=part.own(item.id))
+    assert total is not None
+    return Curve(
+        target=target,
+        part_name=part.name,
+        label=item.label,
+        unit=item.unit,
+        kind=item.kind,
+        values=frozen(total),
+    )
 
 
 def stack(below: FloatArray | None, now: FloatArray, *, drive: Drive, own: float | str) -> FloatArray:

@@ -104,6 +104,15 @@ class Scene(Frozen, frozen=True):
         part = self.part(target.part)
         return part, part.property(target.property)
 
+    @cached_property
+    def _places(self) -> dict[tuple[str, str], int]:
+        names = ((part.id, item.id) for part in self.parts for item in part.kind.properties)
+        return {name: place for place, name in enumerate(names)}
+
+    def place(self, target: Target) -> int:
+        """Give a target's place among all properties, in drawing order."""
+        return self._places[target.part, target.property]
+
     def describe(self) -> dict[str, object]:
         """List parts and properties as plain data, for the command line and other programs."""
         return {

@@ -34,6 +34,9 @@ def _shown(revision: Revision) -> dict[str, Any]:
     project = revision.document
     chosen = next((m for m in project.mappings if m.id == request.args.get("mapping")), None)
     mapping = chosen or next(iter(project.mappings), None)
+    ends = _ends(project, mapping) if mapping else []
+    wanted = request.args.get("drive", 0, type=int)
+    place = wanted if 0 <= wanted < len(ends) else 0
     return {
         "key": revision.key,
         "revision": revision,
@@ -41,7 +44,9 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "standing": standing(revision),
         "mapping": mapping,
         "envelope": project.envelope(mapping.envelope) if mapping else None,
-        "ends": _ends(project, mapping) if mapping else [],
+        "ends": ends,
+        "drive_place": place,
+        "defaults": ends[place]["property"].suggest_ends(_own(ends[place])) if ends else (),
         "steps": STEPS,
         "clean_ups": CLEAN_UPS,
         "responses": RESPONSES,
@@ -58,6 +63,11 @@ def _ends(project: Project, mapping: Mapping) -> list[dict[str, Any]]:
     return found
 
 
+def _own(end: dict[str, Any]) -> float | str:
+    value: float | str = end["part"].own(end["property"].id)
+    return value
+
+
 def _head(project: Project, mapping: Mapping) -> dict[str, Any]:
     """What a lane says at its left and right."""
     first, *more = _ends(project, mapping)
@@ -66,9 +76,9 @@ def _head(project: Project, mapping: Mapping) -> dict[str, Any]:
     if not more:
         target = f"{first['part'].name}, {first['property'].label.lower()}"
     elif len(parts) == 1:
-        target = f"{first['part'].name}, {' and '.join(sorted(labels)).lower()}"
+        target = f"{first['part'].name}, {', '.join(sorted(labels)).lower()}"
     else:
-        target = f"{len(parts)} parts, {' and '.join(sorted(labels)).lower()}"
+        target = f"{len(parts)} parts, {', '.join(sorted(labels)).lower()}"
     return {
         "mapping": mapping,
         "envelope": project.envelope(mapping.envelope).name,

@@ -28,27 +28,27 @@ pages = Blueprint("curves", __name__, url_prefix="/p/<key>")
 @pages.get("/curves")
 def all_curves(key: str) -> Response:
     """Give every lane and every curve of the project as it stands."""
-    revision = studio().projects.current(key)
-    return _packed(revision.document, revision.document.mappings, revision.id, whole=True)
+    revision, project = studio().projects.head(key)
+    return _packed(project, project.mappings, revision, before=None)
 
 
 @pages.post("/preview")
 def preview(key: str) -> Response:
     """Give what an edit would change, without storing it: the path that bakes, on the document after the edit."""
-    revision = studio().projects.current(key)
-    after = read_command(body().get("command")).apply(revision.document)
-    return _packed(after, tune.changed_mappings(revision.document, after), revision.id, whole=False)
+    revision, before = studio().projects.head(key)
+    after = read_command(body().get("command")).apply(before)
+    return _packed(after, tune.changed_mappings(before, after), revision, before=before)
 
 
-def _packed(project: Project, mappings: tuple[Mapping, ...], revision: int, *, whole: bool) -> Response:
+def _packed(project: Project, mappings: tuple[Mapping, ...], revision: int, *, before: Project | None) -> Response:
+    """Pack lanes and curves: of the whole project, or of what an edit of the document before changes."""
     pack, levels = Pack(), services().levels
-    made = {}
-    for curve in tune.curves(levels, project) if whole else _of(project, mappings):
-        made[curve.target] = curve
+    curves = tune.curves(levels, project) if before is None else _of(project, mappings)
+    made = {curve.target: curve for curve in curves}
     head = {
         "revision": revision,
         "frames": project.n_frames,
-        "lanes": {mapping.id: _lane(pack, project, mapping) for mapping in mappings},
+        "lanes": {mapping.id: _lane(pack, project, mapping, before) for mapping in mappings},
         "curves": {str(target): _curve(pack, curve) for target, curve in made.items()},
         "parts": {curve.target.part: _part(project, curve.target.part) for curve in made.values()},
     }
@@ -59,16 +59,20 @@ def _of(project: Project, mappings: tuple[Mapping, ...]) -> list[Curve]:
     return [curve for mapping in mappings for curve in tune.curves(services().levels, project, of=mapping)]
 
 
-def _lane(pack: Pack, project: Project, mapping: Mapping) -> dict[str, Any]:
-    """A lane and its sheet; levels and marks are in the unit of the marks' scale, so that the page converts nothing."""
+def _lane(pack: Pack, project: Project, mapping: Mapping, before: Project | None) -> dict[str, Any]:
+    """A lane and its sheet; levels and marks are in the unit of the marks' scale, so that the page converts nothing.
+
+    A level that the page has already is not sent again: it is the most of a lane's bytes.
+    """
+    known = before is not None and tune.same_level(before, project, mapping)
     level = services().levels.cleaned(project, project.envelope(mapping.envelope))
-    shown = tune.sheet(level, mapping)
+    shown = tune.sheet(services().levels, project, mapping)
     marks, in_db = mapping.marks, mapping.marks.scale is Scale.DB
     return {
-        "level": pack.add(to_db(level) if in_db else level),
+        "level": None if known else pack.add(to_db(level) if in_db else level),
         "value": pack.add(tune.lane_lift(services().levels, project, mapping)),
         "histogram": pack.add(shown.histogram),
-        "transfer": pack.add(shown.transfer),
+        "transfers": pack.add(shown.transfers),
         "axis": [shown.axis_low, shown.axis_high],
         "low": to_db(marks.low) if in_db else marks.low,
         "high": to_db(marks.high) if in_db else marks.high,
@@ -99,7 +103,7 @@ def _part(project: Project, part_id: str) -> dict[str, Any]:
 @pages.get("/envelopes/<envelope_id>/level")
 def level(key: str, envelope_id: str) -> Response:
     """Give an envelope's raw and cleaned level."""
-    project = studio().projects.current(key).document
+    project = studio().projects.head(key)[1]
     return _levels(project, project.envelope(envelope_id))
 
 
@@ -107,7 +111,7 @@ def level(key: str, envelope_id: str) -> Response:
 def level_preview(key: str) -> Response:
     """Give an envelope's levels as they would be after an edit that is not stored."""
     command = read_command(body().get("command"))
-    after = command.apply(studio().projects.current(key).document)
+    after = command.apply(studio().projects.head(key)[1])
     return _levels(after, after.envelope(str(request.args.get("envelope", ""))))
 
 
@@ -128,7 +132,7 @@ def _levels(project: Project, envelope: Envelope) -> Response:
 @pages.get("/tracks/<track_id>/waveform")
 def waveform(key: str, track_id: str) -> Response:
     """Give a track's waveform: the lowest and highest sample of every 256."""
-    project = studio().projects.current(key).document
+    project = studio().projects.head(key)[1]
     track = project.track(track_id)
     spans = StoredFeatures(studio(), track, project.rate).get(WaveformFeature())
     pack = Pack()
@@ -144,7 +148,7 @@ def waveform(key: str, track_id: str) -> Response:
 @pages.get("/heard")
 def heard(key: str) -> Response:
     """Say under which address the sound of the project as it stands is heard."""
-    project = studio().projects.current(key).document
+    project = studio().projects.head(key)[1]
     name = heard_key(project)
     return jsonify(url=None if name is None else f"/p/{key}/heard/{name}.wav")
 
@@ -152,7 +156,7 @@ def heard(key: str) -> Response:
 @pages.get("/heard/<name>.wav")
 def heard_sound(key: str, name: str) -> Response:
     """Serve what is heard, by byte ranges."""
-    path = heard_file(studio(), studio().projects.current(key).document)
+    path = heard_file(studio(), studio().projects.head(key)[1])
     if path is None or path.stem != name:
         return Response(status=404)
     return send_file(path, mimetype="audio/wav", conditional=True, max_age=3600)

@@ -65,16 +65,23 @@ def add_mapping(key: str) -> Any:
 
 @pages.post("/mappings/<mapping_id>/aim")
 def aim(key: str, mapping_id: str) -> Any:
-    """Let a mapping's first drive move another property, with that property's own ends."""
+    """Let one of a mapping's drives move another property, with that property's own ends; past the last, add one."""
+    plain = body()
+    project = studio().projects.current(key).document
+    target = Target.parse(str(plain.get("target")))
+    aimed = tune.aim(project, project.mapping(mapping_id), place=int(plain.get("place") or 0), target=target)
+    return _answer(tune.edit(studio(), key, PutMapping(mapping=aimed), base=base_of(plain)))
+
+
+@pages.post("/mappings/<mapping_id>/drives")
+def add_drive(key: str, mapping_id: str) -> Any:
+    """Let a mapping move one more property."""
     plain = body()
     project = studio().projects.current(key).document
     mapping = project.mapping(mapping_id)
-    target = Target.parse(str(plain.get("target")))
-    part, item = project.scene.resolve(target)
-    rest, full = item.suggest_ends(part.own(item.id))
-    first = mapping.drives[0].model_copy(update={"target": target, "rest": rest, "full": full})
-    aimed = mapping.model_copy(update={"drives": (first, *mapping.drives[1:])})
-    return _answer(tune.edit(studio(), key, PutMapping(mapping=aimed), base=base_of(plain)))
+    grown = tune.aim(project, mapping, place=len(mapping.drives), target=tune.next_target(project, mapping))
+    revision = tune.edit(studio(), key, PutMapping(mapping=grown), base=base_of(plain))
+    return _answer(revision, place=len(grown.drives) - 1)
 
 
 @pages.post("/mappings/<mapping_id>/suggest")

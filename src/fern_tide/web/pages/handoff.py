@@ -44,9 +44,7 @@ def _shown(revision: Revision) -> dict[str, Any]:
         {
             "state": state,
             "spark": spark_points(state.values) if state.values is not None else "",
-            "keys": len(thin(state.values, tolerance=tolerance * _span(state)).frames)
-            if state.values is not None
-            else 0,
+            "key_count": _count_keys(state, tolerance),
         }
         for state in states
     ]
@@ -64,6 +62,10 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "lost": lost,
         "n_baked": len(baked),
     }
+
+
+def _count_keys(state: bake_project.CurveState, tolerance: float) -> int:
+    return 0 if state.values is None else len(thin(state.values, tolerance=tolerance * _span(state)).frames)
 
 
 def _span(state: bake_project.CurveState) -> float:

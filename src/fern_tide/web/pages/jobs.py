@@ -19,7 +19,9 @@ def job_words(job: Job) -> dict[str, Any]:
         "id": job.id,
         "state": job.state,
         "share": job.share,
-        "words": job.words or f"Waiting to analyze {job.payload.get('name', '')}",
+        "words": job.words
+        if job.words and job.state != "queued"
+        else f"Waiting to analyze {job.payload.get('name', '')}",
     }
 
 
@@ -28,6 +30,13 @@ def work(key: str) -> Any:
     """List the work that the project as it stands still needs, asking for what nobody has asked for."""
     project = studio().projects.current(key).document
     return jsonify(jobs=[job_words(job) for job in analysis.ensure(studio(), project)])
+
+
+@pages.post("/p/<key>/work")
+def again(key: str) -> Any:
+    """Begin work anew that was cancelled or failed."""
+    project = studio().projects.current(key).document
+    return jsonify(jobs=[job_words(job) for job in analysis.ensure(studio(), project, again=True)])
 
 
 @pages.get("/jobs/<job_id>")

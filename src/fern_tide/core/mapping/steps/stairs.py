@@ -35,14 +35,21 @@ def stairs(lift: FloatArray, *, params: StairsParams, context: StepContext) -> F
     top = params.levels - 1
     reach = 0.5 + params.stickiness / 2  # in levels: 0.5 is plain rounding
     scaled = np.clip(lift, 0.0, 1.0) * top
-    held = np.empty_like(scaled)
-    level = np.round(scaled[..., 0])
-    for frame in range(scaled.shape[-1]):
-        now = scaled[..., frame]
-        level = np.where(np.abs(now - level) > reach, np.round(now), level)
-        level = np.where((now == 0.0) | (now == top), now, level)  # rest and full are always reached
-        held[..., frame] = level
-    return held / top
+    rows = [_hold(row, top, reach) for row in scaled.reshape(-1, scaled.shape[-1]).tolist()]
+    return np.array(rows, dtype=np.float64).reshape(lift.shape) / top
+
+
+def _hold(scaled: list[float], top: int, reach: float) -> list[float]:
+    """One row; a loop over a list is much faster than over arrays of one."""
+    level = float(round(scaled[0]))
+    held = []
+    for now in scaled:
+        if now == 0.0 or now == top:  # rest and full are always reached
+            level = now
+        elif abs(now - level) > reach:
+            level = float(round(now))
+        held.append(level)
+    return held
 
 
 STEP = Step(

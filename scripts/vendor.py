@@ -1,0 +1,68 @@
+"""Copy fonts and scripts from node_modules into the application, with a manifest of what they are.
+
+Usage: python scripts/vendor.py          copies and writes the manifest
+       python scripts/vendor.py --check  says whether what is there is what the manifest says; needs no node_modules
+"""
+
+import hashlib
+import json
+import shutil
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+TARGET = ROOT / "src/fern_tide/web/static/vendor"
+MANIFEST = TARGET / "manifest.json"
+
+
+def font(family: str, weight: int, alphabet: str) -> tuple[str, str]:
+    return f"@fontsource/{family}", f"files/{family}-{alphabet}-{weight}-normal.woff2"
+
+
+FILES = [
+    *(font("fraunces", 600, alphabet) for alphabet in ("latin", "latin-ext")),
+    *(font("instrument-sans", w, alphabet) for w in (400, 500, 600) for alphabet in ("latin", "latin-ext")),
+    *(font("spline-sans-mono", w, alphabet) for w in (400, 500) for alphabet in ("latin", "latin-ext")),
+    ("htmx.org", "dist/htmx.min.js"),
+]
+
+
+def copy() -> None:
+    shutil.rmtree(TARGET, ignore_errors=True)
+    TARGET.mkdir(parents=True)
+    entries = []
+    for package, file in FILES:
+        source = ROOT / "node_modules" / package
+        about = json.loads((source / "package.json").read_text())
+        content = (source / file).read_bytes()
+        name = Path(file).name
+        (TARGET / name).write_bytes(content)
+        entries.append(
+            {
+                "file": name,
+                "package": package,
+                "version": about["version"],
+                "licence": about["license"],
+                "sha256": hashlib.sha256(content).hexdigest(),
+            }
+        )
+    MANIFEST.write_text(json.dumps(entries, indent=1) + "\n")
+
+
+def check() -> list[str]:
+    entries = json.loads(MANIFEST.read_text())
+    wrong = [
+        entry["file"]
+        for entry in entries
+        if hashlib.sha256((TARGET / entry["file"]).read_bytes()).hexdigest() != entry["sha256"]
+    ]
+    listed = {entry["file"] for entry in entries} | {MANIFEST.name}
+    return wrong + [path.name for path in TARGET.iterdir() if path.name not in listed]
+
+
+if __name__ == "__main__":
+    if "--check" in sys.argv:
+        wrong = check()
+        print("\n".join(wrong) or "vendored files are as listed")
+        sys.exit(bool(wrong))
+    copy()

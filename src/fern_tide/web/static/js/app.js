@@ -1,0 +1,79 @@
+// Starts the page: header, transport, keyboard, and the view of the room that is shown. Each view has one dispose scope.
+
+import { mountBench } from "./bench.js";
+import { mountHandoff } from "./handoff.js";
+import { mountKeyboard } from "./keyboard.js";
+import { mountNumberFields } from "./number_field.js";
+import { project } from "./project.js";
+import { mountProjects } from "./projects.js";
+import { mountSound } from "./sound.js";
+import { transport } from "./transport.js";
+import { work } from "./work.js";
+
+const VIEWS = { projects: mountProjects, bench: mountBench, sound: mountSound, "hand-off": mountHandoff };
+let scope = null;
+let view = null;
+
+function mountRoom() {
+  scope?.abort();
+  scope = new AbortController();
+  const room = document.getElementById("room");
+  if (!room || !VIEWS[room.dataset.room]) return;
+  mountNumberFields(room, scope.signal);
+  view = VIEWS[room.dataset.room](room, scope.signal);
+}
+
+/** Another room was swapped in: its address goes into the history, its view is mounted, the playhead stays. */
+function enter() {
+  history.pushState(null, "", document.querySelector('#rooms [aria-current="page"]').href);
+  mountRoom();
+}
+
+function paintHeader() {
+  const { undo, redo, saved, stale, driven, name } = project.standing;
+  const button = (id, label, words) => {
+    const element = document.getElementById(id);
+    element.disabled = !label;
+    element.title = label ? `${words}: ${label}` : `Nothing to ${words.toLowerCase()}`;
+  };
+  button("undo", undo, "Undo");
+  button("redo", redo, "Redo");
+  document.getElementById("saved").textContent = `Saved ${saved}`;
+  const bake = document.getElementById("bake");
+  bake.disabled = stale === 0;
+  bake.textContent = stale ? `Bake ${stale} changed curve${stale === 1 ? "" : "s"}` : driven ? "All curves baked" : "Nothing to bake";
+  const title = document.getElementById("project-name");
+  if (document.activeElement !== title) title.value = name;
+  title.title = name;
+  const [top, bottom] = project.standing.rate;
+  const rate = document.getElementById("rate");
+  const text = bottom === 1 ? String(top) : `${top}/${bottom}`;
+  if (document.activeElement !== rate) rate.value = text;
+}
+
+function mountHeader() {
+  const on = (id, type, run) => document.getElementById(id).addEventListener(type, run);
+  on("undo", "click", () => project.undo());
+  on("redo", "click", () => project.redo());
+  on("bake", "click", () => project.bake());
+  on("show-keys", "click", () => document.getElementById("keys").showModal());
+  on("rate", "change", (event) => project.edit({ kind: "set_rate", rate: event.target.value }));
+  on("project-name", "change", (event) => {
+    if (event.target.value.trim()) project.edit({ kind: "rename_project", name: event.target.value });
+    else event.target.value = project.standing.name;
+  });
+  on("project-name", "keydown", (event) => event.key === "Enter" && event.target.blur());
+  project.addEventListener("standing", paintHeader);
+  paintHeader();
+}
+
+project.open();
+if (project.key) {
+  transport.open();
+  mountHeader();
+  work.open();
+  mountKeyboard({ zoom: (by) => view?.zoom?.(by) });
+  document.addEventListener("htmx:afterSettle", (event) => event.target.id === "room" && enter());
+  window.addEventListener("popstate", () => window.location.reload());
+}
+mountRoom();

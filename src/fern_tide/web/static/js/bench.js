@@ -1,0 +1,266 @@
+// The Bench: stage, sheet and lanes over one time axis. Python computes; this room asks, draws, and follows the hand.
+
+import { Axis, xOf } from "./axis.js";
+import { mappingJson, mountBindings, put, trackJson } from "./binding.js";
+import { say } from "./canvas.js";
+import { drawLane, mountLane } from "./lane.js";
+import { notice, telling } from "./notices.js";
+import { project, withoutPath } from "./project.js";
+import { drawRibbon, mountRibbon, mountWheel } from "./ribbon.js";
+import { getPack, getText, latest, postPack } from "./server.js";
+import { drawDot, drawSheet, mountMarks, placeMarks } from "./sheet.js";
+import { mountStage } from "./stage.js";
+import { transport } from "./transport.js";
+import { work } from "./work.js";
+
+export function mountBench(room, signal) {
+  const parts = room.querySelector("#parts");
+  const stage = mountStage(room.querySelector("#stage"), { prefix: "stage-" });
+  const axis = new Axis(project.standing.frames);
+  const kept = () => JSON.parse(sessionStorage.getItem(`ft:${project.key}:bench`) ?? "{}");
+  const keep = (more) => sessionStorage.setItem(`ft:${project.key}:bench`, JSON.stringify({ ...kept(), ...more }));
+  const state = { lanes: {}, curves: {}, parts: {}, wave: null, mapping: null, drive: 0 };
+  let inner = null;
+
+  const find = (selector) => parts.querySelector(selector);
+  const lane = () => state.lanes[state.mapping];
+  const transfer = () => lane()?.transfers[Math.min(state.drive, lane().transfers.length - 1)];
+
+  /** Take a packed answer in: all of it, or what an edit changes. */
+  function take({ head, arrays }, { whole }) {
+    if (whole) Object.assign(state, { lanes: {}, curves: {}, parts: {} });
+    const arraysOf = (names, from) => Object.fromEntries(names.map((name) => [name, arrays[from[name]]]));
+    for (const [id, found] of Object.entries(head.lanes)) {
+      const lane = { ...found, ...arraysOf(["level", "value", "histogram", "transfers"], found) };
+      lane.level ??= state.lanes[id].level; // an edit that leaves the level alone does not send it again
+      state.lanes[id] = lane;
+    }
+    for (const [target, found] of Object.entries(head.curves)) state.curves[target] = { kind: found.kind, values: arrays[found.values] };
+    Object.assign(state.parts, head.parts);
+    axis.resize(head.frames);
+    stage.bind(state);
+    stage.show(transport.frame);
+  }
+
+  function drawLanes(only = null) {
+    for (const canvas of parts.querySelectorAll("canvas[data-lane]")) {
+      const id = canvas.dataset.lane;
+      if (state.lanes[id] && (!only || only.includes(id))) drawLane(canvas, state.lanes[id], axis.view);
+    }
+  }
+
+  function drawChosen() {
+    if (!lane() || !find("#histogram")) return;
+    drawSheet(find("#histogram"), lane(), transfer());
+    placeMarks(find("#plot"), lane());
+    for (const name of ["low", "high"]) {
+      const field = find(`#${name}-db`);
+      if (document.activeElement !== field) field.value = lane()[`${name}_db`].toFixed(1);
+    }
+    say(find("#hits"), String(lane().hits));
+    say(find("#hits-words"), `in ${lane().seconds.toFixed(lane().seconds < 10 ? 1 : 0)} s`);
+    say(find("#share-words"), `at rest ${Math.round(lane().at_rest * 100)} %, at full ${Math.round(lane().at_full * 100)} %`);
+    drawDot(find("#dot"), lane(), transfer(), lane().level[transport.frame]);
+  }
+
+  function drawFrame() {
+    stage.show(transport.frame);
+    if (transport.playing) axis.follow(transport.frame);
+    const head = find("#playhead");
+    const canvas = find("#ribbon");
+    if (head && canvas) {
+      const { left, width } = canvas.getBoundingClientRect();
+      const x = xOf(transport.frame + 0.5, { ...axis.view, width });
+      head.hidden = x < 0 || x > width || !project.standing.frames;
+      head.style.transform = `translateX(${left - head.parentElement.getBoundingClientRect().left - 1 + x}px)`;
+    }
+    if (lane() && find("#dot")) drawDot(find("#dot"), lane(), transfer(), lane().level[transport.frame]);
+  }
+
+  function drawAll() {
+    if (find("#ribbon")) drawRibbon(find("#ribbon"), { wave: state.wave, axis });
+    drawLanes();
+    drawChosen();
+    drawFrame();
+  }
+
+  async function load() {
+    try {
+      take(await getPack(project.url("curves")), { whole: true });
+    } catch (wrong) {
+      if (wrong.status !== 202) notice(wrong.message);
+      else work.look();
+    }
+    await loadWave();
+    if (!signal.aborted) drawAll();
+  }
+
+  async function loadWave() {
+    const id = find("#ribbon")?.dataset.track;
+    if (!id || state.wave?.id === id) return;
+    try {
+      const { head, arrays } = await getPack(project.url(`tracks/${id}/waveform`));
+      const rows = arrays[head.waveform];
+      const loudest = rows[1].reduce((a, b) => Math.max(a, b), 0.001);
+      state.wave = { id, rows, spanS: head.span_s, startS: head.start_s, gain: Math.min(8, 1 / loudest) };
+    } catch (wrong) {
+      state.wave = null;
+      if (wrong.status !== 202) notice(wrong.message);
+    }
+  }
+
+  /** Show sheet and lane heads anew, as the server draws them, then the plots. */
+  async function refresh() {
+    const query = new URLSearchParams({ mapping: state.mapping ?? "", drive: state.drive });
+    const html = await telling(() => getText(project.url(`bench/sheet?${query}`)));
+    if (html === undefined || signal.aborted) return;
+    const focused = document.activeElement?.id;
+    const scrolled = find("#lanes-scroll")?.scrollTop ?? 0;
+    parts.innerHTML = html;
+    mountParts();
+    find("#lanes-scroll").scrollTop = scrolled;
+    if (focused) document.getElementById(focused)?.focus({ preventScroll: true });
+    drawAll();
+  }
+
+  const preview = latest(async (command, at) => {
+    const pack = await telling(() => postPack(project.url("preview"), { command }));
+    if (!pack || signal.aborted) return;
+    take(pack, { whole: false });
+    drawLanes(Object.keys(pack.head.lanes));
+    drawChosen();
+    drawFrame();
+    if (at !== undefined) requestAnimationFrame(() => document.dispatchEvent(new CustomEvent("ft:drawn", { detail: performance.now() - at })));
+  });
+
+  /** A mark moves: its handle follows at once, the lane and the curve as soon as they are computed. */
+  function onMark(id, name, level, { done, at }) {
+    const marked = state.lanes[id];
+    marked[name] = level;
+    const text = marked.scale === "db" ? `${level.toFixed(3)}dB` : Number(level.toPrecision(7));
+    const mapping = mappingJson(id);
+    const command = put("mapping", { ...mapping, marks: { ...mapping.marks, [name]: text } });
+    if (id === state.mapping && find("#plot")) placeMarks(find("#plot"), marked);
+    if (done) project.edit(command);
+    else preview(command, at);
+  }
+
+  /** A mark typed in dB. */
+  function onMarkField(field, db, done) {
+    const mapping = mappingJson(state.mapping);
+    const command = put("mapping", { ...mapping, marks: { ...mapping.marks, [field.dataset.markDb]: `${db}dB` } });
+    if (done) project.edit(command);
+    else preview(command);
+  }
+
+  function choose(id, drive = 0) {
+    Object.assign(state, { mapping: id, drive });
+    keep({ mapping: id, drive });
+    return refresh();
+  }
+
+  const acts = {
+    mute: (id) => project.edit(put("mapping", { ...mappingJson(id), muted: !mappingJson(id).muted })),
+    up: (id) => move(id, -1),
+    down: (id) => move(id, 1),
+    delete: (id) => project.edit({ kind: "remove_mapping", id }),
+    suggest: () => project.send(`mappings/${state.mapping}/suggest`),
+    "drop-drive": async () => {
+      const dropped = withoutPath(mappingJson(state.mapping), `drives.${state.drive}`);
+      state.drive = 0;
+      await project.edit(put("mapping", dropped));
+    },
+    "add-drive": async () => {
+      const made = await project.send(`mappings/${state.mapping}/drives`);
+      if (made) await choose(state.mapping, made.place);
+    },
+  };
+
+  function move(id, by) {
+    const ids = [...parts.querySelectorAll(".lane[data-mapping]")].map((item) => item.dataset.mapping);
+    const place = ids.indexOf(id) + by;
+    if (place >= 0 && place < ids.length) project.edit({ kind: "move_mapping", id, place });
+  }
+
+  const picks = {
+    envelope: (value) => project.send(`mappings/${state.mapping}/suggest`, { envelope: value }),
+    aim: (value) => project.send(`mappings/${state.mapping}/aim`, { target: value, place: state.drive }),
+    drive: (value) => choose(state.mapping, Number(value)),
+    response: (value) => {
+      const mapping = mappingJson(state.mapping);
+      const drives = mapping.drives.map((drive, i) => (i === state.drive ? { ...drive, response: { id: value } } : drive));
+      project.edit(put("mapping", { ...mapping, drives }));
+    },
+    "first-target": async (value) => {
+      if (!value) return;
+      const envelope = state.mapping ? mappingJson(state.mapping).envelope : undefined;
+      const made = await project.send("mappings", { target: value, envelope });
+      if (made) await choose(made.mapping);
+      else await refresh();
+    },
+  };
+
+  function mountParts() {
+    inner?.abort();
+    inner = new AbortController();
+    const scope = AbortSignal.any([signal, inner.signal]);
+    state.mapping = find('.lane[aria-current="true"]')?.dataset.mapping ?? null;
+    state.drive = Number(find("#drive")?.value ?? 0);
+    for (const canvas of parts.querySelectorAll("canvas[data-lane]")) {
+      const id = canvas.dataset.lane;
+      mountLane(canvas, { lane: () => state.lanes[id], onMark: (...mark) => onMark(id, ...mark), signal: scope });
+      canvas.addEventListener("pointerdown", () => id !== state.mapping && choose(id), { signal: scope });
+    }
+    if (find("#plot")) mountMarks(find("#plot"), { lane, onMark: (...mark) => onMark(state.mapping, ...mark), signal: scope });
+    if (find("#ribbon")) mountRibbon(find("#ribbon"), { axis, signal: scope });
+    mountWheel(find("#lanes"), { axis, plot: () => find("#ribbon"), signal: scope });
+  }
+
+  mountBindings(parts, { owners: () => ({ mapping: state.mapping, envelope: mappingJson(state.mapping)?.envelope }), onTry: (command) => preview(command), onSet: (command) => project.edit(command), signal });
+  parts.addEventListener("ft:try", (event) => event.target.dataset.markDb && onMarkField(event.target, event.detail, false), { signal });
+  parts.addEventListener("ft:set", (event) => event.target.dataset.markDb && onMarkField(event.target, event.detail, true), { signal });
+  parts.addEventListener(
+    "click",
+    (event) => {
+      const button = event.target.closest("button");
+      if (!button) return;
+      if (button.dataset.select) choose(button.dataset.select);
+      else if (button.dataset.switch) flip(button);
+      else acts[button.dataset.act]?.(button.dataset.mapping);
+    },
+    { signal },
+  );
+  parts.addEventListener("change", (event) => picks[event.target.dataset.act]?.(event.target.value), { signal });
+
+  const redraw = () => requestAnimationFrame(() => !signal.aborted && drawAll());
+  axis.addEventListener("view", redraw, { signal });
+  transport.addEventListener("frame", drawFrame, { signal });
+  let selected = JSON.stringify(transport.selection);
+  transport.addEventListener(
+    "frame",
+    () => {
+      if (selected === JSON.stringify(transport.selection) || !find("#ribbon")) return;
+      selected = JSON.stringify(transport.selection);
+      drawRibbon(find("#ribbon"), { wave: state.wave, axis });
+    },
+    { signal },
+  );
+  project.addEventListener("revised", () => refresh().then(load), { signal });
+  project.addEventListener("refused", () => refresh().then(load), { signal });
+  work.addEventListener("done", load, { signal });
+  new ResizeObserver(redraw).observe(room);
+  document.fonts.ready.then(redraw);
+
+  const { mapping, drive } = kept();
+  mountParts();
+  if (mapping && (mapping !== state.mapping || drive) && mappingJson(mapping)) choose(mapping, drive).then(load);
+  else load();
+  return { zoom: (by) => axis.zoom(by) };
+}
+
+/** Turn 'heard' or 'drives' of a track. */
+export function flip(button) {
+  const track = trackJson(button.dataset.track);
+  const name = button.dataset.switch;
+  return project.edit(put("track", { ...track, [name]: !track[name] }));
+}

@@ -1,0 +1,46 @@
+// Keys of the whole application. Fields keep their own keys.
+
+import { project } from "./project.js";
+import { transport } from "./transport.js";
+
+const ROOMS = { 1: "sound", 3: "bench", 4: "hand-off" };
+
+/** Whether a key press belongs to what has the focus. Pure but for the element. */
+export const isTyping = (element) => Boolean(element?.closest?.("input:not([type=checkbox]), select, textarea, [contenteditable]"));
+
+export function mountKeyboard({ zoom }) {
+  document.addEventListener("keydown", (event) => {
+    if (event.defaultPrevented) return;
+    const command = event.ctrlKey || event.metaKey;
+    if (command && event.key.toLowerCase() === "z" && !isTyping(event.target)) {
+      event.preventDefault();
+      if (event.shiftKey) project.redo();
+      else project.undo();
+      return;
+    }
+    if (command || event.altKey || isTyping(event.target) || document.querySelector("dialog[open]")) return;
+    const run = KEYS[event.key] ?? KEYS[event.key.toLowerCase()];
+    if (!run || (event.key === " " && event.target.closest("button, a, [role=slider], input"))) return;
+    event.preventDefault();
+    run(zoom);
+  });
+}
+
+const room = (number) => document.querySelector(`#rooms a[href$="/${ROOMS[number]}"]`)?.click();
+
+const KEYS = {
+  " ": () => transport.toggle(),
+  ArrowLeft: () => transport.seek(transport.frame - 1),
+  ArrowRight: () => transport.seek(transport.frame + 1),
+  Home: () => transport.seek(0),
+  End: () => transport.seek(transport.last),
+  l: () => transport.loop(),
+  b: () => project.bake(),
+  1: () => room(1),
+  3: () => room(3),
+  4: () => room(4),
+  "+": (zoom) => zoom(0.7),
+  "=": (zoom) => zoom(0.7),
+  "-": (zoom) => zoom(1 / 0.7),
+  "?": () => document.getElementById("keys").showModal(),
+};

@@ -1,0 +1,170 @@
+// One lane: the level filled in tide, its marks dotted, the motion as a fern line. Geometry is pure and exported for tests.
+
+import { colours, MOVES, pen, SANS } from "./canvas.js";
+
+export const PAD = 5;
+const NEAR_PX = 7;
+
+/** Pixel row of a number between low (bottom) and high (top), clipped to the lane. */
+export function row(value, { low, high, height, pad = PAD }) {
+  const share = Math.min(1, Math.max(0, (value - low) / (high - low)));
+  return height - pad - share * (height - 2 * pad);
+}
+
+/** The level that a pointer's y stands for: the inverse of row, so that a dragged mark follows the hand exactly. */
+export function levelAt(y, { low, high, height, pad = PAD }) {
+  return low + ((height - pad - y) / (height - 2 * pad)) * (high - low);
+}
+
+/**
+ * The lowest and highest value of every pixel column that has a frame: what a line of many frames looks like.
+ * Gives one point per frame where there is room for it.
+ */
+export function columns(values, { from, to, width }) {
+  const scale = width / (to - from);
+  const [first, last] = [Math.max(0, Math.floor(from)), Math.min(values.length, Math.ceil(to) + 1)];
+  if (last - first <= width * 1.5) {
+    const n = Math.max(0, last - first);
+    const xs = new Float32Array(n);
+    for (let i = 0; i < n; i += 1) xs[i] = (first + i + 0.5 - from) * scale;
+    const ys = values.subarray(first, last);
+    return { xs, lows: ys, highs: ys, dense: false };
+  }
+  const n = Math.ceil(width);
+  const [xs, lows, highs] = [new Float32Array(n), new Float32Array(n), new Float32Array(n)];
+  for (let x = 0; x < n; x += 1) {
+    const begin = Math.max(0, Math.floor(from + x / scale));
+    const end = Math.min(values.length, Math.max(begin + 1, Math.floor(from + (x + 1) / scale)));
+    let [low, high] = [Infinity, -Infinity];
+    for (let i = begin; i < end; i += 1) {
+      if (values[i] < low) low = values[i];
+      if (values[i] > high) high = values[i];
+    }
+    xs[x] = x + 0.5;
+    lows[x] = low === Infinity ? 0 : low;
+    highs[x] = high === -Infinity ? 0 : high;
+  }
+  return { xs, lows, highs, dense: true };
+}
+
+/** The mark within reach of a pointer's y, or null; the nearer one where both are. */
+export function markNear(y, marks, axis) {
+  const apart = (name) => Math.abs(y - row(marks[name], axis));
+  const name = apart("low") <= apart("high") ? "low" : "high";
+  return apart(name) <= NEAR_PX ? name : null;
+}
+
+/** Keep a dragged mark on its side of the other, at least a share of the axis away. */
+export function keepApart(name, level, marks, { low, high }) {
+  const least = (high - low) * 0.005;
+  return name === "low" ? Math.min(level, marks.high - least) : Math.max(level, marks.low + least);
+}
+
+/**
+ * The pixel rows that a line covers in every dense column, from the top: its own extent, joined to the column before,
+ * and at least as tall as the line is thick. Pure.
+ */
+export function bars({ lows, highs }, axis, thick) {
+  const [tops, bottoms] = [new Float32Array(highs.length), new Float32Array(highs.length)];
+  for (let i = 0; i < highs.length; i += 1) {
+    const before = Math.max(0, i - 1);
+    const top = row(Math.max(highs[i], Math.min(lows[before], highs[before])), axis);
+    const bottom = row(Math.min(lows[i], Math.max(lows[before], highs[before])), axis);
+    const spare = Math.max(0, thick - (bottom - top)) / 2;
+    tops[i] = Math.round(top - spare);
+    bottoms[i] = Math.max(tops[i] + 1, Math.round(bottom + spare));
+  }
+  return { tops, bottoms };
+}
+
+/** Draw a line: as a stroke where frames are apart, as upright bars where many share a pixel (a stroke is slow there). */
+export function strokeColumns(context, shown, axis) {
+  if (shown.dense) {
+    const { tops, bottoms } = bars(shown, axis, context.lineWidth);
+    context.fillStyle = context.strokeStyle;
+    for (let i = 0; i < tops.length; i += 1) context.fillRect(i, tops[i], 1, bottoms[i] - tops[i]);
+    return;
+  }
+  context.beginPath();
+  for (let i = 0; i < shown.xs.length; i += 1) context.lineTo(shown.xs[i], row(shown.highs[i], axis));
+  context.stroke();
+}
+
+export function fillColumns(context, { xs, highs, dense }, axis) {
+  if (!xs.length) return;
+  if (dense) {
+    for (let i = 0; i < highs.length; i += 1) {
+      const top = Math.round(row(highs[i], axis));
+      context.fillRect(i, top, 1, axis.height - top);
+    }
+    return;
+  }
+  context.beginPath();
+  context.moveTo(xs[0], axis.height);
+  for (let i = 0; i < xs.length; i += 1) context.lineTo(xs[i], row(highs[i], axis));
+  context.lineTo(xs[xs.length - 1], axis.height);
+  context.fill();
+}
+
+/** Draw a lane: { level, value, axis: [low, high], low, high } over the frames of a view. */
+export function drawLane(canvas, lane, view) {
+  const { context, width, height } = pen(canvas);
+  const ink = colours();
+  const levels = { low: lane.axis[0], high: lane.axis[1], height };
+  const shown = columns(lane.level, { ...view, width });
+  context.fillStyle = ink["tide-wash"];
+  fillColumns(context, shown, levels);
+  context.strokeStyle = ink.tide;
+  context.globalAlpha = 0.55;
+  context.lineWidth = 1;
+  strokeColumns(context, { ...shown, lows: shown.highs }, levels);
+  context.globalAlpha = 1;
+  for (const name of ["low", "high"]) drawMark(context, name, row(lane[name], levels), width, ink);
+  context.strokeStyle = ink.fern;
+  context.lineWidth = 1.8;
+  context.lineJoin = "round";
+  strokeColumns(context, columns(lane.value, { ...view, width }), { low: 0, high: 1, height });
+}
+
+function drawMark(context, name, y, width, ink) {
+  context.save();
+  context.setLineDash([1.5, 3]);
+  context.strokeStyle = ink["tide-ink"];
+  context.lineWidth = 1;
+  context.beginPath();
+  context.moveTo(0, y);
+  context.lineTo(width, y);
+  context.stroke();
+  context.restore();
+  context.font = SANS;
+  const wide = context.measureText(name).width;
+  context.fillStyle = ink.sheet;
+  context.fillRect(3, y - 7, wide + 5, 13);
+  context.fillStyle = ink["tide-ink"];
+  context.fillText(name, 5, y + 3.5);
+}
+
+/** Let marks of a lane be dragged. onMark(name, level, done) with the level in the lane's own unit. */
+export function mountLane(canvas, { lane, onMark, signal }) {
+  const axisOf = () => ({ low: lane().axis[0], high: lane().axis[1], height: canvas.getBoundingClientRect().height });
+  canvas.addEventListener(
+    "pointermove",
+    (event) => (canvas.style.cursor = lane() && markNear(event.offsetY, lane(), axisOf()) ? "ns-resize" : ""),
+    { signal },
+  );
+  canvas.addEventListener(
+    "pointerdown",
+    (event) => {
+      const name = lane() && markNear(event.offsetY, lane(), axisOf());
+      if (!name) return;
+      event.preventDefault();
+      canvas.setPointerCapture(event.pointerId);
+      const drag = new AbortController();
+      const options = { signal: AbortSignal.any([signal, drag.signal]) };
+      const move = (e) => onMark(name, keepApart(name, levelAt(e.offsetY, axisOf()), lane(), axisOf()), { done: e.type !== MOVES, at: e.timeStamp });
+      canvas.addEventListener(MOVES, move, options);
+      for (const type of ["pointerup", "pointercancel"]) canvas.addEventListener(type, (e) => (drag.abort(), move(e)), options);
+    },
+    { signal },
+  );
+}

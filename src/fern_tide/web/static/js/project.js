@@ -1,0 +1,79 @@
+// The project of the page: where it stands, edits, undo and redo. Every edit names the revision that it was made on.
+
+import { postJson, getJson } from "./server.js";
+import { hush, notice, telling } from "./notices.js";
+
+export const project = new (class extends EventTarget {
+  key = null;
+  standing = null;
+
+  open() {
+    this.key = document.body.dataset.project ?? null;
+    if (this.key) this.take(JSON.parse(document.getElementById("standing").textContent), { quietly: true });
+  }
+
+  url(path) {
+    return `/p/${this.key}/${path}`;
+  }
+
+  /** Take in how the project stands and tell the views. */
+  take(standing, { quietly = false, ...detail } = {}) {
+    const before = this.standing;
+    this.standing = standing;
+    this.dispatchEvent(new Event("standing"));
+    if (!quietly && before?.revision !== standing.revision) {
+      this.dispatchEvent(new CustomEvent("revised", { detail: { before, ...detail } }));
+    }
+    return standing;
+  }
+
+  /** Send something that makes a revision; a conflict shows how the project stands now. */
+  async send(path, plain = {}, detail = {}) {
+    try {
+      const standing = await postJson(this.url(path), { base: this.standing.revision, ...plain });
+      hush();
+      return this.take(standing, detail);
+    } catch (wrong) {
+      notice(wrong.message);
+      if (wrong.status === 409) this.take(await getJson(this.url("standing")));
+      else this.dispatchEvent(new CustomEvent("refused", { detail: wrong }));
+      return null;
+    }
+  }
+
+  edit(command, detail) {
+    return this.send("edits", { command }, detail);
+  }
+
+  undo() {
+    return this.standing.undo ? this.send("undo") : null;
+  }
+
+  redo() {
+    return this.standing.redo ? this.send("redo") : null;
+  }
+
+  async bake() {
+    const standing = await telling(() => postJson(this.url("bake")));
+    if (!standing) return;
+    hush();
+    this.take(standing, { quietly: true });
+    this.dispatchEvent(new Event("baked"));
+  }
+})();
+
+/** Give a copy of plain data with one value replaced; the path is like "drives.0.rest". Pure. */
+export function withPath(plain, path, value) {
+  const [head, ...rest] = path.split(".");
+  const copy = Array.isArray(plain) ? [...plain] : { ...plain };
+  copy[head] = rest.length ? withPath(plain[head], rest.join("."), value) : value;
+  return copy;
+}
+
+/** Give a copy of plain data with one item of a list left out. Pure. */
+export function withoutPath(plain, path) {
+  const at = path.lastIndexOf(".");
+  const [list, index] = [path.slice(0, at), Number(path.slice(at + 1))];
+  const items = list.split(".").reduce((value, key) => value[key], plain);
+  return withPath(plain, list, items.filter((_, place) => place !== index));
+}

@@ -1,0 +1,55 @@
+// The projects page.
+
+import { mountDrop, send } from "./drop.js";
+import { notice, telling } from "./notices.js";
+import { postJson } from "./server.js";
+
+const isProjectFile = (file) => file.name.toLowerCase().endsWith(".ferntide");
+
+export function mountProjects(room, signal) {
+  const find = (id) => document.getElementById(id);
+  const onFile = async (file, share) => {
+    const made = await send(isProjectFile(file) ? "/projects/import" : "/projects", file, share);
+    window.location.href = made.url;
+  };
+  mountDrop(find("drop"), { input: find("file"), words: find("drop-words"), work: find("drop-work"), onFile, signal });
+  const projectFile = find("project-file");
+  projectFile.addEventListener(
+    "change",
+    () => {
+      const files = new DataTransfer();
+      files.items.add(projectFile.files[0]);
+      find("file").files = files.files;
+      find("file").dispatchEvent(new Event("change"));
+    },
+    { signal },
+  );
+  find("choose").addEventListener("click", () => find("file").click(), { signal });
+  find("open-file").addEventListener("click", () => projectFile.click(), { signal });
+  find("open-demo").addEventListener(
+    "click",
+    async (event) => {
+      event.target.disabled = true;
+      event.target.textContent = "Making the demo";
+      const made = await telling(() => postJson("/projects/demo"));
+      if (made) window.location.href = made.url;
+      event.target.disabled = false;
+      event.target.textContent = "Open the demo";
+    },
+    { signal },
+  );
+  room.addEventListener("click", (event) => remove(event.target.closest("[data-delete]")), { signal });
+}
+
+async function remove(button) {
+  if (!button) return;
+  const key = button.dataset.delete;
+  const gone = await telling(() => postJson(`/p/${key}/delete`));
+  if (!gone) return;
+  const card = button.closest("li");
+  card.hidden = true;
+  const back = async () => {
+    if (await telling(() => postJson(`/p/${key}/put-back`))) card.hidden = false;
+  };
+  notice(`${gone.name} was deleted.`, { tone: "good", act: { words: "Put it back", run: back } });
+}

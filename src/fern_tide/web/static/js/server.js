@@ -1,0 +1,98 @@
+// Talking to the server: one place for the token, for errors, and for arrays.
+
+export class Refused extends Error {
+  constructor(status, { what = "Something went wrong.", remedy = "", jobs = [] } = {}) {
+    super(`${what} ${remedy}`.trim());
+    Object.assign(this, { status, what, remedy, jobs });
+  }
+}
+
+const token = () => document.querySelector('meta[name="csrf-token"]').content;
+
+async function answered(response) {
+  if (response.ok && response.status !== 202) return response;
+  let words = {};
+  try {
+    words = await response.json();
+  } catch {
+    words = { what: "The server did not answer as expected.", remedy: "Reload the page." };
+  }
+  throw new Refused(response.status, words);
+}
+
+async function reach(url, options = {}) {
+  let response;
+  try {
+    response = await fetch(url, { ...options, headers: { Accept: "application/json", "X-CSRF-Token": token(), ...options.headers } });
+  } catch (cause) {
+    if (cause.name === "AbortError") throw cause;
+    throw new Refused(0, { what: "Fern Tide cannot be reached.", remedy: "Is it still running? Nothing that was saved is lost." });
+  }
+  return answered(response);
+}
+
+const asJson = (plain) => ({ method: "POST", body: JSON.stringify(plain), headers: { "Content-Type": "application/json" } });
+
+export const getJson = async (url) => (await reach(url)).json();
+export const getText = async (url) => (await reach(url, { headers: { "HX-Request": "true" } })).text();
+export const postJson = async (url, plain = {}) => (await reach(url, asJson(plain))).json();
+export const getPack = async (url) => unpack(await (await reach(url)).arrayBuffer());
+export const postPack = async (url, plain) => unpack(await (await reach(url, asJson(plain))).arrayBuffer());
+
+/** Read a packed response: a JSON head and float32 arrays; rows of a two-dimensional array come as a list. */
+export function unpack(buffer) {
+  const length = new DataView(buffer).getUint32(0, true);
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
+  let at = 4 + length;
+  const arrays = head.arrays.map((shape) => {
+    const columns = shape.at(-1);
+    const rows = Array.from({ length: shape.slice(0, -1).reduce((a, b) => a * b, 1) }, () => {
+      const row = new Float32Array(buffer, at, columns);
+      at += 4 * columns;
+      return row;
+    });
+    return shape.length === 1 ? rows[0] : rows;
+  });
+  return { head, arrays };
+}
+
+/** Send a file as a raw body, saying how much has gone. */
+export function upload(url, file, { onShare }) {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest();
+    request.open("POST", url);
+    request.setRequestHeader("Content-Type", "application/octet-stream");
+    request.setRequestHeader("Accept", "application/json");
+    request.setRequestHeader("X-CSRF-Token", token());
+    request.upload.onprogress = (event) => event.lengthComputable && onShare(event.loaded / event.total);
+    request.onerror = () => reject(new Refused(0, { what: `${file.name} could not be sent.`, remedy: "Is Fern Tide still running?" }));
+    request.onload = () => {
+      let plain = {};
+      try {
+        plain = JSON.parse(request.responseText);
+      } catch {
+        plain = { what: `${file.name} was not taken.`, remedy: "Try again." };
+      }
+      if (request.status < 300) resolve(plain);
+      else reject(new Refused(request.status, plain));
+    };
+    request.send(file);
+  });
+}
+
+/** Run one call at a time; of those that come meanwhile only the last is run. What is drawn is never older than what was. */
+export function latest(run) {
+  let busy = false;
+  let next = null;
+  return async function call(...wanted) {
+    next = wanted;
+    if (busy) return;
+    busy = true;
+    while (next) {
+      const now = next;
+      next = null;
+      await run(...now);
+    }
+    busy = false;
+  };
+}
