@@ -82,6 +82,17 @@ def discover(package: ModuleType, *, attribute: str, of: type[S], kind: str) -> 
     return Registry(found, kind=kind)
 
 
+def _flat_schema(params: type[Params]) -> dict[str, Any]:
+    """Give the schema of a params model with its enums written out in place, so that it can stand in another schema."""
+    schema = params.model_json_schema()
+    named = schema.pop("$defs", {})
+    for name, field in schema.get("properties", {}).items():
+        reference = field.pop("$ref", None)
+        if reference is not None:
+            schema["properties"][name] = {**named[reference.rsplit("/", 1)[-1]], **field}
+    return schema
+
+
 class Choice(Frozen):
     """A spec's id and its params: how a document names a reading, clean-up, step or response.
 
@@ -126,7 +137,7 @@ class Choice(Frozen):
                     "type": "object",
                     "title": spec.label,
                     "description": spec.help,
-                    "properties": {"id": {"const": spec.id}, "params": spec.params.model_json_schema(), "on": on},
+                    "properties": {"id": {"const": spec.id}, "params": _flat_schema(spec.params), "on": on},
                     "required": ["id"],
                     "additionalProperties": False,
                 }

@@ -16,6 +16,7 @@ from fern_tide.core.base.units import FLOOR_DB, from_db, parse_level, to_db
 LEAST_APART_DB = 0.1
 HISTOGRAM_BINS = 64
 LOWEST_SHOWN_DB = -72.0
+CLEAR_OF_NOISE = 0.125  # of the way from the noise to the hits
 
 
 class Scale(StrEnum):
@@ -101,7 +102,8 @@ def suggest_marks(level: FloatArray, *, scale: Scale) -> Marks:
     """Suggest marks from a level's own histogram: low water over its noise, high water in the body of its hits.
 
     The two crowds of a level, its floor and its hits, are told apart in dB by Otsu's threshold (N. Otsu, 1979: the cut
-    that leaves the most variance between the crowds). Low water lies a little above the quiet crowd's upper tenth;
+    that leaves the most variance between the crowds). Low water lies an eighth of the way from the quiet crowd's upper
+    tenth to the middle of the loud crowd;
     high water lets the loudest tenth of the loud crowd cap. A level with no crowds, such as a slow pad, gets the span
     from its 15th to its 95th percentile.
 
@@ -116,7 +118,8 @@ def suggest_marks(level: FloatArray, *, scale: Scale) -> Marks:
     cut, parted = _otsu(db)
     quiet, loud = db[db <= cut], db[db > cut]
     if parted >= 0.6 and min(quiet.size, loud.size) >= 0.03 * db.size:
-        low, high = float(np.percentile(quiet, 90)) + 1.0, float(np.percentile(loud, 90))
+        floor, body = float(np.percentile(quiet, 90)), float(np.median(loud))
+        low, high = floor + CLEAR_OF_NOISE * (body - floor), float(np.percentile(loud, 90))
     else:
         low, high = (float(x) for x in np.percentile(db, [15, 95]))
     high = max(high, float(db.min()) + 1.0, FLOOR_DB + 2)

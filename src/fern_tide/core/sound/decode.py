@@ -49,6 +49,18 @@ class SoundLimits:
     fastest_hz: int = 192_000
 
 
+class _Sequential(soundfile.SoundFile):  # type: ignore[misc]
+    """A sound that is only ever read onwards.
+
+    The library seeks after every block that it reads from a seekable file; in an MP3 such a seek lands hundreds of
+    samples away, so that every block but the first would be out of time.
+    """
+
+    def seekable(self) -> bool:
+        """Say no, so that nothing is sought."""
+        return False
+
+
 def open_sound(stream: BinaryIO) -> soundfile.SoundFile:
     """Open a sound for reading from a seekable stream.
 
@@ -60,7 +72,7 @@ def open_sound(stream: BinaryIO) -> soundfile.SoundFile:
         raise UnreadableSound("The file is empty.", remedy="Export it again, or choose another file.")
     stream.seek(0)
     try:
-        return soundfile.SoundFile(stream)
+        return _Sequential(stream)
     except (soundfile.LibsndfileError, RuntimeError, TypeError) as cause:
         raise UnreadableSound("This is not a sound file that can be read.", remedy=f"Bring in {READABLE}.") from cause
 

@@ -1,0 +1,76 @@
+"""What every test may use: made sounds, frozen arrays, studios in temporary folders."""
+
+from __future__ import annotations
+
+import io
+import os
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from hypothesis import settings
+
+from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.mapping.step import StepContext
+from fern_tide.jobs.queue import connect
+from fern_tide.workflows.studio import Settings, Studio
+
+settings.register_profile("fern", deadline=None, max_examples=40, derandomize=True)
+settings.load_profile("fern")
+
+
+def wav(samples: np.ndarray, *, rate_hz: int = 48_000, subtype: str = "FLOAT", kind: str = "WAV") -> bytes:
+    """Write samples of shape (channels, n) or (n,) as a sound file."""
+    out = io.BytesIO()
+    soundfile.write(out, np.atleast_2d(samples).T, rate_hz, format=kind, subtype=subtype)
+    return out.getvalue()
+
+
+def sine(hz: float, *, amplitude: float = 0.5, seconds: float = 2.0, rate_hz: int = 48_000) -> np.ndarray:
+    """A sine that starts at zero, shape (n,)."""
+    return amplitude * np.sin(2 * np.pi * hz * np.arange(round(seconds * rate_hz)) / rate_hz)
+
+
+def drums(*, seconds: float = 4.0, rate_hz: int = 44_100, seed: int = 5) -> np.ndarray:
+    """Low hits every half second over quiet noise, shape (2, n); the hits are 30 dB above the noise."""
+    rng = np.random.default_rng(seed)
+    n = round(seconds * rate_hz)
+    out = rng.normal(size=(2, n)) * 0.003
+    t = np.arange(round(0.2 * rate_hz)) / rate_hz
+    hit = 0.8 * np.sin(2 * np.pi * 70 * t) * np.exp(-t / 0.06)
+    for start in range(round(0.25 * rate_hz), n - hit.size, rate_hz // 2):
+        out[:, start : start + hit.size] += hit
+    return out
+
+
+@pytest.fixture
+def rate30() -> FrameRate:
+    return FrameRate.parse("30")
+
+
+@pytest.fixture
+def context() -> StepContext:
+    return StepContext.example()
+
+
+@pytest.fixture
+def drum_lift() -> np.ndarray:
+    """Lift of drums: zero between hits, one at some of them; frozen."""
+    frames = np.arange(300)
+    lift = np.clip(1.3 * np.exp(-(frames % 15) / 4.0) * (0.6 + 0.5 * np.sin(frames / 23.0)) - 0.1, 0.0, 1.0)
+    lift.setflags(write=False)
+    return lift
+
+
+@pytest.fixture
+def studio(tmp_path: Path) -> Studio:
+    """A studio whose jobs are done as they are asked for."""
+    made = Studio.open(Settings(data=tmp_path / "data"))
+    connect(made, at_once=True)
+    yield made
+    made.projects.close()
+    made.jobs.close()

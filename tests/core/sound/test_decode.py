@@ -1,0 +1,135 @@
+"""Every common format is decoded to the sample, and files that lie are refused with words."""
+
+import io
+import struct
+
+import numpy as np
+import pytest
+
+from fern_tide.core.base.errors import Cancelled, UnreadableSound
+from fern_tide.core.sound.decode import SoundInfo, SoundLimits, blocks, measure
+from fern_tide.core.sound.mix import MixTrack, mix_blocks, mix_rate_hz
+from tests.conftest import drums, sine, wav
+
+EXACT = [("WAV", "PCM_16"), ("WAV", "PCM_24"), ("WAV", "FLOAT"), ("AIFF", "PCM_16"), ("FLAC", "PCM_24")]
+LOSSY = [("OGG", "VORBIS"), ("OGG", "OPUS"), ("MP3", "MPEG_LAYER_III")]
+
+
+def decoded(content: bytes) -> np.ndarray:
+    return np.concatenate(list(blocks(io.BytesIO(content), block_samples=1_000)), axis=1)
+
+
+@pytest.mark.parametrize(("kind", "subtype"), EXACT)
+def test_formats_without_loss_come_back_to_the_sample(kind, subtype):
+    x = np.stack([sine(440, seconds=0.3), sine(660, seconds=0.3)])
+    content = wav(x, subtype=subtype, kind=kind)
+    info = measure(io.BytesIO(content))
+    assert (info.format, info.channels, info.sample_rate_hz, info.n_samples) == (kind, 2, 48_000, x.shape[1])
+    np.testing.assert_allclose(decoded(content), x, atol=2**-15)
+
+
+@pytest.mark.parametrize(("kind", "subtype"), LOSSY)
+def test_formats_with_loss_come_back_in_time(kind, subtype):
+    x = np.zeros(480_000)
+    for start in (24_000, 424_000):  # the later one lies many blocks on
+        x[start : start + 6_000] = sine(500, amplitude=0.8, seconds=6_000 / 48_000)
+    content = wav(x, subtype=subtype, kind=kind)
+    assert measure(io.BytesIO(content)).n_samples == pytest.approx(480_000, abs=2_400)
+    found = decoded(content)[0]
+    for start in (24_000, 424_000):
+        loud = np.abs(found[start - 2_000 : start + 2_000]) > 0.2
+        assert np.flatnonzero(loud)[0] - 2_000 == pytest.approx(0, abs=60)
+
+
+def claims_40_hours() -> bytes:
+    """Ten seconds that claim 40 hours: 8-bit mono at 8 kHz."""
+    content = bytearray(wav(np.zeros(80_000), rate_hz=8_000, subtype="PCM_U8"))
+    at = content.index(b"data")
+    struct.pack_into("<I", content, at + 4, 40 * 3600 * 8_000)
+    struct.pack_into("<I", content, 4, 40 * 3600 * 8_000 + 36)
+    return bytes(content)
+
+
+def flac_that_claims_40_hours() -> bytes:
+    content = bytearray(wav(drums(seconds=1), rate_hz=44_100, kind="FLAC", subtype="PCM_16"))
+    field = int.from_bytes(content[18:26], "big")
+    content[18:26] = (field >> 36 << 36 | 44_100 * 3600 * 40 % 2**36).to_bytes(8, "big")
+    return bytes(content)
+
+
+WRONG = {
+    "empty": (b"", "The file is empty"),
+    "text": (b"This is a shopping list, not a sound.\n" * 40, "not a sound file"),
+    "truncated flac": (wav(drums(), rate_hz=44_100, kind="FLAC", subtype="PCM_16")[:60_000], "cut off or damaged"),
+    "truncated wav": (wav(drums(), rate_hz=44_100)[:200_000], "of sound, but only .* is there"),
+    "wav that claims 40 hours": (claims_40_hours(), "holds 40.0 hours of sound, but only 10.0 seconds"),
+    "flac that claims 40 hours": (flac_that_claims_40_hours(), "holds 40.0 hours"),
+    "no samples": (wav(np.zeros(0)), "no samples"),
+    "nine channels": (wav(np.zeros((9, 100)), subtype="PCM_16"), "9 channels; at most 8"),
+    "slow": (wav(np.zeros(100), rate_hz=4_000), "4000 samples a second"),
+    "not a number": (wav(np.array([0.0, np.nan, 0.5])), "no numbers"),
+    "infinite": (wav(np.array([0.0, np.inf, 0.5])), "no numbers"),
+}
+
+
+@pytest.mark.parametrize(("content", "words"), WRONG.values(), ids=WRONG)
+def test_a_wrong_file_is_refused_with_words(content, words):
+    with pytest.raises(UnreadableSound, match=words) as refused:
+        measure(io.BytesIO(content))
+    assert refused.value.remedy
+
+
+def test_a_single_sample_is_a_sound():
+    assert measure(io.BytesIO(wav(np.array([0.5])))).n_samples == 1
+
+
+def test_a_sound_longer_than_the_limit_is_refused_while_decoding():
+    with pytest.raises(UnreadableSound, match="longer than 1.0 seconds"):
+        measure(io.BytesIO(wav(np.zeros(60_000))), limits=SoundLimits(longest_s=1))
+
+
+def test_measuring_can_be_cancelled():
+    with pytest.raises(Cancelled):
+        measure(io.BytesIO(wav(np.zeros(200_000))), progress=lambda done, total: False)
+
+
+def mixed(*sounds: tuple[np.ndarray, int, int], n_samples: int, rate_hz: int) -> np.ndarray:
+    tracks = []
+    for samples, own_rate, offset in sounds:
+        content = wav(samples, rate_hz=own_rate)
+        tracks.append(MixTrack(io.BytesIO(content), measure(io.BytesIO(content)), offset))
+    return np.concatenate(list(mix_blocks(tracks, rate_hz=rate_hz, n_samples=n_samples)), axis=1)
+
+
+def test_tracks_are_mixed_once_and_to_the_sample():
+    a, b = np.zeros(100_000), np.zeros(50_000)
+    a[70_000], b[10] = 0.25, 0.5
+    out = mixed((a, 48_000, 0), (b, 48_000, 90_000), n_samples=120_000, rate_hz=48_000)
+    assert out.shape == (2, 120_000)
+    assert np.flatnonzero(out[0]).tolist() == [70_000, 90_010]
+    assert out[1, 70_000] == 0.25
+
+
+def test_a_track_at_another_rate_stays_in_time_over_many_blocks():
+    x = np.zeros(44_100 * 8)
+    x[44_100 * 6 : 44_100 * 6 + 400] = sine(1_000, amplitude=0.9, seconds=400 / 44_100, rate_hz=44_100)
+    out = mixed((x, 44_100, 0), n_samples=48_000 * 8, rate_hz=48_000)[0]
+    energy = out**2
+    centre = (energy * np.arange(out.size)).sum() / energy.sum()
+    assert centre == pytest.approx((44_100 * 6 + 199.5) * 48_000 / 44_100, abs=2)
+    assert np.abs(out).max() == pytest.approx(0.9, rel=0.05)
+
+
+def test_a_steady_tone_has_no_seams_when_resampled():
+    x = sine(997, amplitude=0.5, seconds=5, rate_hz=44_100)
+    out = mixed((x, 44_100, 0), n_samples=48_000 * 5, rate_hz=48_000)[0]
+    expected = sine(997, amplitude=0.5, seconds=5, rate_hz=48_000)
+    np.testing.assert_allclose(out[2_000:-2_000], expected[2_000:-2_000], atol=2e-3)
+
+
+def test_the_mix_has_the_highest_rate_that_players_take():
+    def info(rate_hz):
+        return SoundInfo(format="WAV", encoding="PCM_16", channels=1, sample_rate_hz=rate_hz, n_samples=1)
+
+    assert mix_rate_hz([info(44_100), info(48_000)]) == 48_000
+    assert mix_rate_hz([info(192_000)]) == 96_000
