@@ -1,4 +1,4 @@
-"""What everything in a registry promises, whoever wrote it. A new file in a registry's folder is tested here with no edit."""
+"""What everything in a registry promises, whoever wrote it. A new file in a folder is tested here with no edit."""
 
 import numpy as np
 import pytest
@@ -24,7 +24,11 @@ LIFTS = arrays(np.float64, st.integers(1, 300), elements=st.floats(0, 1))
 RATE = FrameRate.parse("30")
 CONTEXT = StepContext.example()
 EVERYTHING = [
-    *(pytest.param(spec, id=f"{registry.kind} {spec.id}") for registry in (READINGS, CLEAN_UPS, STEPS, RESPONSES, PART_KINDS, FORMATS) for spec in registry.values()),
+    *(
+        pytest.param(spec, id=f"{registry.kind} {spec.id}")
+        for registry in (READINGS, CLEAN_UPS, STEPS, RESPONSES, PART_KINDS, FORMATS)
+        for spec in registry.values()
+    ),
     *(pytest.param(outcome.check, id=f"check {outcome.check.id}") for outcome in run_checks([])),
 ]
 
@@ -114,7 +118,11 @@ def everything_driven(n_frames):
 @pytest.mark.parametrize("n_frames", [1, 2, 90])
 def test_a_format_carries_every_property_and_reads_back_what_it_wrote(spec, n_frames):
     scene, curves = everything_driven(n_frames)
-    hand_off = HandOff(name="Test & <all>", scene=scene, curves=curves, rate=FrameRate.parse("24000/1001"), n_frames=n_frames)
+    hand_off = HandOff(
+        name="Test & <all>", scene=scene, curves=curves, rate=FrameRate.parse("24000/1001"), n_frames=n_frames
+    )
     written = write(hand_off, format=spec)
-    assert written.error <= (0.002 if any(spec.loses(curve) for curve in curves) else 1e-12) or spec.id == "svg" and written.error < 0.003
+    assert written.error <= (0.002 if any(spec.loses(curve) for curve in curves) else 1e-12) or (
+        spec.id == "svg" and written.error < 0.003
+    )
     assert written.content == write(hand_off, format=spec).content

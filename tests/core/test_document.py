@@ -93,7 +93,9 @@ def test_an_edit_that_points_at_nothing_is_refused(change, wrong, words):
         put_mapping(change).apply(demo_project())
 
 
-@pytest.mark.parametrize("made", [None, [], {"kind": "format_disk"}, {"kind": "put_mapping"}, {"kind": "set_rate", "rate": "0"}])
+@pytest.mark.parametrize(
+    "made", [None, [], {"kind": "format_disk"}, {"kind": "put_mapping"}, {"kind": "set_rate", "rate": "0"}]
+)
 def test_what_is_no_command_is_refused(made):
     with pytest.raises(InvalidParameter):
         read_command(made)
@@ -128,7 +130,9 @@ def packed(project: Project | None = None) -> bytes:
 def test_a_project_file_has_the_same_bytes_every_time_and_is_read_back():
     assert packed() == packed()
     media = {}
-    project = read_project_file(io.BytesIO(packed()), keep=lambda digest, chunks: media.update({digest: b"".join(chunks)}))
+    project = read_project_file(
+        io.BytesIO(packed()), keep=lambda digest, chunks: media.update({digest: b"".join(chunks)})
+    )
     assert project == demo_project()
     assert media == {track.media: demo_sounds()[track.name] for track in project.tracks}
 

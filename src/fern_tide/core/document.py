@@ -12,7 +12,7 @@ from pydantic import Field, StringConstraints, ValidationError, model_validator
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject
 from fern_tide.core.base.frame_rate import FrameRate, RateField
-from fern_tide.core.base.params import Frozen
+from fern_tide.core.base.params import Frozen, build
 from fern_tide.core.base.target import Id, Name
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.mapping import Mapping
@@ -99,8 +99,8 @@ class Project(Frozen, frozen=True):
         return _find(self.mappings, mapping_id, "mapping")
 
     def but(self, **changes: Any) -> Project:
-        """Give the document with some fields replaced, checked anew."""
-        return Project.model_validate({**{name: getattr(self, name) for name in type(self).model_fields}, **changes})
+        """Give the document with some fields replaced, checked anew; raise FernTideError where that is not possible."""
+        return build(Project, {**{name: getattr(self, name) for name in type(self).model_fields}, **changes})
 
 
 T = TypeVar("T", Track, Envelope, Mapping)

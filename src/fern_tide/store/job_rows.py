@@ -13,7 +13,7 @@ from typing import Any
 
 from peewee import BooleanField, CharField, FloatField, IntegerField, Model, SqliteDatabase, TextField
 
-from fern_tide.store.projects import Session, open_database
+from fern_tide.store.database import Session, open_database
 
 QUEUED, RUNNING, DONE, FAILED, CANCELLED = "queued", "running", "done", "failed", "cancelled"
 HEARTBEAT_S = 15.0

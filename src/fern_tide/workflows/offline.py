@@ -12,7 +12,7 @@ from typing import Any, BinaryIO
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.base.errors import InvalidParameter, UnreadableProject
 from fern_tide.core.base.frame_rate import FrameRate
-from fern_tide.core.base.params import fields, parse_options
+from fern_tide.core.base.params import build, fields, parse_options
 from fern_tide.core.base.registry import Registry
 from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.base.target import Target
@@ -161,7 +161,7 @@ def _drive(text: str, scene: Scene, response: ResponseChoice) -> Drive:
     ends = {"rest": options.get("rest", rest), "full": options.get("full", full)}
     if item.kind == "number":
         ends = {name: _number(f"{head} {name}", value) for name, value in ends.items()}
-    return Drive.model_validate({"target": target, "response": response, **ends})
+    return build(Drive, {"target": target, "response": response, **ends})
 
 
 def _number(name: str, value: object) -> float:

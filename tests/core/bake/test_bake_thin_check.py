@@ -55,7 +55,9 @@ def test_a_muted_mapping_takes_no_part():
 
 def test_driven_properties_come_in_the_scenes_order():
     first, last = Target(part="rain", property="y"), Target(part="title", property="x")
-    a = mapping("a", Drive(target=last, rest=0, full=1), Drive(target=TURN, rest=0, full=1), Drive(target=first, rest=0, full=1))
+    a = mapping(
+        "a", Drive(target=last, rest=0, full=1), Drive(target=TURN, rest=0, full=1), Drive(target=first, rest=0, full=1)
+    )
     assert list(driven(SCENE, [a])) == [first, TURN, last]
 
 
@@ -127,17 +129,16 @@ def test_a_curve_that_never_moves_is_found():
 
 
 def inputs(**changes):
-    plain = {
-        "target": "lamp:turn", "own": 0.0, "rate": "30", "n_frames": 900,
-        "drivers": [
-            {
-                "mapping": {"id": "a", "name": "Sway", "marks": {"low": 0.1, "high": 0.5}, "steps": []},
-                "drive": {"rest": 0.0, "full": 1.0, "response": {"id": "straight", "params": {}}},
-                "envelope": {"id": "e", "name": "Drip", "track": "drip", "reading": {"id": "band", "params": {"low_hz": 40}}, "clean_up": [{"id": "smooth", "params": {"width_ms": 80.0}, "on": True}]},
-                "versions": [1], "media": ["f00", 0, True],
-            }
-        ],
-    }  # fmt: skip
+    smoothing = {"id": "smooth", "params": {"width_ms": 80.0}, "on": True}
+    reading = {"id": "band", "params": {"low_hz": 40}}
+    driver = {
+        "mapping": {"id": "a", "name": "Sway", "marks": {"low": 0.1, "high": 0.5}, "steps": []},
+        "drive": {"rest": 0.0, "full": 1.0, "response": {"id": "straight", "params": {}}},
+        "envelope": {"id": "e", "name": "Drip", "track": "drip", "reading": reading, "clean_up": [smoothing]},
+        "versions": [1],
+        "media": ["f00", 0, True],
+    }
+    plain = {"target": "lamp:turn", "own": 0.0, "rate": "30", "n_frames": 900, "drivers": [driver]}
     for path, value in changes.items():
         at = plain["drivers"][0] if path not in plain else plain
         *parents, last = path.split("__")

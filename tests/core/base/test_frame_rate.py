@@ -41,7 +41,10 @@ def test_many_frames_at_once_are_the_same_as_one_by_one(rate, sample_rate_hz, st
 
 @given(rate=RATES, sample_rate_hz=SAMPLE_RATES, n=st.integers(1, 10**9))
 def test_the_frame_count_is_what_the_last_sample_reaches_into(rate, sample_rate_hz, n):
-    assert rate.n_frames(n, sample_rate_hz=sample_rate_hz) == rate.frame_of_sample(n - 1, sample_rate_hz=sample_rate_hz) + 1
+    assert (
+        rate.n_frames(n, sample_rate_hz=sample_rate_hz)
+        == rate.frame_of_sample(n - 1, sample_rate_hz=sample_rate_hz) + 1
+    )
 
 
 def test_there_is_no_drift_after_an_hour_at_23_976():

@@ -40,7 +40,9 @@ def test_db_and_back_is_the_same(db):
     assert to_db(from_db(db)) == pytest.approx(db, abs=1e-9)
 
 
-@pytest.mark.parametrize(("text", "level", "in_db"), [("-30dB", 10**-1.5, True), ("0 db", 1.0, True), ("0.25", 0.25, False)])
+@pytest.mark.parametrize(
+    ("text", "level", "in_db"), [("-30dB", 10**-1.5, True), ("0 db", 1.0, True), ("0.25", 0.25, False)]
+)
 def test_a_level_is_read_from_text(text, level, in_db):
     assert parse_level(text) == (pytest.approx(level), in_db)
 

@@ -57,7 +57,9 @@ def test_a_step_down_keeps_37_percent_after_the_fall_time():
 def test_a_straight_fall_sinks_by_the_same_amount_each_frame():
     step = np.concatenate([[1.0], np.zeros(30)])
     params = RiseAndFallParams(rise_ms=0, fall_ms=100, fall=FallShape.STRAIGHT)
-    np.testing.assert_allclose(rise_and_fall(step, params=params, rate=RATE)[:12], np.clip(1 - np.arange(12) / 10, 0, 1), atol=1e-12)
+    np.testing.assert_allclose(
+        rise_and_fall(step, params=params, rate=RATE)[:12], np.clip(1 - np.arange(12) / 10, 0, 1), atol=1e-12
+    )
 
 
 def test_nothing_starts_bent():

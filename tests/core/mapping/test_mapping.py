@@ -28,7 +28,9 @@ def test_lift_is_0_at_low_water_half_way_half_and_1_at_high_water():
 
 def test_lift_in_db_runs_evenly_in_db():
     marks = Marks(low="-40dB", high="-20dB", scale=Scale.DB)
-    np.testing.assert_allclose(lift(from_db(np.array([-60.0, -40, -30, -20, 0])), marks=marks), [0, 0, 0.5, 1, 1], atol=1e-12)
+    np.testing.assert_allclose(
+        lift(from_db(np.array([-60.0, -40, -30, -20, 0])), marks=marks), [0, 0, 0.5, 1, 1], atol=1e-12
+    )
 
 
 def test_spill_goes_on_above_1():
@@ -41,7 +43,11 @@ def test_marks_that_cross_are_refused(low, high):
         Marks(low=low, high=high)
 
 
-@given(st.floats(-1e6, 1e6), st.floats(-1e6, 1e6), st.sampled_from(["straight", "exponent power=0.3", "exponent power=4", "smooth"]))
+@given(
+    st.floats(-1e6, 1e6),
+    st.floats(-1e6, 1e6),
+    st.sampled_from(["straight", "exponent power=0.3", "exponent power=4", "smooth"]),
+)
 def test_silence_gives_exactly_the_rest_value(rest, full, response):
     assert value(np.zeros(3), drive=drive(rest, full, response)).tolist() == [rest] * 3
     np.testing.assert_allclose(value(np.ones(3), drive=drive(rest, full, response)), full, rtol=1e-9, atol=1e-9)

@@ -23,12 +23,14 @@ def by_id(scene, **options):
 
 
 def test_a_part_turns_and_scales_about_its_anchor():
-    scene = Scene(name="s", parts=(part(anchor=Anchor(x=100, y=70, word="base"), values={"x": 5, "turn": 30, "scale_y": 2}),))
+    scene = Scene(
+        name="s", parts=(part(anchor=Anchor(x=100, y=70, word="base"), values={"x": 5, "turn": 30, "scale_y": 2}),)
+    )
     found = by_id(scene)
     assert found["disc--move"].get("transform") == "translate(105 70)"
     assert found["disc--turn"].get("transform") == "rotate(30)"
     assert found["disc--scale"].get("transform") == "scale(1 2)"
-    assert list(found["disc--scale"])[0].get("transform") == "translate(-100 -70)"
+    assert next(iter(found["disc--scale"])).get("transform") == "translate(-100 -70)"
 
 
 def test_children_move_with_their_parent():
@@ -37,7 +39,9 @@ def test_children_move_with_their_parent():
 
 
 def test_values_and_a_prefix_are_drawn():
-    found = by_id(Scene(name="s", parts=(part(),)), values={Target(part="disc", property="fill"): "#ff0000"}, prefix="p-")
+    found = by_id(
+        Scene(name="s", parts=(part(),)), values={Target(part="disc", property="fill"): "#ff0000"}, prefix="p-"
+    )
     assert found["p-disc--own"].get("fill") == "#ff0000"
 
 
@@ -48,7 +52,19 @@ def test_a_blur_filter_acts_only_where_there_is_blur():
     assert found["hazy--move"].get("filter") == "url(#hazy--filter)"
 
 
-@pytest.mark.parametrize(("value", "text"), [(0.0, "0"), (-0.0, "0"), (1.5, "1.5"), (1e-9, "0"), (123456.789, "123456.8"), (1e-5, "0.00001"), (10.0, "10"), (1e7, "10000000")])
+@pytest.mark.parametrize(
+    ("value", "text"),
+    [
+        (0.0, "0"),
+        (-0.0, "0"),
+        (1.5, "1.5"),
+        (1e-9, "0"),
+        (123456.789, "123456.8"),
+        (1e-5, "0.00001"),
+        (10.0, "10"),
+        (1e7, "10000000"),
+    ],
+)
 def test_numbers_have_no_exponent_and_no_idle_zeros(value, text):
     assert number(value) == text
 

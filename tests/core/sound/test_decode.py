@@ -5,11 +5,11 @@ import struct
 
 import numpy as np
 import pytest
+from tests.conftest import drums, sine, wav
 
 from fern_tide.core.base.errors import Cancelled, UnreadableSound
 from fern_tide.core.sound.decode import SoundInfo, SoundLimits, blocks, measure
 from fern_tide.core.sound.mix import MixTrack, mix_blocks, mix_rate_hz
-from tests.conftest import drums, sine, wav
 
 EXACT = [("WAV", "PCM_16"), ("WAV", "PCM_24"), ("WAV", "FLOAT"), ("AIFF", "PCM_16"), ("FLAC", "PCM_24")]
 LOSSY = [("OGG", "VORBIS"), ("OGG", "OPUS"), ("MP3", "MPEG_LAYER_III")]

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.conftest import sine, wav
 
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.envelope.envelope import ReadingChoice, needs, read_raw
@@ -15,7 +16,6 @@ from fern_tide.core.sound.features import LevelsFeature, SpectrumFeature, Wavefo
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.levels import Detector, levels
 from fern_tide.core.sound.spectrum import Window, column_edges_hz, resolve, window_samples
-from tests.conftest import sine, wav
 
 RATES = ["24000/1001", "25", "30000/1001", "30", "60"]
 
@@ -34,7 +34,6 @@ def read(content: bytes, reading: str, rate: str = "30") -> np.ndarray:
     choice = ReadingChoice.parse(reading)
     found = analyze(io.BytesIO(content), info, grid=grid, features=needs(choice, info))
     return read_raw(choice, Held(info, found), n_frames=grid.n_frames)
-
 
 
 @pytest.mark.parametrize("rate", RATES)
@@ -99,14 +98,23 @@ def test_a_quiet_high_band_under_a_loud_low_one_is_read_right():
 
 def test_two_halves_of_a_band_add_up_to_its_power():
     content = wav(np.random.default_rng(3).normal(size=96_000) * 0.1)
-    whole, low, high = (read(content, f"band window=fine low_hz={a} high_hz={b}") for a, b in ((100, 4000), (100, 777), (777, 4000)))
+    whole, low, high = (
+        read(content, f"band window=fine low_hz={a} high_hz={b}") for a, b in ((100, 4000), (100, 777), (777, 4000))
+    )
     np.testing.assert_allclose(whole**2, low**2 + high**2, rtol=1e-5)
 
 
 def test_auto_takes_the_shortest_window_that_resolves_the_band():
-    chosen = [resolve(Window.AUTO, low_hz=low, high_hz=high, sample_rate_hz=44_100) for low, high in ((3000, 11000), (200, 500), (40, 180))]
+    chosen = [
+        resolve(Window.AUTO, low_hz=low, high_hz=high, sample_rate_hz=44_100)
+        for low, high in ((3000, 11000), (200, 500), (40, 180))
+    ]
     assert chosen == [Window.TIGHT, Window.BALANCED, Window.FINE]
-    assert [window_samples(w, sample_rate_hz=44_100) for w in (Window.TIGHT, Window.BALANCED, Window.FINE)] == [1024, 2048, 4096]
+    assert [window_samples(w, sample_rate_hz=44_100) for w in (Window.TIGHT, Window.BALANCED, Window.FINE)] == [
+        1024,
+        2048,
+        4096,
+    ]
 
 
 def test_column_edges_rise_from_zero_to_nyquist():

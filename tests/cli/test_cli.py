@@ -1,0 +1,178 @@
+"""The command line, as another program would call it."""
+
+import csv
+import json
+
+import numpy as np
+import pytest
+from tests.conftest import drums, sine, wav
+
+from fern_tide.cli import main
+from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.document import read_project
+
+
+@pytest.fixture
+def sound(tmp_path):
+    path = tmp_path / "Rain drums.wav"
+    path.write_bytes(wav(drums(), rate_hz=44_100))
+    return path
+
+
+def run(*words) -> int:
+    return main([str(word) for word in words])
+
+
+def refused(capsys, *words) -> str:
+    try:
+        code = run(*words)
+    except SystemExit as stop:
+        code = stop.code
+    said = capsys.readouterr()
+    assert code == 2
+    assert said.err.count("\n") == 1 and "Traceback" not in said.err
+    assert said.out == ""
+    return said.err
+
+
+def test_describe_says_what_a_sound_holds(sound, capsys):
+    assert run("describe", sound, "--rate", "24000/1001") == 0
+    said = json.loads(capsys.readouterr().out)
+    assert said == {
+        "format": "WAV",
+        "encoding": "FLOAT",
+        "channels": 2,
+        "sample_rate": 44_100,
+        "duration_s": 4.0,
+        "samples": 176_400,
+        "rate": "24000/1001",
+        "frames": 96,
+    }
+
+
+def test_read_writes_a_row_a_frame_in_full_precision(tmp_path, capsys):
+    path = tmp_path / "sine.wav"
+    path.write_bytes(wav(sine(100, amplitude=0.5)))
+    out = tmp_path / "out.csv"
+    assert (
+        run(
+            "read",
+            path,
+            "--rate",
+            "30000/1001",
+            "--reading",
+            "band low_hz=40 high_hz=180",
+            "--clean",
+            "smooth width_ms=80",
+            "--csv",
+            out,
+        )
+        == 0
+    )
+    rows = list(csv.DictReader(out.read_text().splitlines()))
+    assert list(rows[0]) == ["frame", "time_s", "level"]
+    assert len(rows) == 60
+    rate = FrameRate.parse("30000/1001")
+    assert [float(row["time_s"]) for row in rows] == [float(rate.seconds(k)) for k in range(60)]
+    assert float(rows[30]["level"]) == pytest.approx(0.5 / np.sqrt(2), rel=0.01)
+    assert run("read", path, "--csv", "-") == 0
+    assert capsys.readouterr().out.startswith("frame,time_s,level\n0,0.0,")
+
+
+def test_list_names_every_param_with_unit_and_range(capsys):
+    assert run("read", "--list") == 0
+    said = capsys.readouterr().out
+    assert "width_ms=80.0  (0 to 10000 ms)" in said
+    for name in ("amplitude", "band", "gate", "rise_and_fall", "stairs", "flip", "shift", "exponent"):
+        assert f"  {name}  " in said
+
+
+def test_map_then_bake_gives_curves_and_an_animated_scene(sound, tmp_path, capsys):
+    made = tmp_path / "Lamp.ferntide"
+    words = ["map", "SOUND", "--rate", "30", "--low", "-30dB", "--high", "-6dB", "--out", "OUT"]
+    words += ["--reading", "amplitude channel=mid detector=rms", "--clean", "smooth width_ms=60"]
+    words += ["--step", "stairs levels=4", "--response", "exponent power=0.7"]
+    words += ["--target", "lamp:turn rest=-4 full=8", "--target", "moth-one:fill full=#ff0000"]
+    assert run(*({"SOUND": sound, "OUT": made}.get(word, word) for word in words)) == 0
+    assert run("scene", made) == 0
+    parts = {part["id"] for part in json.loads("\n".join(capsys.readouterr().out.splitlines()[1:]))["parts"]}
+    assert "lamp" in parts
+    assert run("bake", made, "--out", tmp_path / "out", "--format", "csv", "--format", "svg") == 0
+    rows = list(csv.DictReader((tmp_path / "out/Lamp.csv").read_text().splitlines()))
+    turns = np.array([float(row["lamp:turn [°]"]) for row in rows])
+    eased = [(k / 3) ** 0.7 for k in range(4)]
+    assert set(np.round(turns, 9)) <= {round(-4 + u * 12, 9) for u in eased}
+    assert turns.max() > 0 and turns.min() == -4
+    assert (tmp_path / "out/Lamp.svg").read_bytes().startswith(b"<?xml")
+    first = (tmp_path / "out/Lamp.svg").read_bytes(), (tmp_path / "out/Lamp.csv").read_bytes()
+    assert run("bake", made, "--out", tmp_path / "again", "--format", "svg", "--format", "csv") == 0
+    assert first == ((tmp_path / "again/Lamp.svg").read_bytes(), (tmp_path / "again/Lamp.csv").read_bytes())
+
+
+def test_marks_and_ends_are_suggested_where_not_given(sound, tmp_path):
+    made = tmp_path / "p.ferntide"
+    assert run("map", sound, "--target", "cloche-1:scale_y", "--out", made) == 0
+    import zipfile
+
+    project = read_project(zipfile.ZipFile(made).read("document.json"))
+    (mapping,) = project.mappings
+    assert (mapping.drives[0].rest, mapping.drives[0].full) == (1.0, 1.4)
+    assert 0.003 < mapping.marks.low < 0.2 < mapping.marks.high < 0.8
+    assert mapping.name == "Cloche 1 height"
+
+
+def test_demo_files_are_the_same_every_time(tmp_path, capsys):
+    assert run("demo", "--write", tmp_path / "a") == 0
+    assert run("demo", "--write", tmp_path / "b") == 0
+    names = sorted(path.name for path in (tmp_path / "a").iterdir())
+    assert names == ["Drip.wav", "Panes.wav", "Rain on Panes.wav", "Reed.wav", "The Glasshouse Hour.ferntide"]
+    for name in names:
+        assert (tmp_path / "a" / name).read_bytes() == (tmp_path / "b" / name).read_bytes()
+    assert run("bake", tmp_path / "a/The Glasshouse Hour.ferntide", "--out", tmp_path, "--format", "csv") == 0
+    assert "read back within 0 of the range" in capsys.readouterr().out
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (("describe", "nowhere.wav"), "there is no file nowhere.wav"),
+        (("describe", "{text}"), "not a sound file"),
+        (("describe", "{sound}", "--rate", "fast"), "rate is fast"),
+        (("read", "{sound}", "--reading", "bend low_hz=4"), "no reading named bend. Use one of: amplitude, band"),
+        (("read", "{sound}", "--reading", "band low_hz=400 high_hz=100"), "high_hz is 100"),
+        (("read", "{sound}", "--clean", "smooth width_ms=wide"), "width_ms is wide"),
+        (("read", "{sound}", "--clean", "smooth width"), "name=value"),
+        (("read",), "SOUND is missing"),
+        (("map", "{sound}", "--target", "lamp:glow", "--out", "x"), "Lamp has no property named glow"),
+        (("map", "{sound}", "--target", "lamp", "--out", "x"), "PART:PROPERTY"),
+        (("map", "{sound}", "--target", "lamp:turn rest=low", "--out", "x"), "lamp:turn rest is low"),
+        (
+            ("map", "{sound}", "--target", "lamp:turn", "--low", "-6dB", "--high", "-30dB", "--out", "x"),
+            "high water is",
+        ),
+        (("map", "{sound}", "--target", "moth-one:fill full=red", "--out", "x"), "full"),
+        (("bake", "{sound}", "--out", "x"), "no Fern Tide project file"),
+        (("bake", "{project}", "--out", "x", "--format", "mp9"), "no format named mp9. Use one of: csv, svg"),
+        (("fly",), "invalid choice"),
+        (("describe",), "required: sound"),
+    ],
+)
+def test_bad_input_ends_with_2_and_one_line_that_names_the_thing_and_the_remedy(words, said, sound, tmp_path, capsys):
+    text, project = tmp_path / "text.wav", tmp_path / "p.ferntide"
+    text.write_text("hello")
+    assert run("map", sound, "--target", "lamp:turn", "--out", project) == 0
+    capsys.readouterr()
+    places = {"text": text, "sound": sound, "project": project}
+    assert said in refused(capsys, *(word.format(**places) for word in words))
+
+
+def test_wavs_from_standard_places_are_named_after_themselves():
+    from fern_tide.workflows.bring_in_sound import fresh_id, name_of
+
+    assert name_of("C:\\sounds\\..\\Rain_on panes.wav") == "Rain on panes"
+    assert name_of("../../etc/passwd") == "passwd"
+    assert name_of("\x00\n.wav") == "Sound"
+    assert len(name_of("x" * 900 + ".wav")) == 120
+    taken = [type("T", (), {"id": name})() for name in ("rain", "rain-2")]
+    assert fresh_id("Rain!", among=taken) == "rain-3"
+    assert fresh_id("雨", among=()) == "item"
