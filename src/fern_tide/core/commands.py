@@ -160,14 +160,14 @@ class PutMapping(Command, frozen=True):
             return f"Add {new.name}"
         if old.name != new.name:
             return f"Rename {old.name} to {new.name}"
+        if old.envelope != new.envelope:
+            return f"Let {before.envelope(new.envelope).name} drive {new.name}"
         if old.muted != new.muted:
             return f"{'Mute' if new.muted else 'Unmute'} {new.name}"
         if old.marks.low != new.marks.low and old.marks.high == new.marks.high:
             return f"Move low water of {new.name}"
         if old.marks != new.marks:
             return f"Move high water of {new.name}" if old.marks.low == new.marks.low else f"Set marks of {new.name}"
-        if old.envelope != new.envelope:
-            return f"Let {before.envelope(new.envelope).name} drive {new.name}"
         return _choice_label(old.steps, new.steps, new.name) or f"Tune {new.name}"
 
     def apply(self, project: Project) -> Project:  # noqa: D102

@@ -89,18 +89,18 @@ def _panes(rng: np.random.Generator) -> FloatArray:
 def _reed(rng: np.random.Generator) -> FloatArray:
     """A slow pad of three soft chords that swell and sink over two bars each."""
     n = _n()
-    t = np.arange(n) / SAMPLE_RATE_HZ
     out = np.zeros((2, n))
     chords = ((220.0, 277.18, 329.63), (196.0, 246.94, 293.66), (174.61, 220.0, 261.63), (196.0, 261.63, 329.63))
     span = 8 * BEAT_S
     for index in range(1, BARS // 2):
-        local = (t - index * span) / span
-        swell = np.where((local > 0) & (local < 1), np.sin(np.pi * np.clip(local, 0, 1)) ** 1.6, 0.0)
+        first, last = round(index * span * SAMPLE_RATE_HZ), min(n, round((index + 1) * span * SAMPLE_RATE_HZ))
+        t = np.arange(last - first) / SAMPLE_RATE_HZ
+        swell = 0.09 * np.sin(np.pi * np.minimum(1.0, t / span)) ** 1.6
         for hz in chords[index % len(chords)]:
             drift = 1.0 + 0.0015 * np.sin(2 * np.pi * 0.21 * t + rng.uniform(0, 6.28))
             phase = 2 * np.pi * np.cumsum(hz * drift) / SAMPLE_RATE_HZ
             tone = np.sin(phase) + 0.35 * np.sin(2 * phase) + 0.12 * np.sin(3 * phase)
             side = float(rng.uniform(-0.4, 0.4))
-            out[0] += 0.09 * swell * tone * (1 - side)
-            out[1] += 0.09 * swell * tone * (1 + side)
+            out[0, first:last] += swell * tone * (1 - side)
+            out[1, first:last] += swell * tone * (1 + side)
     return out

@@ -180,4 +180,6 @@ def _is_lost(row: Any) -> bool:
 
 
 def _job(row: Any) -> Job:
-    return Job(row.id, row.kind, row.key, json.loads(row.payload), row.state, row.share, row.words)
+    stopping = row.cancel and row.state in {QUEUED, RUNNING}  # it will stop at its next word
+    state = CANCELLED if stopping else row.state
+    return Job(row.id, row.kind, row.key, json.loads(row.payload), state, row.share, row.words)

@@ -117,11 +117,12 @@ def suggest_marks(level: FloatArray, *, scale: Scale) -> Marks:
     db = to_db(heard)
     cut, parted = _otsu(db)
     quiet, loud = db[db <= cut], db[db > cut]
-    if parted >= 0.6 and min(quiet.size, loud.size) >= 0.03 * db.size:
+    if parted >= 0.6 and quiet.size >= 0.15 * db.size and loud.size >= 0.03 * db.size:
         floor, body = float(np.percentile(quiet, 90)), float(np.median(loud))
         low, high = floor + CLEAR_OF_NOISE * (body - floor), float(np.percentile(loud, 90))
     else:
         low, high = (float(x) for x in np.percentile(db, [15, 95]))
+    low = max(low, float(np.percentile(db, 10)))  # the quietest tenth rests, however the crowds were told apart
     high = max(high, float(db.min()) + 1.0, FLOOR_DB + 2)
     return Marks(low=from_db(min(low, high - 1.0)), high=from_db(high), scale=scale)
 

@@ -4,7 +4,7 @@ import { Axis, xOf } from "./axis.js";
 import { mappingJson, mountBindings, put, trackJson } from "./binding.js";
 import { say } from "./canvas.js";
 import { drawLane, mountLane } from "./lane.js";
-import { notice, telling } from "./notices.js";
+import { notice, replaceHtml, telling } from "./notices.js";
 import { project, withoutPath } from "./project.js";
 import { drawRibbon, mountRibbon, mountWheel } from "./ribbon.js";
 import { getPack, getText, latest, postPack } from "./server.js";
@@ -114,12 +114,10 @@ export function mountBench(room, signal) {
     const query = new URLSearchParams({ mapping: state.mapping ?? "", drive: state.drive });
     const html = await telling(() => getText(project.url(`bench/sheet?${query}`)));
     if (html === undefined || signal.aborted) return;
-    const focused = document.activeElement?.id;
     const scrolled = find("#lanes-scroll")?.scrollTop ?? 0;
-    parts.innerHTML = html;
+    replaceHtml(parts, html);
     mountParts();
     find("#lanes-scroll").scrollTop = scrolled;
-    if (focused) document.getElementById(focused)?.focus({ preventScroll: true });
     drawAll();
   }
 

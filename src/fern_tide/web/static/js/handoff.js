@@ -3,7 +3,7 @@
 import { Axis, xOf } from "./axis.js";
 import { colours, MONO, pen } from "./canvas.js";
 import { columns, row, strokeColumns } from "./lane.js";
-import { telling } from "./notices.js";
+import { replaceHtml, telling } from "./notices.js";
 import { project } from "./project.js";
 import { mountWheel } from "./ribbon.js";
 import { getPack, getText } from "./server.js";
@@ -100,7 +100,7 @@ export function mountHandoff(room, signal) {
     const html = await telling(() => getText(project.url(`hand-off/parts?target=${encodeURIComponent(target)}`)));
     if (html === undefined || signal.aborted) return;
     const scrolled = find(".overflow-y-auto")?.scrollTop ?? 0;
-    parts.innerHTML = html;
+    replaceHtml(parts, html);
     find(".overflow-y-auto").scrollTop = scrolled;
     mountParts();
     await load();

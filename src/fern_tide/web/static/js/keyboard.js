@@ -8,6 +8,9 @@ const ROOMS = { 1: "sound", 3: "bench", 4: "hand-off" };
 /** Whether a key press belongs to what has the focus. Pure but for the element. */
 export const isTyping = (element) => Boolean(element?.closest?.("input:not([type=checkbox]), select, textarea, [contenteditable]"));
 
+/** Whether Space presses what has the focus: it does when the keyboard brought the focus there, not after a click. */
+const pressesIt = (element) => element.matches("input[type=checkbox]:focus-visible, button:focus-visible, a:focus-visible");
+
 export function mountKeyboard({ zoom }) {
   document.addEventListener("keydown", (event) => {
     if (event.defaultPrevented) return;
@@ -20,7 +23,7 @@ export function mountKeyboard({ zoom }) {
     }
     if (command || event.altKey || isTyping(event.target) || document.querySelector("dialog[open]")) return;
     const run = KEYS[event.key] ?? KEYS[event.key.toLowerCase()];
-    if (!run || (event.key === " " && event.target.closest("button, a, [role=slider], input"))) return;
+    if (!run || (event.key === " " && pressesIt(event.target))) return;
     event.preventDefault();
     run(zoom);
   });

@@ -17,6 +17,21 @@ export function notice(words, { tone = "bad", act = null } = {}) {
 
 export const hush = () => (document.getElementById("notice").hidden = true);
 
+/** Put new HTML into a place, keeping the focus and what is being typed there. */
+export function replaceHtml(place, html) {
+  const held = document.activeElement;
+  const typing = held?.matches?.("input:not([type=checkbox]):not([type=color])") && held.value !== (held.dataset.before ?? held.defaultValue);
+  place.innerHTML = html;
+  const same = held?.id && document.getElementById(held.id);
+  if (!same || same === held) return;
+  same.focus({ preventScroll: true });
+  if (!typing) return;
+  same.value = held.value;
+  if ("tried" in held.dataset) same.dataset.tried = "";
+  same.dataset.before = held.dataset.before ?? "";
+  same.setSelectionRange(held.selectionStart, held.selectionEnd);
+}
+
 /** Run something and show what goes wrong; gives undefined then. */
 export async function telling(run, { about = "" } = {}) {
   try {

@@ -6,7 +6,7 @@ import { flip } from "./bench.js";
 import { colours, pen } from "./canvas.js";
 import { mountDrop, send } from "./drop.js";
 import { columns, fillColumns, strokeColumns } from "./lane.js";
-import { notice, telling } from "./notices.js";
+import { notice, replaceHtml, telling } from "./notices.js";
 import { project } from "./project.js";
 import { drawRibbon, mountRibbon, mountWheel } from "./ribbon.js";
 import { getPack, getText, latest, postPack } from "./server.js";
@@ -81,10 +81,8 @@ export function mountSound(room, signal) {
     const query = new URLSearchParams({ envelope: state.envelope ?? "", track: state.track ?? "", ...shown });
     const html = await telling(() => getText(project.url(`sound/parts?${query}`)));
     if (html === undefined || signal.aborted) return;
-    const focused = document.activeElement?.id;
-    parts.innerHTML = html;
+    replaceHtml(parts, html);
     mountParts();
-    if (focused) document.getElementById(focused)?.focus({ preventScroll: true });
     await load();
   }
 

@@ -1,0 +1,77 @@
+"""Take the pictures of docs/screenshots from the demo data: `make shots`."""
+
+import os
+import re
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).parent.parent
+OUT = ROOT / "docs/screenshots"
+FLAGS = ["--no-sandbox", "--disable-dev-shm-usage", "--mute-audio", "--hide-scrollbars", "--force-color-profile=srgb"]
+QUIET = ["--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update"]
+
+
+def settled(page: Page, selector: str) -> None:
+    page.wait_for_selector(selector)
+    page.evaluate("document.fonts.ready.then(() => true)")
+    page.wait_for_timeout(900)
+
+
+def shoot(page: Page, name: str) -> None:
+    page.evaluate("document.getElementById('saved') && (document.getElementById('saved').textContent = 'Saved 21:04')")
+    page.screenshot(path=OUT / f"{name}.png")
+    print(f"docs/screenshots/{name}.png")
+
+
+def take(page: Page, url: str) -> None:
+    page.goto(url)
+    page.click("main li a")
+    settled(page, "#plot")
+    while page.evaluate("document.getElementById('work').childElementCount"):
+        page.wait_for_timeout(300)
+    page.wait_for_timeout(800)
+    box = page.locator("#ribbon").bounding_box()
+    page.mouse.click(box["x"] + box["width"] * 0.405, box["y"] + 40)
+    page.mouse.move(640, 790)
+    shoot(page, "bench")
+    page.click("#bake")
+    page.wait_for_timeout(600)
+    page.click("#rooms >> text=Sound")
+    settled(page, "#trace")
+    shoot(page, "sound")
+    page.click("#rooms >> text=Hand-off")
+    settled(page, "#keys-plot")
+    page.click("[data-curve='lamp-glow:scale_x']")
+    settled(page, "#keys-plot")
+    page.click("#write-svg")
+    page.wait_for_selector("#download-svg")
+    page.mouse.move(640, 790)
+    shoot(page, "hand-off")
+    page.goto(url)
+    page.wait_for_timeout(700)
+    page.evaluate("document.querySelectorAll('main li .quiet').forEach(e => e.textContent = e.textContent.split(';')[0])")
+    shoot(page, "projects")
+
+
+def main() -> None:
+    OUT.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as data:
+        words = [sys.executable, "-m", "fern_tide.cli", "demo", "--data", data, "--port", "0"]
+        server = subprocess.Popen(words, stdout=subprocess.PIPE, text=True, env={**os.environ})
+        url = re.search(r"http://\S+", server.stdout.readline())[0]
+        try:
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS + QUIET)
+                take(browser.new_page(viewport={"width": 1280, "height": 800}), url)
+                browser.close()
+        finally:
+            server.terminate()
+            server.wait()
+
+
+if __name__ == "__main__":
+    main()

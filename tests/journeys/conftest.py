@@ -1,0 +1,117 @@
+"""A running application and a browser. A page fails its test on any console error or policy violation."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import re
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+ROOT = Path(__file__).parents[2]
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = [
+    "--no-sandbox",
+    "--disable-dev-shm-usage",
+    "--mute-audio",
+    "--autoplay-policy=no-user-gesture-required",
+    "--hide-scrollbars",
+    "--force-color-profile=srgb",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+AXE = ROOT / "node_modules/axe-core/axe.min.js"
+
+
+class Server:
+    """`fern-tide serve` in a process of its own."""
+
+    def __init__(self, data: Path, command: str = "serve") -> None:
+        self.data = data
+        words = [sys.executable, "-m", "fern_tide.cli", command, "--data", str(data), "--port", "0"]
+        self.process = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        line = self.process.stdout.readline()
+        self.url = re.search(r"http://\S+?(?=/ )", line)[0]
+
+    def children(self) -> list[int]:
+        out = subprocess.run(["ps", "-o", "pid=", "--ppid", str(self.process.pid)], capture_output=True, text=True)
+        return [int(word) for word in out.stdout.split()]
+
+    def stop(self, number: int = signal.SIGINT) -> str:
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(self.process.pid, number)
+        _, said = self.process.communicate(timeout=15)
+        return said
+
+
+@pytest.fixture(scope="session")
+def server(tmp_path_factory):
+    made = Server(tmp_path_factory.mktemp("served") / "data")
+    yield made
+    made.stop()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Browser:
+    with sync_playwright() as playwright:
+        made = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield made
+        made.close()
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server) -> Page:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url, accept_downloads=True)
+    made = context.new_page()
+    wrong: list[str] = []
+    expected: list[str] = []
+    made.on("console", lambda message: wrong.append(message.text) if message.type in {"error", "warning"} else None)
+    made.on("pageerror", lambda error: wrong.append(str(error)))
+    made.expect_console = expected.append
+    yield made
+    context.close()
+    unexpected = [text for text in wrong if not any(word in text for word in expected)]
+    assert unexpected == []
+
+
+def axe(page: Page) -> list[str]:
+    """Run axe-core; gives its serious and critical findings."""
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run(document, { resultTypes: ['violations'] })")
+    return [
+        f"{item['id']}: {node['target']} {node['failureSummary']}"
+        for item in found["violations"]
+        if item["impact"] in {"serious", "critical"}
+        for node in item["nodes"]
+    ]
+
+
+def wait(page: Page, expression: str, *, seconds: float = 40.0) -> None:
+    """Wait until an expression holds in the page. (Playwright's own waiting needs eval, which the policy forbids.)"""
+    end = time.monotonic() + seconds
+    while not page.evaluate(expression):
+        assert time.monotonic() < end, f"it never came: {expression}"
+        page.wait_for_timeout(40)
+
+
+def drop_sound(page: Page, content: bytes | Path, name: str = "Rain drums.wav") -> None:
+    """Choose a sound on the projects page, by content or by file, and wait for the Bench."""
+    page.goto("/")
+    chosen = content if isinstance(content, Path) else {"name": name, "mimeType": "audio/wav", "buffer": content}
+    page.set_input_files("#file", chosen)
+    page.wait_for_url("**/bench")
+    page.wait_for_selector("#first-target")
+
+
+def read_csv(text: str) -> tuple[list[str], list[list[str]]]:
+    head, *rows = [line.split(",") for line in text.splitlines()]
+    return head, rows

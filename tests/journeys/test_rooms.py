@@ -1,0 +1,173 @@
+"""The rooms as people meet them: wrong files, empty projects, keyboard, other sizes, and no finding of axe."""
+
+import pytest
+from tests.conftest import drums, wav
+from tests.core.sound.test_decode import WRONG
+from tests.journeys.conftest import axe, drop_sound, wait
+
+SOUND = wav(drums(), rate_hz=44_100)
+SHOWN = {"empty", "text", "truncated flac", "wav that claims 40 hours"}
+
+
+@pytest.fixture
+def demo(page):
+    page.goto("/")
+    page.click("#open-demo")
+    page.wait_for_url("**/bench", timeout=60_000)
+    page.wait_for_selector("#plot")
+    wait(page, "document.querySelector('#hits').textContent !== '–'")
+    return page
+
+
+def test_no_room_has_a_serious_finding_of_axe(demo):
+    for key, selector in (("3", "#plot"), ("1", "#trace"), ("4", "#curves-title")):
+        demo.press("body", key)
+        demo.wait_for_selector(selector)
+        demo.wait_for_timeout(300)
+        assert axe(demo) == []
+    demo.click("#bake")
+    demo.wait_for_selector("#keys-plot")
+    demo.click("#write-csv")
+    demo.wait_for_selector("#download-csv")
+    assert axe(demo) == []
+    demo.press("body", "?")
+    assert demo.is_visible("#keys")
+    assert axe(demo) == []
+    demo.goto("/")
+    assert axe(demo) == []
+
+
+def test_an_empty_bench_and_a_missing_page_have_no_finding_either(page):
+    drop_sound(page, SOUND)
+    assert axe(page) == []
+    page.expect_console("404")
+    page.goto("/p/000000000000/bench")
+    assert "does not exist" in page.inner_text("h1")
+    assert axe(page) == []
+
+
+@pytest.mark.parametrize(("name", "content", "words"), [(n, *WRONG[n]) for n in sorted(SHOWN)])
+def test_a_wrong_file_is_explained_beside_the_place_where_it_was_dropped(page, name, content, words):
+    import re
+
+    page.expect_console("the server responded with a status of 4")
+    page.goto("/")
+    before = page.locator("main li").count()
+    page.set_input_files("#file", {"name": "odd.wav", "mimeType": "audio/wav", "buffer": content})
+    page.wait_for_selector("#drop-words.wrong")
+    said = page.inner_text("#drop-words")
+    assert said.startswith("odd.wav: ") and re.search(words, said)
+    page.reload()
+    assert page.locator("main li").count() == before
+
+
+def test_marks_and_numbers_are_reached_by_keyboard(demo):
+    demo.focus("#mark-low")
+    was = float(demo.get_attribute("#mark-low", "aria-valuenow"))
+    demo.keyboard.press("Shift+ArrowRight")
+    wait(demo, "document.querySelector('#undo').title === 'Undo: Move low water of Lamp glow'")
+    wait(demo, f"+document.querySelector('#mark-low').getAttribute('aria-valuenow') > {was}")
+    demo.focus("#at-full")
+    demo.keyboard.press("ArrowDown")
+    wait(demo, "document.querySelector('#undo').title === 'Undo: Tune Lamp glow'")
+    assert demo.input_value("#at-full") == "0.99"
+    demo.keyboard.press("Control+a")
+    demo.keyboard.type("0,5")
+    demo.keyboard.press("Enter")
+    wait(demo, "document.querySelector('#lane-lamp-glow-full').value === '0.5'")
+    demo.fill("#at-full", "much")
+    demo.keyboard.press("Enter")
+    assert demo.get_attribute("#at-full", "aria-invalid") == "true"
+    assert "Use a number" in demo.get_attribute("#at-full", "title")
+    demo.dblclick("#at-full")
+    wait(demo, "document.querySelector('#at-full').value === '1'")
+
+
+def test_mappings_are_muted_moved_renamed_and_deleted(demo):
+    names = "[...document.querySelectorAll('[data-select]')].map(item => item.textContent.trim())"
+    demo.click('[data-act="down"][data-mapping="lamp-glow"]', force=True)
+    wait(demo, f"{names}[1] === 'Lamp glow'")
+    demo.click('[data-act="mute"][data-mapping="lamp-glow"]', force=True)
+    wait(demo, "document.querySelector('[data-mapping=lamp-glow]').dataset.muted === 'true'")
+    demo.click('[data-select="frond-sway"]')
+    wait(demo, "document.querySelector('#mapping-name').value === 'Frond sway'")
+    demo.fill("#mapping-name", "Ferns lean")
+    demo.press("#mapping-name", "Enter")
+    wait(demo, f"{names}.includes('Ferns lean')")
+    demo.click('[data-act="delete"][data-mapping="frond-sway"]', force=True)
+    wait(demo, f"{names}.length === 3")
+    demo.click("#undo")
+    wait(demo, f"{names}.length === 4")
+    demo.select_option("#envelope", "reed")
+    wait(demo, "document.querySelector('#undo').title.includes('Let Reed drive')")
+
+
+def test_a_step_is_added_tuned_switched_off_and_taken_off(demo):
+    demo.select_option("#add-step", "stairs")
+    demo.wait_for_selector("#step-0-levels")
+    demo.fill("#step-0-levels", "3")
+    demo.press("#step-0-levels", "Enter")
+    wait(demo, "document.querySelector('#undo').title === 'Undo: Tune stairs of Lamp glow'")
+    demo.uncheck("#step-0-on")
+    wait(demo, "document.querySelector('#undo').title === 'Undo: Tune stairs of Lamp glow'")
+    demo.click('[data-act="drop"][data-path="steps.0"]')
+    wait(demo, "!document.querySelector('#step-0-on')")
+
+
+def test_a_track_and_an_envelope_come_and_go_in_the_sound_room(page):
+    drop_sound(page, SOUND)
+    page.press("body", "1")
+    page.wait_for_selector("#trace")
+    page.set_input_files(
+        "#file",
+        {
+            "name": "Tick.flac",
+            "mimeType": "audio/flac",
+            "buffer": wav(drums(), rate_hz=44_100, kind="FLAC", subtype="PCM_16"),
+        },
+    )
+    page.wait_for_selector("#track-tick-name")
+    page.click('[data-add-envelope="rain-drums"]')
+    page.wait_for_selector("#reading-low_hz")
+    page.fill("#reading-low_hz", "50")
+    page.press("#reading-low_hz", "Enter")
+    wait(page, "document.querySelector('#undo').title.includes('Tune Envelope 3')")
+    page.fill("#reading-high_hz", "20")
+    page.press("#reading-high_hz", "Enter")
+    page.expect_console("422")
+    page.wait_for_selector("#notice:not([hidden])")
+    assert "high_hz is 20" in page.inner_text("#notice-words")
+    wait(page, "document.querySelector('#reading-high_hz').value === '180'")
+    page.click('[data-remove-track="tick"]')
+    wait(page, "document.querySelector('#notice-words').textContent.includes('Tick cannot be removed')")
+    page.click('[data-remove-envelope="tick"]')
+    wait(page, "!document.querySelector('[data-remove-envelope=tick]')")
+    page.click('[data-remove-track="tick"]')
+    wait(page, "!document.querySelector('#track-tick-name')")
+
+
+def test_a_project_is_deleted_and_put_back(page):
+    drop_sound(page, SOUND, "Short life.wav")
+    page.goto("/")
+    page.click('[aria-label="Delete Short life"]')
+    wait(page, "document.querySelector('#notice-words').textContent === 'Short life was deleted.'")
+    assert page.locator("li:visible >> text=Short life").count() == 0
+    page.click("#notice-act")
+    page.wait_for_selector("li:visible >> text=Short life")
+
+
+@pytest.mark.parametrize(("width", "height"), [(1180, 720), (1280, 800), (2560, 1440)])
+def test_nothing_sticks_out_at_any_size(demo, width, height):
+    demo.set_viewport_size({"width": width, "height": height})
+    for key, selector in (("1", "#trace"), ("4", "#curves-title"), ("3", "#plot")):
+        demo.press("body", key)
+        demo.wait_for_selector(selector)
+        demo.wait_for_timeout(200)
+        out = demo.evaluate(
+            """() => [...document.querySelectorAll("header *, footer *, .panel, .stage, .field, .plot, h2, .btn")]
+                .filter(item => { const box = item.getBoundingClientRect();
+                    return box.width && !item.closest(".overflow-y-auto, .lanes-scroll, .steps, [hidden], dialog")
+                        && (box.right > innerWidth + 0.5 || box.bottom > innerHeight + 0.5 || box.left < -0.5); })
+                .map(item => item.outerHTML.slice(0, 90))"""
+        )
+        assert out == []

@@ -1,0 +1,101 @@
+"""Web and worker together: killed, restarted, ended."""
+
+import json
+import os
+import signal
+import time
+import urllib.request
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.conftest import wav
+from tests.journeys.conftest import Server, drop_sound, wait
+
+
+def quiet(folder: Path, *, minutes: int) -> Path:
+    """A small file that takes seconds to analyze: long, slow and silent."""
+    path = folder / "Rain drums.wav"
+    path.write_bytes(wav(np.zeros(8_000 * 60 * minutes), rate_hz=8_000, subtype="PCM_U8"))
+    return path
+
+
+@pytest.fixture
+def long(tmp_path) -> Path:
+    return quiet(tmp_path, minutes=20)
+
+
+@pytest.fixture
+def own(tmp_path):
+    made = Server(tmp_path / "data")
+    yield made
+    if made.process.poll() is None:
+        made.stop()
+
+
+def work(server, key):
+    return json.loads(urllib.request.urlopen(f"{server.url}/p/{key}/work").read())["jobs"]
+
+
+def until(condition, *, seconds=40.0):
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        if found := condition():
+            return found
+        time.sleep(0.1)
+    raise AssertionError("it never came")
+
+
+def new_project(browser, server, sound) -> str:
+    context = browser.new_context(base_url=server.url)
+    page = context.new_page()
+    drop_sound(page, sound)
+    key = page.url.split("/")[-2]
+    context.close()
+    return key
+
+
+def test_killing_the_worker_in_mid_analysis_ends_with_the_analysis_done(browser, own, long):
+    key = new_project(browser, own, long)
+    until(lambda: any(job["state"] == "running" for job in work(own, key)))
+    (worker,) = own.children()
+    os.kill(worker, signal.SIGKILL)
+    until(lambda: [pid for pid in own.children() if pid != worker])  # the supervisor starts another
+    until(lambda: work(own, key) == [])
+    assert urllib.request.urlopen(f"{own.url}/p/{key}/tracks/rain-drums/waveform").status == 200
+
+
+def test_killing_everything_loses_nothing(browser, own, long):
+    key = new_project(browser, own, long)
+    until(lambda: any(job["state"] == "running" for job in work(own, key)))
+    workers = own.children()
+    own.stop(signal.SIGKILL)
+    until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in workers))  # a worker ends with its parent
+    again = Server(own.data)
+    try:
+        until(lambda: work(again, key) == [])
+        assert "Rain drums" in urllib.request.urlopen(f"{again.url}/").read().decode()
+    finally:
+        again.stop()
+
+
+def test_analysis_is_cancelled_and_begun_again_from_the_page(browser, own, tmp_path):
+    long = quiet(tmp_path, minutes=60)
+    context = browser.new_context(base_url=own.url)
+    page = context.new_page()
+    drop_sound(page, long)
+    page.click("#work >> text=Cancel")
+    page.wait_for_selector("#work >> text=Analyze again")
+    page.click("#work >> text=Analyze again")
+    wait(page, "document.querySelector('#work').childElementCount === 0")
+    context.close()
+
+
+@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM])
+def test_ctrl_c_ends_both_cleanly(own, number):
+    until(own.children)
+    workers = own.children()
+    said = own.stop(number)
+    assert own.process.returncode == 0
+    assert "Traceback" not in said
+    assert not any(Path(f"/proc/{pid}").exists() for pid in workers)

@@ -1,0 +1,186 @@
+"""From a sound file to curves taken away, in a browser, with the numbers checked against the core."""
+
+import io
+import re
+
+import numpy as np
+from tests.conftest import drums, wav
+from tests.core.sound.test_levels_and_spectrum import Held
+from tests.journeys.conftest import drop_sound, read_csv, wait
+
+from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.envelope.envelope import CleanUpChoice, ReadingChoice, clean, needs, read_raw
+from fern_tide.core.mapping.marks import Marks, Scale, lift, suggest_marks
+from fern_tide.core.sound.decode import measure
+from fern_tide.core.sound.features import analyze
+from fern_tide.core.sound.grid import FrameGrid
+from fern_tide.workflows.bring_in_sound import FIRST_CLEAN_UP
+
+SOUND = wav(drums(seconds=6.0), rate_hz=44_100)
+RATE = FrameRate.parse("30")
+
+
+def first_level() -> np.ndarray:
+    """The level that a new project reads from the sound, by the core alone."""
+    info = measure(io.BytesIO(SOUND))
+    grid = FrameGrid(RATE, info.sample_rate_hz, info.n_samples)
+    reading = ReadingChoice(id="amplitude")
+    found = analyze(io.BytesIO(SOUND), info, grid=grid, features=needs(reading, info))
+    raw = read_raw(reading, Held(info, found), n_frames=grid.n_frames)
+    return clean(raw, tuple(CleanUpChoice.parse(text) for text in FIRST_CLEAN_UP), rate=RATE)
+
+
+def download(page, selector) -> bytes:
+    with page.expect_download() as got:
+        page.click(selector)
+    return got.value.path().read_bytes()
+
+
+def baked_values(page) -> np.ndarray:
+    page.click("#rooms >> text=Hand-off")
+    page.click("#write-csv")
+    content = download(page, "#download-csv").decode()
+    head, rows = read_csv(content)
+    assert head == ["frame", "time_s", "lamp-bulb:scale_y [x]"]
+    return np.array([float(row[2]) for row in rows])
+
+
+def drag(page, selector, dx) -> None:
+    box = page.locator(selector).bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + 50
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for step in range(1, 9):
+        page.mouse.move(x + dx * step / 8, y)
+        page.wait_for_timeout(25)
+
+
+def test_drop_drive_drag_play_undo_bake_and_take_away(page):
+    drop_sound(page, SOUND)
+    page.select_option("#first-target", "lamp-bulb:scale_y")  # action two: pick a part's property
+    page.wait_for_selector("#plot")
+    wait(page, "document.querySelector('#hits').textContent === '12'")
+    level = first_level()
+    suggested = suggest_marks(level, scale=Scale.LINEAR)
+
+    page.click("#bake")  # action three
+    wait(page, "document.querySelector('#bake').textContent === 'All curves baked'")
+    expected = 1.0 + lift(level, marks=suggested) * 0.4
+    np.testing.assert_allclose(baked_values(page), expected, rtol=1e-6)  # action four: export
+
+    page.click("#rooms >> text=Bench")
+    page.wait_for_selector("#plot")
+    page.press("body", "Home")
+    page.wait_for_timeout(300)
+    still = page.get_attribute("#stage-lamp-bulb--scale", "transform")
+    for _ in range(9):
+        page.press("body", "ArrowRight")
+    moved = page.get_attribute("#stage-lamp-bulb--scale", "transform")
+    assert moved != still  # the stage follows the playhead
+
+    before = page.inner_text("#share-words")
+    drag(page, "#mark-high", 60)
+    wait(page, f"document.querySelector('#share-words').textContent !== {before!r}")
+    while_dragging = page.get_attribute("#stage-lamp-bulb--scale", "transform")
+    assert while_dragging != moved  # the stage follows the hand, before anything is stored
+    assert "Add Lamp bulb height" in page.get_attribute("#undo", "title")
+    page.mouse.up()
+    wait(page, "document.querySelector('#undo').title === 'Undo: Move high water of Lamp bulb height'")
+    assert page.inner_text("#bake") == "Bake 1 changed curve"
+
+    page.press("body", " ")
+    wait(page, "document.querySelector('#clock').textContent > '00:00:25'")
+    drag(page, "#mark-low", 25)  # while it plays
+    page.mouse.up()
+    wait(page, "document.querySelector('#undo').title === 'Undo: Move low water of Lamp bulb height'")
+    wait(page, "document.querySelector('#sync-words').textContent")
+    apart = float(re.search(r"([\d.]+) frames apart", page.inner_text("#sync-words"))[1])
+    assert apart < 3
+    page.press("body", " ")
+
+    low, high = (float(page.get_attribute(f"#mark-{name}", "aria-valuenow")) for name in ("low", "high"))
+    page.press("body", "Control+z")
+    wait(page, "document.querySelector('#redo').title === 'Redo: Move low water of Lamp bulb height'")
+    wait(page, f"+document.querySelector('#mark-low').getAttribute('aria-valuenow') < {low}")
+    kept_low = float(page.get_attribute("#mark-low", "aria-valuenow"))
+    assert abs(kept_low - suggested.low) < 1e-3 * suggested.low
+
+    page.press("body", "b")
+    wait(page, "document.querySelector('#bake').textContent === 'All curves baked'")
+    values = baked_values(page)
+    expected = 1.0 + lift(level, marks=Marks(low=suggested.low, high=high)) * 0.4
+    np.testing.assert_allclose(values, expected, atol=2e-4)  # the mark is read off a label of four digits
+    assert values.min() == 1.0
+
+    page.click("#write-svg")
+    svg = download(page, "#download-svg")
+    shown = seek_alone(page, svg, frames=[0, 7, 20, 33, 60, 77, 101, 130, 160, 179])
+    for frame, scale in shown.items():
+        assert abs(scale - values[frame]) < 1e-4
+
+
+def seek_alone(page, svg: bytes, *, frames) -> dict[int, float]:
+    """Open an exported SVG by itself and read the bulb's scale at the start of each frame."""
+    alone = page.context.new_page()
+    alone.route("**/alone.svg", lambda route: route.fulfill(body=svg, content_type="image/svg+xml"))
+    alone.goto("/alone.svg")
+    alone.evaluate("document.documentElement.pauseAnimations()")
+    found = {}
+    for frame in frames:
+        found[frame] = alone.evaluate(
+            """seconds => {
+                document.documentElement.setCurrentTime(seconds);
+                return document.getElementById("lamp-bulb--scale").transform.animVal.getItem(0).matrix.d;
+            }""",
+            float(RATE.seconds(frame)),
+        )
+    alone.close()
+    return found
+
+
+def test_the_playhead_stays_from_room_to_room_and_over_a_reload(page):
+    drop_sound(page, SOUND)
+    for _ in range(23):
+        page.press("body", "ArrowRight")
+    assert page.inner_text("#clock") == "00:00:23"
+    for key in ("1", "4", "3"):
+        page.press("body", key)
+        page.wait_for_timeout(250)
+        assert page.inner_text("#clock") == "00:00:23"
+    assert page.url.endswith("/bench")
+    page.reload()
+    page.wait_for_selector("#first-target")
+    assert page.inner_text("#clock") == "00:00:23"
+    page.press("body", "End")
+    assert page.inner_text("#frame-words") == "frame 179 of 180"
+
+
+def test_sound_goes_on_when_the_room_changes(page):
+    drop_sound(page, SOUND)
+    page.press("body", " ")
+    wait(page, "document.querySelector('#heard').currentTime > 0.3")
+    page.press("body", "1")
+    page.wait_for_selector("#trace")
+    at = page.evaluate("document.querySelector('#heard').currentTime")
+    wait(page, f"document.querySelector('#heard').currentTime > {at} + 0.3")
+    assert not page.evaluate("document.querySelector('#heard').paused")
+
+
+def test_colour_and_two_tabs(page):
+    drop_sound(page, SOUND)
+    page.select_option("#first-target", "moth-one:fill")
+    page.wait_for_selector("#at-full")
+    other = page.context.new_page()
+    other.goto(page.url)
+    other.wait_for_selector("#at-full")
+    page.fill("#at-full", "#ff0000")
+    page.dispatch_event("#at-full", "change")
+    wait(page, "document.querySelector('#undo').title === 'Undo: Tune Moth one fill'")
+    page.expect_console("409")
+    other.on("console", lambda message: None)
+    other.click("#add-step")
+    other.select_option("#add-step", "flip")
+    other.wait_for_selector("#notice:not([hidden])")
+    assert "changed in another tab since: 'Tune Moth one fill'" in other.inner_text("#notice-words")
+    wait(other, "document.querySelector('#at-full').value === '#ff0000'")  # it shows how things stand
+    other.close()
