@@ -37,6 +37,7 @@ css: node_modules/.stamp
 
 bench: install-dev
 	$(BIN)/python benchmarks/run.py
+	$(BIN)/python benchmarks/drag.py
 
 shots: install-dev
 	$(BIN)/python scripts/shots.py

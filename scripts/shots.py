@@ -53,7 +53,8 @@ def take(page: Page, url: str) -> None:
     shoot(page, "hand-off")
     page.goto(url)
     page.wait_for_timeout(700)
-    page.evaluate("document.querySelectorAll('main li .quiet').forEach(e => e.textContent = e.textContent.split(';')[0])")
+    dates = "document.querySelectorAll('[data-changed]')"
+    page.evaluate(f"{dates}.forEach(date => (date.textContent = 'changed 24 November, 21:04'))")
     shoot(page, "projects")
 
 

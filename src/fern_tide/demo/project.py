@@ -95,7 +95,7 @@ def _mappings() -> tuple[Mapping, ...]:
             ("frond-middle:turn", -5.0, 6.0),
             response="smooth",
         ),
-        _mapping("Rain on glass", "loudness", (-34, -12), ("rain:opacity", 0.12, 0.85), ("rain:y", 0.0, 46.0)),
+        _mapping("Rain on glass", "loudness", (-33, -17), ("rain:opacity", 0.12, 0.85), ("rain:y", 0.0, 46.0)),
     )
 
 

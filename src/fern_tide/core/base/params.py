@@ -75,7 +75,7 @@ def words(name: str) -> str:
     parts = name.split("_")
     if len(parts) > 1 and parts[-1] in {"hz", "ms", "s", "db", "frames"}:
         parts = parts[:-1]
-    return " ".join(parts).capitalize()
+    return ACRONYMS.get(name) or " ".join(parts).capitalize()
 
 
 def fields(model: type[BaseModel]) -> tuple[FieldSpec, ...]:
@@ -113,6 +113,7 @@ def _spec(name: str, field: FieldInfo) -> FieldSpec:
     )
 
 
+ACRONYMS = {"rms": "RMS"}
 M = TypeVar("M", bound=BaseModel)
 
 

@@ -35,21 +35,19 @@ def stairs(lift: FloatArray, *, params: StairsParams, context: StepContext) -> F
     top = params.levels - 1
     reach = 0.5 + params.stickiness / 2  # in levels: 0.5 is plain rounding
     scaled = np.clip(lift, 0.0, 1.0) * top
-    rows = [_hold(row, top, reach) for row in scaled.reshape(-1, scaled.shape[-1]).tolist()]
-    return np.array(rows, dtype=np.float64).reshape(lift.shape) / top
+    nearest = np.round(scaled)
+    pulled = np.where(
+        scaled == 0.0, -np.inf, np.where(scaled == top, np.inf, scaled)
+    )  # rest and full are always reached
+    rows = zip(pulled.reshape(-1, pulled.shape[-1]), nearest.reshape(-1, nearest.shape[-1]), strict=True)
+    return np.array([_hold(*row, reach) for row in rows], dtype=np.float64).reshape(lift.shape) / top
 
 
-def _hold(scaled: list[float], top: int, reach: float) -> list[float]:
-    """One row; a loop over a list is much faster than over arrays of one."""
-    level = float(round(scaled[0]))
-    held = []
-    for now in scaled:
-        if now == 0.0 or now == top:  # rest and full are always reached
-            level = now
-        elif abs(now - level) > reach:
-            level = float(round(now))
-        held.append(level)
-    return held
+def _hold(scaled: FloatArray, nearest: FloatArray, reach: float) -> list[float]:
+    """One row: a comprehension over lists is many times faster than a loop over arrays of one."""
+    level = float(nearest[0])
+    pairs = zip(scaled.tolist(), nearest.tolist(), strict=True)
+    return [(level := near if abs(now - level) > reach else level) for now, near in pairs]
 
 
 STEP = Step(

@@ -21,6 +21,7 @@ export const hush = () => (document.getElementById("notice").hidden = true);
 export function replaceHtml(place, html) {
   const held = document.activeElement;
   const typing = held?.matches?.("input:not([type=checkbox]):not([type=color])") && held.value !== (held.dataset.before ?? held.defaultValue);
+  if (held?.dataset && place.contains(held)) held.dataset.leaving = ""; // so that being taken away does not count as being left
   place.innerHTML = html;
   const same = held?.id && document.getElementById(held.id);
   if (!same || same === held) return;

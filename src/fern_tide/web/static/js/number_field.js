@@ -75,7 +75,11 @@ export function mountNumberFields(root, signal) {
     }
   });
   on("keyup", (field, event) => event.key.startsWith("Arrow") && letGo(field));
-  on("focusout", (field) => ("tried" in field.dataset ? letGo(field) : typed(field)));
+  on("focusout", (field) => {
+    if ("leaving" in field.dataset) return;
+    if ("tried" in field.dataset) letGo(field);
+    else typed(field);
+  });
   on("dblclick", (field) => {
     if (!("default" in field.dataset)) return;
     put(field, field.dataset.default);

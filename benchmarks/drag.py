@@ -1,0 +1,84 @@
+"""Measure a drag in the browser: from the pointer's move to the curve and stage drawn, 20 mappings on a 4-minute song.
+
+Usage: python benchmarks/drag.py
+"""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from playwright.sync_api import Page, sync_playwright
+
+TARGETS = [f"cloche-{n}:scale_y" for n in range(1, 11)]
+TARGETS += ["lamp-glow:opacity", "lamp-glow:scale_x", "moth-one:turn", "moth-two:turn", "frond-left:turn"]
+TARGETS += ["frond-right:turn", "rain:opacity", "title:fill", "lamp:turn", "moth-one:y"]
+FLAGS = ["--no-sandbox", "--disable-dev-shm-usage", "--mute-audio", "--disable-background-networking"]
+
+
+def song(path: Path) -> None:
+    rng, rate = np.random.default_rng(1), 44_100
+    sound = rng.normal(size=rate * 240) * 0.01
+    t = np.arange(8_000) / rate
+    for start in range(0, sound.size - 9_000, 20_000):
+        sound[start : start + 8_000] += np.sin(2 * np.pi * 60 * t) * np.exp(-t / 0.05) * rng.uniform(0.3, 0.9)
+    soundfile.write(path, sound, rate)
+
+
+def prepare(page: Page, url: str, path: Path) -> None:
+    page.goto(url)
+    page.set_input_files("#file", path)
+    page.wait_for_selector("#first-target", timeout=60_000)
+    page.select_option("#rate", "60")
+    page.wait_for_timeout(1_000)
+    while page.evaluate("document.getElementById('work').childElementCount"):
+        page.wait_for_timeout(300)
+    for place, target in enumerate(TARGETS):
+        page.select_option("#first-target" if place == 0 else "#add-target", target)
+        while page.locator("canvas[data-lane]").count() <= place:
+            page.wait_for_timeout(50)
+    page.wait_for_timeout(1_500)
+
+
+def drag(page: Page) -> list[float]:
+    page.evaluate("window.ms = []; document.addEventListener('ft:drawn', (event) => window.ms.push(event.detail))")
+    box = page.locator("#mark-low").bounding_box()
+    x, y = box["x"] + 8, box["y"] + 60
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for step in range(120):
+        page.mouse.move(x + step, y)
+        time.sleep(0.016)
+    page.mouse.up()
+    return sorted(page.evaluate("window.ms"))
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "song.wav"
+        song(path)
+        words = [sys.executable, "-m", "fern_tide.cli", "serve", "--data", f"{folder}/data", "--port", "0"]
+        server = subprocess.Popen(words, stdout=subprocess.PIPE, text=True)
+        url = re.search(r"http://\S+", server.stdout.readline())[0]
+        try:
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                page = browser.new_page(viewport={"width": 1280, "height": 800})
+                prepare(page, url, path)
+                times = drag(page)
+                browser.close()
+        finally:
+            server.terminate()
+            server.wait()
+    middle, late = times[len(times) // 2], times[int(len(times) * 0.95)]
+    print(f"{len(times)} moves drawn; median {middle:.0f} ms (goal 33), 95th percentile {late:.0f} ms (goal 60)")
+
+
+if __name__ == "__main__":
+    main()
