@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import hashlib
 import os
 import tempfile
@@ -28,6 +29,16 @@ class DiskFull(FernTideError):
 
     def __init__(self) -> None:
         super().__init__("The disk is full.", remedy="Free some room and try again; nothing that was saved is lost.")
+
+
+@contextlib.contextmanager
+def _noticing_a_full_disk() -> Iterator[None]:
+    try:
+        yield
+    except OSError as cause:
+        if cause.errno == errno.ENOSPC:
+            raise DiskFull from cause
+        raise
 
 
 class MediaStore:
@@ -72,7 +83,7 @@ class MediaStore:
         kept: list[bool] = []
         try:
             seen = hashlib.sha256()
-            with os.fdopen(handle, "wb") as out:
+            with _noticing_a_full_disk(), os.fdopen(handle, "wb") as out:
                 total = 0
                 for chunk in chunks:
                     total += len(chunk)
@@ -88,10 +99,6 @@ class MediaStore:
                 yield seen.hexdigest(), content, kept
             if kept and kept[0]:
                 Path(name).replace(self.path(seen.hexdigest()))
-        except OSError as cause:
-            if cause.errno == 28:
-                raise DiskFull from cause
-            raise
         finally:
             Path(name).unlink(missing_ok=True)
 
@@ -149,13 +156,9 @@ class DerivedStore:
         path.parent.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(dir=path.parent, suffix=".part")
         try:
-            with os.fdopen(handle, "w+b") as out:
+            with _noticing_a_full_disk(), os.fdopen(handle, "w+b") as out:
                 yield out
             Path(name).replace(path)
-        except OSError as cause:
-            if cause.errno == 28:
-                raise DiskFull from cause
-            raise
         finally:
             Path(name).unlink(missing_ok=True)
 
