@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 5077
 
-.PHONY: demo install install-dev test bench shots css schema clean
+.PHONY: demo install install-dev system-dev test bench shots css schema clean
 
 demo: $(VENV)/run.stamp
 	$(BIN)/fern-tide demo --port $(PORT)
@@ -12,14 +12,16 @@ demo: $(VENV)/run.stamp
 install: $(VENV)/run.stamp
 
 $(VENV)/run.stamp: requirements.lock pyproject.toml
-	command -v $(PYTHON) >/dev/null || { echo "Python 3.11 is needed: apt-get install python3.11 python3.11-venv"; exit 1; }
+	scripts/install_system.sh python $(PYTHON)
 	$(PYTHON) -m venv $(VENV)
 	$(BIN)/pip install -q --require-hashes -r requirements.lock
 	$(BIN)/pip install -q --no-deps -e .
 	touch $@
 
-install-dev: $(VENV)/dev.stamp node_modules/.stamp
-	scripts/install_chromium.sh
+install-dev: system-dev $(VENV)/dev.stamp node_modules/.stamp
+
+system-dev:
+	scripts/install_system.sh tests
 
 $(VENV)/dev.stamp: requirements-dev.lock $(VENV)/run.stamp
 	$(BIN)/pip install -q --require-hashes -r requirements-dev.lock

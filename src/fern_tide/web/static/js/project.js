@@ -27,8 +27,16 @@ export const project = new (class extends EventTarget {
     return standing;
   }
 
-  /** Send something that makes a revision; a conflict shows how the project stands now. */
-  async send(path, plain = {}, detail = {}) {
+  #queue = Promise.resolve();
+
+  /** Send something that makes a revision. One goes after the other, so that a quick hand does not conflict with itself. */
+  send(path, plain = {}, detail = {}) {
+    this.#queue = this.#queue.then(() => this.#send(path, plain, detail));
+    return this.#queue;
+  }
+
+  /** A conflict, which only another tab can make, shows how the project stands now. */
+  async #send(path, plain, detail) {
     try {
       const standing = await postJson(this.url(path), { base: this.standing.revision, ...plain });
       hush();
@@ -42,6 +50,7 @@ export const project = new (class extends EventTarget {
   }
 
   edit(command, detail) {
+    keepOnPage(command);
     return this.send("edits", { command }, detail);
   }
 
@@ -61,6 +70,13 @@ export const project = new (class extends EventTarget {
     this.dispatchEvent(new Event("baked"));
   }
 })();
+
+/** Write a changed thing to where the page keeps it, so that the next edit is made on it even before the answer comes. */
+function keepOnPage(command) {
+  const kind = command.kind.replace("put_", "");
+  const kept = command[kind] && document.querySelector(`[data-${kind}-json="${command[kind].id}"]`);
+  if (kept) kept.textContent = JSON.stringify(command[kind]);
+}
 
 /** Give a copy of plain data with one value replaced; the path is like "drives.0.rest". Pure. */
 export function withPath(plain, path, value) {

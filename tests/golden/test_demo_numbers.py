@@ -1,0 +1,54 @@
+"""The demo's baked numbers, kept as readable text: a change of any number in the whole way shows here.
+
+After a change that is meant: python -m tests.golden.test_demo_numbers
+"""
+
+import io
+from pathlib import Path
+
+import numpy as np
+
+from fern_tide.core.bake.bake import bake
+from fern_tide.core.envelope.envelope import clean, needs, read_raw
+from fern_tide.core.mapping.mapping import shaped_lift
+from fern_tide.core.sound.features import analyze
+from fern_tide.demo.project import demo_project, demo_sounds
+from tests.core.sound.test_levels_and_spectrum import Held
+
+GOLDEN = Path(__file__).parent / "demo_numbers.txt"
+EVERY = 75
+
+
+def written() -> str:
+    project, levels = demo_project(), {}
+    for envelope in project.envelopes:
+        track = project.track(envelope.track)
+        stream, features = io.BytesIO(demo_sounds()[track.name]), needs(envelope.reading, track.info)
+        found = analyze(stream, track.info, grid=track.grid(project.rate), features=features)
+        raw = read_raw(envelope.reading, Held(track.info, found), n_frames=project.n_frames)
+        levels[envelope.id] = clean(raw, envelope.clean_up, rate=project.rate)
+    lifts = {m.id: shaped_lift(levels[m.envelope], m, rate=project.rate) for m in project.mappings}
+    lines = [f"frames {project.n_frames}, every {EVERY}th"]
+    for curve in bake(project.scene, project.mappings, lifts=lifts):
+        lines.append(f"{curve.target}: " + " ".join(f"{value:.4f}" for value in curve.values[::EVERY]))
+    return "\n".join(lines) + "\n"
+
+
+def numbers(text: str) -> dict[str, np.ndarray]:
+    return {
+        name: np.array(row.split(), dtype=float)
+        for name, _, row in (line.partition(": ") for line in text.splitlines()[1:])
+    }
+
+
+def test_the_demo_bakes_to_the_numbers_that_it_always_did():
+    kept, now = GOLDEN.read_text(), written()
+    assert kept.splitlines()[0] == now.splitlines()[0]
+    kept_numbers, now_numbers = numbers(kept), numbers(now)
+    assert list(kept_numbers) == list(now_numbers)
+    for name, values in kept_numbers.items():
+        np.testing.assert_allclose(now_numbers[name], values, atol=2e-3, err_msg=name)
+
+
+if __name__ == "__main__":
+    GOLDEN.write_text(written())
