@@ -7,13 +7,13 @@ import io
 from pathlib import Path
 
 import numpy as np
+from tests.core.sound.test_levels_and_spectrum import Held
 
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.envelope.envelope import clean, needs, read_raw
 from fern_tide.core.mapping.mapping import shaped_lift
 from fern_tide.core.sound.features import analyze
 from fern_tide.demo.project import demo_project, demo_sounds
-from tests.core.sound.test_levels_and_spectrum import Held
 
 GOLDEN = Path(__file__).parent / "demo_numbers.txt"
 EVERY = 75
