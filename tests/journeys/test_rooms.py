@@ -83,6 +83,52 @@ def test_marks_and_numbers_are_reached_by_keyboard(demo):
     wait(demo, "document.querySelector('#at-full').value === '1'")
 
 
+def test_a_mark_is_dragged_in_the_lane_of_a_mapping_that_is_not_chosen(demo):
+    lane = demo.locator('canvas[data-lane="frond-sway"]')
+    box = lane.bounding_box()
+    for y in range(2, 40):
+        demo.mouse.move(box["x"] + 400, box["y"] + y)
+        if lane.evaluate("canvas => canvas.style.cursor") == "ns-resize":
+            break
+    demo.mouse.down()
+    for step in range(10):
+        demo.mouse.move(box["x"] + 400, box["y"] + y + step)
+        demo.wait_for_timeout(20)
+    demo.mouse.up()
+    wait(demo, "document.querySelector('#undo').title === 'Undo: Move high water of Frond sway'")
+    wait(demo, "document.querySelector('#mapping-name').value === 'Frond sway'")
+
+
+def test_numbers_are_dragged_sideways(demo):
+    box = demo.locator("#lane-cloche-tops-full").bounding_box()
+    demo.mouse.move(box["x"] + 20, box["y"] + 8)
+    demo.mouse.down()
+    demo.mouse.move(box["x"] + 60, box["y"] + 8, steps=8)
+    assert demo.input_value("#lane-cloche-tops-full") == "1.74"  # a notch every two pixels
+    demo.mouse.up()
+    wait(demo, "document.querySelector('#undo').title === 'Undo: Tune Cloche tops'")
+
+
+def test_the_wheel_zooms_and_a_selection_loops(demo):
+    ribbon = demo.locator("#ribbon").bounding_box()
+    demo.mouse.move(ribbon["x"] + 300, ribbon["y"] + 40)
+    demo.mouse.wheel(0, -900)
+    demo.wait_for_timeout(200)
+    demo.mouse.move(ribbon["x"] + 300, ribbon["y"] + 10)
+    demo.mouse.down()
+    demo.mouse.move(ribbon["x"] + 360, ribbon["y"] + 10, steps=5)
+    demo.mouse.up()
+    kept = "JSON.parse(sessionStorage['ft:' + document.body.dataset.project])"
+    first, last = demo.evaluate(f"{kept}.selection")
+    assert 8 < last - first < 30  # the whole song is 1349 frames wide
+    demo.press("body", "l")
+    demo.press("body", " ")
+    for _ in range(12):
+        demo.wait_for_timeout(150)
+        assert first <= demo.evaluate(f"{kept}.frame") <= last
+    demo.press("body", " ")
+
+
 def test_mappings_are_muted_moved_renamed_and_deleted(demo):
     names = "[...document.querySelectorAll('[data-select]')].map(item => item.textContent.trim())"
     demo.click('[data-act="down"][data-mapping="lamp-glow"]', force=True)

@@ -136,6 +136,12 @@ def test_marks_are_suggested_for_a_slow_pad_too():
     assert moved.max() == 1 and 0.2 < moved.mean() < 0.8
 
 
+def test_a_steady_tone_is_at_full_while_it_sounds():
+    tone = np.concatenate([np.zeros(40), np.full(200, 0.25), np.zeros(20)])
+    moved = lift(tone, marks=suggest_marks(tone, scale=Scale.LINEAR))
+    assert moved[:40].max() == 0 and moved[40:240].min() == pytest.approx(1)
+
+
 @given(st.lists(st.floats(0, 1), max_size=40))
 def test_any_level_gets_possible_marks(levels):
     suggest_marks(np.array(levels), scale=Scale.DB)

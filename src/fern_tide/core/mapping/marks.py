@@ -16,6 +16,7 @@ from fern_tide.core.base.units import FLOOR_DB, from_db, parse_level, to_db
 LEAST_APART_DB = 0.1
 HISTOGRAM_BINS = 64
 LOWEST_SHOWN_DB = -72.0
+STEADY_DB = 2.0
 CLEAR_OF_NOISE = 0.125  # of the way from the noise to the hits
 
 
@@ -105,7 +106,7 @@ def suggest_marks(level: FloatArray, *, scale: Scale) -> Marks:
     that leaves the most variance between the crowds). Low water lies an eighth of the way from the quiet crowd's upper
     tenth to the middle of the loud crowd;
     high water lets the loudest tenth of the loud crowd cap. A level with no crowds, such as a slow pad, gets the span
-    from its 15th to its 95th percentile.
+    from its 15th to its 95th percentile. A steady tone is at full while it sounds.
 
     Args:
         level: shape (frames,), linear.
@@ -115,6 +116,8 @@ def suggest_marks(level: FloatArray, *, scale: Scale) -> Marks:
     if heard.size < 8 or float(heard.max()) < 1e-5:
         return Marks(low=from_db(-40.0), high=from_db(-6.0), scale=scale)
     db = to_db(heard)
+    if float(np.ptp(np.percentile(db, [5, 95]))) < STEADY_DB:
+        return Marks(low=from_db(float(db.max()) - 20.0), high=from_db(float(np.percentile(db, 5))), scale=scale)
     cut, parted = _otsu(db)
     quiet, loud = db[db <= cut], db[db > cut]
     if parted >= 0.6 and quiet.size >= 0.15 * db.size and loud.size >= 0.03 * db.size:

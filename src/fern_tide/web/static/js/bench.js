@@ -207,7 +207,7 @@ export function mountBench(room, signal) {
     for (const canvas of parts.querySelectorAll("canvas[data-lane]")) {
       const id = canvas.dataset.lane;
       mountLane(canvas, { lane: () => state.lanes[id], onMark: (...mark) => onMark(id, ...mark), signal: scope });
-      canvas.addEventListener("pointerdown", () => id !== state.mapping && choose(id), { signal: scope });
+      canvas.addEventListener("click", () => id !== state.mapping && choose(id), { signal: scope }); // after a drag, not during it
     }
     if (find("#plot")) mountMarks(find("#plot"), { lane, onMark: (...mark) => onMark(state.mapping, ...mark), signal: scope });
     if (find("#ribbon")) mountRibbon(find("#ribbon"), { axis, signal: scope });

@@ -119,14 +119,15 @@ export function drawLane(canvas, lane, view) {
   context.lineWidth = 1;
   strokeColumns(context, { ...shown, lows: shown.highs }, levels);
   context.globalAlpha = 1;
-  for (const name of ["low", "high"]) drawMark(context, name, row(lane[name], levels), width, ink);
+  drawMark(context, "low", row(lane.low, levels), { left: 36, width, ink }); // beside the other, so that both can be read
+  drawMark(context, "high", row(lane.high, levels), { left: 3, width, ink });
   context.strokeStyle = ink.fern;
   context.lineWidth = 1.8;
   context.lineJoin = "round";
   strokeColumns(context, columns(lane.value, { ...view, width }), { low: 0, high: 1, height });
 }
 
-function drawMark(context, name, y, width, ink) {
+function drawMark(context, name, y, { left, width, ink }) {
   context.save();
   context.setLineDash([1.5, 3]);
   context.strokeStyle = ink["tide-ink"];
@@ -139,9 +140,9 @@ function drawMark(context, name, y, width, ink) {
   context.font = SANS;
   const wide = context.measureText(name).width;
   context.fillStyle = ink.sheet;
-  context.fillRect(3, y - 7, wide + 5, 13);
+  context.fillRect(left, y - 7, wide + 5, 13);
   context.fillStyle = ink["tide-ink"];
-  context.fillText(name, 5, y + 3.5);
+  context.fillText(name, left + 2, y + 3.5);
 }
 
 /** Let marks of a lane be dragged. onMark(name, level, done) with the level in the lane's own unit. */

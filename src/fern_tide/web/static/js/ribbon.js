@@ -110,7 +110,9 @@ export function mountWheel(element, { axis, plot, signal }) {
     (event) => {
       const { left, width } = plot().getBoundingClientRect();
       const about = (event.clientX - left) / width;
-      if (about < 0 || about > 1 || (!event.ctrlKey && !event.shiftKey && !event.deltaX && event.target.closest(".lanes-scroll"))) return;
+      const list = event.target.closest(".lanes-scroll");
+      const scrolls = list && list.scrollHeight > list.clientHeight && !event.ctrlKey && !event.shiftKey && !event.deltaX;
+      if (about < 0 || about > 1 || scrolls) return;
       event.preventDefault();
       const along = event.shiftKey ? event.deltaY : event.deltaX;
       if (along) axis.pan((along / width) * (axis.view.to - axis.view.from));
