@@ -7,8 +7,12 @@ from hypothesis import strategies as st
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.envelope.clean_up.despike import DespikeParams, despike
+from fern_tide.core.envelope.clean_up.equalise import EqualiseParams, equalise
 from fern_tide.core.envelope.clean_up.gate import GateParams, gate
+from fern_tide.core.envelope.clean_up.hold import HoldParams, hold
 from fern_tide.core.envelope.clean_up.rise_and_fall import FallShape, RiseAndFallParams, rise_and_fall
+from fern_tide.core.envelope.clean_up.shift import ShiftLevelParams, shift
 from fern_tide.core.envelope.clean_up.smooth import SmoothParams, smooth
 
 RATE = FrameRate.parse("100")  # 10 ms a frame
@@ -64,6 +68,30 @@ def test_a_straight_fall_sinks_by_the_same_amount_each_frame():
 
 def test_nothing_starts_bent():
     assert rise_and_fall(np.full(20, 0.7), params=RiseAndFallParams(), rate=RATE)[0] == 0.7
+
+
+def test_a_spike_of_one_frame_goes_and_a_step_stays():
+    x = np.concatenate([np.zeros(20), [1.0], np.zeros(20), np.ones(20)])
+    out = despike(x, params=DespikeParams(width_ms=50), rate=RATE)
+    np.testing.assert_array_equal(out, np.concatenate([np.zeros(41), np.ones(20)]))
+
+
+def test_a_peak_is_held_for_its_time_and_no_longer():
+    out = hold(impulse(n=20, at=5), params=HoldParams(hold_ms=40), rate=RATE)
+    assert np.flatnonzero(out).tolist() == [5, 6, 7, 8, 9]
+
+
+def test_the_chosen_percentile_becomes_full_scale_row_by_row():
+    rows = np.stack([np.linspace(0, 0.2, 101), np.linspace(0, 0.02, 101), np.zeros(101)])
+    out = equalise(rows, params=EqualiseParams(percentile=90), rate=RATE)
+    np.testing.assert_allclose(out[:, 90], [1, 1, 0])
+    assert out[2].max() == 0
+
+
+@pytest.mark.parametrize(("by", "unit", "expected"), [(2, "frames", 12), (-30, "ms", 7)])
+def test_a_level_is_shifted_by_frames_or_ms(by, unit, expected):
+    params = ShiftLevelParams(by=by, counted_in=unit)
+    assert shift(impulse(n=30, at=10), params=params, rate=RATE).argmax() == expected
 
 
 def test_a_gate_holds_between_its_two_levels_and_stays_open_its_least_time():

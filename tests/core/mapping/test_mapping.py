@@ -7,11 +7,11 @@ from hypothesis import strategies as st
 
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.target import Target
-from fern_tide.core.base.units import from_db, to_db
+from fern_tide.core.base.units import TimeUnit, from_db, to_db
 from fern_tide.core.mapping.colour import colour_texts, mix_colours, parse_colour
 from fern_tide.core.mapping.mapping import Drive, ResponseChoice, StepChoice, value
 from fern_tide.core.mapping.marks import Marks, Scale, crossings, histogram, lift, suggest_marks
-from fern_tide.core.mapping.steps.shift import ShiftParams, TimeUnit, shift
+from fern_tide.core.mapping.steps.shift import ShiftParams, shift
 from fern_tide.core.mapping.steps.stairs import StairsParams, stairs
 
 LAMP = Target(part="lamp", property="turn")

@@ -3,12 +3,21 @@
 from __future__ import annotations
 
 import math
+from enum import StrEnum
 from typing import overload
 
 import numpy as np
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.signal import FloatArray
+
+
+class TimeUnit(StrEnum):
+    """What a length of time is counted in."""
+
+    FRAMES = "frames"
+    MS = "ms"
+
 
 FLOOR_DB = -120.0
 _FLOOR = 10.0 ** (FLOOR_DB / 20.0)

@@ -2,22 +2,14 @@
 
 from __future__ import annotations
 
-from enum import StrEnum
 from typing import Annotated
 
-import numpy as np
 from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
-from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.signal import FloatArray, moved
+from fern_tide.core.base.units import TimeUnit
 from fern_tide.core.mapping.step import Step, StepContext
-
-
-class TimeUnit(StrEnum):
-    """What a shift is counted in."""
-
-    FRAMES = "frames"
-    MS = "ms"
 
 
 class ShiftParams(Params):
@@ -41,13 +33,7 @@ def shift(lift: FloatArray, *, params: ShiftParams, context: StepContext) -> Flo
         The same shape; the first or last lift goes on where nothing comes in.
     """
     frames = params.by if params.counted_in is TimeUnit.FRAMES else context.rate.frames_of_ms(params.by)
-    n = lift.shape[-1]
-    at = np.clip(np.arange(n) - frames, 0.0, n - 1.0)
-    before = np.floor(at).astype(np.int64)
-    share = at - before
-    after = np.minimum(before + 1, n - 1)
-    moved: FloatArray = lift[..., before] * (1.0 - share) + lift[..., after] * share
-    return moved
+    return moved(lift, frames=frames)
 
 
 STEP = Step(
