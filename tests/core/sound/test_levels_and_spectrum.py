@@ -212,3 +212,39 @@ def test_the_waveform_keeps_every_extreme():
     grid = FrameGrid(FrameRate.parse("30"), 48_000, 1_000)
     spans = analyze(io.BytesIO(wav(x)), info, grid=grid, features=[WaveformFeature()])[WaveformFeature()]
     assert spans.tolist() == [[0, 0, 0, -0.5], [0, 0.75, 0, 0]]
+
+
+@pytest.mark.parametrize("sample_rate_hz", [44_100, 48_000, 96_000])
+@pytest.mark.parametrize(("dbfs", "channels", "lufs"), [(-23.0, 2, -23.0), (-33.0, 2, -33.0), (-20.0, 1, -23.01)])
+def test_a_tone_of_997_hz_reads_the_loudness_that_bs1770_gives_it(sample_rate_hz, dbfs, channels, lufs):
+    tone = sine(997, amplitude=10 ** (dbfs / 20), seconds=8, rate_hz=sample_rate_hz)
+    content = wav(np.stack([tone] * channels), rate_hz=sample_rate_hz)
+    for window, edge in (("momentary", 10), ("short_term", 55)):
+        level = read(content, f"loudness window={window}")
+        np.testing.assert_allclose(20 * np.log10(level[edge:-edge]), lufs, atol=0.1)
+
+
+def test_loudness_forgives_the_low_and_counts_the_high():
+    low, middle, high = (read(wav(sine(hz, amplitude=0.2, seconds=3)), "loudness")[45] for hz in (30, 1_000, 8_000))
+    assert 20 * np.log10(low / middle) < -5
+    assert 2.5 < 20 * np.log10(high / middle) < 4.5
+
+
+def test_silence_between_two_tones_has_no_loudness():
+    x = np.concatenate([sine(997, seconds=2), np.zeros(96_000), sine(997, seconds=2)])
+    level = read(wav(x), "loudness")
+    assert level[90] == 0
+    assert level[30] == pytest.approx(level[150], rel=1e-3)
+
+
+@pytest.mark.parametrize("hz", [200.0, 1_000.0, 6_000.0])
+def test_the_brightness_of_a_tone_is_its_own_frequency(hz):
+    level = read(wav(sine(hz)), "brightness")
+    np.testing.assert_allclose(20 * 2 ** (10 * level[6:-6]), hz, rtol=0.03)
+
+
+def test_brightness_rises_with_the_highs_and_silence_has_none():
+    dull = sine(300)
+    bright = dull + sine(7_000)
+    assert read(wav(bright), "brightness")[30] > read(wav(dull), "brightness")[30] + 0.2
+    assert read(wav(np.zeros(20_000)), "brightness").max() == 0

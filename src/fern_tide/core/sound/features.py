@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
+from enum import StrEnum
 from typing import BinaryIO, Literal, TypeAlias
 
 import numpy as np
@@ -14,11 +15,11 @@ from fern_tide.core.sound.channels import Channel, n_signals, pick
 from fern_tide.core.sound.decode import SoundInfo, blocks
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.levels import Detector, levels
+from fern_tide.core.sound.running import WAVEFORM_SAMPLES, Loudness, Waveform
 from fern_tide.core.sound.spectrum import Window, column_edges_hz, cumulative_power, window_samples
 
 VERSION = 1  # of this stage: a change that changes numbers raises it, and stored features are read anew
 FRAMES_A_CHUNK = 64
-WAVEFORM_SAMPLES = 256
 
 
 class LevelsFeature(Frozen, frozen=True):
@@ -44,7 +45,23 @@ class WaveformFeature(Frozen, frozen=True):
     kind: Literal["waveform"] = "waveform"
 
 
-Feature: TypeAlias = LevelsFeature | SpectrumFeature | WaveformFeature
+class LoudnessWindow(StrEnum):
+    """How long a stretch loudness is measured over: momentary is 400 ms, short-term 3 s."""
+
+    MOMENTARY = "momentary"
+    SHORT_TERM = "short_term"
+
+
+class LoudnessFeature(Frozen, frozen=True):
+    """Loudness per frame, its window centred on the frame's middle, as 10^(LUFS / 20): an array of shape (frames,)."""
+
+    kind: Literal["loudness"] = "loudness"
+    window: LoudnessWindow
+
+
+WINDOW_MS = {LoudnessWindow.MOMENTARY: 400.0, LoudnessWindow.SHORT_TERM: 3000.0}
+Feature: TypeAlias = LevelsFeature | SpectrumFeature | WaveformFeature | LoudnessFeature
+PerFrame: TypeAlias = LevelsFeature | SpectrumFeature
 Progress: TypeAlias = Callable[[float], bool]
 """Called with the share done, 0 to 1; returns False to cancel."""
 
@@ -72,10 +89,9 @@ def analyze(
     """
     wanted = tuple(dict.fromkeys(features))
     found = {feature: np.zeros(_shape(feature, info, grid), dtype=np.float32) for feature in wanted}
-    feed = _Feed(stream, info)
-    per_frame = [feature for feature in wanted if not isinstance(feature, WaveformFeature)]
-    for waveform in (feature for feature in wanted if isinstance(feature, WaveformFeature)):
-        feed.waveform = found[waveform]
+    running = [_running(feature, found[feature], grid) for feature in wanted if not isinstance(feature, PerFrame)]
+    feed = _Feed(stream, info, running)
+    per_frame = [feature for feature in wanted if isinstance(feature, PerFrame)]
     for first in range(0, grid.n_frames, FRAMES_A_CHUNK):
         last = min(first + FRAMES_A_CHUNK, grid.n_frames)
         low, high = _reach(per_frame, grid, first, last)
@@ -88,8 +104,15 @@ def analyze(
     return found
 
 
+def _running(feature: WaveformFeature | LoudnessFeature, out: Float32Array, grid: FrameGrid) -> Waveform | Loudness:
+    if isinstance(feature, WaveformFeature):
+        return Waveform(out)
+    starts, ends = grid.bounds(0, grid.n_frames, window_ms=WINDOW_MS[feature.window])
+    return Loudness(out, starts=starts, ends=ends, sample_rate_hz=grid.sample_rate_hz)
+
+
 def _shape(feature: Feature, info: SoundInfo, grid: FrameGrid) -> tuple[int, ...]:
-    if isinstance(feature, LevelsFeature):
+    if isinstance(feature, (LevelsFeature, LoudnessFeature)):
         return (grid.n_frames,)
     if isinstance(feature, WaveformFeature):
         return (2, -(-info.n_samples // WAVEFORM_SAMPLES))
@@ -98,7 +121,7 @@ def _shape(feature: Feature, info: SoundInfo, grid: FrameGrid) -> tuple[int, ...
     return (n_signals(info.channels, channel=feature.channel), columns, grid.n_frames)
 
 
-def _reach(features: Iterable[Feature], grid: FrameGrid, first: int, last: int) -> tuple[int, int]:
+def _reach(features: Iterable[PerFrame], grid: FrameGrid, first: int, last: int) -> tuple[int, int]:
     """The samples that any feature reads for these frames."""
     low, high = grid.bounds(first, last, window_ms=None)
     lows, highs = [int(low[0])], [int(high[-1])]
@@ -115,8 +138,7 @@ def _reach(features: Iterable[Feature], grid: FrameGrid, first: int, last: int) 
     return min(lows), max(highs)
 
 
-def _read(feature: Feature, block: Float32Array, start: int, grid: FrameGrid, frames: tuple[int, int]) -> Float32Array:
-    assert not isinstance(feature, WaveformFeature)
+def _read(feature: PerFrame, block: Float32Array, start: int, grid: FrameGrid, frames: tuple[int, int]) -> Float32Array:
     signals = pick(block, channel=feature.channel)
     if isinstance(feature, SpectrumFeature):
         n_window = window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz)
@@ -131,13 +153,12 @@ def _read(feature: Feature, block: Float32Array, start: int, grid: FrameGrid, fr
 class _Feed:
     """Samples of a stream by position, read once and forgotten once passed; outside the sound there is silence."""
 
-    def __init__(self, stream: BinaryIO, info: SoundInfo) -> None:
+    def __init__(self, stream: BinaryIO, info: SoundInfo, running: Sequence[Waveform | Loudness]) -> None:
         self._blocks = blocks(stream)
         self._info = info
         self._held: Float32Array = np.zeros((info.channels, 0), dtype=np.float32)
         self._start = 0
-        self.waveform: Float32Array | None = None
-        self._passed = _Waveform()
+        self._running = running
 
     def between(self, low: int, high: int) -> Float32Array:
         """Give samples low..high-1; low must not go back by more than what the last call was given."""
@@ -157,31 +178,9 @@ class _Feed:
         """Read to the end, for what every sample counts for."""
         for block in self._blocks:
             self._look(block)
-        if self.waveform is not None:
-            self._passed.finish(self.waveform)
+        for listener in self._running:
+            listener.finish()
 
     def _look(self, block: Float32Array) -> None:
-        if self.waveform is not None:
-            self._passed.add(block, self.waveform)
-
-
-class _Waveform:
-    """Lowest and highest sample of every span, filled in as blocks pass."""
-
-    def __init__(self) -> None:
-        self._span = 0
-        self._left: Float32Array | None = None
-
-    def add(self, block: Float32Array, out: Float32Array) -> None:
-        if self._left is not None:
-            block = np.concatenate([self._left, block], axis=1)
-        whole = block.shape[1] // WAVEFORM_SAMPLES
-        spans = block[:, : whole * WAVEFORM_SAMPLES].reshape(len(block), whole, WAVEFORM_SAMPLES)
-        out[0, self._span : self._span + whole] = spans.min(axis=(0, 2))
-        out[1, self._span : self._span + whole] = spans.max(axis=(0, 2))
-        self._span += whole
-        self._left = block[:, whole * WAVEFORM_SAMPLES :]
-
-    def finish(self, out: Float32Array) -> None:
-        if self._left is not None and self._left.shape[1]:
-            out[:, self._span] = self._left.min(), self._left.max()
+        for listener in self._running:
+            listener.add(block)

@@ -15,7 +15,8 @@ from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale
 from fern_tide.core.scene.drawing import TRANSFORMS, bindings
-from fern_tide.core.sound.features import WAVEFORM_SAMPLES, WaveformFeature
+from fern_tide.core.sound.features import WaveformFeature
+from fern_tide.core.sound.running import WAVEFORM_SAMPLES
 from fern_tide.web.context import body, services, studio
 from fern_tide.web.packing import Pack
 from fern_tide.workflows import tune
