@@ -17,7 +17,7 @@ ROOT = Path(__file__).parents[2]
 SRC = ROOT / "src/fern_tide"
 CORE_FILES = sorted((SRC / "core").rglob("*.py"))
 FILES = sorted(path for path in SRC.rglob("*.py"))
-OUTSIDE = {"numpy", "scipy", "pydantic", "pydantic_core", "annotated_types", "soundfile", "defusedxml"}
+OUTSIDE = {"numpy", "scipy", "pydantic", "pydantic_core", "annotated_types", "soundfile", "av", "defusedxml"}
 FORBIDDEN_IN_CORE = {
     "os",
     "pathlib",

@@ -3,6 +3,7 @@
 import io
 import struct
 
+import av
 import numpy as np
 import pytest
 from tests.conftest import drums, sine, wav
@@ -133,3 +134,70 @@ def test_the_mix_has_the_highest_rate_that_players_take():
 
     assert mix_rate_hz([info(44_100), info(48_000)]) == 48_000
     assert mix_rate_hz([info(192_000)]) == 96_000
+
+
+def contained(kind: str, codec: str, *, sound: bool = True, picture: bool = False, late_s: float = 0.0) -> bytes:
+    """A container made with PyAV: a tone from 0.5 s on, one second in all, perhaps beside a picture."""
+    out = io.BytesIO()
+    with av.open(out, "w", format=kind) as container:
+        if picture:
+            video = container.add_stream("libvpx" if kind == "webm" else "mpeg4", rate=25)
+            video.width, video.height, video.pix_fmt = 32, 32, "yuv420p"
+        if sound:
+            stream = container.add_stream(codec, rate=48_000, layout="stereo")
+            stream.bit_rate = 128_000
+        for k in range(25 if picture else 0):
+            frame = av.VideoFrame.from_ndarray(np.zeros((32, 32, 3), dtype=np.uint8), format="rgb24")
+            frame.pts = k
+            container.mux(video.encode(frame))
+        if picture:
+            container.mux(video.encode(None))
+        if sound:
+            x = np.zeros((2, 48_000), dtype=np.float32)
+            x[:, 24_000:] = sine(500, amplitude=0.5, seconds=0.5)
+            size = stream.codec_context.frame_size or 1_024
+            for start in range(0, 48_000, size):
+                frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(x[:, start : start + size]), "fltp", "stereo")
+                frame.sample_rate, frame.pts = 48_000, start + round(late_s * 48_000)
+                container.mux(stream.encode(frame))
+            container.mux(stream.encode(None))
+    return out.getvalue()
+
+
+CONTAINED = [("ipod", "aac", "MOV"), ("mp4", "aac", "MOV"), ("mov", "alac", "MOV"), ("webm", "libopus", "MATROSKA")]
+CONTAINED += [("matroska", "flac", "MATROSKA"), ("asf", "wmav2", "ASF"), ("adts", "aac", "AAC")]
+
+
+@pytest.mark.parametrize(("kind", "codec", "name"), CONTAINED)
+def test_the_sound_of_containers_comes_back_in_time(kind, codec, name):
+    content = contained(kind, codec, picture=kind in {"mp4", "webm"})
+    info = measure(io.BytesIO(content))
+    assert (info.format, info.channels, info.sample_rate_hz) == (name, 2, 48_000)
+    found = decoded(content)
+    assert found.shape[1] == info.n_samples == pytest.approx(48_000, abs=4_200)
+    loud = np.flatnonzero(np.abs(found[0]) > 0.2)
+    cannot_say_its_delay = kind in {"adts", "asf"}
+    assert loud[0] == pytest.approx(24_000, abs=2_100 if cannot_say_its_delay else 150)
+
+
+def test_sound_that_begins_late_in_a_video_stays_late():
+    on_time, late = (decoded(contained("mp4", "aac", picture=True, late_s=late_s)) for late_s in (0.0, 0.5))
+    first, later = (np.flatnonzero(np.abs(found[0]) > 0.2)[0] for found in (on_time, late))
+    assert later - first == pytest.approx(24_000, abs=1_100)
+
+
+@pytest.mark.parametrize(
+    ("content", "words"),
+    [
+        (contained("mp4", "aac", sound=False, picture=True), "no sound in it"),
+        (contained("mp4", "aac")[:3_000], "cannot be decoded|only .* is there"),
+        (b"\0\0\0\x18ftypmp42" + b"\xff" * 500, "cannot be decoded"),
+        (b"\x1aE\xdf\xa3" + b"\x01" * 300, "cannot be decoded|no sound"),
+        (b"#EXTM3U\n#EXTINF:10,\nfile:///etc/passwd\n", "not a sound file"),
+        (b"ffconcat version 1.0\nfile /etc/passwd\n", "not a sound file"),
+    ],
+    ids=["no sound", "cut off", "mp4 nonsense", "matroska nonsense", "playlist", "concat list"],
+)
+def test_a_wrong_container_is_refused_and_a_list_of_files_is_never_followed(content, words):
+    with pytest.raises(UnreadableSound, match=words):
+        measure(io.BytesIO(content))

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Callable, Iterator
+from contextlib import closing
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import BinaryIO
@@ -17,9 +18,12 @@ import soundfile
 from fern_tide.core.base.errors import Cancelled, UnreadableSound
 from fern_tide.core.base.params import Frozen, build
 from fern_tide.core.base.signal import Float32Array
+from fern_tide.core.sound.containers import Container, demuxer_of
 
 BLOCK_SAMPLES = 65_536
-READABLE = "WAV, AIFF, FLAC, OGG Vorbis, Opus or MP3"
+READABLE = "WAV, AIFF, FLAC, OGG Vorbis, Opus, MP3, M4A or a video with sound"
+_ROUGH_CLAIMS = {"MP3", "MOV", "MATROSKA", "ASF", "AAC"}  # these say their length to a frame of the codec or worse
+_SLACK_S = 1
 _LENGTH_UNKNOWN = 2**62  # what the decoder says of a stream with no length
 _WAV_SIZE_UNKNOWN = {0, 0xFFFFFFFF, 0x7FFFFFFF, 0x7FFFF000}  # what programs that stream write
 
@@ -86,6 +90,15 @@ def blocks(stream: BinaryIO, *, block_samples: int = BLOCK_SAMPLES) -> Iterator[
     Raises:
         UnreadableSound: the stream cannot be opened, or breaks off in the middle.
     """
+    demuxer = demuxer_of(stream)
+    if demuxer is None:
+        yield from _plain_blocks(stream, block_samples)
+        return
+    with closing(Container(stream, demuxer=demuxer)) as container:
+        yield from container.blocks()
+
+
+def _plain_blocks(stream: BinaryIO, block_samples: int) -> Iterator[Float32Array]:
     with open_sound(stream) as sound:
         done = 0
         while True:
@@ -102,6 +115,26 @@ def blocks(stream: BinaryIO, *, block_samples: int = BLOCK_SAMPLES) -> Iterator[
                 return
             done += len(block)
             yield np.ascontiguousarray(block.T)
+
+
+@dataclass(frozen=True)
+class _Claims:
+    """What a file says of itself, before it is decoded."""
+
+    format: str
+    encoding: str
+    channels: int
+    sample_rate_hz: int
+    n_samples: int
+
+
+def _claims(stream: BinaryIO) -> _Claims:
+    demuxer = demuxer_of(stream)
+    if demuxer is None:
+        with open_sound(stream) as sound:
+            return _Claims(sound.format, sound.subtype, sound.channels, int(sound.samplerate), int(sound.frames))
+    with closing(Container(stream, demuxer=demuxer)) as found:
+        return _Claims(found.format, found.encoding, found.channels, found.sample_rate_hz, found.claimed_samples)
 
 
 def measure(
@@ -122,16 +155,17 @@ def measure(
     """
     limits = limits or SoundLimits()
     _refuse_short_wav(stream)
-    with open_sound(stream) as sound:
-        _refuse_odd_shapes(sound, limits)
-        claimed, rate = int(sound.frames), int(sound.samplerate)
-        claims = {"format": sound.format, "encoding": sound.subtype, "channels": sound.channels}
+    said = _claims(stream)
+    _refuse_odd_shapes(said, limits)
+    rate, claimed = said.sample_rate_hz, said.n_samples
     n_samples = _count(stream, longest=limits.longest_s * rate, rate_hz=rate, claimed=claimed, progress=progress)
     if n_samples == 0:
         raise UnreadableSound("The file holds no sound: it has no samples.", remedy="Export it again.")
-    if n_samples < claimed < _LENGTH_UNKNOWN and claims["format"] != "MP3":
+    slack = _SLACK_S * rate if said.format in _ROUGH_CLAIMS else 0
+    if n_samples + slack < claimed < _LENGTH_UNKNOWN:
         raise _cut_off(claimed / rate, n_samples / rate)
-    return build(SoundInfo, {**claims, "sample_rate_hz": rate, "n_samples": n_samples})
+    held = {"format": said.format, "encoding": said.encoding, "channels": said.channels}
+    return build(SoundInfo, {**held, "sample_rate_hz": rate, "n_samples": n_samples})
 
 
 def _count(stream: BinaryIO, *, longest: int, rate_hz: int, claimed: int, progress: Callable[[int, int], bool]) -> int:
@@ -152,15 +186,15 @@ def _count(stream: BinaryIO, *, longest: int, rate_hz: int, claimed: int, progre
     return n_samples
 
 
-def _refuse_odd_shapes(sound: soundfile.SoundFile, limits: SoundLimits) -> None:
-    if sound.channels > limits.most_channels:
+def _refuse_odd_shapes(said: _Claims, limits: SoundLimits) -> None:
+    if said.channels > limits.most_channels:
         raise UnreadableSound(
-            f"The sound has {sound.channels} channels; at most {limits.most_channels} are read.",
+            f"The sound has {said.channels} channels; at most {limits.most_channels} are read.",
             remedy="Mix it down first.",
         )
-    if not limits.slowest_hz <= sound.samplerate <= limits.fastest_hz:
+    if not limits.slowest_hz <= said.sample_rate_hz <= limits.fastest_hz:
         raise UnreadableSound(
-            f"The sound has {sound.samplerate} samples a second.",
+            f"The sound has {said.sample_rate_hz} samples a second.",
             remedy=f"Convert it to a rate from {limits.slowest_hz} to {limits.fastest_hz} Hz, such as 48000.",
         )
 
