@@ -308,6 +308,20 @@ def test_a_deleted_project_can_be_put_back(client, demo):
     assert client.get(f"/p/{demo}/bench").status_code == 200
 
 
+def test_lanes_that_can_be_drawn_are_not_kept_waiting_by_one_that_cannot(client, studio, demo):
+    studio.enqueue = lambda job: None
+    project = studio.projects.current(demo).document
+    reed = project.envelope("reed").model_dump(mode="json")
+    reed["reading"]["params"]["window_ms"] = 333.0
+    edit(client, demo, {"kind": "put_envelope", "envelope": reed})
+    head, _ = unpack(client.get(f"/p/{demo}/curves").data)
+    assert set(head["lanes"]) == {"lamp-glow", "cloche-tops", "rain-on-glass"}
+    assert "frond-left:turn" not in head["curves"] and "rain:y" in head["curves"]
+    (job,) = client.get(f"/p/{demo}/work").json["jobs"]
+    assert job["state"] == "queued"
+    assert client.post(f"/p/{demo}/bake").status_code == 202  # a bake waits for all of it
+
+
 def test_cancelled_work_waits_until_it_is_asked_for_again(client, studio):
     studio.enqueue = lambda job: None  # a queue whose worker has not come to it yet
     key = start(client, wav(sine(200)))

@@ -12,7 +12,7 @@ from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope, clean, needs, read_raw
 from fern_tide.core.mapping.mapping import Mapping, shaped_lift
 from fern_tide.core.mapping.marks import Scale, histogram
-from fern_tide.workflows.analysis import StoredFeatures, track_feature_key
+from fern_tide.workflows.analysis import NotAnalyzedYet, StoredFeatures, track_feature_key
 from fern_tide.workflows.studio import Studio
 
 _REMEMBERED = 400
@@ -59,6 +59,14 @@ class Levels:
             return held
         raw = self.raw(project, envelope)
         return self._put(key, clean(raw, envelope.clean_up, rate=project.rate))
+
+    def ready(self, project: Project, mapping: Mapping) -> bool:
+        """Say whether a mapping's level can be read now; where not, its analysis is asked for."""
+        try:
+            self.raw(project, project.envelope(mapping.envelope))
+        except NotAnalyzedYet:
+            return False
+        return True
 
     def lift(self, project: Project, mapping: Mapping) -> FloatArray:
         """Give a mapping's lift after its steps, shape (frames,).

@@ -28,9 +28,11 @@ pages = Blueprint("curves", __name__, url_prefix="/p/<key>")
 
 @pages.get("/curves")
 def all_curves(key: str) -> Response:
-    """Give every lane and every curve of the project as it stands."""
+    """Give every lane and every curve of the project as it stands; what is still being analyzed comes later."""
     revision, project = studio().projects.head(key)
-    return _packed(project, project.mappings, revision, before=None)
+    ready = tuple(mapping for mapping in project.mappings if services().levels.ready(project, mapping))
+    shown = project if len(ready) == len(project.mappings) else project.but(mappings=ready)
+    return _packed(shown, ready, revision, before=None)
 
 
 @pages.post("/preview")

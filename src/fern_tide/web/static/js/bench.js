@@ -88,9 +88,9 @@ export function mountBench(room, signal) {
     try {
       take(await getPack(project.url("curves")), { whole: true });
     } catch (wrong) {
-      if (wrong.status !== 202) notice(wrong.message);
-      else work.look();
+      notice(wrong.message);
     }
+    if (Object.keys(state.lanes).length < parts.querySelectorAll("canvas[data-lane]").length) work.look();
     await loadWave();
     if (!signal.aborted) drawAll();
   }
