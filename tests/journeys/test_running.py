@@ -3,6 +3,8 @@
 import json
 import os
 import signal
+import subprocess
+import sys
 import time
 import urllib.request
 from pathlib import Path
@@ -99,3 +101,11 @@ def test_ctrl_c_ends_both_cleanly(own, number):
     assert own.process.returncode == 0
     assert "Traceback" not in said
     assert not any(Path(f"/proc/{pid}").exists() for pid in workers)
+
+
+def test_a_port_that_is_taken_is_said_in_one_line(own, tmp_path):
+    port = own.url.rsplit(":", 1)[1]
+    words = [sys.executable, "-m", "fern_tide.cli", "serve", "--data", str(tmp_path / "other"), "--port", port]
+    done = subprocess.run(words, capture_output=True, text=True, timeout=30)
+    assert done.returncode == 2
+    assert "cannot be listened on" in done.stderr and "Use --port" in done.stderr and done.stderr.count("\n") == 1

@@ -297,6 +297,8 @@ def test_a_mapping_drives_more_properties_and_each_only_once(client, studio):
     assert grown.json["place"] == 1
     drives = studio.projects.current(key).document.mappings[0].drives
     assert [str(drive.target) for drive in drives] == ["cloche-1:scale_y", "cloche-2:scale_y"]
+    odd = {"base": standing(client, key)["revision"], "target": "lamp:turn", "place": "first"}
+    assert client.post(f"/p/{key}/mappings/cloche-1-height/aim", json=odd).status_code == 422
     again = {"base": standing(client, key)["revision"], "target": "cloche-1:scale_y", "place": 1}
     assert client.post(f"/p/{key}/mappings/cloche-1-height/aim", json=again).status_code == 422
 

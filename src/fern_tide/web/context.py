@@ -54,12 +54,12 @@ def body() -> dict[str, Any]:
     return plain
 
 
-def base_of(plain: dict[str, Any]) -> int:
-    """Read the revision that an edit was made on."""
-    base = plain.get("base")
-    if not isinstance(base, int):
-        raise InvalidParameter("base", value=base, allowed="the number of a revision")
-    return base
+def whole(plain: dict[str, Any], name: str) -> int:
+    """Read a whole number, such as the revision that an edit was made on."""
+    number = plain.get(name)
+    if not isinstance(number, int) or number < 0:
+        raise InvalidParameter(name, value=number, allowed="a whole number")
+    return number
 
 
 def uploaded() -> Iterator[bytes]:

@@ -12,6 +12,7 @@ from types import FrameType
 
 from waitress.server import create_server
 
+from fern_tide.core.base.errors import FernTideError
 from fern_tide.jobs.queue import connect
 from fern_tide.web.app import create_app
 from fern_tide.workflows.demo_project import ensure_demo
@@ -42,7 +43,10 @@ def serve(*, data: str | None, host: str, port: int, with_demo: bool) -> None:
     worker = Worker(settings)
     app = create_app(studio, hosts=tuple(dict.fromkeys(("127.0.0.1", "localhost", host))))
     limit = settings.most_upload_bytes + (1 << 20)
-    server = create_server(app, host=host, port=port, threads=THREADS, max_request_body_size=limit, ident="")
+    try:
+        server = create_server(app, host=host, port=port, threads=THREADS, max_request_body_size=limit, ident="")
+    except OSError as cause:
+        raise FernTideError(f"{host}:{port} cannot be listened on: {cause.strerror}.", remedy="Use --port.") from cause
     worker.start()
     print(f"Fern Tide is at http://{host}:{server.effective_port}/ (Ctrl-C ends it)", flush=True)
     try:

@@ -180,8 +180,11 @@ def next_target(project: Project, mapping: Mapping) -> Target:
         known = any(item.id == last.property for item in project.scene.part(part_id).kind.properties)
         if known and candidate not in taken:
             return candidate
-    own = project.scene.part(last.part).kind.properties
-    return next(t for item in own if (t := Target(part=last.part, property=item.id)) not in taken)
+    for item in project.scene.part(last.part).kind.properties:
+        candidate = Target(part=last.part, property=item.id)
+        if candidate not in taken:
+            return candidate
+    raise InvalidParameter("property", value="missing", allowed="another mapping: this one drives all that it could")
 
 
 def suggest(levels: Levels, project: Project, *, envelope_id: str, scale: Scale) -> Marks:

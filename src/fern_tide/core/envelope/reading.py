@@ -35,6 +35,7 @@ class Reading:
         needs: gives the features that read will ask for, from the params and the sound's facts.
         read: gives the level, shape (frames,), from the features.
         version: raised when the numbers change.
+        db_name: what the level is called when shown on a dB scale; '' for a level that is no loudness.
     """
 
     id: str
@@ -44,3 +45,4 @@ class Reading:
     needs: Callable[[Any, SoundInfo], tuple[Feature, ...]]
     read: Callable[[Any, Features], FloatArray]
     version: int = 1
+    db_name: str = "dB"

@@ -10,7 +10,7 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.commands import PutMapping, read_command
 from fern_tide.core.mapping.marks import Scale
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import base_of, body, services, standing, studio
+from fern_tide.web.context import body, services, standing, studio, whole
 from fern_tide.workflows import analysis, bake_project, tune
 
 pages = Blueprint("edits", __name__, url_prefix="/p/<key>")
@@ -30,13 +30,13 @@ def stand(key: str) -> Any:
 def edit(key: str) -> Any:
     """Store an edit."""
     plain = body()
-    return _answer(tune.edit(studio(), key, read_command(plain.get("command")), base=base_of(plain)))
+    return _answer(tune.edit(studio(), key, read_command(plain.get("command")), base=whole(plain, "base")))
 
 
 @pages.post("/undo")
 def undo(key: str) -> Any:
     """Go back one revision."""
-    revision = studio().projects.undo(key, base=base_of(body()))
+    revision = studio().projects.undo(key, base=whole(body(), "base"))
     analysis.ensure(studio(), revision.document)
     return _answer(revision)
 
@@ -44,7 +44,7 @@ def undo(key: str) -> Any:
 @pages.post("/redo")
 def redo(key: str) -> Any:
     """Go forward one revision."""
-    revision = studio().projects.redo(key, base=base_of(body()))
+    revision = studio().projects.redo(key, base=whole(body(), "base"))
     analysis.ensure(studio(), revision.document)
     return _answer(revision)
 
@@ -59,7 +59,7 @@ def add_mapping(key: str) -> Any:
         target = Target.parse(str(plain["target"]))
     envelope = str(plain.get("envelope") or envelope)
     mapping = tune.new_mapping(services().levels, project, envelope_id=envelope, target=target)
-    revision = tune.edit(studio(), key, PutMapping(mapping=mapping), base=base_of(plain))
+    revision = tune.edit(studio(), key, PutMapping(mapping=mapping), base=whole(plain, "base"))
     return _answer(revision, mapping=mapping.id)
 
 
@@ -69,8 +69,8 @@ def aim(key: str, mapping_id: str) -> Any:
     plain = body()
     project = studio().projects.current(key).document
     target = Target.parse(str(plain.get("target")))
-    aimed = tune.aim(project, project.mapping(mapping_id), place=int(plain.get("place") or 0), target=target)
-    return _answer(tune.edit(studio(), key, PutMapping(mapping=aimed), base=base_of(plain)))
+    aimed = tune.aim(project, project.mapping(mapping_id), place=whole(plain, "place"), target=target)
+    return _answer(tune.edit(studio(), key, PutMapping(mapping=aimed), base=whole(plain, "base")))
 
 
 @pages.post("/mappings/<mapping_id>/drives")
@@ -80,7 +80,7 @@ def add_drive(key: str, mapping_id: str) -> Any:
     project = studio().projects.current(key).document
     mapping = project.mapping(mapping_id)
     grown = tune.aim(project, mapping, place=len(mapping.drives), target=tune.next_target(project, mapping))
-    revision = tune.edit(studio(), key, PutMapping(mapping=grown), base=base_of(plain))
+    revision = tune.edit(studio(), key, PutMapping(mapping=grown), base=whole(plain, "base"))
     return _answer(revision, place=len(grown.drives) - 1)
 
 
@@ -94,7 +94,7 @@ def suggest(key: str, mapping_id: str) -> Any:
     scale = Scale(plain["scale"]) if plain.get("scale") in set(Scale) else mapping.marks.scale
     marks = tune.suggest(services().levels, project, envelope_id=envelope, scale=scale)
     changed = mapping.model_copy(update={"envelope": envelope, "marks": marks})
-    return _answer(tune.edit(studio(), key, PutMapping(mapping=changed), base=base_of(plain)))
+    return _answer(tune.edit(studio(), key, PutMapping(mapping=changed), base=whole(plain, "base")))
 
 
 @pages.post("/bake")

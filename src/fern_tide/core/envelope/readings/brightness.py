@@ -58,4 +58,5 @@ READING = Reading(
     params=BrightnessParams,
     needs=needs,
     read=read,
+    db_name="",
 )

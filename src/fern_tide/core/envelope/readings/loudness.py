@@ -38,4 +38,5 @@ READING = Reading(
     params=LoudnessParams,
     needs=needs,
     read=read,
+    db_name="LUFS",
 )

@@ -3,7 +3,7 @@
 import { Axis, xOf } from "./axis.js";
 import { envelopeJson, mountBindings, put } from "./binding.js";
 import { flip } from "./bench.js";
-import { colours, pen } from "./canvas.js";
+import { colours, pen, say } from "./canvas.js";
 import { mountDrop, send } from "./drop.js";
 import { columns, fillColumns, strokeColumns } from "./lane.js";
 import { notice, replaceHtml, telling } from "./notices.js";
@@ -48,9 +48,13 @@ export function mountSound(room, signal) {
     }
     drawTrace();
     if (!state.level || !find("#level-here")) return;
+    const here = find("#level-here");
+    const { unit } = here.dataset;
     const db = state.level.db[transport.frame];
-    find("#level-here").textContent = db <= -119 ? "silent" : db.toFixed(1);
-    find("#level-words").textContent = `${db <= -119 ? "" : "dB, "}loudest ${state.level.loudest.toFixed(1)} dB`;
+    if (!unit) say(here, state.level.cleaned[transport.frame].toFixed(3));
+    else say(here, db <= -119 ? "silent" : db.toFixed(1));
+    const most = unit ? `loudest ${state.level.loudest.toFixed(1)} ${unit}` : `highest ${state.level.top.toFixed(3)}`;
+    say(find("#level-words"), unit && db > -119 ? `${unit}, ${most}` : most);
   }
 
   function drawAll() {
