@@ -28,6 +28,7 @@ export function mountHandoff(room, signal) {
   const parts = room.querySelector("#parts");
   const axis = new Axis(project.standing.frames);
   let curve = null;
+  let written = {}; // what was written since the last bake, by format
   const find = (selector) => parts.querySelector(selector);
 
   async function load() {
@@ -102,16 +103,18 @@ export function mountHandoff(room, signal) {
     const scrolled = find(".overflow-y-auto")?.scrollTop ?? 0;
     replaceHtml(parts, html);
     find(".overflow-y-auto").scrollTop = scrolled;
+    for (const [id, said] of Object.entries(written)) find(`#written-${id}`).innerHTML = said;
     mountParts();
     await load();
   }
 
   async function write(id) {
-    const place = find(`#written-${id}`);
-    place.textContent = "Writing and reading back";
+    const place = () => find(`#written-${id}`); // the room may be shown anew meanwhile
+    place().textContent = "Writing and reading back";
     const html = await telling(() => getText(project.url(`hand-off/write/${id}`)));
     if (signal.aborted) return;
-    place.innerHTML = html ?? "";
+    written[id] = html ?? "";
+    place().innerHTML = written[id];
   }
 
   function mountParts() {
@@ -136,7 +139,7 @@ export function mountHandoff(room, signal) {
   axis.addEventListener("view", redraw, { signal });
   transport.addEventListener("frame", drawFrame, { signal });
   project.addEventListener("revised", () => refresh(), { signal });
-  project.addEventListener("baked", () => refresh(), { signal });
+  project.addEventListener("baked", () => ((written = {}), refresh()), { signal });
   new ResizeObserver(redraw).observe(room);
   document.fonts.ready.then(redraw);
   mountParts();
