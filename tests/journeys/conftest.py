@@ -72,6 +72,7 @@ def browser() -> Browser:
 def page(browser: Browser, server: Server) -> Page:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url, accept_downloads=True)
     made = context.new_page()
+    made.set_default_timeout(60_000)  # machines are shared
     wrong: list[str] = []
     expected: list[str] = []
     made.on("console", lambda message: wrong.append(message.text) if message.type in {"error", "warning"} else None)
