@@ -18,7 +18,7 @@ class Keys:
 
     Attributes:
         frames: ascending, the first and last frame included.
-        values: shape (keys,) or (3, keys).
+        values: one per key, or three rows of them for a colour.
         error: the largest distance from the dense curve at any frame, measured, in the curve's unit.
     """
 

@@ -6,6 +6,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 
+OTHER_COLOUR = "#c4572e"
+
+
 @dataclass(frozen=True)
 class Property:
     """Something about a part that can be animated.
@@ -37,7 +40,7 @@ class Property:
     def suggest_ends(self, own: float | str) -> tuple[float | str, float | str]:
         """Give rest and full for a new mapping from the part's own value."""
         if isinstance(own, str) or isinstance(self.swing, str):
-            return own, self.swing
+            return own, self.swing if self.swing != own else OTHER_COLOUR
         rest = own if self.first_rest is None else self.first_rest
         full = rest + self.swing
         return rest, full if self.high is None or full <= self.high else self.high

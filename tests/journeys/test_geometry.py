@@ -1,0 +1,205 @@
+"""The pure geometry of the page, called in the browser as its views call it."""
+
+import pytest
+
+
+@pytest.fixture(scope="module")
+def modules(browser, server):
+    """Call a function of a script: call('axis', 'xOf', 10, {...})."""
+    page = browser.new_context(base_url=server.url).new_page()
+    page.goto("/")
+
+    def call(script, name, *arguments):
+        return page.evaluate(
+            """async ([script, name, given]) => {
+                const typed = (value) => (value?.float32 ? Float32Array.from(value.float32) : value);
+                const plain = (value) =>
+                    ArrayBuffer.isView(value) ? Array.from(value)
+                    : Array.isArray(value) ? value.map(plain)
+                    : value && typeof value === "object"
+                        ? Object.fromEntries(Object.entries(value).map(([k, v]) => [k, plain(v)]))
+                    : value;
+                const module = await import(`/static/js/${script}.js`);
+                return plain(module[name](...given.map(typed)));
+            }""",
+            [script, name, list(arguments)],
+        )
+
+    yield call
+    page.context.close()
+
+
+def f32(*values):
+    return {"float32": list(values)}
+
+
+VIEW = {"from": 100, "to": 200, "width": 1000}
+
+
+def test_a_frame_and_its_pixel_are_inverse(modules):
+    assert modules("axis", "xOf", 150, VIEW) == 500
+    assert modules("axis", "frameUnder", 500, VIEW) == 150
+    assert modules("axis", "frameUnder", 509.9, VIEW) == 150
+
+
+@pytest.mark.parametrize("about", [0, 0.25, 1])
+def test_zooming_keeps_the_frame_under_the_pointer(modules, about):
+    before = 100 + about * 100
+    view = modules("axis", "zoomed", {"from": 100, "to": 200}, {"by": 0.5, "about": about, "frames": 1000})
+    assert view["to"] - view["from"] == 50
+    assert view["from"] + about * 50 == before
+
+
+def test_zooming_stays_inside_the_project_and_never_below_a_few_frames(modules):
+    wide = modules("axis", "zoomed", {"from": 0, "to": 500}, {"by": 9, "about": 0.5, "frames": 1000})
+    assert wide == {"from": 0, "to": 1000}
+    near = modules("axis", "zoomed", {"from": 10, "to": 20}, {"by": 0.01, "about": 0.5, "frames": 1000})
+    assert near["to"] - near["from"] == 12
+    short = modules("axis", "zoomed", {"from": 0, "to": 5}, {"by": 0.1, "about": 0.5, "frames": 5})
+    assert short == {"from": 0, "to": 5}
+
+
+def test_the_page_turns_when_the_playhead_leaves_it(modules):
+    view = {"from": 100, "to": 200}
+    assert modules("axis", "pageOf", 150, view, 1000) == view
+    assert modules("axis", "pageOf", 200, view, 1000) == {"from": 195, "to": 295}
+    assert modules("axis", "pageOf", 990, view, 1000) == {"from": 900, "to": 1000}
+
+
+def test_ruler_ticks_leave_room_and_fall_on_whole_seconds(modules):
+    wide = modules("axis", "ticks", {"from": 0, "to": 1349, "width": 980}, [30, 1])
+    assert [tick["words"] for tick in wide][:3] == ["0:00", "0:05", "0:10"]
+    near = modules("axis", "ticks", {"from": 0, "to": 20, "width": 980}, [30, 1])
+    assert [tick["words"] for tick in near][:3] == ["0f", "2f", "4f"]
+    ntsc = modules("axis", "ticks", {"from": 0, "to": 1079, "width": 980}, [24000, 1001])
+    assert ntsc[1]["words"] == "0:05"
+    assert ntsc[1]["frame"] == pytest.approx(5 * 24000 / 1001)
+
+
+@pytest.mark.parametrize(
+    ("frame", "rate", "words"),
+    [
+        (0, [30, 1], "00:00:00"),
+        (366, [30, 1], "00:12:06"),
+        (1800, [30, 1], "01:00:00"),
+        (24, [24000, 1001], "00:01:00"),
+        (23, [24000, 1001], "00:00:23"),
+    ],
+)
+def test_the_clock_shows_minutes_seconds_and_frames(modules, frame, rate, words):
+    assert modules("transport", "clockWords", frame, rate) == words
+
+
+@pytest.mark.parametrize("rate", [[24000, 1001], [25, 1], [30000, 1001], [30, 1], [60000, 1001], [240, 1]])
+def test_the_frame_at_a_frames_own_time_is_that_frame_for_hours(modules, rate):
+    for frame in (0, 1, 7, 1001, 86_399, 240 * 3600 * 3 - 1):
+        seconds = frame * rate[1] / rate[0]
+        assert modules("transport", "frameAt", seconds, rate) == frame
+        assert modules("transport", "frameAt", seconds + 0.99 * rate[1] / rate[0], rate) == frame
+
+
+def test_a_loop_goes_back_at_its_end(modules):
+    assert modules("transport", "looped", 30, [10, 30]) == 10
+    assert modules("transport", "looped", 29, [10, 30]) == 29
+    assert modules("transport", "looped", 3, [10, 30]) == 10
+    assert modules("transport", "looped", 3, None) == 3
+
+
+LANE = {"low": -60, "high": 0, "height": 60, "pad": 5}
+
+
+@pytest.mark.parametrize("level", [-60, -31.5, 0])
+def test_a_level_and_its_row_are_inverse(modules, level):
+    assert modules("lane", "levelAt", modules("lane", "row", level, LANE), LANE) == pytest.approx(level)
+
+
+def test_rows_are_clipped_to_the_lane(modules):
+    assert modules("lane", "row", 99, LANE) == 5
+    assert modules("lane", "row", -999, LANE) == 55
+
+
+def test_few_frames_are_points_and_many_are_columns_that_keep_every_extreme(modules):
+    few = modules("lane", "columns", f32(0, 1, 2, 3), {"from": 1, "to": 3, "width": 100})
+    assert few["dense"] is False
+    assert few["xs"][:2] == [25, 75] and few["highs"][:2] == [1, 2]
+    values = [0.0] * 1000
+    values[501], values[777] = 5.0, -3.0
+    many = modules("lane", "columns", f32(*values), {"from": 0, "to": 1000, "width": 100})
+    assert many["dense"] is True and len(many["xs"]) == 100
+    assert many["highs"][50] == 5 and many["lows"][77] == -3
+    assert sum(many["highs"]) == 5 and sum(many["lows"]) == -3
+
+
+def test_dense_columns_join_and_are_as_thick_as_the_line(modules):
+    shown = {"lows": [0, 8, 0], "highs": [0, 10, 0]}
+    drawn = modules("lane", "bars", shown, {"low": 0, "high": 10, "height": 100, "pad": 0}, 2)
+    assert drawn["tops"] == [99, 0, 20] and drawn["bottoms"] == [101, 100, 100]
+
+
+def test_the_nearer_mark_is_taken_and_only_within_reach(modules):
+    axis = {"low": 0, "high": 1, "height": 110, "pad": 5}
+    marks = {"low": 0.2, "high": 0.8}
+    assert modules("lane", "markNear", 25, marks, axis) == "high"
+    assert modules("lane", "markNear", 86, marks, axis) == "low"
+    assert modules("lane", "markNear", 55, marks, axis) is None
+
+
+def test_marks_push_no_further_than_each_other(modules):
+    marks, axis = {"low": 0.2, "high": 0.8}, {"low": 0, "high": 1}
+    assert modules("lane", "keepApart", "low", 0.9, marks, axis) == pytest.approx(0.795)
+    assert modules("lane", "keepApart", "high", 0.1, marks, axis) == pytest.approx(0.205)
+    assert modules("lane", "keepApart", "high", 0.5, marks, axis) == 0.5
+
+
+def test_the_dot_runs_along_the_drawn_curve(modules):
+    transfer = f32(0, 0, 1, 1)
+    assert modules("sheet", "along", transfer, 1.5, [0, 3]) == pytest.approx(0.5)
+    assert modules("sheet", "along", transfer, -9, [0, 3]) == 0
+    assert modules("sheet", "along", transfer, 9, [0, 3]) == 1
+    assert modules("sheet", "levelAtShare", modules("sheet", "shareOf", -20, [-60, 0]), [-60, 0]) == pytest.approx(-20)
+
+
+@pytest.mark.parametrize(
+    ("value", "limits", "settled"),
+    [
+        (1.234567, {"step": 0.01}, 1.2346),
+        (7.6, {"whole": True, "step": 1}, 8),
+        (-5, {"low": 0, "step": 0.01}, 0),
+        (500, {"high": 64, "whole": True, "step": 1}, 64),
+        (12.345, {"step": 5}, 12.35),
+    ],
+)
+def test_a_number_is_brought_into_its_range(modules, value, limits, settled):
+    assert modules("number_field", "settle", value, limits) == settled
+
+
+def test_shift_steps_ten_times_and_alt_a_tenth(modules):
+    steps = [modules("number_field", "notch", 0.5, keys) for keys in ({}, {"shiftKey": True}, {"altKey": True})]
+    assert steps == [0.5, 5, 0.05]
+
+
+def test_one_value_deep_inside_is_replaced_and_the_rest_is_shared(modules):
+    plain = {"name": "a", "drives": [{"rest": 0}, {"rest": 1}]}
+    assert modules("project", "withPath", plain, "drives.1.rest", 7) == {
+        "name": "a",
+        "drives": [{"rest": 0}, {"rest": 7}],
+    }
+    assert modules("project", "withoutPath", plain, "drives.0") == {"name": "a", "drives": [{"rest": 1}]}
+
+
+def test_a_colour_is_the_nearest_of_256_steps(modules):
+    assert modules("stage", "colourAt", [[0, 1], [0.5, 0], [1, 0]], 0) == "#0080ff"
+    assert modules("stage", "colourAt", [[0, 1], [0.5, 0], [1, 0]], 1) == "#ff0000"
+
+
+def test_a_waveform_column_keeps_its_extremes_and_starts_where_the_track_does(modules):
+    rows = [[0, -0.5, 0, 0], [0.25, 0, 0, 1]]
+    options = {"spanS": 1, "startS": 2, "perSecond": 10, "view": {"from": 0, "to": 60}, "width": 6}
+    drawn = modules("ribbon", "waveColumns", rows, options)
+    assert drawn["highs"] == [0, 0, 0.25, 0, 0, 1]
+    assert drawn["lows"] == [0, 0, 0, -0.5, 0, 0]
+
+
+def test_a_curve_that_stands_still_has_room_around_it(modules):
+    assert modules("handoff", "rangeOf", [[2, 2, 2]]) == {"low": 1.5, "high": 2.5}
+    assert modules("handoff", "rangeOf", [[1, 3], [0, 2]]) == {"low": 0, "high": 3}

@@ -1,0 +1,225 @@
+"""Use cases over a real studio: what is computed when, what is stored, and what is refused."""
+
+import io
+
+import numpy as np
+import pytest
+from tests.conftest import drums, wav
+from tests.core.test_document import packed
+
+from fern_tide.core.base.errors import FernTideError, InvalidParameter, ReadBackFailed
+from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.target import Target
+from fern_tide.core.commands import PutEnvelope, PutMapping, SetRate
+from fern_tide.core.formats.format import Format, HandOff, write
+from fern_tide.core.formats.registry import FORMATS
+from fern_tide.core.mapping.marks import Scale
+from fern_tide.core.sound.features import WaveformFeature
+from fern_tide.demo.project import demo_project
+from fern_tide.demo.scene import glasshouse
+from fern_tide.store.job_rows import DONE, FAILED
+from fern_tide.workflows import analysis, bake_project, bring_in_sound, hand_off, listening, tune
+from fern_tide.workflows.demo_project import ensure_demo, open_demo
+from fern_tide.workflows.levels import Levels
+
+SOUND = wav(drums(), rate_hz=44_100)
+
+
+@pytest.fixture
+def key(studio):
+    """A project of one sound."""
+    return bring_in_sound.start_project(studio, [SOUND], file_name="Drums.wav", scene=glasshouse()).key
+
+
+@pytest.fixture
+def levels(studio):
+    return Levels(studio)
+
+
+def current(studio, key):
+    return studio.projects.current(key)
+
+
+def add(studio, levels, key, target="lamp:turn"):
+    project = current(studio, key).document
+    mapping = tune.new_mapping(levels, project, envelope_id=project.envelopes[0].id, target=Target.parse(target))
+    return tune.edit(studio, key, PutMapping(mapping=mapping), base=current(studio, key).id)
+
+
+def test_a_feature_is_stored_once_and_found_again_by_what_determines_it(studio, key):
+    project = current(studio, key).document
+    assert analysis.ensure(studio, project) == []
+    (track,) = project.tracks
+    faster = project.but(rate=FrameRate.parse("60"))
+    assert analysis.track_feature_key(WaveformFeature(), track, project.rate) == analysis.track_feature_key(
+        WaveformFeature(), track, faster.rate
+    )  # a waveform has no frames
+    names = {analysis.track_feature_key(feature, track, project.rate) for feature in analysis.USUAL}
+    assert len(names) == len(analysis.USUAL)
+    assert all(studio.derived.has(name) for name in names)
+
+
+def test_a_new_rate_is_read_anew_and_gives_its_own_number_of_frames(studio, key, levels):
+    tune.edit(studio, key, SetRate(rate=FrameRate.parse("24000/1001")), base=current(studio, key).id)
+    project = current(studio, key).document
+    assert project.n_frames == 96
+    assert levels.cleaned(project, project.envelopes[0]).shape == (96,)
+
+
+def test_clean_up_is_done_again_without_reading_again(studio, key, levels):
+    project = current(studio, key).document
+    (envelope,) = project.envelopes
+    levels.cleaned(project, envelope)
+    assert levels.computed == 2
+    smoother = envelope.model_dump(mode="json")
+    smoother["clean_up"][1]["params"]["width_ms"] = 300.0
+    after = PutEnvelope.model_validate({"envelope": smoother}).apply(project)
+    levels.cleaned(after, after.envelopes[0])
+    assert levels.computed == 3
+
+
+def test_a_remembered_level_cannot_be_changed_by_who_gets_it(studio, key, levels):
+    project = current(studio, key).document
+    with pytest.raises(ValueError, match="read-only"):
+        levels.cleaned(project, project.envelopes[0])[0] = 1.0
+
+
+def test_a_sound_that_goes_bad_on_the_disk_fails_its_job_with_words(studio, key):
+    project = current(studio, key).document
+    path = studio.media.path(project.tracks[0].media)
+    path.write_bytes(b"not a sound any more")
+    (job,) = analysis.ensure(studio, project.but(rate=FrameRate.parse("50")))
+    assert studio.jobs.get(job.id).state == FAILED
+    assert "not a sound file" in studio.jobs.get(job.id).words
+    (again,) = analysis.ensure(studio, project.but(rate=FrameRate.parse("50")))
+    assert again.id == job.id  # it is not tried over and over by itself
+
+
+def test_work_that_ends_is_noted(studio, key):
+    project = current(studio, key).document.but(rate=FrameRate.parse("48"))
+    (job,) = analysis.ensure(studio, project)
+    assert studio.jobs.get(job.id).state == DONE
+    assert studio.jobs.get(job.id).share == 1.0
+
+
+def test_a_new_mapping_has_good_ends_for_every_property_of_every_part(studio, key, levels):
+    project = current(studio, key).document
+    for part in project.scene.parts:
+        for item in part.kind.properties:
+            mapping = tune.new_mapping(
+                levels, project, envelope_id="drums", target=Target(part=part.id, property=item.id)
+            )
+            (drive,) = mapping.drives
+            assert drive.rest != drive.full
+            if item.high is not None:
+                assert max(drive.rest, drive.full) <= item.high
+            PutMapping(mapping=mapping).apply(project)
+
+
+def test_marks_are_suggested_on_the_scale_that_is_asked_for(studio, key, levels):
+    project = current(studio, key).document
+    linear, db = (tune.suggest(levels, project, envelope_id="drums", scale=scale) for scale in Scale)
+    assert (linear.low, linear.high) == (db.low, db.high)
+    assert (linear.scale, db.scale) == (Scale.LINEAR, Scale.DB)
+
+
+def test_the_first_choice_is_something_that_nothing_drives_yet(studio, key, levels):
+    first = tune.first_choice(current(studio, key).document)[1]
+    add(studio, levels, key, str(first))
+    second = tune.first_choice(current(studio, key).document)[1]
+    assert first != second
+    with pytest.raises(InvalidParameter, match="a sound first"):
+        tune.first_choice(current(studio, key).document.but(mappings=(), envelopes=(), tracks=()))
+
+
+def test_a_bake_is_stored_and_stays_fresh_until_something_changes(studio, key, levels):
+    add(studio, levels, key)
+    project = current(studio, key).document
+    assert bake_project.stale_count(studio, key, project) == 1
+    made = bake_project.bake_all(studio, levels, key, project)
+    assert bake_project.stale_count(studio, key, project) == 0
+    (kept,) = bake_project.baked_curves(studio, key, project)
+    assert kept.values.tobytes() == made[0].values.tobytes()
+    renamed = project.but(name="Other")
+    assert bake_project.stale_count(studio, key, renamed) == 0
+    (state,) = bake_project.states(studio, key, project.but(rate=FrameRate.parse("25")))
+    assert state.reasons == ("rate 30 to 25 fps",)
+
+
+def test_a_swept_bake_counts_as_not_baked(studio, key, levels):
+    add(studio, levels, key)
+    project = current(studio, key).document
+    bake_project.bake_all(studio, levels, key, project)
+    studio.derived.sweep(older_than_s=-1)
+    (state,) = bake_project.states(studio, key, project)
+    assert state.state is bake_project.State.NEW
+    assert bake_project.stale_count(studio, key, project) == 1
+
+
+def test_nothing_baked_is_nothing_written(studio, key):
+    with pytest.raises(FernTideError, match=r"no baked curves to write\. Bake first"):
+        hand_off.write_format(current(studio, key).document, (), format_id="csv")
+
+
+def test_curves_of_different_lengths_are_not_written_together(studio, key, levels):
+    add(studio, levels, key)
+    project = current(studio, key).document
+    (curve,) = tune.curves(levels, project)
+    shorter = curve.__class__(**{**curve.__dict__, "target": Target.parse("lamp:x"), "values": curve.values[:-1]})
+    with pytest.raises(FernTideError, match="different lengths"):
+        hand_off.write_format(project, (curve, shorter), format_id="csv")
+
+
+def test_a_format_that_loses_a_curve_is_caught_by_its_read_back(studio, key, levels):
+    add(studio, levels, key)
+    project = current(studio, key).document
+    good = FORMATS["csv"]
+    lossy = Format(**{**good.__dict__, "read_back": lambda content, given: {}})
+    given = HandOff(project.name, project.scene, tune.curves(levels, project), project.rate, project.n_frames)
+    with pytest.raises(ReadBackFailed, match="Lamp, turn is not whole in the CSV file"):
+        write(given, format=lossy)
+
+
+def test_an_imported_document_cannot_lie_about_its_sounds(studio):
+    project = demo_project()
+    tracks = tuple(
+        track.model_copy(update={"info": track.info.model_copy(update={"n_samples": 10**9})})
+        for track in project.tracks
+    )
+    revision = hand_off.import_project(studio, io.BytesIO(packed(project.but(tracks=tuple(tracks)))))
+    assert revision.document.n_frames == project.n_frames
+
+
+def test_what_is_heard_depends_on_what_is_heard_and_on_the_length(studio, key):
+    project = current(studio, key).document
+    name = listening.heard_key(project)
+    assert name == listening.heard_key(project.but(name="Other", mappings=()))
+    assert name != listening.heard_key(project.but(rate=FrameRate.parse("24000/1001")))
+    silent = project.but(tracks=tuple(track.model_copy(update={"heard": False}) for track in project.tracks))
+    assert listening.heard_key(silent) is None
+    assert listening.heard_file(studio, silent) is None
+
+
+def test_the_demo_is_made_once_for_an_empty_studio(studio):
+    ensure_demo(studio)
+    ensure_demo(studio)
+    assert [row[1] for row in studio.projects.all()] == ["The Glasshouse Hour"]
+
+
+def test_sweeping_keeps_what_projects_need(studio):
+    key = open_demo(studio).key
+    media = {track.media for track in current(studio, key).document.tracks}
+    studio.media.add([b"left over"], most=100)
+    studio.sweep()
+    assert studio.projects.media_in_use() == media
+    assert all(studio.media.path(digest).exists() for digest in media)
+
+
+def test_levels_after_a_tracks_end_are_silent(studio, key, levels):
+    longer = wav(np.random.default_rng(1).normal(size=44_100 * 6) * 0.1, rate_hz=44_100)
+    bring_in_sound.add_track(studio, key, [longer], file_name="Longer.wav")
+    project = current(studio, key).document
+    assert project.n_frames == 180
+    raw = levels.raw(project, project.envelope("drums"))
+    assert raw.shape == (180,)
+    assert raw[120:].max() == 0 < raw[:120].max()
