@@ -13,7 +13,6 @@ from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import FLOOR_DB, from_db, parse_level, to_db
 
-LEAST_APART_DB = 0.1
 HISTOGRAM_BINS = 64
 LOWEST_SHOWN_DB = -72.0
 STEADY_DB = 2.0
