@@ -22,7 +22,7 @@ def look(curve: Curve, params: NeverMovesParams) -> list[Finding]:
     """Find a curve whose values are all the same."""
     if curve.n_frames == 0 or float(np.ptp(curve.values, axis=-1).max()) > params.least:
         return []
-    words = f"{curve.part_name}, {curve.label.lower()} never moves: is high water above the loudest level?"
+    words = f"{curve.part_name}, {curve.label.lower()} never moves: does its level cross the marks?"
     return [Finding(curve.target, 0, words)]
 
 
