@@ -15,7 +15,11 @@ import soundfile
 from hypothesis import settings
 
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.envelope.envelope import ReadingChoice, needs, read_raw
 from fern_tide.core.mapping.step import StepContext
+from fern_tide.core.sound.decode import measure
+from fern_tide.core.sound.features import analyze
+from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.jobs.queue import connect
 from fern_tide.workflows.studio import Settings, Studio
 
@@ -74,3 +78,37 @@ def studio(tmp_path: Path) -> Studio:
     yield made
     made.projects.close()
     made.jobs.close()
+
+
+class Held:
+    """A source of readings for tests: features that were read, and what a test gives it of the project."""
+
+    def __init__(self, info, found, *, rate, n_frames, offset_s=0.0, beats=None, levels=None, points=None):
+        self.info, self.rate, self.n_frames, self.offset_s = info, rate, n_frames, offset_s
+        self._found, self._beats, self._levels, self._points = found, beats, levels or {}, points
+
+    def get(self, feature):
+        return self._found[feature]
+
+    def beats(self):
+        return self._beats
+
+    def level(self, envelope_id):
+        return self._levels[envelope_id]
+
+    def points(self, media):
+        return self._points
+
+
+def held(content: bytes, reading, *, rate="30", **more) -> Held:
+    """Analyze a sound for what a reading needs of it."""
+    info = measure(io.BytesIO(content))
+    grid = FrameGrid(FrameRate.parse(rate), info.sample_rate_hz, info.n_samples)
+    found = analyze(io.BytesIO(content), info, grid=grid, features=needs(reading, info))
+    return Held(info, found, rate=grid.rate, n_frames=more.pop("n_frames", grid.n_frames), **more)
+
+
+def read(content: bytes, reading: str, rate: str = "30", **more) -> np.ndarray:
+    """Read a level out of a sound."""
+    choice = ReadingChoice.parse(reading)
+    return read_raw(choice, held(content, choice, rate=rate, **more))

@@ -11,7 +11,7 @@ import csv
 import io
 import json
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -83,17 +83,7 @@ def _parser() -> argparse.ArgumentParser:
         if name == "demo":
             made.add_argument("--write", metavar="DIR", help="write the demo project and its sounds there, and end")
 
-    made = command("describe", _describe, "Print what a sound file holds, as JSON.")
-    made.add_argument("sound")
-    made.add_argument("--rate", default="30", help="frames a second: 30, 24000/1001 (default 30)")
-
-    made = command("read", _read, "Read a level out of a sound file, one a frame.")
-    made.add_argument("sound", nargs="?")
-    made.add_argument("--rate", default="30")
-    made.add_argument("--reading", default="amplitude", metavar="'NAME key=value'")
-    made.add_argument("--clean", action="append", default=[], metavar="'NAME key=value'")
-    made.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
-    made.add_argument("--list", action="store_true", help="print every reading, clean-up, step and response")
+    _add_sound_commands(command)
 
     made = command("scene", _scene, "Print a scene's parts and properties, as JSON.")
     made.add_argument("file", nargs="?", help="a scene or project file; without one, the demo scene")
@@ -118,6 +108,32 @@ def _parser() -> argparse.ArgumentParser:
 
     made = command("schema", _schema, "Print the JSON Schema of the project document.")
     return parser
+
+
+def _add_sound_commands(command: Callable[[str, Any, str], argparse.ArgumentParser]) -> None:
+    made = command("describe", _describe, "Print what a sound file holds, as JSON.")
+    made.add_argument("sound")
+    made.add_argument("--rate", default="30", help="frames a second: 30, 24000/1001 (default 30)")
+
+    made = command("read", _read, "Read a level out of a sound file, one a frame.")
+    made.add_argument("sound", nargs="?")
+    made.add_argument("--rate", default="30")
+    made.add_argument("--reading", default="amplitude", metavar="'NAME key=value'")
+    made.add_argument("--clean", action="append", default=[], metavar="'NAME key=value'")
+    made.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
+    made.add_argument("--list", action="store_true", help="print every reading, clean-up, step and response")
+
+    made = command("hits", _hits, "Find where a sound sets in.")
+    made.add_argument("sound")
+    made.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
+    made.add_argument("--low", default="0Hz", metavar="HZ", help="only hits of the band from here")
+    made.add_argument("--high", default="96000Hz", metavar="HZ", help="to here")
+    made.add_argument("--sensitivity", type=float, default=0.5, help="0 the strongest only, 1 nearly all (default 0.5)")
+    made.add_argument("--least-gap-ms", type=float, default=80.0, help="no two hits are closer (default 80)")
+
+    made = command("beats", _beats, "Find the beats of a sound.")
+    made.add_argument("sound")
+    made.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
 
 
 def _serve(arguments: argparse.Namespace) -> None:
@@ -160,32 +176,64 @@ def _worker(arguments: argparse.Namespace) -> None:
 
 
 def _describe(arguments: argparse.Namespace) -> None:
-    from fern_tide.workflows.offline import describe
+    from fern_tide.workflows.sound_file import describe
 
     print(json.dumps(describe(Path(arguments.sound), rate=arguments.rate), indent=1))
 
 
 def _read(arguments: argparse.Namespace) -> None:
     from fern_tide.core.base.errors import InvalidParameter
-    from fern_tide.workflows.offline import list_specs, read_level
+    from fern_tide.workflows.offline import list_specs
+    from fern_tide.workflows.sound_file import read_level
 
     if arguments.list:
         print(list_specs())
         return
     if not arguments.sound:
         raise InvalidParameter("SOUND", value="missing", allowed="a sound file")
-    rate, level = read_level(
+    rate, level, names = read_level(
         Path(arguments.sound), rate=arguments.rate, reading=arguments.reading, clean_up=arguments.clean
     )
+    columns = level[None] if level.ndim == 1 else level
+    rows = (
+        [frame, repr(float(rate.seconds(frame))), *map(repr, values)] for frame, values in enumerate(columns.T.tolist())
+    )
+    _write_csv(arguments.csv, ["frame", "time_s", *(names or ["level"])], rows)
+
+
+def _write_csv(place: str, head: Sequence[str], rows: Iterable[Sequence[object]]) -> None:
     text = io.StringIO()
     writer = csv.writer(text, lineterminator="\n")
-    writer.writerow(["frame", "time_s", "level"])
-    for frame, value in enumerate(level.tolist()):
-        writer.writerow([frame, repr(float(rate.seconds(frame))), repr(value)])
-    if arguments.csv == "-":
+    writer.writerow(head)
+    writer.writerows(rows)
+    if place == "-":
         sys.stdout.write(text.getvalue())
     else:
-        Path(arguments.csv).write_text(text.getvalue())
+        Path(place).write_text(text.getvalue())
+
+
+def _hits(arguments: argparse.Namespace) -> None:
+    from fern_tide.core.base.params import build
+    from fern_tide.core.envelope.readings.hits import HitsParams
+    from fern_tide.workflows.sound_file import file_hits
+
+    options = {
+        "low_hz": arguments.low.lower().removesuffix("hz"),
+        "high_hz": arguments.high.lower().removesuffix("hz"),
+        "sensitivity": arguments.sensitivity,
+        "least_gap_ms": arguments.least_gap_ms,
+    }
+    hits = file_hits(Path(arguments.sound), options=build(HitsParams, options))
+    rows = zip(map(repr, hits.times_s.tolist()), map(repr, hits.strengths.tolist()), strict=True)
+    _write_csv(arguments.csv, ["time_s", "strength"], rows)
+
+
+def _beats(arguments: argparse.Namespace) -> None:
+    from fern_tide.workflows.sound_file import file_beats
+
+    beats = file_beats(Path(arguments.sound))
+    rows = zip(map(repr, beats.times_s.tolist()), beats.in_bar.tolist(), strict=True)
+    _write_csv(arguments.csv, ["time_s", "beat_in_bar"], rows)
 
 
 def _scene(arguments: argparse.Namespace) -> None:

@@ -68,7 +68,7 @@ def test_a_stage_uses_only_base_and_earlier_stages(path):
         if own in STAGES
         else {"base"}
         if own == "base"
-        else {"base", *STAGES, "document", "commands"}
+        else {"base", *STAGES, "document", "command", "commands", "soundtrack_commands"}
     )
     for module in imports(path):
         if module.startswith("fern_tide."):

@@ -45,6 +45,11 @@ def test_describe_says_what_a_sound_holds(sound, capsys):
         "sample_rate": 44_100,
         "duration_s": 4.0,
         "samples": 176_400,
+        "note": "",
+        "loudness_lufs": -17.18,
+        "true_peak_dbtp": -2.36,
+        "peak_dbfs": -2.36,
+        "tempo_bpm": 120.0,
         "rate": "24000/1001",
         "frames": 96,
     }

@@ -78,6 +78,8 @@ def test_it_gives_the_same_bytes_twice(spec, drum_lift):
 
 @functions
 def test_a_stack_of_rows_is_the_same_as_one_row_at_a_time(spec, drum_lift):
+    if getattr(spec, "across_rows", False):
+        pytest.skip("rows are treated by their place")
     stack = np.stack([drum_lift, drum_lift[::-1]])
     np.testing.assert_allclose(apply(spec, stack), np.stack([apply(spec, row) for row in stack]), atol=1e-12)
 

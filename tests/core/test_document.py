@@ -76,7 +76,7 @@ def test_moving_a_mapping_moves_it():
 def test_what_is_used_is_not_removed():
     with pytest.raises(FernTideError, match=r"Drip cannot be removed: it drives Lamp glow\. Choose another envelope"):
         command("remove_envelope", id="drip").apply(demo_project())
-    with pytest.raises(FernTideError, match="Reed cannot be removed: Reed reads from it"):
+    with pytest.raises(FernTideError, match="Reed drives: Reed and Frond sway depend on it"):
         command("remove_track", id="reed").apply(demo_project())
 
 

@@ -3,16 +3,14 @@
 After a change that is meant: python -m tests.golden.test_demo_numbers
 """
 
-import io
 from pathlib import Path
 
 import numpy as np
-from tests.core.sound.test_levels_and_spectrum import Held
+from tests.conftest import held
 
 from fern_tide.core.bake.bake import bake
-from fern_tide.core.envelope.envelope import clean, needs, read_raw
+from fern_tide.core.envelope.envelope import clean, read_raw
 from fern_tide.core.mapping.mapping import shaped_lift
-from fern_tide.core.sound.features import analyze
 from fern_tide.demo.project import demo_project, demo_sounds
 
 GOLDEN = Path(__file__).parent / "demo_numbers.txt"
@@ -22,11 +20,9 @@ EVERY = 75
 def written() -> str:
     project, levels = demo_project(), {}
     for envelope in project.envelopes:
-        track = project.track(envelope.track)
-        stream, features = io.BytesIO(demo_sounds()[track.name]), needs(envelope.reading, track.info)
-        found = analyze(stream, track.info, grid=track.grid(project.rate), features=features)
-        raw = read_raw(envelope.reading, Held(track.info, found), n_frames=project.n_frames)
-        levels[envelope.id] = clean(raw, envelope.clean_up, rate=project.rate)
+        sound = demo_sounds()[project.track(envelope.track).name]
+        source = held(sound, envelope.reading, rate=str(project.rate), n_frames=project.n_frames)
+        levels[envelope.id] = clean(read_raw(envelope.reading, source), envelope.clean_up, rate=project.rate)
     lifts = {m.id: shaped_lift(levels[m.envelope], m, rate=project.rate) for m in project.mappings}
     lines = [f"frames {project.n_frames}, every {EVERY}th"]
     for curve in bake(project.scene, project.mappings, lifts=lifts):

@@ -1,19 +1,14 @@
 """From a sound file to curves taken away, in a browser, with the numbers checked against the core."""
 
-import io
 import re
 
 import numpy as np
-from tests.conftest import drums, wav
-from tests.core.sound.test_levels_and_spectrum import Held
+from tests.conftest import drums, read, wav
 from tests.journeys.conftest import drop_sound, read_csv, wait
 
 from fern_tide.core.base.frame_rate import FrameRate
-from fern_tide.core.envelope.envelope import CleanUpChoice, ReadingChoice, clean, needs, read_raw
+from fern_tide.core.envelope.envelope import CleanUpChoice, clean
 from fern_tide.core.mapping.marks import Marks, Scale, lift, suggest_marks
-from fern_tide.core.sound.decode import measure
-from fern_tide.core.sound.features import analyze
-from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.workflows.bring_in_sound import FIRST_CLEAN_UP
 
 SOUND = wav(drums(seconds=6.0), rate_hz=44_100)
@@ -22,11 +17,7 @@ RATE = FrameRate.parse("30")
 
 def first_level() -> np.ndarray:
     """The level that a new project reads from the sound, by the core alone."""
-    info = measure(io.BytesIO(SOUND))
-    grid = FrameGrid(RATE, info.sample_rate_hz, info.n_samples)
-    reading = ReadingChoice(id="amplitude")
-    found = analyze(io.BytesIO(SOUND), info, grid=grid, features=needs(reading, info))
-    raw = read_raw(reading, Held(info, found), n_frames=grid.n_frames)
+    raw = read(SOUND, "amplitude", rate=str(RATE))
     return clean(raw, tuple(CleanUpChoice.parse(text) for text in FIRST_CLEAN_UP), rate=RATE)
 
 

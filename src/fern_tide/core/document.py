@@ -14,7 +14,9 @@ from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownN
 from fern_tide.core.base.frame_rate import FrameRate, RateField
 from fern_tide.core.base.params import Frozen, build
 from fern_tide.core.base.target import Id, Name
+from fern_tide.core.envelope.beats import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope
+from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import SoundInfo
@@ -33,6 +35,9 @@ class Track(Frozen, frozen=True):
         heard: whether it sounds.
         drives: whether envelopes are read from it.
         offset_samples: how much later than the project it begins, in its own samples.
+        gain_db: how much louder it sounds; what it drives stays as it is.
+        muted: whether it is silent for now.
+        solo: whether, for now, only this and other solo tracks sound.
     """
 
     id: Id
@@ -42,19 +47,42 @@ class Track(Frozen, frozen=True):
     heard: bool = True
     drives: bool = True
     offset_samples: Annotated[int, Field(ge=-(2**40), le=2**40)] = 0
+    gain_db: Annotated[float, Field(ge=-60, le=24)] = 0.0
+    muted: bool = False
+    solo: bool = False
 
     def grid(self, rate: FrameRate) -> FrameGrid:
         """Give the project's frames over this track."""
         return FrameGrid(rate, self.info.sample_rate_hz, self.info.n_samples, self.offset_samples)
 
     @property
-    def end(self) -> Fraction:
-        """When it ends, in seconds of the project."""
-        return Fraction(self.info.n_samples + self.offset_samples, self.info.sample_rate_hz)
+    def offset(self) -> Fraction:
+        """When it begins, in seconds of the project."""
+        return Fraction(self.offset_samples, self.info.sample_rate_hz)
+
+
+class Marker(Frozen, frozen=True):
+    """A named moment.
+
+    Attributes:
+        time_s: when, in seconds of the project.
+        colour: what it is drawn in, such as #d9a431.
+    """
+
+    id: Id
+    name: Name
+    time_s: Annotated[float, Field(ge=0, le=1e6)]
+    colour: Colour = "#d9a431"
 
 
 class Project(Frozen, frozen=True):
-    """A whole project: what is revised, saved, baked and handed off."""
+    """A whole project: what is revised, saved, baked and handed off.
+
+    Attributes:
+        length_frames: the length set by hand; None follows the longest track that drives or is heard.
+        work: the work range, from its first frame to the one after its last.
+        beat: the beat grid, as it is found and corrected.
+    """
 
     version: Literal[1] = 1
     name: Name
@@ -64,15 +92,33 @@ class Project(Frozen, frozen=True):
     mappings: tuple[Mapping, ...] = ()
     scene: Scene
     keys_error_percent: Annotated[float, Field(gt=0, le=20)] = 0.5
+    length_frames: Annotated[int, Field(ge=1, le=10_000_000)] | None = None
+    work: tuple[Annotated[int, Field(ge=0)], Annotated[int, Field(ge=1)]] | None = None
+    beat: BeatSetting = BeatSetting()
+    markers: Annotated[tuple[Marker, ...], Field(max_length=5000)] = ()
 
     @model_validator(mode="after")
     def _sound(self) -> Project:
-        for kind, items in (("track", self.tracks), ("envelope", self.envelopes), ("mapping", self.mappings)):
+        named: dict[str, tuple[Any, ...]] = {
+            "track": self.tracks,
+            "envelope": self.envelopes,
+            "mapping": self.mappings,
+            "marker": self.markers,
+        }
+        for kind, items in named.items():
             ids = [item.id for item in items]
             if len(set(ids)) < len(ids):
                 raise InvalidParameter(f"{kind} id", value=max(ids, key=ids.count), allowed="an id used once")
         for envelope in self.envelopes:
-            self.track(envelope.track)
+            if envelope.track is not None:
+                self.track(envelope.track)
+            self.made_of(envelope)
+        if self.beat.track is not None:
+            self.track(self.beat.track)
+        if self.work is not None and self.work[1] <= self.work[0]:
+            raise InvalidParameter(
+                "work range", value=f"{self.work[0]} to {self.work[1]}", allowed="an out after its in"
+            )
         for mapping in self.mappings:
             self.envelope(mapping.envelope)
             for drive in mapping.drives:
@@ -83,8 +129,59 @@ class Project(Frozen, frozen=True):
 
     @cached_property
     def n_frames(self) -> int:
-        """The project's length: every frame that a track reaches into."""
-        return max((track.grid(self.rate).n_frames for track in self.tracks), default=0)
+        """The project's length: as set by hand, or every frame that a track which drives or is heard reaches into."""
+        if self.length_frames is not None:
+            return self.length_frames
+        counting = [track for track in self.tracks if track.drives or track.heard] or self.tracks
+        return max((track.grid(self.rate).n_frames for track in counting), default=0)
+
+    @property
+    def heard(self) -> tuple[Track, ...]:
+        """The tracks that sound: those heard and not muted, and where any of them is solo, only those."""
+        sounding = tuple(track for track in self.tracks if track.heard and not track.muted)
+        return tuple(track for track in sounding if track.solo) or sounding
+
+    @property
+    def beat_track(self) -> Track | None:
+        """The track whose beats are found: the chosen one, or the first that drives."""
+        if self.beat.track is not None:
+            return self.track(self.beat.track)
+        return next((track for track in self.tracks if track.drives), None)
+
+    def made_of(self, envelope: Envelope) -> tuple[Envelope, ...]:
+        """List an envelope and all that it is blended of.
+
+        Raises:
+            UnknownName: one of them is not there.
+            InvalidParameter: it is made of itself.
+        """
+        found: list[Envelope] = []
+
+        def visit(item: Envelope, above: tuple[str, ...]) -> None:
+            if item.id in above:
+                raise InvalidParameter(f"the blend {envelope.name}", value="made of itself", allowed="other envelopes")
+            found.append(item)
+            for name in item.uses:
+                visit(self.envelope(name), (*above, item.id))
+
+        visit(envelope, ())
+        return tuple({item.id: item for item in found}.values())
+
+    def users(self, track_id: str) -> tuple[tuple[Envelope, ...], tuple[Mapping, ...]]:
+        """List the envelopes that are made of a track, and the mappings that follow them."""
+        own = {item.id for item in self.envelopes if any(part.track == track_id for part in self.made_of(item))}
+        return (
+            tuple(item for item in self.envelopes if item.id in own),
+            tuple(item for item in self.mappings if item.envelope in own),
+        )
+
+    @property
+    def media(self) -> tuple[str, ...]:
+        """The hashes of all files that it needs, sorted."""
+        used = {track.media for track in self.tracks}
+        for envelope in self.envelopes:
+            used |= set(envelope.reading.spec.media(envelope.reading.params))
+        return tuple(sorted(used))
 
     def track(self, track_id: str) -> Track:
         """Find a track, or raise UnknownName."""
@@ -103,7 +200,7 @@ class Project(Frozen, frozen=True):
         return build(Project, {**{name: getattr(self, name) for name in type(self).model_fields}, **changes})
 
 
-T = TypeVar("T", Track, Envelope, Mapping)
+T = TypeVar("T", Track, Envelope, Mapping, Marker)
 
 
 def _find(items: Iterable[T], wanted: str, kind: str) -> T:

@@ -43,7 +43,7 @@ def write_project_file(out: BinaryIO, project: Project, *, media: Callable[[str]
         entry = zipfile.ZipInfo(DOCUMENT, _EPOCH)
         entry.compress_type = zipfile.ZIP_DEFLATED
         archive.writestr(entry, project.model_dump_json(indent=1))
-        for digest in sorted({track.media for track in project.tracks}):
+        for digest in project.media:
             with media(digest) as source, archive.open(zipfile.ZipInfo(MEDIA + digest, _EPOCH), "w") as target:
                 while chunk := source.read(_CHUNK):
                     target.write(chunk)
@@ -70,7 +70,7 @@ def read_project_file(
                 raise UnreadableProject("The project file has too many entries.", remedy="Export it again.")
             text = b"".join(_read(archive, DOCUMENT, limits.document_bytes))
             project = read_project(text)
-            for digest in sorted({track.media for track in project.tracks}):
+            for digest in project.media:
                 keep(digest, _hashed(_read(archive, MEDIA + digest, limits.media_bytes), digest))
             return project
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, ValueError) as cause:

@@ -5,10 +5,11 @@ from __future__ import annotations
 import contextlib
 import errno
 import hashlib
+import mmap
 import os
 import tempfile
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import BinaryIO
 
@@ -68,6 +69,15 @@ class MediaStore:
         except FileNotFoundError as cause:
             raise FernTideError("The sound file of a track is missing.", remedy="Bring it in again.") from cause
 
+    def read(self, digest: str) -> bytes:
+        """Give a small media file's bytes, such as those of an imported curve.
+
+        Raises:
+            FernTideError: it is not there.
+        """
+        with self.open(digest) as stream:
+            return stream.read()
+
     @contextlib.contextmanager
     def receive(self, chunks: Iterable[bytes], *, most: int) -> Iterator[tuple[str, BinaryIO, list[bool]]]:
         """Take bytes in; the file is kept only when the with-block puts True into the list it is given.
@@ -118,6 +128,51 @@ class MediaStore:
         return gone
 
 
+class Growing:
+    """Arrays being written to the disk by way of the page cache, so that hours need no more memory than minutes."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._arrays: dict[str, tuple[Path, npt.NDArray[np.float32]]] = {}
+
+    def array(self, key: str, shape: tuple[int, ...]) -> npt.NDArray[np.float32]:
+        """Give an array of zeros that is kept under a key; an empty one lives in memory."""
+        handle, name = tempfile.mkstemp(dir=self._folder, suffix=".part")
+        os.close(handle)
+        if 0 in shape:
+            array: npt.NDArray[np.float32] = np.zeros(shape, dtype=np.float32)
+        else:
+            array = np.lib.format.open_memmap(name, mode="w+", dtype=np.float32, shape=shape)
+            with Path(name).open("r+b") as file:  # so that a full disk is an error here, and no fault in the mapping
+                os.posix_fallocate(file.fileno(), 0, Path(name).stat().st_size)
+        self._arrays[key] = (Path(name), array)
+        return array
+
+    def let_go(self) -> None:
+        """Give the memory of what was written back to the system; the numbers stay in the file."""
+        for _, array in self._arrays.values():
+            mapped = getattr(array, "_mmap", None)
+            if mapped is not None:
+                mapped.madvise(mmap.MADV_DONTNEED)
+
+    def keep(self, path: Callable[[str], Path]) -> None:
+        """Put the finished arrays where they belong."""
+        for key, (written, array) in self._arrays.items():
+            if isinstance(array, np.memmap):
+                array.flush()
+            else:
+                with written.open("wb") as out:
+                    np.save(out, array, allow_pickle=False)
+            path(key).parent.mkdir(parents=True, exist_ok=True)
+            written.replace(path(key))
+
+    def forget(self) -> None:
+        """Remove what was not kept."""
+        for written, _ in self._arrays.values():
+            written.unlink(missing_ok=True)
+        self._arrays.clear()
+
+
 class DerivedStore:
     """Arrays and files that can be made again, under the fingerprint of what they were made from."""
 
@@ -148,6 +203,17 @@ class DerivedStore:
         """Store an array, whole or not at all."""
         with self.writing(key) as out:
             np.save(out, values, allow_pickle=False)
+
+    @contextlib.contextmanager
+    def growing(self) -> Iterator[Growing]:
+        """Write several arrays at once straight to the disk; all appear when the with-block ends well, else none."""
+        growing = Growing(self._folder)
+        try:
+            with _noticing_a_full_disk():
+                yield growing
+                growing.keep(self.path)
+        finally:
+            growing.forget()
 
     @contextlib.contextmanager
     def writing(self, key: str, *, suffix: str = ".npy") -> Iterator[BinaryIO]:

@@ -117,6 +117,18 @@ class ProjectStore:
             raise _gone()
         return int(found[0]), self._document(found[0])
 
+    def document_at(self, key: str, revision: int) -> Project:
+        """Give the document of one of a project's revisions, also one that was undone.
+
+        Raises:
+            NoSuchProject: there is no such project or revision.
+        """
+        with self._session():
+            table = self._tables.revision
+            if table.get_or_none(table.id == revision, table.project == self._row(key)) is None:
+                raise NoSuchProject("This project has no such revision.", remedy="Reload the page.")
+            return self._document(revision)
+
     def save(self, key: str, document: Project, *, base: int, label: str) -> Revision:
         """Store an edit as a new revision.
 
@@ -178,7 +190,7 @@ class ProjectStore:
         """List the hashes of all media that any revision of any project names."""
         with self._session():
             rows: Iterable[Any] = self._tables.revision.select()
-            return {track["media"] for row in rows for track in json.loads(zlib.decompress(row.document))["tracks"]}
+            return {digest for row in rows for digest in _media_of(json.loads(zlib.decompress(row.document)))}
 
     def _row(self, key: str) -> Any:
         row = self._tables.project.get_or_none(self._tables.project.key == key, ~self._tables.project.deleted)
@@ -244,3 +256,9 @@ class ProjectStore:
 
 def _gone() -> NoSuchProject:
     return NoSuchProject("This project does not exist, or was deleted.", remedy="Go back to the projects.")
+
+
+def _media_of(document: dict[str, Any]) -> set[str]:
+    """List the media that a stored document names, whatever version wrote it."""
+    read = {envelope["reading"].get("params", {}).get("media") for envelope in document["envelopes"]}
+    return {track["media"] for track in document["tracks"]} | {digest for digest in read if digest}

@@ -12,7 +12,7 @@ from fern_tide.core.base.frame_rate import COMMON_RATES, FrameRate
 from fern_tide.core.base.params import fields, words
 from fern_tide.web import errors, shapes
 from fern_tide.web.context import Services
-from fern_tide.web.pages import bench, curves, edits, handoff, jobs, projects, sound
+from fern_tide.web.pages import bench, curves, edits, handoff, jobs, projects, sound, soundtrack
 from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.studio import Studio
 
@@ -52,7 +52,7 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
     app.extensions["fern_tide"] = Services(studio, Levels(studio))
     CSRFProtect(app)
     errors.install(app)
-    for page in (projects, sound, bench, handoff, curves, edits, jobs):
+    for page in (projects, sound, soundtrack, bench, handoff, curves, edits, jobs):
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(
         fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,

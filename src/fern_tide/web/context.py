@@ -81,5 +81,7 @@ def standing(revision: Revision) -> dict[str, Any]:
         "stale": bake_project.stale_count(studio(), revision.key, revision.document),
         "driven": len({str(drive.target) for m in revision.document.mappings if not m.muted for drive in m.drives}),
         "frames": revision.document.n_frames,
+        "work": revision.document.work,
+        "markers": [item.model_dump(mode="json") for item in revision.document.markers],
         "rate": [revision.document.rate.fps.numerator, revision.document.rate.fps.denominator],
     }

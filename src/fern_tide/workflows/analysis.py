@@ -9,28 +9,47 @@ from typing import Any
 import numpy as np
 from pydantic import TypeAdapter
 
-from fern_tide.core.base.errors import FernTideError
+from fern_tide.core.base.errors import Cancelled, FernTideError
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import Float32Array, fingerprint
 from fern_tide.core.document import Project, Track
+from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import needs
+from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
-from fern_tide.core.sound.features import VERSION, Feature, LevelsFeature, SpectrumFeature, WaveformFeature, analyze
+from fern_tide.core.sound.features import (
+    VERSION,
+    Feature,
+    LevelsFeature,
+    OffGrid,
+    PowerFeature,
+    RisesFeature,
+    SpectrumFeature,
+    WaveformFeature,
+    analyze,
+)
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.levels import Detector
 from fern_tide.core.sound.spectrum import Window
 from fern_tide.store.job_rows import CANCELLED, FAILED, Job
+from fern_tide.workflows.source import beats_in, pack_rhythm, rhythm_key, unpack_rhythm
 from fern_tide.workflows.studio import Studio
 
 KIND = "analyze"
 USUAL: tuple[Feature, ...] = (
     WaveformFeature(),
+    RisesFeature(),
+    PowerFeature(),
     LevelsFeature(channel=Channel.MID, detector=Detector.RMS),
     *(SpectrumFeature(channel=Channel.MID, window=window) for window in (Window.TIGHT, Window.BALANCED, Window.FINE)),
 )
+_RHYTHM_OF: tuple[Feature, ...] = (RisesFeature(), PowerFeature())
+_ANY = FrameRate.parse("30")  # these features know no frames
 _FEATURES: TypeAdapter[list[Feature]] = TypeAdapter(list[Feature])
 _TOLD_EVERY_S = 0.2
+_LET_GO_EVERY = 16  # chunks: what is written meanwhile fills a page of the disk in each row
+_READ = 0.92  # the share of the work that reading the sound is; the rest finds hits and beats
 
 
 class NotAnalyzedYet(FernTideError):
@@ -43,7 +62,7 @@ class NotAnalyzedYet(FernTideError):
 
 def feature_key(feature: Feature, *, media: str, rate: FrameRate, offset_samples: int) -> str:
     """Give the fingerprint under which a feature is stored: the hash of exactly what determines it."""
-    grid: dict[str, Any] = {} if isinstance(feature, WaveformFeature) else {"rate": str(rate), "offset": offset_samples}
+    grid: dict[str, Any] = {} if isinstance(feature, OffGrid) else {"rate": str(rate), "offset": offset_samples}
     made_of = {"stage": "sound", "version": VERSION, "media": media, "feature": feature.model_dump(mode="json")}
     return fingerprint({**made_of, **grid})
 
@@ -97,7 +116,7 @@ def ensure(studio: Studio, project: Project, *, again: bool = False) -> list[Job
             for feature in features_of(project, track)
             if not studio.derived.has(track_feature_key(feature, track, project.rate))
         ]
-        if missing:
+        if missing or not studio.derived.has(rhythm_key(track.media)):
             jobs.append(request(studio, track, project.rate, features=missing, again=again))
     return jobs
 
@@ -137,19 +156,50 @@ def run(studio: Studio, job: Job, *, told: Callable[[float, str], bool]) -> None
     plan = job.payload
     info, rate = SoundInfo.model_validate(plan["info"]), FrameRate.parse(plan["rate"])
     grid = FrameGrid(rate, info.sample_rate_hz, info.n_samples, plan["offset_samples"])
-    words, last = f"Analyzing {plan['name']}", [0.0]
-
-    def progress(share: float) -> bool:
-        now = time.monotonic()
-        if now - last[0] < _TOLD_EVERY_S:
-            return True
-        last[0] = now
-        return told(share, words)
-
-    told(0.0, words)
     features = _FEATURES.validate_python(plan["features"])
-    with studio.media.open(plan["media"]) as stream:
-        found = analyze(stream, info, grid=grid, features=features, progress=progress)
-    for feature, values in found.items():
-        key = feature_key(feature, media=plan["media"], rate=rate, offset_samples=plan["offset_samples"])
-        studio.derived.put(key, values)
+    last, chunks = 0.0, 0
+    with studio.media.open(plan["media"]) as stream, studio.derived.growing() as growing:
+
+        def progress(share: float) -> bool:
+            nonlocal last, chunks
+            chunks += 1
+            if chunks % _LET_GO_EVERY == 0:
+                growing.let_go()
+            now = time.monotonic()
+            if now - last < _TOLD_EVERY_S:
+                return True
+            last = now
+            return told(share * _READ, f"{plan['name']}: reading levels and spectra")
+
+        def allocate(feature: Feature, shape: tuple[int, ...]) -> Float32Array:
+            key = feature_key(feature, media=plan["media"], rate=rate, offset_samples=plan["offset_samples"])
+            return growing.array(key, shape)
+
+        told(0.0, f"{plan['name']}: reading levels and spectra")
+        if features:
+            analyze(stream, info, grid=grid, features=features, progress=progress, allocate=allocate)
+    if not told(_READ, f"{plan['name']}: finding hits and beats"):
+        raise Cancelled
+    _find_rhythm(studio, plan["media"], info)
+
+
+def _find_rhythm(studio: Studio, media: str, info: SoundInfo) -> None:
+    """Find and store the hits and beats of a sound whose rises and power are stored."""
+    stored = [studio.derived.get(feature_key(item, media=media, rate=_ANY, offset_samples=0)) for item in _RHYTHM_OF]
+    if stored[0] is None or stored[1] is None or studio.derived.has(rhythm_key(media)):
+        return
+    rises, power = (np.asarray(item, dtype=np.float32) for item in stored)
+    hits, beats = beats_in(rises, power, sample_rate_hz=info.sample_rate_hz)
+    studio.derived.put(rhythm_key(media), pack_rhythm(hits, beats))
+
+
+def stored_rhythm(studio: Studio, track: Track, rate: FrameRate) -> tuple[Hits, Beats]:
+    """Give a track's hits and beats from the store, in seconds of the track.
+
+    Raises:
+        NotAnalyzedYet: they are not there yet; they were asked for.
+    """
+    found = studio.derived.get(rhythm_key(track.media))
+    if found is None:
+        raise NotAnalyzedYet([request(studio, track, rate, features=_RHYTHM_OF)])
+    return unpack_rhythm(np.asarray(found, dtype=np.float64))

@@ -13,9 +13,11 @@ from fern_tide.core.bake.inputs import Inputs, inputs_fingerprint, reasons
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
+from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.mapping import Drive, Mapping
 from fern_tide.store.projects import BakedRow
 from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.source import beats_made_of
 from fern_tide.workflows.studio import Studio
 from fern_tide.workflows.tune import curves
 
@@ -56,14 +58,13 @@ def _inputs(project: Project, target: Target, drivers: list[tuple[Mapping, Drive
     rows = []
     for mapping, drive in drivers:
         envelope = project.envelope(mapping.envelope)
-        track = project.track(envelope.track)
         rows.append(
             {
                 "mapping": mapping.model_dump(mode="json", exclude={"drives", "muted"}),
                 "drive": drive.model_dump(mode="json"),
                 "envelope": envelope.model_dump(mode="json"),
                 "versions": [*envelope.versions, *mapping.versions],
-                "media": [track.media, track.offset_samples, track.drives],
+                **_made_of(project, envelope),
             }
         )
     return {
@@ -72,6 +73,17 @@ def _inputs(project: Project, target: Target, drivers: list[tuple[Mapping, Drive
         "rate": str(project.rate),
         "n_frames": project.n_frames,
         "drivers": rows,
+    }
+
+
+def _made_of(project: Project, envelope: Envelope) -> Inputs:
+    """Give what an envelope's level comes from: files, the envelopes it blends, and the beats."""
+    parts = project.made_of(envelope)
+    tracks = [project.track(part.track) for part in parts if part.track is not None and part.reading.spec.of_track]
+    return {
+        "media": [[track.media, track.offset_samples, track.drives] for track in tracks],
+        "blended": [[part.model_dump(mode="json"), part.versions] for part in parts[1:]],
+        "beats": beats_made_of(project) if any(part.reading.spec.on_beats for part in parts) else None,
     }
 
 

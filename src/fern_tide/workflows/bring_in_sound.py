@@ -7,11 +7,13 @@ import unicodedata
 from collections.abc import Iterable
 from typing import Protocol
 
-from fern_tide.core.commands import PutEnvelope, PutTrack, Together
+from fern_tide.core.commands import PutEnvelope, Together
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice
+from fern_tide.core.envelope.points import MOST_BYTES, read_points
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import SoundInfo, measure
+from fern_tide.core.soundtrack_commands import PutTrack
 from fern_tide.store.projects import Revision
 from fern_tide.workflows import analysis
 from fern_tide.workflows.studio import Studio
@@ -71,6 +73,27 @@ def start_project(studio: Studio, chunks: Iterable[bytes], *, file_name: str, sc
     revision = studio.projects.create(project, label=f"Start with {name}")
     analysis.ensure(studio, project)
     return revision
+
+
+def add_curve(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: str) -> Revision:
+    """Add a curve from a CSV or JSON file as an envelope.
+
+    Raises:
+        UnreadableCurve: the file holds none; nothing stays behind.
+    """
+    with studio.media.receive(chunks, most=MOST_BYTES) as (digest, content, kept):
+        read_points(content.read())
+        kept.append(True)
+    current = studio.projects.current(key)
+    name = name_of(file_name)
+    envelope = Envelope(
+        id=fresh_id(name, among=current.document.envelopes),
+        name=name,
+        reading=ReadingChoice.model_validate({"id": "curve", "params": {"media": digest}}),
+    )
+    command = PutEnvelope(envelope=envelope)
+    document = command.apply(current.document)
+    return studio.projects.save(key, document, base=current.id, label=command.label(current.document))
 
 
 def add_track(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: str) -> Revision:

@@ -8,8 +8,9 @@ from collections.abc import Iterator
 from typing import BinaryIO
 
 from fern_tide.core.bake.curve import Curve
-from fern_tide.core.base.errors import FernTideError
+from fern_tide.core.base.errors import FernTideError, UnreadableSound
 from fern_tide.core.document import Project
+from fern_tide.core.envelope.points import MOST_BYTES, read_points
 from fern_tide.core.formats.format import HandOff, Written, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.project_file import ProjectFileLimits, read_project_file, write_project_file
@@ -62,11 +63,18 @@ def import_project(studio: Studio, stream: BinaryIO) -> Revision:
 
     def keep(digest: str, chunks: Iterator[bytes]) -> None:
         with studio.media.receive(chunks, most=studio.settings.most_upload_bytes) as (found, content, kept):
-            measured[digest] = measure(content, limits=studio.settings.sound_limits)
+            try:
+                measured[digest] = measure(content, limits=studio.settings.sound_limits)
+            except UnreadableSound:
+                content.seek(0)  # a curve that was imported is no sound
+                read_points(content.read(MOST_BYTES + 1))
             kept.append(found == digest)
 
     limits = ProjectFileLimits(media_bytes=studio.settings.most_upload_bytes)
     project = read_project_file(stream, keep=keep, limits=limits)
+    for track in project.tracks:
+        if track.media not in measured:
+            raise UnreadableSound(f"The file of {track.name} is no sound.", remedy="Export the project again.")
     tracks = (track.model_copy(update={"info": measured[track.media]}) for track in project.tracks)
     project = project.but(tracks=tuple(tracks))  # what was measured, not what the document claims
     revision = studio.projects.create(project, label="Open a project file")

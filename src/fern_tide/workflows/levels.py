@@ -8,11 +8,14 @@ from threading import Lock
 import numpy as np
 
 from fern_tide.core.base.signal import FloatArray, fingerprint, frozen
-from fern_tide.core.document import Project
-from fern_tide.core.envelope.envelope import Envelope, clean, needs, read_raw
+from fern_tide.core.document import Project, Track
+from fern_tide.core.envelope.beats import Beats
+from fern_tide.core.envelope.envelope import Envelope, clean, needs, read_raw, row_of
+from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.mapping.mapping import Mapping, shaped_lift
 from fern_tide.core.mapping.marks import Scale, histogram
-from fern_tide.workflows.analysis import NotAnalyzedYet, StoredFeatures, track_feature_key
+from fern_tide.workflows.analysis import NotAnalyzedYet, StoredFeatures, stored_rhythm, track_feature_key
+from fern_tide.workflows.source import ProjectSource, beats_made_of, project_beats
 from fern_tide.workflows.studio import Studio
 
 _REMEMBERED = 400
@@ -32,7 +35,7 @@ class Levels:
         self.computed = 0
 
     def raw(self, project: Project, envelope: Envelope) -> FloatArray:
-        """Give an envelope's level before clean-up, shape (frames,); silent when its track does not drive.
+        """Give an envelope's level before clean-up, (frames,) or (rows, frames); silent when its track does not drive.
 
         Raises:
             NotAnalyzedYet: the track's features are still being read.
@@ -41,14 +44,38 @@ class Levels:
         held = self._get(key)
         if held is not None:
             return held
-        track = project.track(envelope.track)
-        if not track.drives:
-            return self._put(key, np.zeros(project.n_frames))
-        features = StoredFeatures(self._studio, track, project.rate)
-        return self._put(key, read_raw(envelope.reading, features, n_frames=project.n_frames))
+        track = None if envelope.track is None or not envelope.reading.spec.of_track else project.track(envelope.track)
+        raw = read_raw(envelope.reading, self._source(project, track))
+        return self._put(key, raw if track is None or track.drives else raw * 0.0)
+
+    def rhythm(self, project: Project, track: Track) -> tuple[Hits, Beats]:
+        """Give a track's hits and beats, in seconds of the track.
+
+        Raises:
+            NotAnalyzedYet: they are still being found.
+        """
+        return stored_rhythm(self._studio, track, project.rate)
+
+    def beats(self, project: Project) -> Beats:
+        """Give the project's beat grid.
+
+        Raises:
+            NotAnalyzedYet: the beats of its track are still being found.
+        """
+        return project_beats(project, lambda track: self.rhythm(project, track))
+
+    def _source(self, project: Project, track: Track | None) -> ProjectSource:
+        return ProjectSource(
+            project,
+            track,
+            feature=lambda of, feature: StoredFeatures(self._studio, of, project.rate).get(feature),
+            rhythm=lambda of: self.rhythm(project, of),
+            level=lambda envelope: self.cleaned(project, envelope),
+            media=self._studio.media.read,
+        )
 
     def cleaned(self, project: Project, envelope: Envelope) -> FloatArray:
-        """Give an envelope's level after clean-up, shape (frames,).
+        """Give an envelope's level after clean-up, shape (frames,), or (rows, frames) for a bank.
 
         Raises:
             NotAnalyzedYet: the track's features are still being read.
@@ -59,6 +86,14 @@ class Levels:
             return held
         raw = self.raw(project, envelope)
         return self._put(key, clean(raw, envelope.clean_up, rate=project.rate))
+
+    def followed(self, project: Project, mapping: Mapping) -> FloatArray:
+        """Give the cleaned level that a mapping follows, shape (frames,): its envelope's, or one row of a bank.
+
+        Raises:
+            NotAnalyzedYet: the track's features are still being read.
+        """
+        return row_of(self.cleaned(project, project.envelope(mapping.envelope)), mapping.row)
 
     def ready(self, project: Project, mapping: Mapping) -> bool:
         """Say whether a mapping's level can be read now; where not, its analysis is asked for."""
@@ -76,23 +111,26 @@ class Levels:
         """
         envelope = project.envelope(mapping.envelope)
         steps = [(choice.spec.version, choice.model_dump(mode="json")) for choice in mapping.steps if choice.on]
-        made_of = {"marks": mapping.marks.model_dump(mode="json"), "steps": steps, "seed": mapping.seed}
+        marks = mapping.marks.model_dump(mode="json")
+        made_of = {"marks": marks, "steps": steps, "seed": mapping.seed, "row": mapping.row}
         key = fingerprint({"level": self._cleaned_key(project, envelope), "rate": str(project.rate), **made_of})
         held = self._get(key)
         if held is not None:
             return held
-        return self._put(key, shaped_lift(self.cleaned(project, envelope), mapping, rate=project.rate))
+        return self._put(key, shaped_lift(self.followed(project, mapping), mapping, rate=project.rate))
 
-    def histogram(self, project: Project, envelope: Envelope, *, scale: Scale) -> tuple[FloatArray, float, float]:
-        """Give how often an envelope's cleaned level is how high; see core/mapping/marks.py.
+    def histogram(
+        self, project: Project, envelope: Envelope, *, scale: Scale, row: int = 0
+    ) -> tuple[FloatArray, float, float]:
+        """Give how often an envelope's cleaned level, or a row of it, is how high; see core/mapping/marks.py.
 
         Raises:
             NotAnalyzedYet: the track's features are still being read.
         """
-        key = fingerprint({"histogram": self._cleaned_key(project, envelope), "scale": str(scale)})
+        key = fingerprint({"histogram": self._cleaned_key(project, envelope), "scale": str(scale), "row": row})
         held = self._get(key)
         if held is None:
-            counts, low, high = histogram(self.cleaned(project, envelope), scale=scale)
+            counts, low, high = histogram(row_of(self.cleaned(project, envelope), row), scale=scale)
             held = self._put(key, np.concatenate([counts, [low, high]]))
         return held[:-2], float(held[-2]), float(held[-1])
 
@@ -101,19 +139,21 @@ class Levels:
         return fingerprint({"raw": self._raw_key(project, envelope), "rate": str(project.rate), "clean_up": steps})
 
     def _raw_key(self, project: Project, envelope: Envelope) -> str:
-        track = project.track(envelope.track)
-        features = [track_feature_key(item, track, project.rate) for item in needs(envelope.reading, track.info)]
         reading = envelope.reading
-        return fingerprint(
-            {
-                "stage": "envelope",
-                "version": reading.spec.version,
-                "reading": reading.model_dump(mode="json"),
-                "features": features,
-                "drives": track.drives,
-                "n_frames": project.n_frames,
-            }
-        )
+        made_of = {
+            "stage": "envelope",
+            "version": reading.spec.version,
+            "reading": reading.model_dump(mode="json"),
+            "rate": str(project.rate),
+            "n_frames": project.n_frames,
+            "uses": [self._cleaned_key(project, project.envelope(name)) for name in envelope.uses],
+            "beats": beats_made_of(project) if reading.spec.on_beats else None,
+        }
+        if envelope.track is not None and reading.spec.of_track:
+            track = project.track(envelope.track)
+            made_of["features"] = [track_feature_key(item, track, project.rate) for item in needs(reading, track.info)]
+            made_of["drives"], made_of["offset"] = track.drives, str(track.offset)
+        return fingerprint(made_of)
 
     def _get(self, key: str) -> FloatArray | None:
         with self._lock:

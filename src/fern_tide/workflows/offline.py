@@ -1,89 +1,34 @@
-"""The way from a sound file to written curves with no data folder: what the command line does."""
+"""From a sound file to written curves with no data folder: what the command line does."""
 
 from __future__ import annotations
 
-import hashlib
 import tempfile
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any
 
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.base.errors import InvalidParameter, UnreadableProject
-from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import build, fields, parse_options
 from fern_tide.core.base.registry import Registry
-from fern_tide.core.base.signal import Float32Array, FloatArray
+from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import parse_level
-from fern_tide.core.document import Project, Track
-from fern_tide.core.envelope.envelope import (
-    CLEAN_UPS,
-    READINGS,
-    CleanUpChoice,
-    Envelope,
-    ReadingChoice,
-    clean,
-    read_raw,
-)
+from fern_tide.core.document import Project
+from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS, row_of
 from fern_tide.core.formats.format import Written
 from fern_tide.core.mapping.mapping import RESPONSES, STEPS, Drive, Mapping, ResponseChoice, StepChoice, shaped_lift
 from fern_tide.core.mapping.marks import Marks, Scale, suggest_marks
 from fern_tide.core.project_file import read_project_file
 from fern_tide.core.scene.scene import Scene
-from fern_tide.core.sound.decode import SoundInfo, measure
-from fern_tide.core.sound.features import Feature, analyze
+from fern_tide.core.sound.decode import measure
 from fern_tide.demo.scene import glasshouse
-from fern_tide.workflows.bring_in_sound import fresh_id, name_of
+from fern_tide.workflows.bring_in_sound import fresh_id
 from fern_tide.workflows.hand_off import write_format
+from fern_tide.workflows.sound_file import FileLevels, envelope_of, read_level, track_of
 
 MISSING_END = "PART:PROPERTY rest=NUMBER full=NUMBER"
-
-
-class ReadFeatures:
-    """Features read from a stream as they are asked for, for one use."""
-
-    def __init__(self, stream: BinaryIO, track: Track, rate: FrameRate) -> None:
-        self._stream, self._track, self._rate = stream, track, rate
-
-    @property
-    def info(self) -> SoundInfo:
-        """The sound as measured."""
-        return self._track.info
-
-    def get(self, feature: Feature) -> Float32Array:
-        """Read one feature."""
-        grid = self._track.grid(self._rate)
-        return analyze(self._stream, self.info, grid=grid, features=[feature])[feature]
-
-
-def describe(sound: Path, *, rate: str) -> dict[str, Any]:
-    """Measure a sound and say what it holds, as plain data."""
-    frame_rate = FrameRate.parse(rate)
-    with sound.open("rb") as stream:
-        info = measure(stream)
-    return {
-        "format": info.format,
-        "encoding": info.encoding,
-        "channels": info.channels,
-        "sample_rate": info.sample_rate_hz,
-        "duration_s": float(info.duration),
-        "samples": info.n_samples,
-        "rate": str(frame_rate),
-        "frames": frame_rate.n_frames(info.n_samples, sample_rate_hz=info.sample_rate_hz),
-    }
-
-
-def read_level(sound: Path, *, rate: str, reading: str, clean_up: Sequence[str]) -> tuple[FrameRate, FloatArray]:
-    """Read and clean a level, as text names it; gives the rate and the level, shape (frames,)."""
-    frame_rate = FrameRate.parse(rate)
-    track = _track(sound)
-    envelope = _envelope(track, reading, clean_up)
-    with sound.open("rb") as stream:
-        features = ReadFeatures(stream, track, frame_rate)
-        raw = read_raw(envelope.reading, features, n_frames=track.grid(frame_rate).n_frames)
-    return frame_rate, clean(raw, envelope.clean_up, rate=frame_rate)
 
 
 @dataclass(frozen=True)
@@ -102,9 +47,10 @@ class MapPlan:
 
 def map_sound(sound: Path, *, plan: MapPlan, scene: Scene) -> Project:
     """Make a project of one sound, one envelope and one mapping; marks that are not given are suggested."""
-    rate, level = read_level(sound, rate=plan.rate, reading=plan.reading, clean_up=plan.clean_up)
-    track = _track(sound)
-    envelope = _envelope(track, plan.reading, plan.clean_up)
+    rate, level, _ = read_level(sound, rate=plan.rate, reading=plan.reading, clean_up=plan.clean_up)
+    level = row_of(level, 0)
+    track = track_of(sound)
+    envelope = envelope_of(track, plan.reading, plan.clean_up)
     response = ResponseChoice.parse(plan.response)
     drives = tuple(_drive(text, scene, response) for text in plan.targets)
     part, item = scene.resolve(drives[0].target)
@@ -118,25 +64,6 @@ def map_sound(sound: Path, *, plan: MapPlan, scene: Scene) -> Project:
         drives=drives,
     )
     return Project(name=track.name, rate=rate, tracks=(track,), envelopes=(envelope,), mappings=(mapping,), scene=scene)
-
-
-def _track(sound: Path) -> Track:
-    with sound.open("rb") as stream:
-        info = measure(stream)
-        stream.seek(0)
-        digest = hashlib.file_digest(stream, "sha256").hexdigest()
-    name = name_of(sound.name)
-    return Track(id=fresh_id(name, among=()), name=name, media=digest, info=info)
-
-
-def _envelope(track: Track, reading: str, clean_up: Sequence[str]) -> Envelope:
-    return Envelope(
-        id=track.id,
-        name=track.name,
-        track=track.id,
-        reading=ReadingChoice.parse(reading),
-        clean_up=tuple(CleanUpChoice.parse(text) for text in clean_up),
-    )
 
 
 def _marks(low: str | None, high: str | None, level: FloatArray) -> Marks:
@@ -188,16 +115,18 @@ def bake_file(source: Path, *, formats: Sequence[str]) -> list[Written]:
                 out.writelines(chunks)
 
         project = read_project_file(stream, keep=keep)
-        levels: dict[str, FloatArray] = {}
-        for envelope in project.envelopes:
-            track = project.track(envelope.track)
+        for track in project.tracks:
             with (Path(folder) / track.media).open("rb") as sound:
-                if measure(sound) != track.info:
+                if measure(sound).without_note() != track.info.without_note():
                     raise UnreadableProject(f"{track.name} is not the sound that it claims.", remedy="Export it again.")
-                raw = read_raw(envelope.reading, ReadFeatures(sound, track, project.rate), n_frames=project.n_frames)
-            raw = raw if track.drives else raw * 0.0
-            levels[envelope.id] = clean(raw, envelope.clean_up, rate=project.rate)
-        lifts = {m.id: shaped_lift(levels[m.envelope], m, rate=project.rate) for m in project.mappings if not m.muted}
+        levels = FileLevels(project, lambda digest: (Path(folder) / digest).open("rb"))
+        lifts = {
+            mapping.id: shaped_lift(
+                row_of(levels.cleaned(project.envelope(mapping.envelope)), mapping.row), mapping, rate=project.rate
+            )
+            for mapping in project.mappings
+            if not mapping.muted
+        }
         curves = bake(project.scene, project.mappings, lifts=lifts)
         return [write_format(project, curves, format_id=name) for name in dict.fromkeys(formats)]
 

@@ -12,8 +12,9 @@ from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import from_db
-from fern_tide.core.commands import Command
+from fern_tide.core.command import Command
 from fern_tide.core.document import Project
+from fern_tide.core.envelope.envelope import row_of
 from fern_tide.core.mapping.mapping import RESPONSES, Drive, Mapping
 from fern_tide.core.mapping.marks import Marks, Scale, crossings, lift, suggest_marks
 from fern_tide.store.projects import Revision
@@ -71,8 +72,8 @@ def sheet(levels: Levels, project: Project, mapping: Mapping) -> Sheet:
         NotAnalyzedYet: a track's features are still being read.
     """
     envelope = project.envelope(mapping.envelope)
-    level = levels.cleaned(project, envelope)
-    counts, low, high = levels.histogram(project, envelope, scale=mapping.marks.scale)
+    level = levels.followed(project, mapping)
+    counts, low, high = levels.histogram(project, envelope, scale=mapping.marks.scale, row=mapping.row)
     axis = np.linspace(low, high, TRANSFER_POINTS)
     along = lift(axis if mapping.marks.scale is Scale.LINEAR else from_db(axis), marks=mapping.marks)
     responses = [drive.response for drive in mapping.drives]
@@ -122,11 +123,13 @@ def changed_mappings(before: Project, after: Project) -> tuple[Mapping, ...]:
 def same_level(before: Project, after: Project, mapping: Mapping) -> bool:
     """Say whether an edit left alone the level that a mapping of the later document shows, its unit included."""
     was = next((item for item in before.mappings if item.id == mapping.id), None)
-    if was is None or was.envelope != mapping.envelope or was.marks.scale != mapping.marks.scale:
+    if was is None or was.envelope != mapping.envelope or was.row != mapping.row:
+        return False
+    if was.marks.scale != mapping.marks.scale or before.beat != after.beat or before.n_frames != after.n_frames:
         return False
     if before.rate != after.rate or before.tracks != after.tracks:
         return False
-    return before.envelope(was.envelope) == after.envelope(mapping.envelope)
+    return before.made_of(before.envelope(was.envelope)) == after.made_of(after.envelope(mapping.envelope))
 
 
 def new_mapping(levels: Levels, project: Project, *, envelope_id: str, target: Target) -> Mapping:
@@ -187,9 +190,10 @@ def next_target(project: Project, mapping: Mapping) -> Target:
     raise InvalidParameter("property", value="missing", allowed="another mapping: this one drives all that it could")
 
 
-def suggest(levels: Levels, project: Project, *, envelope_id: str, scale: Scale) -> Marks:
-    """Suggest marks from an envelope's own histogram."""
-    return suggest_marks(levels.cleaned(project, project.envelope(envelope_id)), scale=scale)
+def suggest(levels: Levels, project: Project, *, envelope_id: str, scale: Scale, row: int = 0) -> Marks:
+    """Suggest marks from the histogram of an envelope, or of a row of a bank."""
+    level = row_of(levels.cleaned(project, project.envelope(envelope_id)), row)
+    return suggest_marks(level, scale=scale)
 
 
 def first_choice(project: Project) -> tuple[str, Target]:

@@ -159,7 +159,7 @@ def inputs(**changes):
         ({"mapping__steps": [{"id": "flip", "params": {}}]}, ["flip added"]),
         ({"drive__full": 2.5}, ["at full 1 to 2.5"]),
         ({"drive__response": {"id": "smooth", "params": {}}}, ["response straight to smooth"]),
-        ({"media": ["b45", 0, True]}, ["new file under drip"]),
+        ({"media": ["b45", 0, True]}, ["another file, or another time of it"]),
         ({"envelope__reading__params__low_hz": 60}, ["reading 40 to 60"]),
     ],
 )

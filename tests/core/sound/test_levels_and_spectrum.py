@@ -6,10 +6,9 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.conftest import sine, wav
+from tests.conftest import read, sine, wav
 
 from fern_tide.core.base.frame_rate import FrameRate
-from fern_tide.core.envelope.envelope import ReadingChoice, needs, read_raw
 from fern_tide.core.sound.channels import Channel, pick
 from fern_tide.core.sound.decode import SoundInfo, measure
 from fern_tide.core.sound.features import LevelsFeature, SpectrumFeature, WaveformFeature, analyze
@@ -18,22 +17,6 @@ from fern_tide.core.sound.levels import Detector, levels
 from fern_tide.core.sound.spectrum import Window, column_edges_hz, resolve, window_samples
 
 RATES = ["24000/1001", "25", "30000/1001", "30", "60"]
-
-
-class Held:
-    def __init__(self, info, found):
-        self.info, self._found = info, found
-
-    def get(self, feature):
-        return self._found[feature]
-
-
-def read(content: bytes, reading: str, rate: str = "30") -> np.ndarray:
-    info = measure(io.BytesIO(content))
-    grid = FrameGrid(FrameRate.parse(rate), info.sample_rate_hz, info.n_samples)
-    choice = ReadingChoice.parse(reading)
-    found = analyze(io.BytesIO(content), info, grid=grid, features=needs(choice, info))
-    return read_raw(choice, Held(info, found), n_frames=grid.n_frames)
 
 
 @pytest.mark.parametrize("rate", RATES)

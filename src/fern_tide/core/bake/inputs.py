@@ -45,7 +45,13 @@ def reasons(old: Inputs, new: Inputs) -> list[str]:
 def _driver_reasons(old: Inputs, new: Inputs) -> list[str]:
     said = []
     if old["media"] != new["media"]:
-        said.append(f"new file under {new['envelope']['track']}")
+        said.append("another file, or another time of it")
+    if old.get("beats") != new.get("beats"):
+        said.append("other beats")
+    if old.get("blended", []) != new.get("blended", []):
+        said.append("an envelope it blends changed")
+    if old["mapping"].get("row", 0) != new["mapping"].get("row", 0):
+        said.append(f"row {old['mapping'].get('row', 0)} to {new['mapping']['row']}")
     if old["envelope"]["id"] != new["envelope"]["id"]:
         said.append(f"{old['envelope']['name']} to {new['envelope']['name']}")
     elif old["envelope"]["reading"] != new["envelope"]["reading"]:

@@ -79,6 +79,14 @@ class FrameRate:
         """Give the time at which a frame begins, exactly."""
         return frame / self.fps
 
+    def frames_of_times(self, times_s: npt.NDArray[np.float64]) -> npt.NDArray[np.int64]:
+        """Give the frame that owns each time; a time within a billionth of a frame's beginning belongs to it."""
+        return np.floor(times_s * float(self.fps) + 1e-9).astype(np.int64)
+
+    def times(self, frames: npt.NDArray[np.int64]) -> npt.NDArray[np.float64]:
+        """Give the time at which each frame begins, in seconds, rounded once."""
+        return np.asarray(frames * self.fps.denominator / self.fps.numerator)
+
     def frames_of_ms(self, ms: float) -> float:
         """Give a length in frames, fractions kept."""
         return ms * float(self.fps) / 1000.0

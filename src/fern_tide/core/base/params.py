@@ -33,11 +33,12 @@ class Unit:
     name: str
     help: str
     step: float | None = None
+    kind: str = ""
 
 
-def unit(name: str, help: str, *, step: float | None = None) -> Unit:
-    """Describe a field: its unit ('' for none), its help, and the arrow key's step."""
-    return Unit(name, help, step)
+def unit(name: str, help: str, *, step: float | None = None, kind: str = "") -> Unit:
+    """Describe a field: its unit ('' for none), its help, the arrow key's step, and for a text what it names."""
+    return Unit(name, help, step, kind)
 
 
 @dataclass(frozen=True)
@@ -49,7 +50,7 @@ class FieldSpec:
     unit: str
     help: str
     kind: str
-    """'number', 'integer', 'choice' or 'switch'."""
+    """'number', 'integer', 'choice', 'switch', or for a text what it names: 'envelope' or 'file'."""
     default: Any
     low: float | None
     high: float | None
@@ -63,6 +64,8 @@ class FieldSpec:
             return ", ".join(value for value, _ in self.choices)
         if self.kind == "switch":
             return "yes or no"
+        if self.kind in {"envelope", "file"}:
+            return f"the id of an {self.kind}, or nothing" if self.kind == "envelope" else "the hash of a file"
         if self.low is None and self.high is None:
             return "any"
         if self.high is None:
@@ -87,7 +90,7 @@ def _spec(name: str, field: FieldInfo) -> FieldSpec:
     described = next((m for m in field.metadata if isinstance(m, Unit)), Unit("", ""))
     annotation = field.annotation
     choices: tuple[tuple[str, str], ...] = ()
-    kind = "number"
+    kind = described.kind or "number"
     if isinstance(annotation, type) and issubclass(annotation, Enum):
         kind, choices = "choice", tuple((str(item.value), words(str(item.value))) for item in annotation)
     elif annotation is bool:

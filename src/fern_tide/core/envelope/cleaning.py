@@ -27,6 +27,7 @@ class CleanUp:
         help: one line on what it is for.
         params: the model of its options.
         apply: the function.
+        across_rows: whether a bank's rows are treated by their place, rather than each by itself.
         version: raised when the numbers change.
     """
 
@@ -35,4 +36,5 @@ class CleanUp:
     help: str
     params: type[Params]
     apply: Clean
+    across_rows: bool = False
     version: int = 1

@@ -5,7 +5,9 @@ from __future__ import annotations
 from typing import ClassVar
 
 import numpy as np
+from pydantic import model_validator
 
+from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
@@ -14,7 +16,7 @@ from fern_tide.core.base.target import Id, Name
 from fern_tide.core.envelope import clean_up as clean_up_folder
 from fern_tide.core.envelope import readings as readings_folder
 from fern_tide.core.envelope.cleaning import CleanUp
-from fern_tide.core.envelope.reading import Features, Reading
+from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import Feature
 
@@ -35,13 +37,33 @@ class CleanUpChoice(Choice):
 
 
 class Envelope(Frozen, frozen=True):
-    """One level over time, read from a track; one value per frame."""
+    """One level over time; one value per frame, or one per frame and row of a bank.
+
+    Attributes:
+        track: what it is read from; None for a reading of no track.
+    """
 
     id: Id
     name: Name
-    track: Id
+    track: Id | None = None
     reading: ReadingChoice
     clean_up: tuple[CleanUpChoice, ...] = ()
+
+    @model_validator(mode="after")
+    def _of_a_track(self) -> Envelope:
+        if self.reading.spec.of_track and self.track is None:
+            raise InvalidParameter("track", value="none", allowed=f"a track, to read {self.reading.spec.label} from")
+        return self
+
+    @property
+    def uses(self) -> tuple[str, ...]:
+        """The ids of the envelopes that it is made of."""
+        return tuple(self.reading.spec.uses(self.reading.params))
+
+    @property
+    def rows(self) -> tuple[str, ...]:
+        """The names of its rows; none for a single level."""
+        return tuple(self.reading.spec.rows(self.reading.params))
 
     @property
     def versions(self) -> tuple[int, ...]:
@@ -54,19 +76,24 @@ def needs(reading: ReadingChoice, info: SoundInfo) -> tuple[Feature, ...]:
     return tuple(READINGS[reading.id].needs(reading.params, info))
 
 
-def read_raw(reading: ReadingChoice, features: Features, *, n_frames: int) -> FloatArray:
-    """Read a level before clean-up.
+def read_raw(reading: ReadingChoice, source: Source) -> FloatArray:
+    """Read a level before clean-up, as long as the project; it is silent after the track's end.
 
     Args:
         reading: which, and its params.
-        features: the track's analysis.
-        n_frames: the project's length; the level is silent after the track's end.
+        source: the track's analysis, and the project around it.
 
     Returns:
-        Shape (n_frames,).
+        Shape (frames,), or (rows, frames) for a bank.
     """
-    level = READINGS[reading.id].read(reading.params, features)[:n_frames]
-    return np.pad(level, (0, n_frames - len(level)))
+    level = READINGS[reading.id].read(reading.params, source)[..., : source.n_frames]
+    missing = source.n_frames - level.shape[-1]
+    return np.pad(level, [(0, 0)] * (level.ndim - 1) + [(0, missing)]) if missing else level
+
+
+def row_of(level: FloatArray, row: int) -> FloatArray:
+    """Give the row of a bank's level that a mapping follows, the last where there are fewer; a single level itself."""
+    return level if level.ndim == 1 else np.asarray(level[min(row, len(level) - 1)])
 
 
 def clean(level: FloatArray, clean_up: tuple[CleanUpChoice, ...], *, rate: FrameRate) -> FloatArray:

@@ -1,4 +1,4 @@
-"""What a reading is: which features of a track it needs, and how it turns them into a level."""
+"""What a reading is: what it needs from a track or a project, and how it turns that into a level."""
 
 from __future__ import annotations
 
@@ -6,34 +6,70 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Protocol
 
+from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import Float32Array, FloatArray
+from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import Feature
 
 
-class Features(Protocol):
-    """A track's stored analysis, as a reading sees it."""
+class Source(Protocol):
+    """Where a reading reads from: a track's stored analysis, and the project around it."""
+
+    @property
+    def rate(self) -> FrameRate:
+        """The project's frame rate."""
+
+    @property
+    def n_frames(self) -> int:
+        """The project's length."""
 
     @property
     def info(self) -> SoundInfo:
         """The track's sound as measured."""
 
+    @property
+    def offset_s(self) -> float:
+        """When the track begins, in seconds of the project."""
+
     def get(self, feature: Feature) -> Float32Array:
         """Give a feature's array; see core/sound/features.py for the shapes."""
+
+    def beats(self) -> Beats:
+        """Give the project's beat grid."""
+
+    def level(self, envelope_id: str) -> FloatArray:
+        """Give another envelope's cleaned level, shape (..., frames)."""
+
+    def points(self, media: str) -> FloatArray:
+        """Give an imported curve, shape (2, points): seconds and values."""
+
+
+def _none(params: Any) -> tuple[str, ...]:
+    return ()
+
+
+def _no_features(params: Any, info: SoundInfo) -> tuple[Feature, ...]:
+    return ()
 
 
 @dataclass(frozen=True)
 class Reading:
-    """One way to read a level out of a track.
+    """One way to read a level.
 
     Attributes:
         id: the file's name.
         label: what people read.
         help: one line on what it is for.
         params: the model of its options.
+        read: gives the level, shape (frames,), or (rows, frames) for a bank.
         needs: gives the features that read will ask for, from the params and the sound's facts.
-        read: gives the level, shape (frames,), from the features.
+        of_track: whether it reads from a track.
+        on_beats: whether it asks for the project's beats.
+        uses: gives the ids of the envelopes that it asks for.
+        media: gives the hashes of the files that it asks for.
+        rows: gives the names of a bank's rows; none for a single level.
         version: raised when the numbers change.
         db_name: what the level is called when shown on a dB scale; '' for a level that is no loudness.
     """
@@ -42,7 +78,12 @@ class Reading:
     label: str
     help: str
     params: type[Params]
-    needs: Callable[[Any, SoundInfo], tuple[Feature, ...]]
-    read: Callable[[Any, Features], FloatArray]
+    read: Callable[[Any, Source], FloatArray]
+    needs: Callable[[Any, SoundInfo], tuple[Feature, ...]] = _no_features
+    of_track: bool = True
+    on_beats: bool = False
+    uses: Callable[[Any], tuple[str, ...]] = _none
+    media: Callable[[Any], tuple[str, ...]] = _none
+    rows: Callable[[Any], tuple[str, ...]] = _none
     version: int = 1
     db_name: str = "dB"

@@ -71,11 +71,16 @@ class Drive(Frozen, frozen=True):
 
 
 class Mapping(Frozen, frozen=True):
-    """Envelope, marks, steps, and one or more targets."""
+    """Envelope, marks, steps, and one or more targets.
+
+    Attributes:
+        row: which row of a bank is followed, counted from the lowest; a single level has but one.
+    """
 
     id: Id
     name: Name
     envelope: Id
+    row: Annotated[int, Field(ge=0, le=255)] = 0
     marks: Marks
     steps: tuple[StepChoice, ...] = ()
     drives: Annotated[tuple[Drive, ...], Field(min_length=1)]

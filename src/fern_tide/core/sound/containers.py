@@ -53,6 +53,8 @@ class Container:
             self.close()
             raise UnreadableSound("The file has no sound in it.", remedy="Choose one that does.")
         self._stream = self._container.streams.audio[0]
+        n_streams = len(self._container.streams.audio)
+        self.note = f"The file has {n_streams} sound streams; the first is read." if n_streams > 1 else ""
         context = self._stream.codec_context
         self.format = str(self._container.format.name.split(",")[0]).upper()
         self.encoding = str(context.name).upper()

@@ -29,13 +29,18 @@ _WAV_SIZE_UNKNOWN = {0, 0xFFFFFFFF, 0x7FFFFFFF, 0x7FFFF000}  # what programs tha
 
 
 class SoundInfo(Frozen, frozen=True):
-    """What a sound file holds, as decoded."""
+    """What a sound file holds, as decoded; the note says what was chosen where there was a choice."""
 
     format: str
     encoding: str
     channels: int
     sample_rate_hz: int
     n_samples: int
+    note: str = ""
+
+    def without_note(self) -> SoundInfo:
+        """Give what the file holds and nothing that is said about it."""
+        return self.model_copy(update={"note": ""})
 
     @property
     def duration(self) -> Fraction:
@@ -126,6 +131,7 @@ class _Claims:
     channels: int
     sample_rate_hz: int
     n_samples: int
+    note: str = ""
 
 
 def _claims(stream: BinaryIO) -> _Claims:
@@ -134,7 +140,8 @@ def _claims(stream: BinaryIO) -> _Claims:
         with open_sound(stream) as sound:
             return _Claims(sound.format, sound.subtype, sound.channels, int(sound.samplerate), int(sound.frames))
     with closing(Container(stream, demuxer=demuxer)) as found:
-        return _Claims(found.format, found.encoding, found.channels, found.sample_rate_hz, found.claimed_samples)
+        claimed = found.claimed_samples
+        return _Claims(found.format, found.encoding, found.channels, found.sample_rate_hz, claimed, found.note)
 
 
 def measure(
@@ -165,7 +172,7 @@ def measure(
     if n_samples + slack < claimed < _LENGTH_UNKNOWN:
         raise _cut_off(claimed / rate, n_samples / rate)
     held = {"format": said.format, "encoding": said.encoding, "channels": said.channels}
-    return build(SoundInfo, {**held, "sample_rate_hz": rate, "n_samples": n_samples})
+    return build(SoundInfo, {**held, "sample_rate_hz": rate, "n_samples": n_samples, "note": said.note})
 
 
 def _count(stream: BinaryIO, *, longest: int, rate_hz: int, claimed: int, progress: Callable[[int, int], bool]) -> int:

@@ -15,10 +15,11 @@ from fern_tide.core.sound.channels import Channel, n_signals, pick
 from fern_tide.core.sound.decode import SoundInfo, blocks
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.levels import Detector, levels
+from fern_tide.core.sound.onsets import POWER_SAMPLES, RISE_BANDS, Power, Rises, n_rises
 from fern_tide.core.sound.running import WAVEFORM_SAMPLES, Loudness, Waveform
 from fern_tide.core.sound.spectrum import Window, column_edges_hz, cumulative_power, window_samples
 
-VERSION = 1  # of this stage: a change that changes numbers raises it, and stored features are read anew
+VERSION = 2  # of this stage: a change that changes numbers raises it, and stored features are read anew
 FRAMES_A_CHUNK = 64
 
 
@@ -59,11 +60,32 @@ class LoudnessFeature(Frozen, frozen=True):
     window: LoudnessWindow
 
 
+class RisesFeature(Frozen, frozen=True):
+    """How fast the spectrum rises, on a grid of its own: an array of shape (RISE_BANDS, rises); see onsets.py."""
+
+    kind: Literal["rises"] = "rises"
+
+
+class PowerFeature(Frozen, frozen=True):
+    """The mean power of every 32 samples: an array of shape (spans,)."""
+
+    kind: Literal["power"] = "power"
+
+
 WINDOW_MS = {LoudnessWindow.MOMENTARY: 400.0, LoudnessWindow.SHORT_TERM: 3000.0}
-Feature: TypeAlias = LevelsFeature | SpectrumFeature | WaveformFeature | LoudnessFeature
+Feature: TypeAlias = LevelsFeature | SpectrumFeature | WaveformFeature | LoudnessFeature | RisesFeature | PowerFeature
+OffGrid: TypeAlias = WaveformFeature | RisesFeature | PowerFeature
+"""Features that know nothing of the project's frames, and outlive a change of rate or offset."""
 PerFrame: TypeAlias = LevelsFeature | SpectrumFeature
+Listener: TypeAlias = Waveform | Loudness | Rises | Power
 Progress: TypeAlias = Callable[[float], bool]
 """Called with the share done, 0 to 1; returns False to cancel."""
+Allocate: TypeAlias = Callable[[Feature, tuple[int, ...]], Float32Array]
+"""Gives an array of zeros of a shape to write a feature into."""
+
+
+def _in_memory(feature: Feature, shape: tuple[int, ...]) -> Float32Array:
+    return np.zeros(shape, dtype=np.float32)
 
 
 def analyze(
@@ -73,6 +95,7 @@ def analyze(
     grid: FrameGrid,
     features: Iterable[Feature],
     progress: Progress = lambda share: True,
+    allocate: Allocate = _in_memory,
 ) -> dict[Feature, Float32Array]:
     """Read all the features in one pass.
 
@@ -82,13 +105,14 @@ def analyze(
         grid: the project's frames over this track.
         features: what to read.
         progress: told the share done after each chunk of frames.
+        allocate: where each feature's array comes from, such as a file for sounds of hours.
 
     Raises:
         Cancelled: progress said False.
         UnreadableSound: the stream breaks off.
     """
     wanted = tuple(dict.fromkeys(features))
-    found = {feature: np.zeros(_shape(feature, info, grid), dtype=np.float32) for feature in wanted}
+    found = {feature: allocate(feature, _shape(feature, info, grid)) for feature in wanted}
     running = [_running(feature, found[feature], grid) for feature in wanted if not isinstance(feature, PerFrame)]
     feed = _Feed(stream, info, running)
     per_frame = [feature for feature in wanted if isinstance(feature, PerFrame)]
@@ -104,11 +128,13 @@ def analyze(
     return found
 
 
-def _running(feature: WaveformFeature | LoudnessFeature, out: Float32Array, grid: FrameGrid) -> Waveform | Loudness:
-    if isinstance(feature, WaveformFeature):
-        return Waveform(out)
-    starts, ends = grid.bounds(0, grid.n_frames, window_ms=WINDOW_MS[feature.window])
-    return Loudness(out, starts=starts, ends=ends, sample_rate_hz=grid.sample_rate_hz)
+def _running(feature: Feature, out: Float32Array, grid: FrameGrid) -> Listener:
+    if isinstance(feature, LoudnessFeature):
+        starts, ends = grid.bounds(0, grid.n_frames, window_ms=WINDOW_MS[feature.window])
+        return Loudness(out, starts=starts, ends=ends, sample_rate_hz=grid.sample_rate_hz)
+    if isinstance(feature, RisesFeature):
+        return Rises(out, sample_rate_hz=grid.sample_rate_hz)
+    return Power(out) if isinstance(feature, PowerFeature) else Waveform(out)
 
 
 def _shape(feature: Feature, info: SoundInfo, grid: FrameGrid) -> tuple[int, ...]:
@@ -116,6 +142,10 @@ def _shape(feature: Feature, info: SoundInfo, grid: FrameGrid) -> tuple[int, ...
         return (grid.n_frames,)
     if isinstance(feature, WaveformFeature):
         return (2, -(-info.n_samples // WAVEFORM_SAMPLES))
+    if isinstance(feature, PowerFeature):
+        return (-(-info.n_samples // POWER_SAMPLES),)
+    if isinstance(feature, RisesFeature):
+        return (RISE_BANDS, n_rises(info.n_samples, sample_rate_hz=info.sample_rate_hz))
     n_window = window_samples(feature.window, sample_rate_hz=info.sample_rate_hz)
     columns = len(column_edges_hz(n_window, sample_rate_hz=info.sample_rate_hz))
     return (n_signals(info.channels, channel=feature.channel), columns, grid.n_frames)
@@ -153,7 +183,7 @@ def _read(feature: PerFrame, block: Float32Array, start: int, grid: FrameGrid, f
 class _Feed:
     """Samples of a stream by position, read once and forgotten once passed; outside the sound there is silence."""
 
-    def __init__(self, stream: BinaryIO, info: SoundInfo, running: Sequence[Waveform | Loudness]) -> None:
+    def __init__(self, stream: BinaryIO, info: SoundInfo, running: Sequence[Listener]) -> None:
         self._blocks = blocks(stream)
         self._info = info
         self._held: Float32Array = np.zeros((info.channels, 0), dtype=np.float32)

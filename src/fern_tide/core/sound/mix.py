@@ -13,7 +13,7 @@ import numpy as np
 from fern_tide.core.base.signal import Float32Array
 from fern_tide.core.sound.decode import SoundInfo, blocks
 
-VERSION = 1
+VERSION = 2
 BLOCK = 1 << 16
 _MARGIN = 64  # samples on each side of a block that its resampling looks at, per step of the ratio
 FASTEST_HEARD_HZ = 96_000
@@ -21,11 +21,19 @@ FASTEST_HEARD_HZ = 96_000
 
 @dataclass(frozen=True)
 class MixTrack:
-    """A sound to be mixed: its stream, what it holds, and how much later it begins, in its own samples."""
+    """A sound to be mixed.
+
+    Attributes:
+        stream: opened for reading.
+        info: what it holds.
+        offset_samples: how much later it begins, in its own samples.
+        gain: what its samples are multiplied by.
+    """
 
     stream: BinaryIO
     info: SoundInfo
     offset_samples: int = 0
+    gain: float = 1.0
 
 
 def mix_rate_hz(infos: Sequence[SoundInfo]) -> int:
@@ -49,7 +57,7 @@ def mix_blocks(tracks: Sequence[MixTrack], *, rate_hz: int, n_samples: int) -> I
         length = min(BLOCK, n_samples - start)
         total = np.zeros((2, length), dtype=np.float32)
         for source in sources:
-            total += source.read(start, length)
+            total += source.read(start, length) * np.float32(source.gain)
         yield np.clip(total, -1.0, 1.0)
 
 
@@ -60,6 +68,7 @@ class _Source:
         self._blocks = blocks(track.stream)
         self._ratio = Fraction(rate_hz, track.info.sample_rate_hz)
         self._offset = track.offset_samples
+        self.gain = track.gain
         self._held: Float32Array = np.zeros((2, 0), dtype=np.float32)
         self._start = 0
 

@@ -50,16 +50,20 @@ def resolve(window: Window, *, low_hz: float, high_hz: float, sample_rate_hz: in
 
 @lru_cache(maxsize=64)
 def column_edges_hz(n_window: int, *, sample_rate_hz: int) -> FloatArray:
-    """Give the frequency of each column: every bin's lower edge while bins are coarse, then 1/48 octave, to Nyquist."""
-    bin_hz, nyquist = sample_rate_hz / n_window, sample_rate_hz / 2
-    ratio = 2.0 ** (1.0 / COLUMNS_PER_OCTAVE)
-    last_bin = int(min(n_window // 2, np.ceil(1.0 / (ratio - 1.0) + 0.5)))
-    linear = np.concatenate([[0.0], (np.arange(1, last_bin + 1) - 0.5) * bin_hz])
-    steps = int(np.ceil(np.log(nyquist / linear[-1]) / np.log(ratio)))
-    octaves = linear[-1] * ratio ** np.arange(1, steps)
-    edges = np.concatenate([linear, octaves[octaves < nyquist], [nyquist]])
+    """Give the frequency of each column, ascending, from 0 to Nyquist: the bins' own lower edges at _first_bins."""
+    bin_hz = sample_rate_hz / n_window
+    lower = np.maximum(_first_bins(n_window) - 0.5, 0.0) * bin_hz
+    edges = np.concatenate([lower, [sample_rate_hz / 2]])
     edges.setflags(write=False)
     return edges
+
+
+@lru_cache(maxsize=64)
+def _first_bins(n_window: int) -> Samples:
+    """Give the first bin of each column: every bin while bins are coarse, then about every 1/48 octave."""
+    ratio = 2.0 ** (1.0 / COLUMNS_PER_OCTAVE)
+    steps = int(np.ceil(np.log(n_window / 2) / np.log(ratio)))
+    return np.unique(np.concatenate([[0, 1], np.round(ratio ** np.arange(steps))])).astype(np.int64)
 
 
 def cumulative_power(x: Float32Array, middles: Samples, *, n_window: int, sample_rate_hz: int) -> Float32Array:
@@ -75,33 +79,51 @@ def cumulative_power(x: Float32Array, middles: Samples, *, n_window: int, sample
         Shape (signals, columns, frames): the power at and above each column's edge. Summing from the top keeps
         quiet high bands exact in float32.
     """
-    weights, scale = _hann(n_window)
+    power, first = power_spectra(x, middles, n_window=n_window), _first_bins(n_window)
+    alone = int(np.argmax(np.diff(first) > 1))  # below, a column is a bin
+    merged = np.add.reduceat(power[..., alone:], first[alone:] - alone, axis=-1)
+    inside = np.concatenate([power[..., :alone], merged], axis=-1)
+    n_columns = inside.shape[-1]
+    above = np.zeros((inside.shape[0], n_columns + 1, inside.shape[1]), dtype=np.float32)
+    above[:, :n_columns] = np.cumsum(inside[..., ::-1], axis=-1, dtype=np.float64)[..., ::-1].swapaxes(-1, -2)
+    return above
+
+
+def power_spectra(x: Float32Array, middles: Samples, *, n_window: int) -> Float32Array:
+    """Give the one-sided power spectrum of the Hann window about each middle, shape (signals, frames, bins).
+
+    Args:
+        x: shape (signals, samples); every window must lie inside it.
+        middles: the samples at which the windows are centred, counted in x.
+        n_window: their length in samples.
+    """
     views = np.lib.stride_tricks.sliding_window_view(x, n_window, axis=1)
-    spectra = scipy.fft.rfft(views[:, middles - n_window // 2] * weights, axis=-1)
-    power = (spectra.real**2 + spectra.imag**2) * scale
-    above = np.cumsum(power[..., ::-1], axis=-1, dtype=np.float64)[..., ::-1]
-    above = np.concatenate([above, np.zeros((*above.shape[:-1], 1))], axis=-1)
-    index, share = _places(n_window, sample_rate_hz)
-    at_edges = above[..., index] * (1.0 - share) + above[..., index + 1] * share
-    return np.ascontiguousarray(at_edges.swapaxes(-1, -2), dtype=np.float32)
+    spectra = scipy.fft.rfft(views[:, middles - n_window // 2] * _hann(n_window), axis=-1)
+    parts = spectra.view(np.float32)
+    np.multiply(parts, parts, out=parts)
+    power: Float32Array = parts[..., ::2] + parts[..., 1::2]
+    power[..., 0] *= 0.5
+    power[..., -1] *= 0.5
+    return power
 
 
 @lru_cache(maxsize=16)
-def _hann(n_window: int) -> tuple[Float32Array, Float32Array]:
+def _hann(n_window: int) -> Float32Array:
+    """Give the window, scaled so that the squares of a spectrum are powers."""
     weights = 0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(n_window) / n_window)
-    scale = np.full(n_window // 2 + 1, 2.0 / (n_window * np.sum(weights**2)))
-    scale[[0, -1]] /= 2.0
-    return weights.astype(np.float32), scale.astype(np.float32)
+    return np.asarray(weights * np.sqrt(2.0 / (n_window * np.sum(weights**2))), dtype=np.float32)
 
 
-@lru_cache(maxsize=64)
-def _places(n_window: int, sample_rate_hz: int) -> tuple[Samples, FloatArray]:
-    """Where each column edge lies among the bins' lower edges: index below it, and share of the bin passed."""
-    bin_hz = sample_rate_hz / n_window
-    lower = np.concatenate([[0.0], (np.arange(1, n_window // 2 + 1) - 0.5) * bin_hz, [sample_rate_hz / 2]])
-    edges = column_edges_hz(n_window, sample_rate_hz=sample_rate_hz)
-    index = np.clip(np.searchsorted(lower, edges, side="right") - 1, 0, len(lower) - 2).astype(np.int64)
-    return index, (edges - lower[index]) / (lower[index + 1] - lower[index])
+def band_power(cumulative: Float32Array, edges_hz: FloatArray, *, cuts_hz: FloatArray) -> FloatArray:
+    """Read the power of what lies between each two neighbouring frequencies, shape (signals, bands, frames).
+
+    Args:
+        cumulative: shape (signals, columns, frames), from cumulative_power.
+        edges_hz: the columns' frequencies, ascending.
+        cuts_hz: the bands' edges, ascending, one more than there are bands.
+    """
+    at = np.stack([_at(cumulative, edges_hz, float(hz)) for hz in cuts_hz], axis=1)
+    return np.asarray(np.maximum(at[:, :-1] - at[:, 1:], 0.0))
 
 
 def band_level(cumulative: Float32Array, edges_hz: FloatArray, *, low_hz: float, high_hz: float) -> FloatArray:

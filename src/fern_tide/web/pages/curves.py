@@ -68,7 +68,7 @@ def _lane(pack: Pack, project: Project, mapping: Mapping, before: Project | None
     A level that the page has already is not sent again: it is the most of a lane's bytes.
     """
     known = before is not None and tune.same_level(before, project, mapping)
-    level = services().levels.cleaned(project, project.envelope(mapping.envelope))
+    level = services().levels.followed(project, mapping)
     shown = tune.sheet(services().levels, project, mapping)
     marks, in_db = mapping.marks, mapping.marks.scale is Scale.DB
     return {
@@ -107,7 +107,7 @@ def _part(project: Project, part_id: str) -> dict[str, Any]:
 def level(key: str, envelope_id: str) -> Response:
     """Give an envelope's raw and cleaned level."""
     project = studio().projects.head(key)[1]
-    return _levels(project, project.envelope(envelope_id))
+    return _levels(project, project.envelope(envelope_id), in_db=True)
 
 
 @pages.post("/envelopes/preview")
@@ -118,16 +118,21 @@ def level_preview(key: str) -> Response:
     return _levels(after, after.envelope(str(request.args.get("envelope", ""))))
 
 
-def _levels(project: Project, envelope: Envelope) -> Response:
+def _levels(project: Project, envelope: Envelope, *, in_db: bool = False) -> Response:
+    """Pack an envelope's level, one array a row; in dB as well for the figure at the playhead, not while dragging."""
     pack, levels = Pack(), services().levels
     raw, cleaned = levels.raw(project, envelope), levels.cleaned(project, envelope)
-    top = float(max(raw.max(initial=0.0), cleaned.max(initial=0.0)))
+    followers = [mapping for mapping in project.mappings if mapping.envelope == envelope.id]
     head = {
-        "raw": pack.add(raw),
-        "cleaned": pack.add(cleaned),
-        "cleaned_db": pack.add(to_db(cleaned)),
-        "top": top,
+        "envelope": envelope.id,
+        "raw": pack.add(np.atleast_2d(raw)),
+        "cleaned": pack.add(np.atleast_2d(cleaned)),
+        "cleaned_db": pack.add(np.atleast_2d(to_db(cleaned))) if in_db else None,
+        "rows": envelope.rows,
+        "floor": float(min(0.0, raw.min(initial=0.0))),
+        "top": float(max(raw.max(initial=0.0), cleaned.max(initial=0.0))),
         "loudest_db": to_db(float(cleaned.max(initial=0.0))),
+        "marks": [{"name": m.name, "low": m.marks.low, "high": m.marks.high} for m in followers],
     }
     return pack.response(head)
 

@@ -92,7 +92,7 @@ def suggest(key: str, mapping_id: str) -> Any:
     mapping = project.mapping(mapping_id)
     envelope = str(plain.get("envelope") or mapping.envelope)
     scale = Scale(plain["scale"]) if plain.get("scale") in set(Scale) else mapping.marks.scale
-    marks = tune.suggest(services().levels, project, envelope_id=envelope, scale=scale)
+    marks = tune.suggest(services().levels, project, envelope_id=envelope, scale=scale, row=mapping.row)
     changed = mapping.model_copy(update={"envelope": envelope, "marks": marks})
     return _answer(tune.edit(studio(), key, PutMapping(mapping=changed), base=whole(plain, "base")))
 

@@ -6,10 +6,14 @@ from typing import Any
 
 from flask import Blueprint, jsonify, render_template, request
 
+from fern_tide.core.document import Project
+from fern_tide.core.envelope.bands import NAMED_BANDS
+from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import standing, studio, uploaded
+from fern_tide.web.context import services, standing, studio, uploaded
 from fern_tide.workflows import bring_in_sound
+from fern_tide.workflows.analysis import NotAnalyzedYet
 
 pages = Blueprint("sound", __name__, url_prefix="/p/<key>")
 
@@ -34,12 +38,21 @@ def add(key: str) -> Any:
     return jsonify({**standing(revision), "track": revision.document.tracks[-1].id}), 201
 
 
+def _beats(project: Project) -> Beats | None:
+    """Give the beats, or None while they are being found."""
+    try:
+        return services().levels.beats(project)
+    except NotAnalyzedYet:
+        return None
+
+
 def _shown(revision: Revision) -> dict[str, Any]:
     project = revision.document
     chosen = next((e for e in project.envelopes if e.id == request.args.get("envelope")), None)
     envelope = chosen or next(iter(project.envelopes), None)
     wanted = request.args.get("track") or (envelope.track if envelope else None)
-    track = next((t for t in project.tracks if t.id == wanted), next(iter(project.tracks), None))
+    first = next((t for t in project.tracks if t.drives), next(iter(project.tracks), None))
+    track = next((t for t in project.tracks if t.id == wanted), first)
     return {
         "key": revision.key,
         "revision": revision,
@@ -47,6 +60,11 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "standing": standing(revision),
         "envelope": envelope,
         "track": track,
+        "bands": NAMED_BANDS,
+        "beats": _beats(project),
+        "offset_frames": float(track.offset * project.rate.fps) if track else 0.0,
+        "users": {item.id: project.users(item.id) for item in project.tracks},
+        "others": [item for item in project.envelopes if envelope is None or item.id != envelope.id],
         "drives": [m for m in project.mappings if envelope and m.envelope == envelope.id],
         "clean_ups": CLEAN_UPS,
         "readings": READINGS,

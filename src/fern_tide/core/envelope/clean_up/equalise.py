@@ -36,9 +36,22 @@ def equalise(level: FloatArray, *, params: EqualiseParams, rate: FrameRate) -> F
     Returns:
         The same shape; a silent row stays as it is.
     """
+    return equalise_rows(level, percentile=params.percentile)
+
+
+def equalise_rows(level: FloatArray, *, percentile: float, together: bool = False) -> FloatArray:
+    """Divide each row by its own percentile, or all rows by that of the loudest; a silent row stays as it is.
+
+    Args:
+        level: shape (..., frames).
+        percentile: of the frames, 0 to 100, that becomes 1.0.
+        together: whether rows keep their distance.
+    """
     if level.shape[-1] == 0:
         return level.copy()
-    top = np.percentile(level, params.percentile, axis=-1, keepdims=True)
+    top = np.percentile(level, percentile, axis=-1, keepdims=True)
+    if together:
+        top = np.max(top, keepdims=True)
     return np.asarray(level / np.where(top > SILENT, top, 1.0), dtype=np.float64)
 
 

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.envelope.reading import Features, Reading
+from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import LevelsFeature
@@ -32,9 +32,9 @@ def needs(params: AmplitudeParams, info: SoundInfo) -> tuple[LevelsFeature, ...]
     return (LevelsFeature(channel=params.channel, detector=params.detector, window_ms=window),)
 
 
-def read(params: AmplitudeParams, features: Features) -> FloatArray:
+def read(params: AmplitudeParams, source: Source) -> FloatArray:
     """Give the level per frame, linear, 1.0 being full scale; shape (frames,)."""
-    return features.get(needs(params, features.info)[0]).astype(np.float64)
+    return source.get(needs(params, source.info)[0]).astype(np.float64)
 
 
 READING = Reading(

@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.envelope.reading import Features, Reading
+from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import SpectrumFeature
@@ -37,12 +37,12 @@ def needs(params: BandParams, info: SoundInfo) -> tuple[SpectrumFeature, ...]:
     return (SpectrumFeature(channel=params.channel, window=window),)
 
 
-def read(params: BandParams, features: Features) -> FloatArray:
+def read(params: BandParams, source: Source) -> FloatArray:
     """Give the band's RMS per frame, linear; a sine of amplitude A inside it reads A/sqrt(2). Shape (frames,)."""
-    (feature,) = needs(params, features.info)
-    rate = features.info.sample_rate_hz
+    (feature,) = needs(params, source.info)
+    rate = source.info.sample_rate_hz
     edges = column_edges_hz(window_samples(feature.window, sample_rate_hz=rate), sample_rate_hz=rate)
-    return band_level(features.get(feature), edges, low_hz=params.low_hz, high_hz=params.high_hz)
+    return band_level(source.get(feature), edges, low_hz=params.low_hz, high_hz=params.high_hz)
 
 
 READING = Reading(

@@ -10,7 +10,7 @@ from pydantic import Field
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import from_db
-from fern_tide.core.envelope.reading import Features, Reading
+from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import SpectrumFeature
@@ -33,16 +33,16 @@ def needs(params: BrightnessParams, info: SoundInfo) -> tuple[SpectrumFeature, .
     return (SpectrumFeature(channel=params.channel, window=Window.BALANCED),)
 
 
-def read(params: BrightnessParams, features: Features) -> FloatArray:
+def read(params: BrightnessParams, source: Source) -> FloatArray:
     """Give the spectral centroid per frame on a log scale, shape (frames,): log2(centroid / 20 Hz) / 10, from 0 to 1.
 
     The centroid is the mean frequency weighted by power, the middle of each column standing for what lies in it;
     of the loudest channel the channels' powers are added.
     """
-    (feature,) = needs(params, features.info)
-    rate = features.info.sample_rate_hz
+    (feature,) = needs(params, source.info)
+    rate = source.info.sample_rate_hz
     edges = column_edges_hz(window_samples(feature.window, sample_rate_hz=rate), sample_rate_hz=rate)
-    cumulative = features.get(feature).astype(np.float64).sum(axis=0)
+    cumulative = source.get(feature).astype(np.float64).sum(axis=0)
     total = cumulative[0]
     inside = np.maximum(cumulative[:-1] - cumulative[1:], 0.0)
     weighted = ((edges[:-1] + edges[1:]) / 2) @ inside

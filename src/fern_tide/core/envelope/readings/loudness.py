@@ -8,7 +8,7 @@ import numpy as np
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.envelope.reading import Features, Reading
+from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import LoudnessFeature, LoudnessWindow
 
@@ -26,9 +26,9 @@ def needs(params: LoudnessParams, info: SoundInfo) -> tuple[LoudnessFeature, ...
     return (LoudnessFeature(window=params.window),)
 
 
-def read(params: LoudnessParams, features: Features) -> FloatArray:
+def read(params: LoudnessParams, source: Source) -> FloatArray:
     """Give 10^(LUFS / 20) per frame, shape (frames,), so that the level in dB is the loudness in LUFS (BS.1770)."""
-    return features.get(needs(params, features.info)[0]).astype(np.float64)
+    return source.get(needs(params, source.info)[0]).astype(np.float64)
 
 
 READING = Reading(

@@ -7,6 +7,7 @@ import { mountNumberFields } from "./number_field.js";
 import { project } from "./project.js";
 import { mountProjects } from "./projects.js";
 import { mountSound } from "./sound.js";
+import { rhythm } from "./rhythm.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
 
@@ -72,6 +73,8 @@ if (project.key) {
   transport.open();
   mountHeader();
   work.open();
+  rhythm.open();
+  work.addEventListener("done", () => rhythm.load(document.getElementById("ribbon")?.dataset.track || null));
   mountKeyboard({ zoom: (by) => view?.zoom?.(by) });
   document.addEventListener("htmx:afterSettle", (event) => event.target.id === "room" && enter());
   window.addEventListener("popstate", () => window.location.reload());

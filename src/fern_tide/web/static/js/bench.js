@@ -6,6 +6,7 @@ import { say } from "./canvas.js";
 import { drawLane, mountLane } from "./lane.js";
 import { notice, replaceHtml, telling } from "./notices.js";
 import { project, withoutPath } from "./project.js";
+import { rhythm } from "./rhythm.js";
 import { drawRibbon, mountRibbon, mountWheel } from "./ribbon.js";
 import { getPack, getText, latest, postPack } from "./server.js";
 import { drawDot, drawSheet, mountMarks, placeMarks } from "./sheet.js";
@@ -233,16 +234,9 @@ export function mountBench(room, signal) {
   const redraw = () => requestAnimationFrame(() => !signal.aborted && drawAll());
   axis.addEventListener("view", redraw, { signal });
   transport.addEventListener("frame", drawFrame, { signal });
-  let selected = JSON.stringify(transport.selection);
-  transport.addEventListener(
-    "frame",
-    () => {
-      if (selected === JSON.stringify(transport.selection) || !find("#ribbon")) return;
-      selected = JSON.stringify(transport.selection);
-      drawRibbon(find("#ribbon"), { wave: state.wave, axis });
-    },
-    { signal },
-  );
+  const redrawRibbon = () => find("#ribbon") && drawRibbon(find("#ribbon"), { wave: state.wave, axis });
+  transport.addEventListener("selection", redrawRibbon, { signal });
+  rhythm.addEventListener("rhythm", redrawRibbon, { signal });
   project.addEventListener("revised", () => refresh().then(load), { signal });
   project.addEventListener("refused", () => refresh().then(load), { signal });
   work.addEventListener("done", load, { signal });

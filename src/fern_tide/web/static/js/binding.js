@@ -9,6 +9,7 @@ const read = (selector) => {
 
 export const mappingJson = (id) => read(`[data-mapping-json="${id}"]`);
 export const envelopeJson = (id) => read(`[data-envelope-json="${id}"]`);
+export const markerJson = (id) => read(`[data-marker-json="${id}"]`);
 export const trackJson = (id) => read(`[data-track-json="${id}"]`);
 
 /** The command that stores a thing: { kind: "put_mapping", mapping: ... }. Pure. */
@@ -17,7 +18,7 @@ export const put = (kind, thing) => ({ kind: `put_${kind}`, [kind]: thing });
 /** Make the command for a field's new value; owners: "mapping" and "envelope" of the room, or "mapping:ID". */
 function commandFor(element, owners, change) {
   const [kind, id] = element.dataset.owner.split(":");
-  const thing = { mapping: mappingJson, envelope: envelopeJson, track: trackJson }[kind](id ?? owners()[kind]);
+  const thing = { mapping: mappingJson, envelope: envelopeJson, track: trackJson, marker: markerJson }[kind](id ?? owners()[kind]);
   return thing && put(kind, change(thing));
 }
 
@@ -36,7 +37,7 @@ export function mountBindings(root, { owners, onTry, onSet, signal }) {
       return;
     }
     if (element.type === "checkbox") tell(onSet, element, element.checked);
-    else if (element.value.trim()) tell(onSet, element, element.value);
+    else if (element.value.trim() || "empty" in element.dataset) tell(onSet, element, element.value);
   });
   on("keydown", (element, event) => {
     if (event.key === "Enter" && element.matches("input:not([data-number])")) element.blur();

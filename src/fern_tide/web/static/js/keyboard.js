@@ -1,6 +1,8 @@
 // Keys of the whole application. Fields keep their own keys.
 
 import { project } from "./project.js";
+import { rhythm } from "./rhythm.js";
+import { taps } from "./taps.js";
 import { transport } from "./transport.js";
 
 const ROOMS = { 1: "sound", 3: "bench", 4: "hand-off" };
@@ -22,7 +24,7 @@ export function mountKeyboard({ zoom }) {
       return;
     }
     if (command || event.altKey || isTyping(event.target) || document.querySelector("dialog[open]")) return;
-    const run = KEYS[event.key] ?? KEYS[event.key.toLowerCase()];
+    const run = (event.shiftKey ? SHIFTED[event.key] : undefined) ?? KEYS[event.key] ?? KEYS[event.key.toLowerCase()];
     if (!run || (event.key === " " && pressesIt(event.target))) return;
     event.preventDefault();
     run(zoom);
@@ -30,6 +32,22 @@ export function mountKeyboard({ zoom }) {
 }
 
 const room = (number) => document.querySelector(`#rooms a[href$="/${ROOMS[number]}"]`)?.click();
+
+const toBeat = (direction) => {
+  const frame = rhythm.beatFrom(transport.frame, direction);
+  if (frame !== null) transport.seek(frame);
+};
+
+/** Set a marker at the playhead; the next free number is its name. */
+export function setMarker() {
+  const taken = new Set(project.standing.markers.map(({ id }) => id));
+  let number = taken.size + 1;
+  while (taken.has(`marker-${number}`)) number += 1;
+  const time_s = (transport.frame * transport.rate[1]) / transport.rate[0];
+  return project.edit({ kind: "put_marker", marker: { id: `marker-${number}`, name: `Marker ${number}`, time_s } });
+}
+
+const SHIFTED = { ArrowLeft: () => toBeat(-1), ArrowRight: () => toBeat(1) };
 
 const KEYS = {
   " ": () => transport.toggle(),
@@ -39,6 +57,8 @@ const KEYS = {
   End: () => transport.seek(transport.last),
   l: () => transport.loop(),
   b: () => project.bake(),
+  m: () => setMarker(),
+  t: () => taps.tap(),
   1: () => room(1),
   3: () => room(3),
   4: () => room(4),

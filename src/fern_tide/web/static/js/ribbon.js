@@ -1,11 +1,15 @@
-// The ribbon: a ruler and a waveform over the shared time axis. Click to move the playhead, drag to select, wheel to zoom.
+// The ribbon: a ruler with beats and markers over a waveform with hits, on the shared time axis.
+// Drag the ruler to scrub, the waveform to select; click either to move the playhead; wheel to zoom.
 
-import { colours, MONO, pen } from "./canvas.js";
+import { colours, MONO, pen, sizeOf } from "./canvas.js";
 import { frameUnder, ticks, xOf } from "./axis.js";
+import { project } from "./project.js";
+import { nearest, rhythm } from "./rhythm.js";
 import { transport } from "./transport.js";
 
-const RULER_PX = 22;
+export const RULER_PX = 24;
 const DRAG_FROM_PX = 4;
+const NEAR_PX = 6;
 
 /** Lowest and highest of every pixel column of a waveform over a view. Pure. */
 export function waveColumns([lows, highs], { spanS, startS, perSecond, view, width }) {
@@ -23,20 +27,37 @@ export function waveColumns([lows, highs], { spanS, startS, perSecond, view, wid
   return out;
 }
 
-export function drawRibbon(canvas, { wave, axis }) {
+const perSecond = () => transport.rate[0] / transport.rate[1];
+export const markerFrame = (marker) => marker.time_s * perSecond();
+
+/** Draw the ribbon. hits: whether they are drawn; picked: the hit that was clicked, in frames; moved: frames a track is being moved by. */
+export function drawRibbon(canvas, { wave, axis, hits = false, picked = null, moved = 0, grid = 0 }) {
   const { context, width, height } = pen(canvas);
   const ink = colours();
   const view = { ...axis.view, width };
-  if (transport.selection) {
-    const [a, b] = transport.selection.map((frame) => xOf(frame, view));
-    context.fillStyle = ink["fern-wash"];
-    context.fillRect(a, 0, b - a, height);
+  const span = (from, to, colour) => {
+    context.fillStyle = colour;
+    context.fillRect(xOf(from, view), 0, xOf(to, view) - xOf(from, view), height);
+  };
+  if (transport.selection) span(...transport.selection, ink["fern-wash"]);
+  drawRuler(context, view, ink);
+  drawBeats(context, view, ink, grid);
+  if (wave) {
+    const startS = wave.startS + moved / perSecond();
+    drawWave(context, { ...wave, startS }, { view: axis.view, width: Math.ceil(width), height, ink });
   }
-  drawRuler(context, view, height, ink);
-  if (wave) drawWave(context, wave, { view: axis.view, width: Math.ceil(width), height, ink });
+  if (hits) drawHits(context, view, { ink, picked, moved, height });
+  const { work, frames } = project.standing;
+  if (work) {
+    context.globalAlpha = 0.55;
+    span(0, work[0], ink.paper);
+    span(work[1], frames, ink.paper);
+    context.globalAlpha = 1;
+  }
+  drawMarkers(context, view, height);
 }
 
-function drawRuler(context, view, height, ink) {
+function drawRuler(context, view, ink) {
   context.font = MONO;
   for (const { frame, words } of ticks(view, transport.rate)) {
     const x = Math.round(xOf(frame, view)) + 0.5;
@@ -44,10 +65,10 @@ function drawRuler(context, view, height, ink) {
     context.lineWidth = 1;
     context.beginPath();
     context.moveTo(x, 0);
-    context.lineTo(x, RULER_PX);
+    context.lineTo(x, 13);
     context.stroke();
     context.fillStyle = ink["ink-2"];
-    if (x < view.width - 30) context.fillText(words, x + 4, 12);
+    if (x < view.width - 30) context.fillText(words, x + 4, 11);
   }
   context.strokeStyle = ink.rule;
   context.beginPath();
@@ -56,8 +77,63 @@ function drawRuler(context, view, height, ink) {
   context.stroke();
 }
 
+/** Which beats are drawn so that they stay apart: all, or only those that begin a bar, or every so many bars. Pure. */
+export function shownBeats(beats, inBar, { from, to, width }, leastPx = 5) {
+  const first = beats.findIndex((beat) => beat >= from);
+  if (first < 0) return [];
+  const gap = beats.length > 1 ? (beats[beats.length - 1] - beats[0]) / (beats.length - 1) : to - from;
+  const px = (gap / (to - from)) * width;
+  const bar = Math.max(1, ...inBar.slice(0, 32));
+  let every = px >= leastPx ? 0 : 1;
+  while (every && px * bar * every < leastPx) every *= 2;
+  const found = [];
+  let bars = 0;
+  for (let i = 0; i < beats.length && beats[i] <= to; i += 1) {
+    const strong = inBar[i] === 1;
+    if (strong) bars += 1;
+    if (beats[i] < from || (every && (!strong || bars % every))) continue;
+    found.push({ frame: beats[i], strong });
+  }
+  return found;
+}
+
+function drawBeats(context, view, ink, grid) {
+  context.fillStyle = ink.pollen;
+  for (const { frame, strong } of shownBeats(rhythm.beats, rhythm.inBar, view)) {
+    const x = Math.round(xOf(frame + grid, view));
+    context.fillRect(x, strong ? 13 : 17, strong ? 2 : 1, RULER_PX - (strong ? 13 : 17));
+  }
+}
+
+function drawHits(context, view, { ink, picked, moved, height }) {
+  context.fillStyle = ink["tide-ink"];
+  for (let i = 0; i < rhythm.hits.length; i += 1) {
+    const x = xOf(rhythm.hits[i] + moved, view);
+    if (x < -2 || x > view.width + 2) continue;
+    const tall = 3 + 8 * rhythm.strengths[i];
+    context.fillRect(Math.round(x), height - tall, 1, tall);
+    if (picked === rhythm.hits[i]) context.fillRect(Math.round(x) - 1, RULER_PX, 3, height - RULER_PX);
+  }
+}
+
+function drawMarkers(context, view, height) {
+  context.font = MONO;
+  for (const marker of project.standing.markers) {
+    const x = xOf(markerFrame(marker), view);
+    if (x < -8 || x > view.width + 8) continue;
+    context.fillStyle = marker.colour;
+    context.fillRect(Math.round(x), RULER_PX - 6, 1, height);
+    context.beginPath();
+    context.moveTo(x, RULER_PX - 11);
+    context.lineTo(x + 5, RULER_PX - 5);
+    context.lineTo(x, RULER_PX + 1);
+    context.lineTo(x - 5, RULER_PX - 5);
+    context.fill();
+  }
+}
+
 function drawWave(context, wave, { view, width, height, ink }) {
-  const { lows, highs } = waveColumns(wave.rows, { ...wave, perSecond: transport.rate[0] / transport.rate[1], view, width });
+  const { lows, highs } = waveColumns(wave.rows, { ...wave, perSecond: perSecond(), view, width });
   const middle = RULER_PX + (height - RULER_PX) / 2;
   const reach = (height - RULER_PX) / 2 - 3;
   context.fillStyle = ink.tide;
@@ -69,33 +145,79 @@ function drawWave(context, wave, { view, width, height, ink }) {
   context.globalAlpha = 1;
 }
 
-/** Let a ribbon move the playhead, select and zoom. */
-export function mountRibbon(canvas, { axis, signal }) {
-  const frameOf = (event) => frameUnder(event.offsetX, { ...axis.view, width: canvas.getBoundingClientRect().width });
+/** What lies under the pointer: a marker, a hit, the ruler or the waveform. */
+function under(event, { axis, width, height, hits }) {
+  const view = { ...axis.view, width };
+  const near = (frame) => Math.abs(xOf(frame, view) - event.offsetX) <= NEAR_PX;
+  if (event.offsetY <= RULER_PX + 2) {
+    const marker = project.standing.markers.find((item) => near(markerFrame(item)));
+    return marker && event.offsetY > RULER_PX - 12 ? { what: "marker", marker } : { what: "ruler" };
+  }
+  const hit = hits ? nearest(rhythm.hits, axis.view.from + (event.offsetX / width) * (axis.view.to - axis.view.from)) : null;
+  if (hit !== null && near(hit) && event.offsetY > height - 14) return { what: "hit", hit };
+  return { what: "wave" };
+}
+
+/**
+ * Let a ribbon move the playhead, scrub, select and zoom. Where the Sound room gives them:
+ * onHit(frame) a hit was clicked; onMarker(marker, frame, done) a marker is dragged; onGrid(frames, done) the beats are dragged
+ * with Alt held; onMove(frames, done) the track is dragged, while moving() says so.
+ */
+export function mountRibbon(canvas, { axis, signal, hits = false, onHit, onMarker, onGrid, onMove, moving = () => false }) {
+  const sizes = () => sizeOf(canvas);
+  const exact = (event) => axis.view.from + (event.offsetX / sizes().width) * (axis.view.to - axis.view.from);
+  const perPx = () => (axis.view.to - axis.view.from) / sizes().width;
+  const frameOf = (event) => frameUnder(event.offsetX, { ...axis.view, width: sizes().width });
+  const held = (frame) => Math.min(axis.frames, Math.max(0, rhythm.snapped(frame, perPx())));
+  canvas.addEventListener(
+    "pointermove",
+    (event) => {
+      const { what } = under(event, { axis, ...sizes(), hits });
+      canvas.style.cursor = { marker: "ew-resize", hit: "pointer", ruler: onGrid && event.altKey ? "ew-resize" : "" }[what] ?? (moving() ? "grab" : "");
+    },
+    { signal },
+  );
   canvas.addEventListener(
     "pointerdown",
     (down) => {
       if (down.button !== 0) return;
       canvas.setPointerCapture(down.pointerId);
-      const start = frameOf(down);
-      let selecting = false;
+      const found = under(down, { axis, ...sizes(), hits });
+      const [start, first] = [frameOf(down), exact(down)];
+      let dragged = false;
       const drag = new AbortController();
       const options = { signal: AbortSignal.any([signal, drag.signal]) };
+      const kinds = {
+        marker: (event, done) => onMarker?.(found.marker, held(exact(event)), done),
+        grid: (event, done) => onGrid(exact(event) - first, done),
+        ruler: (event, done) => !done && transport.scrub(frameOf(event)),
+        move: (event, done) => onMove(exact(event) - first, done),
+        wave: (event) => {
+          const ends = [held(start), held(frameOf(event))].sort((a, b) => a - b);
+          transport.select([ends[0], Math.min(axis.frames, ends[1] + (rhythm.snapping ? 0 : 1))].map((end, at) => end + (at && ends[0] === end ? 1 : 0)));
+        },
+      };
+      const what = found.what === "marker" && !onMarker ? "ruler" : found.what;
+      const kind = what === "ruler" && onGrid && down.altKey ? "grid" : what === "hit" ? "wave" : what === "wave" && moving() ? "move" : what;
       canvas.addEventListener(
         "pointermove",
         (event) => {
-          selecting ||= Math.abs(event.clientX - down.clientX) > DRAG_FROM_PX;
-          const ends = [start, frameOf(event)].sort((a, b) => a - b);
-          if (selecting) transport.select([Math.max(0, ends[0]), Math.min(axis.frames, ends[1] + 1)]);
+          dragged ||= Math.abs(event.clientX - down.clientX) > DRAG_FROM_PX;
+          if (dragged) kinds[kind](event, false);
         },
         options,
       );
       const end = (event) => {
         drag.abort();
-        if (!selecting) {
+        if (dragged) {
+          kinds[kind](event, true);
+          if (kind === "wave") transport.seek(transport.selection[0]);
+        } else if (what === "hit") onHit?.(found.hit);
+        else if (found.what === "marker") transport.seek(Math.floor(markerFrame(found.marker) + 1e-4));
+        else {
           transport.select(null);
-          transport.seek(frameOf(event));
-        } else transport.seek(transport.selection[0]);
+          transport.seek(start);
+        }
       };
       for (const type of ["pointerup", "pointercancel"]) canvas.addEventListener(type, end, options);
     },

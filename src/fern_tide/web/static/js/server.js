@@ -37,6 +37,7 @@ export const getJson = async (url) => (await reach(url)).json();
 export const getText = async (url) => (await reach(url, { headers: { "HX-Request": "true" } })).text();
 export const postJson = async (url, plain = {}) => (await reach(url, asJson(plain))).json();
 export const getPack = async (url) => unpack(await (await reach(url)).arrayBuffer());
+export const getBytes = async (url) => new Uint8Array(await (await reach(url)).arrayBuffer());
 export const postPack = async (url, plain) => unpack(await (await reach(url, asJson(plain))).arrayBuffer());
 
 /** Read a packed response: a JSON head and float32 arrays; rows of a two-dimensional array come as a list. */

@@ -1,83 +1,125 @@
-// The Sound room: tracks, a waveform, envelopes with their raw and cleaned level.
+// The Sound room: the shown track's waveform and spectrogram with the bands read from it, and the chosen envelope's trace.
 
 import { Axis, xOf } from "./axis.js";
-import { envelopeJson, mountBindings, put } from "./binding.js";
-import { flip } from "./bench.js";
-import { colours, pen, say } from "./canvas.js";
-import { mountDrop, send } from "./drop.js";
-import { columns, fillColumns, strokeColumns } from "./lane.js";
+import { envelopeJson, mountBindings, put, trackJson } from "./binding.js";
+import { say, sizeOf } from "./canvas.js";
 import { notice, replaceHtml, telling } from "./notices.js";
-import { project } from "./project.js";
+import { project, withPath } from "./project.js";
+import { rhythm } from "./rhythm.js";
 import { drawRibbon, mountRibbon, mountWheel } from "./ribbon.js";
-import { getPack, getText, latest, postPack } from "./server.js";
+import { getJson, getPack, getText, latest, postPack } from "./server.js";
+import { mountSoundtrack } from "./soundtrack.js";
+import { drawBands, drawPitches, mountBands, Spectrogram } from "./spectrogram.js";
+import { drawTrace } from "./trace.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
+
+const BAND_CLEAN_UP = [{ id: "rise_and_fall", params: { rise_ms: 10, fall_ms: 180 } }];
 
 export function mountSound(room, signal) {
   const parts = room.querySelector("#parts");
   const axis = new Axis(project.standing.frames);
-  const state = { envelope: null, track: null, level: null, wave: null };
-  let inner = null;
+  const state = { envelope: null, track: null, level: null, wave: null, trying: null, picked: null, moved: 0, grid: 0 };
   const find = (selector) => parts.querySelector(selector);
+  const spectra = new Spectrogram({ axis, onDrawn: () => soon() });
+  let inner = null;
+  let queued = false;
 
-  function drawTrace() {
-    const canvas = find("#trace");
-    if (!canvas || !state.level) return;
-    const { context, width, height } = pen(canvas);
-    const ink = colours();
-    const levels = { low: 0, high: Math.max(1e-6, state.level.top) * 1.05, height };
-    context.fillStyle = ink["tide-wash"];
-    fillColumns(context, columns(state.level.raw, { ...axis.view, width }), levels);
-    context.strokeStyle = ink.tide;
-    context.lineWidth = 1.8;
-    context.lineJoin = "round";
-    strokeColumns(context, columns(state.level.cleaned, { ...axis.view, width }), levels);
-    context.fillStyle = ink.ember;
-    context.fillRect(xOf(transport.frame + 0.5, { ...axis.view, width }) - 0.75, 0, 1.5, height);
+  /** The bands that are read from the shown track, as they are or as the hand holds them. */
+  function bands() {
+    const all = [...parts.querySelectorAll("[data-envelope-json]")].map((item) => JSON.parse(item.textContent));
+    const shown = all.filter(({ track, reading }) => track === state.track && reading.id === "band");
+    const found = shown.map(({ id, name, reading }) => ({ id, name, low: reading.params.low_hz, high: reading.params.high_hz }));
+    if (!state.trying) return found;
+    return [...found.filter(({ id }) => id !== state.trying.id), state.trying];
+  }
+
+  /** Draw on the next screen frame, once. */
+  function soon() {
+    if (queued) return;
+    queued = true;
+    requestAnimationFrame(() => {
+      queued = false;
+      if (!signal.aborted) drawAll();
+    });
   }
 
   function drawFrame() {
     if (transport.playing) axis.follow(transport.frame);
     const [head, canvas] = [find("#playhead"), find("#ribbon")];
     if (head && canvas) {
-      const { left, width } = canvas.getBoundingClientRect();
+      const { width } = sizeOf(canvas);
       const x = xOf(transport.frame + 0.5, { ...axis.view, width });
       head.hidden = x < 0 || x > width;
-      head.style.top = `${canvas.offsetTop}px`;
-      head.style.transform = `translateX(${left - head.parentElement.getBoundingClientRect().left - 1 + x}px)`;
+      head.style.transform = `translateX(${x}px)`;
+      spectra.drawSpectrum(find("#spectrum"), { frame: transport.frame, bands: bands().filter(({ id }) => id === (state.trying?.id ?? state.envelope)) });
     }
-    drawTrace();
-    if (!state.level || !find("#level-here")) return;
-    const here = find("#level-here");
-    const { unit } = here.dataset;
-    const db = state.level.db[transport.frame];
-    if (!unit) say(here, state.level.cleaned[transport.frame].toFixed(3));
-    else say(here, db <= -119 ? "silent" : db.toFixed(1));
-    const most = unit ? `loudest ${state.level.loudest.toFixed(1)} ${unit}` : `highest ${state.level.top.toFixed(3)}`;
-    say(find("#level-words"), unit && db > -119 ? `${unit}, ${most}` : most);
+    drawLevel();
+  }
+
+  function drawLevel() {
+    const { level } = state;
+    if (!level || !find("#trace")) return;
+    drawTrace(find("#trace"), level, { view: axis.view, frame: transport.frame });
+    const { unit } = find("#level-here").dataset;
+    const loudest = level.cleaned.reduce((best, values, at) => (values[transport.frame] > level.cleaned[best][transport.frame] ? at : best), 0);
+    const db = level.db?.[loudest][transport.frame];
+    const which = level.rows.length ? ` in ${level.rows[loudest]}` : "";
+    if (!unit) say(find("#level-here"), level.cleaned[loudest][transport.frame]?.toFixed(3) ?? "–");
+    else if (db !== undefined) say(find("#level-here"), db <= -119 ? "silent" : db.toFixed(1));
+    const most = unit ? `loudest ${level.loudest.toFixed(1)}` : `highest ${level.top.toFixed(3)}`;
+    say(find("#level-words"), `${unit && db > -119 ? `${unit}${which}, ` : ""}${most}`);
   }
 
   function drawAll() {
-    if (find("#ribbon")) drawRibbon(find("#ribbon"), { wave: state.wave, axis });
+    if (find("#ribbon")) {
+      drawRibbon(find("#ribbon"), { wave: state.wave, axis, hits: true, picked: state.picked, moved: state.moved, grid: state.grid });
+      spectra.draw(find("#spectrogram"));
+      drawBands(find("#bands"), { bands: bands(), chosen: state.trying ? state.trying.id : state.envelope });
+      drawPitches(find("#pitches"));
+    }
     drawFrame();
+    document.dispatchEvent(new CustomEvent("ft:shown"));
   }
 
   function take({ head, arrays }) {
-    state.level = { raw: arrays[head.raw], cleaned: arrays[head.cleaned], db: arrays[head.cleaned_db], top: head.top, loudest: head.loudest_db };
+    state.level = {
+      raw: arrays[head.raw],
+      cleaned: arrays[head.cleaned],
+      db: head.cleaned_db === null ? undefined : arrays[head.cleaned_db],
+      rows: head.rows,
+      floor: head.floor,
+      top: head.top,
+      loudest: head.loudest_db,
+      marks: head.marks,
+    };
   }
 
-  /** Load what is shown; what is still being analyzed comes when it is done. */
+  const later = (wrong) => (wrong.status === 202 ? work.look() : notice(wrong.message));
+
+  async function loadLevel() {
+    if (!state.envelope) return;
+    await getPack(project.url(`envelopes/${state.envelope}/level`)).then(take, (wrong) => ((state.level = null), later(wrong)));
+  }
+
+  async function loadWave() {
+    const start = trackJson(state.track)?.offset_samples;
+    if (state.wave?.id === state.track && state.wave.start === start && state.wave.media === trackJson(state.track).media) return;
+    const { head, arrays } = await getPack(project.url(`tracks/${state.track}/waveform`));
+    const rows = arrays[head.waveform];
+    state.wave = { id: state.track, start, media: trackJson(state.track)?.media, rows, spanS: head.span_s, startS: head.start_s, gain: 1 };
+  }
+
+  /** Load what is shown, all at once; what is still being analyzed comes when it is done. */
   async function load() {
-    const later = (wrong) => (wrong.status === 202 ? work.look() : notice(wrong.message));
     axis.resize(project.standing.frames);
-    if (state.envelope) await getPack(project.url(`envelopes/${state.envelope}/level`)).then(take, later);
-    if (state.track && state.wave?.id !== state.track) {
-      state.wave = null;
-      await getPack(project.url(`tracks/${state.track}/waveform`)).then(({ head, arrays }) => {
-        const rows = arrays[head.waveform];
-        state.wave = { id: state.track, rows, spanS: head.span_s, startS: head.start_s, gain: 1 };
-      }, later);
+    const wanted = [loadLevel()];
+    if (state.track && find("#ribbon")) {
+      spectra.show(state.track);
+      wanted.push(loadWave().catch(later), spectra.load(sizeOf(find("#spectrogram")).width, getPack).catch(later), rhythm.load(state.track));
     }
+    await Promise.all(wanted);
+    state.moved = 0;
     if (!signal.aborted) drawAll();
   }
 
@@ -85,52 +127,145 @@ export function mountSound(room, signal) {
     const query = new URLSearchParams({ envelope: state.envelope ?? "", track: state.track ?? "", ...shown });
     const html = await telling(() => getText(project.url(`sound/parts?${query}`)));
     if (html === undefined || signal.aborted) return;
+    const scrolled = find("#left")?.scrollTop ?? 0;
     replaceHtml(parts, html);
+    find("#left").scrollTop = scrolled;
     mountParts();
     await load();
   }
 
-  const preview = latest(async (command) => {
-    if (command.kind !== "put_envelope") return;
+  const preview = latest(async (command, at) => {
+    if (command?.kind !== "put_envelope") return;
     const pack = await telling(() => postPack(project.url(`envelopes/preview?envelope=${command.envelope.id}`), { command }));
-    if (!pack || signal.aborted) return;
+    if (!pack || signal.aborted || (state.trying === null && pack.head.envelope !== state.envelope)) return;
     take(pack);
+    drawBands(find("#bands"), { bands: bands(), chosen: state.trying ? state.trying.id : state.envelope });
     drawFrame();
+    if (at !== undefined) document.dispatchEvent(new CustomEvent("ft:drawn", { detail: performance.now() - at }));
   });
 
-  async function addEnvelope(track) {
+  function fresh(kind, name) {
     const ids = [...parts.querySelectorAll("[data-envelope-json]")].map((item) => item.dataset.envelopeJson);
     let number = ids.length + 1;
-    while (ids.includes(`envelope-${number}`)) number += 1;
-    const envelope = { id: `envelope-${number}`, name: `Envelope ${number}`, track, reading: { id: "band" }, clean_up: [{ id: "rise_and_fall" }] };
+    while (ids.includes(`${kind}-${number}`)) number += 1;
+    return { id: `${kind}-${number}`, name: name ?? `${kind[0].toUpperCase()}${kind.slice(1)} ${number}` };
+  }
+
+  const newBand = ({ low, high, name }) => ({
+    ...fresh("band", name),
+    track: state.track,
+    reading: { id: "band", params: { low_hz: low, high_hz: high } },
+    clean_up: BAND_CLEAN_UP,
+  });
+
+  /** A band is drawn or tuned: its trace follows; when the hand lets go it is stored. */
+  async function onBand(band, { done, at }) {
+    if (!band) {
+      state.trying = null;
+      load();
+      return;
+    }
+    const name = band.id === null ? undefined : band.name;
+    const envelope =
+      band.id === null
+        ? newBand({ ...band, name })
+        : withPath(withPath(envelopeJson(band.id), "reading.params.low_hz", band.low), "reading.params.high_hz", band.high);
+    state.trying = { ...band, name: envelope.name, id: envelope.id };
+    if (!done) {
+      preview(put("envelope", envelope), at);
+      return;
+    }
+    const stored = await project.edit(put("envelope", envelope), { silent: true });
+    state.trying = null;
+    await refresh(stored ? { envelope: envelope.id } : {});
+  }
+
+  async function addEnvelope(envelope) {
     if (await project.edit(put("envelope", envelope), { silent: true })) await refresh({ envelope: envelope.id });
+  }
+
+  async function suggest() {
+    const found = await telling(() => getJson(project.url(`tracks/${state.track}/bands`)));
+    const place = find("#suggested");
+    if (!found || !place) return;
+    find("#band-hint").hidden = true;
+    const pill = (words, title, run) => {
+      const button = document.createElement("button");
+      Object.assign(button, { type: "button", className: "pill text-11! px-2! py-0.5!", textContent: words, title, onclick: run });
+      return button;
+    };
+    place.replaceChildren(
+      ...found.bands.flatMap(({ name, low_hz, high_hz }) => {
+        const hear = pill("hear", `Hear ${low_hz} to ${high_hz} Hz of this track`, () => listen(hear, low_hz, high_hz));
+        hear.setAttribute("aria-pressed", "false");
+        hear.dataset.listening = "";
+        return [pill(`${name} ${low_hz}-${high_hz}`, "Read this band", () => addEnvelope(newBand({ name, low: low_hz, high: high_hz }))), hear];
+      }),
+    );
+    if (!found.bands.length) place.textContent = "This track is silent.";
+  }
+
+  /** Hear one band of a track, or with the same button the mix again. */
+  function listen(button, low, high, track = state.track) {
+    const on = button.getAttribute("aria-pressed") !== "true";
+    for (const other of parts.querySelectorAll("#listen, [data-listening]")) other.setAttribute("aria-pressed", "false");
+    button.setAttribute("aria-pressed", String(on));
+    transport.listen(on ? project.url(`tracks/${track}/band.wav?low=${low}&high=${high}&at=${project.standing.revision}`) : null);
+    if (on && !transport.playing) transport.addEventListener("heard", () => transport.play(), { once: true, signal });
+  }
+
+  function listenToEnvelope(button) {
+    const { track, reading } = envelopeJson(state.envelope);
+    const number = (name) => Number(find(`#reading-${name}`)?.value ?? reading.params[name]);
+    listen(button, number("low_hz"), number("high_hz"), track);
   }
 
   function mountParts() {
     inner?.abort();
     inner = new AbortController();
     const scope = AbortSignal.any([signal, inner.signal]);
+    const before = state.envelope;
     state.envelope = find("[data-show-envelope][aria-current]")?.dataset.showEnvelope ?? null;
     state.track = find("#ribbon")?.dataset.track ?? null;
-    mountDrop(find("#tracks"), {
-      input: find("#file"),
-      words: find("#drop-words"),
-      work: find("#drop-work"),
-      onFile: async (file, share) => project.take(await send(project.url("tracks"), file, share)),
+    if (state.envelope !== before) state.level = null;
+    acts.mountParts(scope);
+    if (transport.other && find("#listen")) find("#listen").setAttribute("aria-pressed", "true");
+    if (!find("#ribbon")) return;
+    find("#tilt").value = String(spectra.tilt);
+    mountRibbon(find("#ribbon"), { axis, signal: scope, hits: true, ...acts.ribbon });
+    mountBands(find("#bands"), {
+      bands,
+      chosen: () => state.envelope,
+      onBand,
+      onPick: (id) => refresh({ envelope: id }),
+      onClick: (event) => transport.seek(Math.floor(axis.view.from + (event.offsetX / sizeOf(find("#bands")).width) * (axis.view.to - axis.view.from))),
       signal: scope,
     });
-    if (find("#ribbon")) {
-      mountRibbon(find("#ribbon"), { axis, signal: scope });
-      for (const panel of ["#wave-panel", "#envelope-panel"]) mountWheel(find(panel), { axis, plot: () => find("#ribbon"), signal: scope });
-    }
+    for (const panel of ["#wave-panel", "#envelope-panel"]) mountWheel(find(panel), { axis, plot: () => find("#ribbon"), signal: scope });
   }
 
-  mountBindings(parts, { owners: () => ({ envelope: state.envelope }), onTry: preview, onSet: (command) => project.edit(command), signal });
+  const acts = mountSoundtrack(parts, { state, axis, refresh, soon, signal });
+  mountBindings(parts, { owners: () => ({ envelope: state.envelope }), onTry: (command) => preview(command), onSet: (command) => project.edit(command), signal });
+
+  const picks = {
+    reading: (id) => project.edit(put("envelope", { ...envelopeJson(state.envelope), track: envelopeJson(state.envelope).track ?? state.track, reading: { id } })),
+    "named-band": (text) => {
+      const [low, high] = text.split(" ").map(Number);
+      const name = find(`#named-band option[value="${text}"]`).textContent.split(",")[0];
+      addEnvelope(newBand({ name, low, high }));
+    },
+    "add-envelope": (id) => {
+      const words = find(`#add-envelope option[value="${id}"]`).textContent.split(" of ")[0].trim();
+      addEnvelope({ ...fresh("envelope", words), track: state.track, reading: { id }, clean_up: [] });
+    },
+  };
   parts.addEventListener(
     "change",
     (event) => {
-      if (event.target.dataset.act !== "reading") return;
-      project.edit(put("envelope", { ...envelopeJson(state.envelope), reading: { id: event.target.value } }));
+      const { id, value } = event.target;
+      if (!picks[id] || !value) return;
+      if (id !== "reading") event.target.value = "";
+      picks[id](value);
     },
     { signal },
   );
@@ -139,24 +274,42 @@ export function mountSound(room, signal) {
     (event) => {
       const button = event.target.closest("button");
       const data = button?.dataset ?? {};
-      if (button?.id === "choose" || "choose" in data) find("#file").click();
-      else if (data.switch) flip(button);
-      else if (data.showTrack) refresh({ track: data.showTrack });
-      else if (data.showEnvelope) refresh({ envelope: data.showEnvelope, track: "" });
-      else if (data.removeTrack) project.edit({ kind: "remove_track", id: data.removeTrack });
+      if (data.showTrack) refresh({ track: data.showTrack });
+      else if (data.showEnvelope) refresh({ envelope: data.showEnvelope, track: envelopeJson(data.showEnvelope)?.track ?? state.track });
       else if (data.removeEnvelope) project.edit({ kind: "remove_envelope", id: data.removeEnvelope });
-      else if (data.addEnvelope) addEnvelope(data.addEnvelope);
+      else if (!button && event.target.closest("[data-row]") && !event.target.closest("input, select, label")) {
+        const { row } = event.target.closest("[data-row]").dataset;
+        if (row !== state.track) refresh({ track: row });
+      } else if (button?.id === "suggest-bands") suggest();
+      else if (button?.id === "listen") listenToEnvelope(button);
     },
     { signal },
   );
-  const redraw = () => requestAnimationFrame(() => !signal.aborted && drawAll());
-  axis.addEventListener("view", redraw, { signal });
+  const retilt = (event) => {
+    if (!("tilt" in event.target.dataset)) return;
+    spectra.tilt = event.detail;
+    spectra.mean = null;
+    spectra.load(spectra.width, getPack).then(soon, later);
+  };
+  for (const type of ["ft:try", "ft:set"]) parts.addEventListener(type, retilt, { signal });
+
+  axis.addEventListener("view", () => (soon(), find("#ribbon") && spectra.fetch()), { signal });
   transport.addEventListener("frame", drawFrame, { signal });
-  project.addEventListener("revised", (event) => !event.detail.silent && refresh(), { signal });
+  transport.addEventListener("selection", soon, { signal });
+  rhythm.addEventListener("rhythm", soon, { signal });
+  project.addEventListener(
+    "revised",
+    (event) => {
+      if (event.detail.before?.rate.join() !== project.standing.rate.join()) spectra.forget();
+      if (!event.detail.silent) refresh();
+    },
+    { signal },
+  );
   project.addEventListener("refused", () => refresh(), { signal });
-  work.addEventListener("done", load, { signal });
-  new ResizeObserver(redraw).observe(room);
-  document.fonts.ready.then(redraw);
+  work.addEventListener("done", () => (spectra.forget(), load()), { signal });
+  signal.addEventListener("abort", () => transport.other && transport.listen(null));
+  new ResizeObserver(() => (soon(), find("#spectrogram") && spectra.load(sizeOf(find("#spectrogram")).width, getPack).catch(later))).observe(room);
+  document.fonts.ready.then(soon);
   mountParts();
   load();
   return { zoom: (by) => axis.zoom(by) };

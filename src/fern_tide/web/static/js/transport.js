@@ -5,6 +5,7 @@ import { getJson } from "./server.js";
 import { telling } from "./notices.js";
 
 const EARLY = 1e-6; // of a frame: a frame's own time, rounded to a double, still belongs to it
+const SCRUB_MS = 140; // how long a place is heard while the hand moves over it
 const MEASURED = 40; // draws that the measured distance is averaged over
 
 /** The frame on screen at a time: floor(t * rate). Pure. */
@@ -25,6 +26,7 @@ export const transport = new (class extends EventTarget {
   frame = 0;
   selection = null;
   looping = false;
+  other = null;
   playing = false;
   #apart = [];
   #wall = null;
@@ -53,10 +55,11 @@ export const transport = new (class extends EventTarget {
 
   /** Load what is heard; it changes only when tracks or their switches do. */
   async load() {
-    const found = await telling(() => getJson(project.url("heard")));
+    const found = this.other ? { url: this.other } : await telling(() => getJson(project.url("heard")));
     if (!found || this.audio.dataset.url === (found.url ?? "")) return;
     const wasPlaying = this.playing;
     this.stop();
+    this.dispatchEvent(new Event("heard"));
     this.audio.dataset.url = found.url ?? "";
     if (found.url) this.audio.src = found.url;
     else this.audio.removeAttribute("src");
@@ -65,7 +68,23 @@ export const transport = new (class extends EventTarget {
 
   get range() {
     if (!this.looping) return null;
-    return this.selection ?? [0, this.last + 1];
+    return this.selection ?? project.standing.work ?? [0, this.last + 1];
+  }
+
+  /** Hear something else than the mix, such as one band, or with null the mix again. */
+  listen(url) {
+    this.other = url;
+    this.load();
+  }
+
+  /** Move the playhead with the hand and hear what lies there. */
+  scrub(frame) {
+    this.seek(frame);
+    if (this.playing || !this.audio.dataset.url) return;
+    this.#setSound(this.frame);
+    this.audio.play().catch(() => {});
+    clearTimeout(this.scrubbing);
+    this.scrubbing = setTimeout(() => this.playing || this.audio.pause(), SCRUB_MS);
   }
 
   toggle() {
@@ -113,6 +132,7 @@ export const transport = new (class extends EventTarget {
 
   select(range) {
     this.selection = range;
+    this.dispatchEvent(new Event("selection"));
     this.show();
   }
 
@@ -122,14 +142,14 @@ export const transport = new (class extends EventTarget {
     this.#wall = performance.now() / 1000 - seconds;
   }
 
-  get #seconds() {
+  get seconds() {
     return this.audio.dataset.url ? this.audio.currentTime : performance.now() / 1000 - this.#wall;
   }
 
   #tick() {
     if (!this.playing) return;
     this.#measure();
-    const frame = frameAt(this.#seconds, this.rate);
+    const frame = frameAt(this.seconds, this.rate);
     const next = looped(frame, this.range);
     if (next !== frame) this.#setSound(next);
     if (!this.range && frame > this.last) {
@@ -145,7 +165,7 @@ export const transport = new (class extends EventTarget {
 
   /** What is on screen now was drawn in the last call; the sound has gone on since. */
   #measure() {
-    const at = (this.#seconds * this.rate[0]) / this.rate[1];
+    const at = (this.seconds * this.rate[0]) / this.rate[1];
     this.#apart.push(at - (this.frame + 0.5));
     if (this.#apart.length > MEASURED) this.#apart.shift();
     const mean = this.#apart.reduce((a, b) => a + b, 0) / this.#apart.length;

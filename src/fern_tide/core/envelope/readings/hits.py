@@ -1,0 +1,96 @@
+"""Hits: where the sound sets in."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.params import Params, unit
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.envelope.hits import Hits, find_hits, rise
+from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.sound.decode import SoundInfo
+from fern_tide.core.sound.features import PowerFeature, RisesFeature
+
+
+class HitsGiven(StrEnum):
+    """Pulses as strong as the hit, pulses all alike, or the time since the last hit."""
+
+    PULSES = "pulses"
+    EVEN = "even"
+    TIMES = "times"
+
+
+class HitsParams(Params):
+    """Hits of which band, how readily, how close."""
+
+    low_hz: Annotated[float, Field(ge=0, le=96_000), unit("Hz", "The band's lower edge.", step=1)] = 20.0
+    high_hz: Annotated[float, Field(gt=0, le=96_000), unit("Hz", "The band's upper edge.", step=1)] = 20_000.0
+    sensitivity: Annotated[
+        float, Field(ge=0, le=1), unit("", "0 takes only the strongest, 1 nearly every one.", step=0.05)
+    ] = 0.5
+    least_gap_ms: Annotated[float, Field(ge=10, le=5000), unit("ms", "No two hits are closer.", step=10)] = 80.0
+    given: Annotated[HitsGiven, unit("", "Pulses by strength, pulses all alike, or seconds since the last hit.")] = (
+        HitsGiven.PULSES
+    )
+
+    @model_validator(mode="after")
+    def _in_order(self) -> HitsParams:
+        if self.high_hz <= self.low_hz:
+            raise InvalidParameter("high_hz", value=f"{self.high_hz:g}", allowed=f"more than low_hz, {self.low_hz:g}")
+        return self
+
+
+FEATURES = (RisesFeature(), PowerFeature())
+
+
+def needs(params: HitsParams, info: SoundInfo) -> tuple[RisesFeature | PowerFeature, ...]:
+    """Give the two features that hits are found in."""
+    return FEATURES
+
+
+def hits_of(params: HitsParams, source: Source) -> Hits:
+    """Find the hits, in seconds of the track."""
+    rises = rise(source.get(FEATURES[0]), low_hz=params.low_hz, high_hz=params.high_hz)
+    return find_hits(
+        rises,
+        source.get(FEATURES[1]),
+        sample_rate_hz=source.info.sample_rate_hz,
+        sensitivity=params.sensitivity,
+        least_gap_s=params.least_gap_ms / 1000.0,
+    )
+
+
+def read(params: HitsParams, source: Source) -> FloatArray:
+    """Give one value per frame, shape (frames,).
+
+    Pulses: the strength, 0 to 1, in the frame that owns a hit, else 0. Times: seconds since the last hit, 0 in its
+    frame; before the first hit as if one were just before the start.
+    """
+    hits = hits_of(params, source)
+    frames = source.rate.frames_of_times(hits.times_s + source.offset_s)
+    inside = (frames >= 0) & (frames < source.n_frames)
+    out = np.zeros(source.n_frames)
+    np.maximum.at(out, frames[inside], hits.strengths[inside])
+    if params.given is HitsGiven.PULSES:
+        return out
+    if params.given is HitsGiven.EVEN:
+        return np.asarray(out > 0, dtype=np.float64)
+    index = np.arange(source.n_frames)
+    last = np.maximum.accumulate(np.where(out > 0, index, -1))
+    return np.asarray((index - np.where(last < 0, -1, last)) * source.rate.duration_s(1))
+
+
+READING = Reading(
+    id="hits",
+    label="Hits",
+    help="Where the sound sets in.",
+    params=HitsParams,
+    needs=needs,
+    read=read,
+    db_name="",
+)

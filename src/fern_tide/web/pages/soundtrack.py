@@ -1,0 +1,234 @@
+"""What the Sound room shows and does beside its panels: spectra, hits and beats, markers, bands, and other files."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response, jsonify, request, send_file
+
+from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.document import Marker
+from fern_tide.core.formats.moments import MOST_BYTES, Moment, read_moments, write_csv, write_vtt
+from fern_tide.core.sound.spectrogram import HIGHEST_HZ, LOWEST_HZ, ROWS, shown, tilt_steps
+from fern_tide.core.soundtrack_commands import PutMarkers, PutTrack, SetBeat
+from fern_tide.web.context import body, services, standing, studio, uploaded, whole
+from fern_tide.web.packing import Pack
+from fern_tide.workflows import bring_in_sound, swap_media, tune
+from fern_tide.workflows.beat import Correction, corrected
+from fern_tide.workflows.bring_in_sound import fresh_id
+from fern_tide.workflows.listening import band_file
+from fern_tide.workflows.place_track import CountedIn, lined_up, placed
+from fern_tide.workflows.spectra import spectrogram, suggested
+
+pages = Blueprint("soundtrack", __name__, url_prefix="/p/<key>")
+MOST_COLUMNS = 4096
+MOST_TILE = 2048
+MARKER_COLOURS = ("#d9a431", "#1e6f8b", "#3e6b3a", "#c4572e")
+
+
+def _number(name: str, default: float) -> float:
+    """Read a number of the address."""
+    try:
+        number = float(request.args.get(name, default))
+    except ValueError:
+        number = math.nan
+    if not math.isfinite(number) or abs(number) > 1e9:
+        raise InvalidParameter(name, value=request.args.get(name), allowed="a number")
+    return number
+
+
+def _finite(plain: dict[str, Any], name: str) -> float:
+    """Read a number of a request."""
+    number = plain.get(name)
+    if not isinstance(number, (int, float)) or not math.isfinite(number) or abs(number) > 1e9:
+        raise InvalidParameter(name, value=number, allowed="a number")
+    return float(number)
+
+
+@pages.get("/tracks/<track_id>/spectrogram")
+def picture(key: str, track_id: str) -> Response:
+    """Give a stretch of a track's spectrogram as bytes, lowest row first: frames from..to in so many columns."""
+    project = studio().projects.head(key)[1]
+    drawn, _ = spectrogram(studio(), project, project.track(track_id))
+    columns = int(min(MOST_COLUMNS, max(1, _number("columns", 1000))))
+    first, last = _number("from", 0), _number("to", project.n_frames)
+    return _rows(shown(drawn, first=first, last=max(last, first + 1e-3), columns=columns))
+
+
+@pages.get("/tracks/<track_id>/spectra")
+def tile(key: str, track_id: str) -> Response:
+    """Give the spectra of frames from..to as bytes, one row of pitches after the other frame by frame."""
+    project = studio().projects.head(key)[1]
+    drawn, _ = spectrogram(studio(), project, project.track(track_id))
+    first = int(max(0, _number("from", 0)))
+    last = int(min(drawn.shape[1], _number("to", first + MOST_TILE), first + MOST_TILE))
+    return _rows(np.ascontiguousarray(drawn[:, first : max(first, last)].T), tilted=False)
+
+
+@pages.get("/tracks/<track_id>/average")
+def mean(key: str, track_id: str) -> Response:
+    """Give a track's average spectrum, tilted as asked, and where the rows lie."""
+    project = studio().projects.head(key)[1]
+    _, level = spectrogram(studio(), project, project.track(track_id))
+    pack = Pack()
+    tilt = tilt_steps(_number("tilt", 0.0))
+    head = {
+        "average": pack.add(level),
+        "tilt": pack.add(tilt),
+        "low_hz": LOWEST_HZ,
+        "high_hz": HIGHEST_HZ,
+        "rows": ROWS,
+    }
+    return pack.response(head)
+
+
+def _rows(rows: np.ndarray, *, tilted: bool = True) -> Response:
+    tilt = _number("tilt", 0.0)
+    if tilted and tilt:
+        rows = np.where(rows > 0, np.clip(rows + np.round(tilt_steps(tilt))[:, None], 0, 255), 0).astype(np.uint8)
+    return Response(rows.tobytes(), mimetype="application/octet-stream", headers={"Cache-Control": "no-store"})
+
+
+@pages.get("/rhythm")
+def rhythm(key: str) -> Response:
+    """Give the project's beats, and the hits of one track, in frames of the project."""
+    project = studio().projects.head(key)[1]
+    beats = services().levels.beats(project)
+    wanted = request.args.get("track")
+    track = project.track(wanted) if wanted else project.beat_track
+    pack, fps = Pack(), float(project.rate.fps)
+    head: dict[str, Any] = {
+        "beats": pack.add(beats.times_s * fps),
+        "in_bar": pack.add(beats.in_bar.astype(np.float64)),
+        "bpm": beats.bpm,
+        "steady": beats.steady,
+        "per_bar": beats.per_bar,
+    }
+    if track is not None:
+        hits, _ = services().levels.rhythm(project, track)
+        times = (hits.times_s + float(track.offset)) * fps
+        near = np.abs(times[:, None] - (beats.times_s * fps)[None]) if len(times) * len(beats.times_s) < 4e6 else None
+        head |= {"hits": pack.add(times), "strengths": pack.add(hits.strengths)}
+        head["on_grid"] = None if near is None or not near.size else int((near.min(axis=1) < 0.04 * fps).sum())
+    return pack.response(head)
+
+
+@pages.post("/beat")
+def correct(key: str) -> Any:
+    """Correct the beat grid."""
+    plain = body()
+    project = studio().projects.current(key).document
+    if plain.get("how") not in set(Correction):
+        raise InvalidParameter("how", value=plain.get("how"), allowed=f"one of {', '.join(Correction)}")
+    number, times = plain.get("number", 0.0), plain.get("times", [])
+    numbers = [number, *times] if isinstance(times, list) else [None]
+    if len(numbers) > 1001 or not all(isinstance(n, (int, float)) and math.isfinite(n) for n in numbers):
+        raise InvalidParameter("number", value=number, allowed="a number")
+    how = Correction(plain["how"])
+    beats = services().levels.beats(project)
+    beat = corrected(project, beats, how=how, number=number, times_s=tuple(times), track=plain.get("track") or None)
+    return jsonify(standing(tune.edit(studio(), key, SetBeat(beat=beat), base=whole(plain, "base"))))
+
+
+@pages.get("/markers.<ending>")
+def markers(key: str, ending: str) -> Response:
+    """Give the markers, or with of=hits the hits of a track, as CSV or WebVTT."""
+    project = studio().projects.current(key).document
+    moments = [Moment(item.time_s, item.name, item.colour) for item in project.markers]
+    name = "markers"
+    if request.args.get("of") == "hits":
+        track = project.track(str(request.args.get("track")))
+        hits, _ = services().levels.rhythm(project, track)
+        times = hits.times_s + float(track.offset)
+        moments = [Moment(t, f"Hit {at + 1}") for at, t in enumerate(times.tolist()) if t >= 0]
+        name = "hits"
+    if ending not in {"csv", "vtt"}:
+        return Response(status=404)
+    text = write_csv(moments) if ending == "csv" else write_vtt(moments)
+    headers = {"Content-Disposition": f"attachment; filename={name}.{ending}", "Cache-Control": "no-store"}
+    return Response(text, mimetype="text/csv" if ending == "csv" else "text/vtt", headers=headers)
+
+
+@pages.post("/markers")
+def add_markers(key: str) -> Any:
+    """Take markers from a CSV or WebVTT file."""
+    content = b""
+    for chunk in uploaded():
+        content += chunk
+        if len(content) > MOST_BYTES:
+            break
+    moments = read_moments(content)
+    current = studio().projects.current(key)
+    made: list[Marker] = list(current.document.markers)
+    before = len(made)
+    for moment in moments:
+        name = moment.name or f"Marker {len(made) + 1}"
+        colour = moment.colour or MARKER_COLOURS[0]
+        made.append(Marker(id=fresh_id(name, among=made), name=name, time_s=moment.time_s, colour=colour))
+    revision = tune.edit(studio(), key, PutMarkers(markers=tuple(made[before:])), base=current.id)
+    return jsonify(standing(revision)), 201
+
+
+@pages.get("/tracks/<track_id>/bands")
+def bands(key: str, track_id: str) -> Any:
+    """Suggest bands of a track."""
+    project = studio().projects.head(key)[1]
+    found = suggested(studio(), project, project.track(track_id))
+    return jsonify(bands=[asdict(band) for band in found])
+
+
+@pages.get("/tracks/<track_id>/band.wav")
+def band_sound(key: str, track_id: str) -> Response:
+    """Serve a band of a track, by byte ranges."""
+    project = studio().projects.head(key)[1]
+    low, high = _number("low", 20), _number("high", 20_000)
+    if not 0 <= low < high:
+        raise InvalidParameter("band", value=f"{low:g} to {high:g} Hz", allowed="an upper edge above the lower")
+    path = band_file(studio(), project, project.track(track_id), low_hz=low, high_hz=high)
+    return send_file(path, mimetype="audio/wav", conditional=True, max_age=3600)
+
+
+@pages.post("/tracks/<track_id>/offset")
+def offset(key: str, track_id: str) -> Any:
+    """Move a track in time: to an offset, or so that a hit of it lies on a frame."""
+    plain = body()
+    project = studio().projects.current(key).document
+    track = project.track(track_id)
+    if "frame" in plain:
+        hits, _ = services().levels.rhythm(project, track)
+        moved = lined_up(project, track, hits, near_s=_finite(plain, "near_s"), frame=int(_finite(plain, "frame")))
+    else:
+        counted_in = plain.get("counted_in", "frames")
+        if counted_in not in set(CountedIn):
+            raise InvalidParameter("counted in", value=counted_in, allowed=", ".join(CountedIn))
+        moved = placed(project, track, offset=_finite(plain, "offset"), counted_in=CountedIn(counted_in))
+    return jsonify(standing(tune.edit(studio(), key, PutTrack(track=moved), base=whole(plain, "base"))))
+
+
+@pages.post("/tracks/<track_id>/file")
+def swap(key: str, track_id: str) -> Any:
+    """Put another sound file under a track; 'before' names the revision to compare with."""
+    before = studio().projects.current(key).id
+    revision = swap_media.swap(studio(), key, uploaded(), track_id=track_id)
+    return jsonify({**standing(revision), "before": before}), 201
+
+
+@pages.get("/moved")
+def moved(key: str) -> Any:
+    """Say which curves moved since a revision, and how much."""
+    before = studio().projects.document_at(key, int(_number("since", 0)))
+    after = studio().projects.head(key)[1]
+    found = swap_media.report(services().levels, before, after)
+    driven = {str(drive.target) for mapping in after.mappings if not mapping.muted for drive in mapping.drives}
+    fps = float(after.rate.fps)
+    return jsonify(moved=[{**asdict(item), "at_s": item.at_frame / fps} for item in found], of=len(driven))
+
+
+@pages.post("/curves")
+def add_curve(key: str) -> Any:
+    """Take a curve from a CSV or JSON file in as an envelope."""
+    revision = bring_in_sound.add_curve(studio(), key, uploaded(), file_name=request.args.get("name", ""))
+    return jsonify({**standing(revision), "envelope": revision.document.envelopes[-1].id}), 201

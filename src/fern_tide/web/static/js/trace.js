@@ -1,0 +1,93 @@
+// An envelope's trace: the raw level faint, the cleaned one firm, the marks that follow it, and a meter at the right. A bank shows a row each.
+
+import { colours, MONO, pen } from "./canvas.js";
+import { xOf } from "./axis.js";
+import { columns, fillColumns, row, strokeColumns } from "./lane.js";
+
+const METER_PX = 12;
+const BESIDE_PX = 18; // the plot is as wide as the spectrogram above it
+
+/** Where a row of a bank lies on the trace: lowest at the bottom. Pure. */
+export function bandOf(index, count, height) {
+  const tall = height / count;
+  return { top: height - (index + 1) * tall, height: tall };
+}
+
+export function drawTrace(canvas, level, { view, frame }) {
+  const { context, width, height } = pen(canvas);
+  const ink = colours();
+  const plot = width - BESIDE_PX;
+  const count = level.cleaned.length;
+  const [low, high] = [level.floor, Math.max(1e-6, level.top) * 1.05];
+  for (let index = 0; index < count; index += 1) {
+    const place = bandOf(index, count, height);
+    context.save();
+    context.translate(0, place.top);
+    context.beginPath();
+    context.rect(0, 0, plot, place.height);
+    context.clip();
+    drawRow(context, level, index, { view: { ...view, width: plot }, levels: { low, high, height: place.height, pad: count > 1 ? 1 : 5 }, ink, thick: count > 1 ? 1.2 : 1.8 });
+    context.restore();
+    if (count > 1 && place.height >= 11) {
+      context.font = MONO;
+      context.fillStyle = ink["ink-2"];
+      context.fillText(level.rows[index], 4, place.top + Math.min(place.height - 2, 11));
+    }
+  }
+  const here = { low, high, height };
+  if (count === 1) drawMarks(context, level.marks, { plot, levels: here, ink });
+  drawMeter(context, level, { left: width - METER_PX, frame, levels: here, ink });
+  context.fillStyle = ink.ember;
+  const x = xOf(frame + 0.5, { ...view, width: plot });
+  if (x >= 0 && x <= plot) context.fillRect(x - 0.75, 0, 1.5, height);
+  return plot;
+}
+
+function drawRow(context, level, index, { view, levels, ink, thick }) {
+  context.fillStyle = ink["tide-wash"];
+  fillColumns(context, columns(level.raw[index], view), levels);
+  context.strokeStyle = ink.tide;
+  context.lineWidth = thick;
+  context.lineJoin = "round";
+  strokeColumns(context, columns(level.cleaned[index], view), levels);
+}
+
+function drawMarks(context, marks, { plot, levels, ink }) {
+  context.save();
+  context.font = '11px "Instrument Sans", sans-serif';
+  context.strokeStyle = ink["tide-ink"];
+  context.setLineDash([1.5, 3]);
+  const seen = new Set();
+  for (const { name, low, high } of marks) {
+    for (const [word, value] of [["low", low], ["high", high]]) {
+      const y = Math.round(row(value, levels)) + 0.5;
+      context.beginPath();
+      context.moveTo(0, y);
+      context.lineTo(plot, y);
+      context.stroke();
+      const words = `${word} water of ${name}`;
+      const place = Math.round(y / 12);
+      if (seen.has(place) || y < 12) continue;
+      seen.add(place);
+      const wide = context.measureText(words).width;
+      context.fillStyle = ink.sheet;
+      context.fillRect(plot - wide - 10, y - 13, wide + 6, 12);
+      context.fillStyle = ink["tide-ink"];
+      context.fillText(words, plot - wide - 7, y - 3);
+    }
+  }
+  context.restore();
+}
+
+/** The level at the playhead, with a notch at each mark. */
+function drawMeter(context, level, { left, frame, levels, ink }) {
+  const { height } = levels;
+  context.fillStyle = ink.paper;
+  context.fillRect(left, 0, METER_PX, height);
+  const now = Math.max(...level.cleaned.map((values) => values[frame] ?? 0));
+  const top = row(now, levels);
+  context.fillStyle = ink.tide;
+  context.fillRect(left + 2, top, METER_PX - 4, height - top);
+  context.fillStyle = ink["tide-ink"];
+  for (const { low, high } of level.marks) for (const value of [low, high]) context.fillRect(left, Math.round(row(value, levels)), METER_PX, 1.5);
+}

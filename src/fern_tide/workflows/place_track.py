@@ -1,0 +1,66 @@
+"""Where a track begins: moved by frames, by milliseconds, or so that one of its hits lies where it should."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+import numpy as np
+
+from fern_tide.core.base.errors import FernTideError
+from fern_tide.core.document import Project, Track
+from fern_tide.core.envelope.hits import Hits
+
+_LATEST = 2**40  # samples
+
+
+class CountedIn(StrEnum):
+    """What an offset is counted in."""
+
+    FRAMES = "frames"
+    MS = "ms"
+    SAMPLES = "samples"
+
+
+def placed(project: Project, track: Track, *, offset: float, counted_in: CountedIn) -> Track:
+    """Give the track so that it begins so much later than the project; whole frames are exact to the sample.
+
+    Args:
+        project: its rate says what a frame is.
+        track: the track.
+        offset: how much later; earlier below zero. Fractions of a frame are rounded to the nearest sample.
+        counted_in: frames, milliseconds or the track's own samples.
+    """
+    rate_hz = track.info.sample_rate_hz
+    if counted_in is CountedIn.SAMPLES:
+        samples = round(offset)
+    elif counted_in is CountedIn.MS:
+        samples = round(offset * rate_hz / 1000.0)
+    else:
+        whole = round(offset)
+        samples = (
+            project.rate.first_sample(whole, sample_rate_hz=rate_hz)
+            if abs(offset - whole) < 1e-9
+            else round(offset * rate_hz / float(project.rate.fps))
+        )
+    return track.model_copy(update={"offset_samples": max(-_LATEST, min(_LATEST, samples))})
+
+
+def lined_up(project: Project, track: Track, hits: Hits, *, near_s: float, frame: int) -> Track:
+    """Give the track so that its hit nearest a time falls on the first sample of a frame.
+
+    Args:
+        project: its rate says where the frame begins.
+        track: the track.
+        hits: of the track, in its own seconds.
+        near_s: where the hit is now, in seconds of the project.
+        frame: where it should be.
+
+    Raises:
+        FernTideError: the track has no hits.
+    """
+    if not len(hits):
+        raise FernTideError(f"No hits were found in {track.name}.", remedy="Move it by frames instead.")
+    rate_hz = track.info.sample_rate_hz
+    nearest = float(hits.times_s[int(np.argmin(np.abs(hits.times_s + float(track.offset) - near_s)))])
+    target = project.rate.first_sample(frame, sample_rate_hz=rate_hz)
+    return track.model_copy(update={"offset_samples": target - round(nearest * rate_hz)})

@@ -1,0 +1,51 @@
+"""What the Sound room shows of a track's spectrum, kept under its fingerprint."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from fern_tide.core.base.signal import Float32Array, FloatArray, fingerprint
+from fern_tide.core.document import Project, Track
+from fern_tide.core.envelope.bands import NamedBand, suggest_bands
+from fern_tide.core.sound.channels import Channel
+from fern_tide.core.sound.features import SpectrumFeature
+from fern_tide.core.sound.spectrogram import VERSION, Picture, average, picture
+from fern_tide.core.sound.spectrum import Window, column_edges_hz, window_samples
+from fern_tide.workflows.analysis import StoredFeatures, track_feature_key
+from fern_tide.workflows.studio import Studio
+
+SHOWN = SpectrumFeature(channel=Channel.MID, window=Window.BALANCED)
+
+
+def spectrogram(studio: Studio, project: Project, track: Track) -> tuple[Picture, FloatArray]:
+    """Give a track's picture, shape (ROWS, frames), and its average, shape (ROWS,); see core/sound/spectrogram.py.
+
+    Raises:
+        NotAnalyzedYet: the track's spectrum is still being read.
+    """
+    made_of = track_feature_key(SHOWN, track, project.rate)
+    key = fingerprint({"stage": "spectrogram", "version": VERSION, "spectrum": made_of})
+    mean_key = fingerprint({"average of": key})
+    held, mean = studio.derived.get(key), studio.derived.get(mean_key)
+    if held is None or mean is None:
+        drawn = picture(*(_spectrum(studio, project, track, window) for window in (Window.BALANCED, Window.FINE)))
+        studio.derived.put(key, drawn)
+        studio.derived.put(mean_key, average(drawn))
+        return drawn, average(drawn)
+    return np.asarray(held, dtype=np.uint8), np.asarray(mean, dtype=np.float64)
+
+
+def suggested(studio: Studio, project: Project, track: Track) -> tuple[NamedBand, ...]:
+    """Suggest bands of a track.
+
+    Raises:
+        NotAnalyzedYet: the track's spectrum is still being read.
+    """
+    return suggest_bands(*_spectrum(studio, project, track, Window.BALANCED))
+
+
+def _spectrum(studio: Studio, project: Project, track: Track, window: Window) -> tuple[Float32Array, FloatArray]:
+    rate_hz = track.info.sample_rate_hz
+    edges = column_edges_hz(window_samples(window, sample_rate_hz=rate_hz), sample_rate_hz=rate_hz)
+    feature = SpectrumFeature(channel=Channel.MID, window=window)
+    return StoredFeatures(studio, track, project.rate).get(feature), edges
