@@ -8,6 +8,7 @@ import numpy as np
 from flask import Blueprint, Response, jsonify, request, send_file
 
 from fern_tide.core.bake.curve import Curve
+from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import to_db
 from fern_tide.core.commands import read_command
 from fern_tide.core.document import Project
@@ -130,11 +131,18 @@ def _levels(project: Project, envelope: Envelope, *, in_db: bool = False) -> Res
         "cleaned_db": pack.add(np.atleast_2d(to_db(cleaned))) if in_db else None,
         "rows": envelope.rows,
         "floor": float(min(0.0, raw.min(initial=0.0))),
-        "top": float(max(raw.max(initial=0.0), cleaned.max(initial=0.0))),
+        "top": _top(raw, cleaned),
         "loudest_db": to_db(float(cleaned.max(initial=0.0))),
         "marks": [{"name": m.name, "low": m.marks.low, "high": m.marks.high} for m in followers],
     }
     return pack.response(head)
+
+
+def _top(raw: FloatArray, cleaned: FloatArray) -> float:
+    """Give the top of the level axis; in a bank a rare frame of one row does not flatten all the others."""
+    if raw.ndim > 1 and raw.size:
+        return float(np.percentile(cleaned, 99.8))
+    return float(max(raw.max(initial=0.0), cleaned.max(initial=0.0)))
 
 
 @pages.get("/tracks/<track_id>/waveform")

@@ -6,8 +6,10 @@ from typing import Any
 
 from flask import Blueprint, jsonify
 
+from fern_tide.core.base.params import build
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands import PutMapping, read_command
+from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import body, services, standing, studio, whole
@@ -86,14 +88,16 @@ def add_drive(key: str, mapping_id: str) -> Any:
 
 @pages.post("/mappings/<mapping_id>/suggest")
 def suggest(key: str, mapping_id: str) -> Any:
-    """Put a mapping's marks where its level suggests; 'envelope' changes the envelope first."""
+    """Put a mapping's marks where its level suggests; 'envelope' and 'row' change what it follows first."""
     plain = body()
     project = studio().projects.current(key).document
     mapping = project.mapping(mapping_id)
     envelope = str(plain.get("envelope") or mapping.envelope)
     scale = Scale(plain["scale"]) if plain.get("scale") in set(Scale) else mapping.marks.scale
-    marks = tune.suggest(services().levels, project, envelope_id=envelope, scale=scale, row=mapping.row)
-    changed = mapping.model_copy(update={"envelope": envelope, "marks": marks})
+    row = whole(plain, "row") if "row" in plain else mapping.row if envelope == mapping.envelope else 0
+    marks = tune.suggest(services().levels, project, envelope_id=envelope, scale=scale, row=row)
+    followed = {"envelope": envelope, "row": row, "marks": marks}
+    changed = build(Mapping, {**mapping.model_dump(), **followed})
     return _answer(tune.edit(studio(), key, PutMapping(mapping=changed), base=whole(plain, "base")))
 
 

@@ -183,6 +183,7 @@ export function mountBench(room, signal) {
 
   const picks = {
     envelope: (value) => project.send(`mappings/${state.mapping}/suggest`, { envelope: value }),
+    row: (value) => project.send(`mappings/${state.mapping}/suggest`, { row: Number(value) }),
     aim: (value) => project.send(`mappings/${state.mapping}/aim`, { target: value, place: state.drive }),
     drive: (value) => choose(state.mapping, Number(value)),
     response: (value) => {

@@ -89,11 +89,14 @@ export function latest(run) {
     next = wanted;
     if (busy) return;
     busy = true;
-    while (next) {
-      const now = next;
-      next = null;
-      await run(...now);
+    try {
+      while (next) {
+        const now = next;
+        next = null;
+        await run(...now);
+      }
+    } finally {
+      busy = false;
     }
-    busy = false;
   };
 }

@@ -16,10 +16,18 @@ import { work } from "./work.js";
 
 const BAND_CLEAN_UP = [{ id: "rise_and_fall", params: { rise_ms: 10, fall_ms: 180 } }];
 
+/** A command whose low and high edges are in order: the one that was changed pushes the other. Pure but for the field. */
+export function pushed(command, field) {
+  const { low_hz: low, high_hz: high } = command.envelope?.reading.params ?? {};
+  if (low === undefined || low < high) return command;
+  const [name, value] = field?.dataset.path?.endsWith("low_hz") ? ["high_hz", Math.min(96000, Math.ceil(low * 1.06 + 1))] : ["low_hz", Math.max(0, Math.floor(high / 1.06 - 1))];
+  return withPath(command, `envelope.reading.params.${name}`, value);
+}
+
 export function mountSound(room, signal) {
   const parts = room.querySelector("#parts");
   const axis = new Axis(project.standing.frames);
-  const state = { envelope: null, track: null, level: null, wave: null, trying: null, picked: null, moved: 0, grid: 0 };
+  const state = { envelope: null, track: null, level: null, wave: null, trying: null, picked: null, moved: 0, grid: 0, suggested: null };
   const find = (selector) => parts.querySelector(selector);
   const spectra = new Spectrogram({ axis, onDrawn: () => soon() });
   let inner = null;
@@ -64,11 +72,11 @@ export function mountSound(room, signal) {
     const { unit } = find("#level-here").dataset;
     const loudest = level.cleaned.reduce((best, values, at) => (values[transport.frame] > level.cleaned[best][transport.frame] ? at : best), 0);
     const db = level.db?.[loudest][transport.frame];
-    const which = level.rows.length ? ` in ${level.rows[loudest]}` : "";
+    const which = level.rows.length ? `in ${level.rows[loudest]}; ` : "";
     if (!unit) say(find("#level-here"), level.cleaned[loudest][transport.frame]?.toFixed(3) ?? "–");
     else if (db !== undefined) say(find("#level-here"), db <= -119 ? "silent" : db.toFixed(1));
-    const most = unit ? `loudest ${level.loudest.toFixed(1)}` : `highest ${level.top.toFixed(3)}`;
-    say(find("#level-words"), `${unit && db > -119 ? `${unit}${which}, ` : ""}${most}`);
+    say(find("#level-unit"), unit && db > -119 ? unit : "");
+    say(find("#level-words"), `${which}${unit ? `loudest ${level.loudest.toFixed(1)} ${unit}` : `highest ${level.top.toFixed(3)}`}`);
   }
 
   function drawAll() {
@@ -186,23 +194,30 @@ export function mountSound(room, signal) {
 
   async function suggest() {
     const found = await telling(() => getJson(project.url(`tracks/${state.track}/bands`)));
+    if (!found) return;
+    state.suggested = { track: state.track, bands: found.bands };
+    showSuggested();
+  }
+
+  function showSuggested() {
     const place = find("#suggested");
-    if (!found || !place) return;
+    if (!place || state.suggested?.track !== state.track) return;
     find("#band-hint").hidden = true;
+    const { bands: suggested } = state.suggested;
     const pill = (words, title, run) => {
       const button = document.createElement("button");
       Object.assign(button, { type: "button", className: "pill text-11! px-2! py-0.5!", textContent: words, title, onclick: run });
       return button;
     };
     place.replaceChildren(
-      ...found.bands.flatMap(({ name, low_hz, high_hz }) => {
+      ...suggested.flatMap(({ name, low_hz, high_hz }) => {
         const hear = pill("hear", `Hear ${low_hz} to ${high_hz} Hz of this track`, () => listen(hear, low_hz, high_hz));
         hear.setAttribute("aria-pressed", "false");
         hear.dataset.listening = "";
         return [pill(`${name} ${low_hz}-${high_hz}`, "Read this band", () => addEnvelope(newBand({ name, low: low_hz, high: high_hz }))), hear];
       }),
     );
-    if (!found.bands.length) place.textContent = "This track is silent.";
+    if (!suggested.length) place.textContent = "This track is silent.";
   }
 
   /** Hear one band of a track, or with the same button the mix again. */
@@ -210,8 +225,8 @@ export function mountSound(room, signal) {
     const on = button.getAttribute("aria-pressed") !== "true";
     for (const other of parts.querySelectorAll("#listen, [data-listening]")) other.setAttribute("aria-pressed", "false");
     button.setAttribute("aria-pressed", String(on));
-    transport.listen(on ? project.url(`tracks/${track}/band.wav?low=${low}&high=${high}&at=${project.standing.revision}`) : null);
     if (on && !transport.playing) transport.addEventListener("heard", () => transport.play(), { once: true, signal });
+    transport.listen(on ? project.url(`tracks/${track}/band.wav?low=${low}&high=${high}&at=${project.standing.revision}`) : null);
   }
 
   function listenToEnvelope(button) {
@@ -232,6 +247,7 @@ export function mountSound(room, signal) {
     if (transport.other && find("#listen")) find("#listen").setAttribute("aria-pressed", "true");
     if (!find("#ribbon")) return;
     find("#tilt").value = String(spectra.tilt);
+    showSuggested();
     mountRibbon(find("#ribbon"), { axis, signal: scope, hits: true, ...acts.ribbon });
     mountBands(find("#bands"), {
       bands,
@@ -245,7 +261,7 @@ export function mountSound(room, signal) {
   }
 
   const acts = mountSoundtrack(parts, { state, axis, refresh, soon, signal });
-  mountBindings(parts, { owners: () => ({ envelope: state.envelope }), onTry: (command) => preview(command), onSet: (command) => project.edit(command), signal });
+  mountBindings(parts, { owners: () => ({ envelope: state.envelope }), onTry: (command, field) => preview(pushed(command, field)), onSet: (command, field) => project.edit(pushed(command, field)), signal });
 
   const picks = {
     reading: (id) => project.edit(put("envelope", { ...envelopeJson(state.envelope), track: envelopeJson(state.envelope).track ?? state.track, reading: { id } })),
@@ -293,7 +309,7 @@ export function mountSound(room, signal) {
   };
   for (const type of ["ft:try", "ft:set"]) parts.addEventListener(type, retilt, { signal });
 
-  axis.addEventListener("view", () => (soon(), find("#ribbon") && spectra.fetch()), { signal });
+  axis.addEventListener("view", () => (soon(), find("#ribbon") && spectra.fetch().catch(later)), { signal });
   transport.addEventListener("frame", drawFrame, { signal });
   transport.addEventListener("selection", soon, { signal });
   rhythm.addEventListener("rhythm", soon, { signal });

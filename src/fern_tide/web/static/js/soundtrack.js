@@ -21,9 +21,12 @@ const LOOK_AGAIN_MS = 700;
 export function reportLines({ moved, of }) {
   if (!moved.length) return [`None of ${of} driven curves moved.`];
   const share = (value) => (value < 0.001 ? "less than 0.1" : (value * 100).toFixed(1));
-  const lines = moved.map(({ name, largest, mean, at_s, note }) =>
-    note ? `${name}: ${note}` : `${name}: by up to ${share(largest)} % of its range at ${at_s.toFixed(2)} s, ${share(mean)} % on average`,
-  );
+  const groups = new Map();
+  for (const { name, largest, mean, at_s, note } of moved) {
+    const words = note || `by up to ${share(largest)} % of its range at ${at_s.toFixed(2)} s, ${share(mean)} % on average`;
+    groups.set(words, [...(groups.get(words) ?? []), name]);
+  }
+  const lines = [...groups].map(([words, names]) => `${names[0]}${names.length > 1 ? ` and ${names.length - 1} like it` : ""}: ${words}`);
   return [`${moved.length} of ${of} driven curves moved:`, ...lines];
 }
 
@@ -32,6 +35,7 @@ export function mountSoundtrack(parts, { state, axis, refresh, soon, signal }) {
   let moving = false;
   let unit = "frames";
   let report = null;
+  let asking = null;
 
   const beat = (how, more = {}) => project.send("beat", { how, ...more });
   const atPlayhead = () => transport.frame / perSecond();
@@ -131,7 +135,14 @@ export function mountSoundtrack(parts, { state, axis, refresh, soon, signal }) {
   async function remove(id) {
     const users = JSON.parse(find(`[data-track-users="${id}"]`).textContent);
     if (!users) await project.edit({ kind: "remove_track", id });
-    else find("#remove-ask").hidden = false;
+    else ask(id);
+  }
+
+  /** Ask before a track goes that others depend on; the question stays while the page is drawn anew. */
+  function ask(id) {
+    asking = id;
+    const place = find("#remove-ask");
+    if (place) place.hidden = asking !== state.track;
   }
 
   const moves = {
@@ -151,7 +162,7 @@ export function mountSoundtrack(parts, { state, axis, refresh, soon, signal }) {
     else if (data.switch) flip(button);
     else if (data.removeTrack) remove(data.removeTrack);
     else if (data.removeAll) project.edit({ kind: "remove_track", id: data.removeAll, with_users: true });
-    else if ("keep" in data) find("#remove-ask").hidden = true;
+    else if ("keep" in data) ask(null);
     else if (data.moveTrack) project.edit({ kind: "move_track", id: data.moveTrack, place: Number(data.place) });
     else if (data.swap) find("#swap-file").click();
     else if (button.id === "move-track") {
@@ -221,6 +232,7 @@ export function mountSoundtrack(parts, { state, axis, refresh, soon, signal }) {
     taking(find("#curve-file"), takeCurve);
     find("#move-track")?.setAttribute("aria-pressed", String(moving));
     find("#snap")?.setAttribute("aria-pressed", String(rhythm.snapping));
+    ask(asking);
     showOffset();
     showHits();
     showReport();

@@ -30,6 +30,10 @@ export function drawTrace(canvas, level, { view, frame }) {
     context.restore();
     if (count > 1 && place.height >= 11) {
       context.font = MONO;
+      context.fillStyle = ink.sheet;
+      context.globalAlpha = 0.8;
+      context.fillRect(2, place.top + 1, context.measureText(level.rows[index]).width + 4, Math.min(12, place.height - 1));
+      context.globalAlpha = 1;
       context.fillStyle = ink["ink-2"];
       context.fillText(level.rows[index], 4, place.top + Math.min(place.height - 2, 11));
     }

@@ -59,10 +59,10 @@ export const transport = new (class extends EventTarget {
     if (!found || this.audio.dataset.url === (found.url ?? "")) return;
     const wasPlaying = this.playing;
     this.stop();
-    this.dispatchEvent(new Event("heard"));
     this.audio.dataset.url = found.url ?? "";
     if (found.url) this.audio.src = found.url;
     else this.audio.removeAttribute("src");
+    this.dispatchEvent(new Event("heard"));
     if (wasPlaying) this.play();
   }
 
