@@ -42,11 +42,14 @@ USUAL: tuple[Feature, ...] = (
     RisesFeature(),
     PowerFeature(),
     LevelsFeature(channel=Channel.MID, detector=Detector.RMS),
-    *(SpectrumFeature(channel=Channel.MID, window=window) for window in (Window.TIGHT, Window.BALANCED, Window.FINE)),
+    SpectrumFeature(channel=Channel.MID, window=Window.BALANCED),
+    SpectrumFeature(channel=Channel.MID, window=Window.FINE, low_part=True),
 )
+_BANDS = {"band", "bank"}  # readings whose window changes under the hand
 _RHYTHM_OF: tuple[Feature, ...] = (RisesFeature(), PowerFeature())
 _ANY = FrameRate.parse("30")  # these features know no frames
 _FEATURES: TypeAdapter[list[Feature]] = TypeAdapter(list[Feature])
+_AHEAD = (Window.TIGHT, Window.BALANCED, Window.FINE)
 _TOLD_EVERY_S = 0.2
 _LET_GO_EVERY = 16  # chunks: what is written meanwhile fills a page of the disk in each row
 _READ = 0.92  # the share of the work that reading the sound is; the rest finds hits and beats
@@ -101,6 +104,9 @@ def features_of(project: Project, track: Track) -> list[Feature]:
     for envelope in project.envelopes:
         if envelope.track == track.id:
             wanted += needs(envelope.reading, track.info)
+            if envelope.reading.id in _BANDS:  # the other windows too, so that an edge can be dragged anywhere
+                channel = Channel(envelope.reading.params.model_dump()["channel"])
+                wanted += [SpectrumFeature(channel=channel, window=window) for window in _AHEAD]
     return list(dict.fromkeys(wanted))
 
 

@@ -10,11 +10,12 @@ from fern_tide.core.envelope.bands import NamedBand, suggest_bands
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.features import SpectrumFeature
 from fern_tide.core.sound.spectrogram import VERSION, Picture, average, picture
-from fern_tide.core.sound.spectrum import Window, column_edges_hz, window_samples
+from fern_tide.core.sound.spectrum import Window
 from fern_tide.workflows.analysis import StoredFeatures, track_feature_key
 from fern_tide.workflows.studio import Studio
 
 SHOWN = SpectrumFeature(channel=Channel.MID, window=Window.BALANCED)
+SHOWN_LOW = SpectrumFeature(channel=Channel.MID, window=Window.FINE, low_part=True)
 
 
 def spectrogram(studio: Studio, project: Project, track: Track) -> tuple[Picture, FloatArray]:
@@ -28,7 +29,7 @@ def spectrogram(studio: Studio, project: Project, track: Track) -> tuple[Picture
     mean_key = fingerprint({"average of": key})
     held, mean = studio.derived.get(key), studio.derived.get(mean_key)
     if held is None or mean is None:
-        drawn = picture(*(_spectrum(studio, project, track, window) for window in (Window.BALANCED, Window.FINE)))
+        drawn = picture(_spectrum(studio, project, track, SHOWN), _spectrum(studio, project, track, SHOWN_LOW))
         studio.derived.put(key, drawn)
         studio.derived.put(mean_key, average(drawn))
         return drawn, average(drawn)
@@ -41,11 +42,11 @@ def suggested(studio: Studio, project: Project, track: Track) -> tuple[NamedBand
     Raises:
         NotAnalyzedYet: the track's spectrum is still being read.
     """
-    return suggest_bands(*_spectrum(studio, project, track, Window.BALANCED))
+    return suggest_bands(*_spectrum(studio, project, track, SHOWN))
 
 
-def _spectrum(studio: Studio, project: Project, track: Track, window: Window) -> tuple[Float32Array, FloatArray]:
-    rate_hz = track.info.sample_rate_hz
-    edges = column_edges_hz(window_samples(window, sample_rate_hz=rate_hz), sample_rate_hz=rate_hz)
-    feature = SpectrumFeature(channel=Channel.MID, window=window)
+def _spectrum(
+    studio: Studio, project: Project, track: Track, feature: SpectrumFeature
+) -> tuple[Float32Array, FloatArray]:
+    edges = feature.edges_hz(track.info.sample_rate_hz)
     return StoredFeatures(studio, track, project.rate).get(feature), edges

@@ -28,10 +28,16 @@ def moved(values: FloatArray, *, frames: float) -> FloatArray:
     n = values.shape[-1]
     if n == 0:
         return values.copy()
-    at = np.clip(np.arange(n) - frames, 0.0, n - 1.0)
-    before = np.floor(at).astype(np.int64)
-    share = at - before
-    out: FloatArray = values[..., before] * (1.0 - share) + values[..., np.minimum(before + 1, n - 1)] * share
+    whole = int(np.floor(frames))
+    share = frames - whole
+    reach = min(n, abs(whole) + 1)
+    padded = np.pad(values, [(0, 0)] * (values.ndim - 1) + [(reach, reach)], mode="edge")
+    start = reach - max(-n, min(n, whole))
+    now = padded[..., start : start + n]
+    if share == 0.0:
+        return np.array(now)
+    earlier = padded[..., max(0, start - 1) : max(0, start - 1) + n]
+    out: FloatArray = now * (1.0 - share) + earlier * share
     return out
 
 

@@ -19,6 +19,7 @@ SLOWEST_BPM, FASTEST_BPM = 30.0, 300.0
 _LIKELY_BPM, _OCTAVES = 115.0, 0.9  # people tap near this; how wide the likelihood is
 _SEARCHED_BPM = (45.0, 240.0)
 _STRETCH_S, _EVERY_S = 10.0, 2.0  # the tempo is read over such stretches, this often
+_BLUR_S = 0.015
 _CHANGE = 12.0  # what a change of tempo costs on the way, per octave
 _TIGHT = 400.0  # how much an uneven beat costs (D. Ellis, 'Beat tracking by dynamic programming', 2007)
 _NEAR_S = 0.045  # a hit this near a beat is the beat
@@ -95,7 +96,7 @@ def find_beats(rises: FloatArray, hits: Hits, low_hits: Hits, *, sample_rate_hz:
     hop_s = rise_hop(sample_rate_hz) / sample_rate_hz
     if len(hits) < 4 or len(rises) * hop_s < 2.0:
         return NO_BEATS
-    novelty = _smoothed(rises, 3.0)
+    novelty = _smoothed(rises, _BLUR_S / hop_s)
     periods = _tempo_curve(novelty, hop_s)
     path = _track(novelty, periods)
     if len(path) < 4:

@@ -51,7 +51,7 @@ def rise(rises: Float32Array, *, low_hz: float, high_hz: float) -> FloatArray:
     weights = np.maximum(covered, 0.0) / np.diff(edges)
     if weights.sum() == 0.0:
         weights[np.argmin(np.abs(edges[:-1] - low))] = 1.0  # outside of what is read: the nearest band
-    return np.asarray(weights @ rises, dtype=np.float64)
+    return np.asarray(weights.astype(np.float32) @ rises, dtype=np.float64)  # in float64, rises of hours are large
 
 
 def find_hits(
@@ -76,10 +76,9 @@ def find_hits(
     above = rises - _running_median(rises, round(_AROUND_S / hop_s))
     least = scale * _STRONG * 4.0 ** (1.0 - 2.0 * sensitivity) * 0.5
     reach = max(1, round(_PEAK_S / hop_s))
-    windows = np.lib.stride_tricks.sliding_window_view(np.pad(rises, reach), 2 * reach + 1)
-    peaks = np.flatnonzero((rises >= windows.max(axis=-1)) & (above > max(least, _HARDLY)))
+    peaks = np.flatnonzero((rises >= _running_max(rises, reach)) & (above > max(least, _HARDLY)))
     peaks = _apart(peaks, rises[peaks], max(1, round(least_gap_s / hop_s)))
-    times = np.array([_sharpened(at * hop_s, power, sample_rate_hz) for at in peaks])
+    times = _sharpened(np.asarray(peaks * hop_s, dtype=np.float64), power, sample_rate_hz)
     order = np.argsort(times, kind="stable")
     times, strengths = times[order], np.minimum(rises[peaks][order] / scale, 1.0)
     keep = np.diff(times, prepend=-np.inf) >= min(least_gap_s, _PEAK_S) * 0.5
@@ -90,6 +89,12 @@ def _running_median(values: FloatArray, reach: int) -> FloatArray:
     from scipy.ndimage import median_filter  # slow to import
 
     return np.asarray(median_filter(values, size=2 * reach + 1, mode="constant"))
+
+
+def _running_max(values: FloatArray, reach: int) -> FloatArray:
+    from scipy.ndimage import maximum_filter1d  # slow to import
+
+    return np.asarray(maximum_filter1d(values, size=2 * reach + 1, mode="constant"))
 
 
 def _apart(peaks: npt.NDArray[np.intp], heights: FloatArray, gap: int) -> npt.NDArray[np.intp]:
@@ -103,23 +108,26 @@ def _apart(peaks: npt.NDArray[np.intp], heights: FloatArray, gap: int) -> npt.ND
     return np.array(sorted(taken), dtype=np.intp)
 
 
-def _sharpened(about_s: float, power: Float32Array, sample_rate_hz: int) -> float:
-    """Give the time at which the power begins its steepest climb near a time; the time itself where none climbs."""
+def _sharpened(about_s: FloatArray, power: Float32Array, sample_rate_hz: int) -> FloatArray:
+    """Give the times at which the power begins its steepest climb near each time; where none climbs, the time itself.
+
+    Args:
+        about_s: shape (hits,).
+        power: the mean power of every 32 samples.
+        sample_rate_hz: of the sound.
+    """
     span_s = POWER_SAMPLES / sample_rate_hz
-    first = max(0, int((about_s - _BEFORE_S) / span_s))
-    last = min(len(power), int((about_s + _AFTER_S) / span_s) + 1)
-    if last - first < 2 * _LAG_SPANS:
-        return about_s
-    lead = np.zeros(_LAG_SPANS) if first == 0 else np.asarray(power[max(0, first - _LAG_SPANS) : first])
-    near = np.concatenate([lead, power[first:last]]).astype(np.float64)
-    near = np.convolve(near, np.ones(2) / 2, mode="full")[: len(near)]
-    floor = near.max() * 1e-3 + 1e-12
-    levels = np.log(near + floor)
-    climbs = levels[_LAG_SPANS:] - levels[: len(levels) - _LAG_SPANS]
-    best = int(np.argmax(climbs))
-    if climbs[best] < 0.5:
-        return about_s
-    start = best + len(levels) - len(climbs) - _LAG_SPANS  # the span before the climb
-    steps = np.diff(levels[start : start + _LAG_SPANS + 1])
-    first_step = int(np.argmax(steps > 0.3 * steps.max()))
-    return max(0.0, (first + start + first_step + 1 - len(lead)) * span_s)
+    first = (about_s / span_s).astype(np.int64) - round(_BEFORE_S / span_s)
+    width = round((_BEFORE_S + _AFTER_S) / span_s) + _LAG_SPANS + 2
+    padded = np.pad(power.astype(np.float64), (width, width))
+    starts = np.clip(first, -_LAG_SPANS - 1, max(0, len(power))) + width - _LAG_SPANS - 1
+    near = np.lib.stride_tricks.sliding_window_view(padded, width)[starts]
+    near = (near[:, 1:] + near[:, :-1]) / 2.0
+    levels = np.log(near + near.max(axis=1, keepdims=True) * 1e-3 + 1e-12)
+    climbs = levels[:, _LAG_SPANS:] - levels[:, :-_LAG_SPANS]
+    best = climbs.argmax(axis=1)
+    rows = np.arange(len(about_s))
+    steps = np.stack([levels[rows, best + at + 1] - levels[rows, best + at] for at in range(_LAG_SPANS)])
+    first_step = (steps > 0.3 * steps.max(axis=0)).argmax(axis=0)
+    begun = (starts - width + best + first_step + 2) * span_s
+    return np.where(climbs[rows, best] < 0.5, about_s, np.maximum(begun, 0.0))

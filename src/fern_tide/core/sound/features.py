@@ -10,14 +10,21 @@ import numpy as np
 
 from fern_tide.core.base.errors import Cancelled
 from fern_tide.core.base.params import Frozen
-from fern_tide.core.base.signal import Float32Array
+from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.sound.channels import Channel, n_signals, pick
 from fern_tide.core.sound.decode import SoundInfo, blocks
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.levels import Detector, levels
 from fern_tide.core.sound.onsets import POWER_SAMPLES, RISE_BANDS, Power, Rises, n_rises
 from fern_tide.core.sound.running import WAVEFORM_SAMPLES, Loudness, Waveform
-from fern_tide.core.sound.spectrum import Window, column_edges_hz, cumulative_power, window_samples
+from fern_tide.core.sound.spectrum import (
+    LOW_PART_HZ,
+    Window,
+    column_edges_hz,
+    cumulative_power,
+    resolve,
+    window_samples,
+)
 
 VERSION = 2  # of this stage: a change that changes numbers raises it, and stored features are read anew
 FRAMES_A_CHUNK = 64
@@ -33,11 +40,29 @@ class LevelsFeature(Frozen, frozen=True):
 
 
 class SpectrumFeature(Frozen, frozen=True):
-    """A cumulative power spectrum per frame: an array of shape (signals, columns, frames)."""
+    """A cumulative power spectrum per frame, or its low part: an array of shape (signals, columns, frames)."""
 
     kind: Literal["spectrum"] = "spectrum"
     channel: Channel
     window: Window
+    low_part: bool = False
+
+    def edges_hz(self, sample_rate_hz: int) -> FloatArray:
+        """Give the columns' frequencies, ascending."""
+        n_window = window_samples(self.window, sample_rate_hz=sample_rate_hz)
+        return column_edges_hz(n_window, sample_rate_hz=sample_rate_hz, low_part=self.low_part)
+
+
+def spectrum_of_band(
+    channel: Channel, window: Window, *, low_hz: float, high_hz: float, sample_rate_hz: int
+) -> SpectrumFeature:
+    """Give the spectrum that a band is read from: through the window, or for auto the shortest that resolves it.
+
+    The low part of a fine spectrum holds the same numbers as the whole and is read with every track.
+    """
+    resolved = resolve(window, low_hz=low_hz, high_hz=high_hz, sample_rate_hz=sample_rate_hz)
+    low_part = resolved is Window.FINE and high_hz <= LOW_PART_HZ
+    return SpectrumFeature(channel=channel, window=resolved, low_part=low_part)
 
 
 class WaveformFeature(Frozen, frozen=True):
@@ -146,8 +171,7 @@ def _shape(feature: Feature, info: SoundInfo, grid: FrameGrid) -> tuple[int, ...
         return (-(-info.n_samples // POWER_SAMPLES),)
     if isinstance(feature, RisesFeature):
         return (RISE_BANDS, n_rises(info.n_samples, sample_rate_hz=info.sample_rate_hz))
-    n_window = window_samples(feature.window, sample_rate_hz=info.sample_rate_hz)
-    columns = len(column_edges_hz(n_window, sample_rate_hz=info.sample_rate_hz))
+    columns = len(feature.edges_hz(info.sample_rate_hz))
     return (n_signals(info.channels, channel=feature.channel), columns, grid.n_frames)
 
 
@@ -173,7 +197,8 @@ def _read(feature: PerFrame, block: Float32Array, start: int, grid: FrameGrid, f
     if isinstance(feature, SpectrumFeature):
         n_window = window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz)
         middles = grid.middles(*frames) - start
-        return cumulative_power(signals, middles, n_window=n_window, sample_rate_hz=grid.sample_rate_hz)
+        n_columns = len(feature.edges_hz(grid.sample_rate_hz))
+        return cumulative_power(signals, middles, n_window=n_window, n_columns=n_columns)
     lows, highs = grid.bounds(*frames, window_ms=feature.window_ms)
     lows, highs = np.clip(lows, 0, grid.n_samples), np.clip(highs, 0, grid.n_samples)
     read = levels(signals, lows - start, highs - start, detector=feature.detector)

@@ -10,17 +10,17 @@ from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.sound.channels import Channel, pick
 from fern_tide.core.sound.spectrum import Window, power_spectra, window_samples
 
-RISES_A_SECOND = 200
+RISES_A_SECOND = 100
 RISE_BANDS = 16
 LOWEST_HZ, HIGHEST_HZ = 30.0, 16_000.0
 POWER_SAMPLES = 32
-_LAG = 2  # hops that a rise is measured over
+_LAG = 1  # hops that a rise is measured over
 _KNEE = 1_000.0  # amplitudes are compressed as log(1 + 1000 a): what is below -60 dB hardly counts
 _CHUNK = 64
 
 
 def rise_hop(sample_rate_hz: int) -> int:
-    """Give the samples from one rise to the next: about 5 ms."""
+    """Give the samples from one rise to the next: about 10 ms."""
     return max(1, round(sample_rate_hz / RISES_A_SECOND))
 
 

@@ -8,11 +8,11 @@ import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.base.signal import Float32Array, FloatArray
-from fern_tide.core.sound.spectrum import band_power
+from fern_tide.core.sound.spectrum import LOW_PART_HZ, band_power
 
 Picture: TypeAlias = npt.NDArray[np.uint8]
 VERSION = 1
-FINE_BELOW_HZ = 400.0
+FINE_BELOW_HZ = LOW_PART_HZ
 ROWS = 128
 LOWEST_HZ, HIGHEST_HZ = 25.0, 20_000.0
 QUIETEST_DB, LOUDEST_DB = -100.0, 0.0
@@ -26,7 +26,7 @@ def row_edges_hz() -> FloatArray:
 
 
 def picture(balanced: tuple[Float32Array, FloatArray], fine: tuple[Float32Array, FloatArray]) -> Picture:
-    """Draw a spectrum over time; what lies below 400 Hz is seen through the finer window.
+    """Draw a spectrum over time; what lies below 300 Hz is seen through the finer window.
 
     Args:
         balanced: a spectrum of shape (signals, columns, frames), from cumulative_power, and its columns' frequencies.
@@ -36,7 +36,7 @@ def picture(balanced: tuple[Float32Array, FloatArray], fine: tuple[Float32Array,
         Shape (ROWS, frames), lowest pitch first: the level of each row in dB, 0 for -100 dB and below, 255 for 0 dB.
     """
     cuts = np.minimum(row_edges_hz(), balanced[1][-1])
-    low = int(np.searchsorted(cuts, FINE_BELOW_HZ))
+    low = int(np.searchsorted(cuts, FINE_BELOW_HZ)) - 1
     out = np.zeros((ROWS, balanced[0].shape[-1]), dtype=np.uint8)
     for start in range(0, out.shape[1], _STRETCH):
         parts = [

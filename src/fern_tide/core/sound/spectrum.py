@@ -18,6 +18,7 @@ from fern_tide.core.sound.grid import Samples
 
 BINS_IN_A_BAND = 8  # a Hann window's main lobe is four bins wide: a band twice as wide is resolved
 COLUMNS_PER_OCTAVE = 48
+LOW_PART_HZ = 300.0  # where fine windows matter most: the low part of one is a tenth of it
 
 
 class Window(StrEnum):
@@ -49,11 +50,19 @@ def resolve(window: Window, *, low_hz: float, high_hz: float, sample_rate_hz: in
 
 
 @lru_cache(maxsize=64)
-def column_edges_hz(n_window: int, *, sample_rate_hz: int) -> FloatArray:
-    """Give the frequency of each column, ascending, from 0 to Nyquist: the bins' own lower edges at _first_bins."""
+def column_edges_hz(n_window: int, *, sample_rate_hz: int, low_part: bool = False) -> FloatArray:
+    """Give the frequency of each column, ascending: the bins' own lower edges from 0, and Nyquist.
+
+    Args:
+        n_window: the window's length in samples.
+        sample_rate_hz: of the sound.
+        low_part: only up to the first edge at or above 300 Hz.
+    """
     bin_hz = sample_rate_hz / n_window
     lower = np.maximum(_first_bins(n_window) - 0.5, 0.0) * bin_hz
     edges = np.concatenate([lower, [sample_rate_hz / 2]])
+    if low_part:
+        edges = edges[: int(np.searchsorted(edges, LOW_PART_HZ)) + 1]
     edges.setflags(write=False)
     return edges
 
@@ -66,26 +75,27 @@ def _first_bins(n_window: int) -> Samples:
     return np.unique(np.concatenate([[0, 1], np.round(ratio ** np.arange(steps))])).astype(np.int64)
 
 
-def cumulative_power(x: Float32Array, middles: Samples, *, n_window: int, sample_rate_hz: int) -> Float32Array:
+def cumulative_power(x: Float32Array, middles: Samples, *, n_window: int, n_columns: int | None = None) -> Float32Array:
     """Sum each frame's power spectrum from the top down, at the column edges.
 
     Args:
         x: shape (signals, samples); every window must lie inside it.
         middles: the sample at which each frame's window is centred, counted in x.
         n_window: the window's length in samples.
-        sample_rate_hz: of x.
+        n_columns: only so many of the lowest edges; None is all.
 
     Returns:
         Shape (signals, columns, frames): the power at and above each column's edge. Summing from the top keeps
         quiet high bands exact in float32.
     """
     power, first = power_spectra(x, middles, n_window=n_window), _first_bins(n_window)
-    alone = int(np.argmax(np.diff(first) > 1))  # below, a column is a bin
+    first = first[:n_columns]
+    alone = min(int(np.argmax(np.diff(_first_bins(n_window)) > 1)), len(first) - 1)  # below, a column is a bin
     merged = np.add.reduceat(power[..., alone:], first[alone:] - alone, axis=-1)
     inside = np.concatenate([power[..., :alone], merged], axis=-1)
-    n_columns = inside.shape[-1]
-    above = np.zeros((inside.shape[0], n_columns + 1, inside.shape[1]), dtype=np.float32)
-    above[:, :n_columns] = np.cumsum(inside[..., ::-1], axis=-1, dtype=np.float64)[..., ::-1].swapaxes(-1, -2)
+    n_edges = len(first) + 1 if n_columns is None or n_columns > len(first) else n_columns
+    above = np.zeros((inside.shape[0], n_edges, inside.shape[1]), dtype=np.float32)
+    above[:, : len(first)] = np.cumsum(inside[..., ::-1], axis=-1, dtype=np.float64)[..., ::-1].swapaxes(-1, -2)
     return above
 
 

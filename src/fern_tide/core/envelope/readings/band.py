@@ -12,8 +12,8 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
-from fern_tide.core.sound.features import SpectrumFeature
-from fern_tide.core.sound.spectrum import Window, band_level, column_edges_hz, resolve, window_samples
+from fern_tide.core.sound.features import SpectrumFeature, spectrum_of_band
+from fern_tide.core.sound.spectrum import Window, band_level
 
 
 class BandParams(Params):
@@ -33,15 +33,15 @@ class BandParams(Params):
 
 def needs(params: BandParams, info: SoundInfo) -> tuple[SpectrumFeature, ...]:
     """Give the one spectrum in which the band is resolved."""
-    window = resolve(params.window, low_hz=params.low_hz, high_hz=params.high_hz, sample_rate_hz=info.sample_rate_hz)
-    return (SpectrumFeature(channel=params.channel, window=window),)
+    band = {"low_hz": params.low_hz, "high_hz": params.high_hz}
+    return (spectrum_of_band(params.channel, params.window, sample_rate_hz=info.sample_rate_hz, **band),)
 
 
 def read(params: BandParams, source: Source) -> FloatArray:
     """Give the band's RMS per frame, linear; a sine of amplitude A inside it reads A/sqrt(2). Shape (frames,)."""
     (feature,) = needs(params, source.info)
     rate = source.info.sample_rate_hz
-    edges = column_edges_hz(window_samples(feature.window, sample_rate_hz=rate), sample_rate_hz=rate)
+    edges = feature.edges_hz(rate)
     return band_level(source.get(feature), edges, low_hz=params.low_hz, high_hz=params.high_hz)
 
 

@@ -16,8 +16,8 @@ from fern_tide.core.envelope.clean_up.equalise import equalise_rows
 from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
-from fern_tide.core.sound.features import SpectrumFeature
-from fern_tide.core.sound.spectrum import Window, band_level, column_edges_hz, resolve, window_samples
+from fern_tide.core.sound.features import SpectrumFeature, spectrum_of_band
+from fern_tide.core.sound.spectrum import Window, band_level
 
 
 class Spacing(StrEnum):
@@ -68,9 +68,8 @@ def cuts_hz(params: BankParams) -> FloatArray:
 def _spectra(params: BankParams, info: SoundInfo) -> list[SpectrumFeature]:
     cuts = cuts_hz(params)
     return [
-        SpectrumFeature(
-            channel=params.channel,
-            window=resolve(params.window, low_hz=low, high_hz=high, sample_rate_hz=info.sample_rate_hz),
+        spectrum_of_band(
+            params.channel, params.window, low_hz=float(low), high_hz=float(high), sample_rate_hz=info.sample_rate_hz
         )
         for low, high in pairwise(cuts)
     ]
@@ -86,7 +85,7 @@ def read(params: BankParams, source: Source) -> FloatArray:
     rate, cuts = source.info.sample_rate_hz, cuts_hz(params)
     levels = []
     for feature, low, high in zip(_spectra(params, source.info), cuts[:-1], cuts[1:], strict=True):
-        edges = column_edges_hz(window_samples(feature.window, sample_rate_hz=rate), sample_rate_hz=rate)
+        edges = feature.edges_hz(rate)
         levels.append(band_level(source.get(feature), edges, low_hz=float(low), high_hz=float(high)))
     bank = np.stack(levels)
     if params.equalise is Equalised.NONE:

@@ -14,7 +14,7 @@ from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import SpectrumFeature
-from fern_tide.core.sound.spectrum import Window, column_edges_hz, window_samples
+from fern_tide.core.sound.spectrum import Window
 
 DARKEST_HZ, OCTAVES = 20.0, 10.0  # the level 0 is 20 Hz, the level 1 is ten octaves above it: 20,480 Hz
 
@@ -41,7 +41,7 @@ def read(params: BrightnessParams, source: Source) -> FloatArray:
     """
     (feature,) = needs(params, source.info)
     rate = source.info.sample_rate_hz
-    edges = column_edges_hz(window_samples(feature.window, sample_rate_hz=rate), sample_rate_hz=rate)
+    edges = feature.edges_hz(rate)
     cumulative = source.get(feature).astype(np.float64).sum(axis=0)
     total = cumulative[0]
     inside = np.maximum(cumulative[:-1] - cumulative[1:], 0.0)

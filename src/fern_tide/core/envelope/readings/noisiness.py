@@ -14,7 +14,7 @@ from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import SpectrumFeature
-from fern_tide.core.sound.spectrum import Window, column_edges_hz, window_samples
+from fern_tide.core.sound.spectrum import Window
 
 LOWEST_HZ, HIGHEST_HZ = 40.0, 16_000.0
 _STRETCH = 4096  # frames at a time, so that hours need no more memory than minutes
@@ -42,7 +42,7 @@ def read(params: NoisinessParams, source: Source) -> FloatArray:
     """
     (feature,) = needs(params, source.info)
     rate = source.info.sample_rate_hz
-    edges = column_edges_hz(window_samples(feature.window, sample_rate_hz=rate), sample_rate_hz=rate)
+    edges = feature.edges_hz(rate)
     first, last = np.searchsorted(edges, [LOWEST_HZ, min(HIGHEST_HZ, rate / 2)])
     widths = np.diff(edges[first : last + 1])
     share = widths / widths.sum()

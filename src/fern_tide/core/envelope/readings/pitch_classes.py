@@ -14,7 +14,7 @@ from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import SpectrumFeature
-from fern_tide.core.sound.spectrum import Window, band_power, column_edges_hz, window_samples
+from fern_tide.core.sound.spectrum import Window, band_power
 
 NAMES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
 _LOWEST_MIDI, _OCTAVES = 48, 5  # C3 at 130.8 Hz, below which a fine window cannot tell notes apart, to B7
@@ -59,7 +59,7 @@ def read(params: PitchClassesParams, source: Source) -> FloatArray:
     """
     (feature,) = needs(params, source.info)
     rate = source.info.sample_rate_hz
-    edges = column_edges_hz(window_samples(feature.window, sample_rate_hz=rate), sample_rate_hz=rate)
+    edges = feature.edges_hz(rate)
     notes = _LOWEST_MIDI - 0.5 + np.arange(12 * _OCTAVES + 1)
     cuts = np.minimum(params.tuning_hz * 2.0 ** ((notes - 69.0) / 12.0), rate / 2)
     power = band_power(source.get(feature), edges, cuts_hz=cuts).sum(axis=0)
