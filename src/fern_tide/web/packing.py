@@ -1,7 +1,7 @@
 """Arrays for the page: a small JSON head and little-endian float32 numbers behind it.
 
 Four bytes of head length, the head padded with spaces to a multiple of four, then the arrays one after another; the
-head's 'arrays' lists each array's shape in that order.
+head's 'arrays' lists each array's shape in that order. A shape that begins with "bytes" is of bytes, padded likewise.
 """
 
 from __future__ import annotations
@@ -11,6 +11,7 @@ import struct
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 from flask import Response
 
 from fern_tide.core.base.signal import FloatArray
@@ -21,12 +22,19 @@ class Pack:
 
     def __init__(self) -> None:
         self._arrays: list[bytes] = []
-        self._shapes: list[list[int]] = []
+        self._shapes: list[list[int | str]] = []
 
     def add(self, values: FloatArray) -> int:
         """Add an array and give its number."""
         self._arrays.append(np.ascontiguousarray(values, dtype="<f4").tobytes())
         self._shapes.append(list(values.shape))
+        return len(self._shapes) - 1
+
+    def add_bytes(self, values: npt.NDArray[np.uint8]) -> int:
+        """Add an array of bytes and give its number."""
+        content = np.ascontiguousarray(values).tobytes()
+        self._arrays.append(content + b"\0" * (-len(content) % 4))
+        self._shapes.append(["bytes", *values.shape])
         return len(self._shapes) - 1
 
     def response(self, head: dict[str, Any]) -> Response:

@@ -64,6 +64,17 @@ def fresh_id(name: str, *, among: Iterable[Named]) -> str:
     return candidate
 
 
+def shown_first(
+    project: Project, envelope_id: str | None, track_id: str | None
+) -> tuple[Envelope | None, Track | None]:
+    """Give the envelope and the track that are shown: those asked for, or the first, and the envelope's own track."""
+    envelope = next((item for item in project.envelopes if item.id == envelope_id), None)
+    envelope = envelope or next(iter(project.envelopes), None)
+    wanted = track_id or (envelope.track if envelope else None)
+    first = next((item for item in project.tracks if item.drives), next(iter(project.tracks), None))
+    return envelope, next((item for item in project.tracks if item.id == wanted), first)
+
+
 def start_project(studio: Studio, chunks: Iterable[bytes], *, file_name: str, scene: Scene) -> Revision:
     """Make a project of a sound file: its track, an envelope of it, on a scene."""
     digest, info = keep_sound(studio, chunks)

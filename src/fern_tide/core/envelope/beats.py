@@ -232,6 +232,17 @@ def _first_bar(times: FloatArray, low_hits: Hits, per_bar: int) -> int:
     return int(weights.argmax())
 
 
+def on_beat(times_s: FloatArray, beats_s: FloatArray) -> int:
+    """Count the times that lie within 45 ms of a beat."""
+    if not len(beats_s) or not len(times_s):
+        return 0
+    after = np.clip(np.searchsorted(beats_s, times_s), 1, max(1, len(beats_s) - 1))
+    near = np.minimum(
+        np.abs(beats_s[after - 1] - times_s), np.abs(beats_s[np.minimum(after, len(beats_s) - 1)] - times_s)
+    )
+    return int(np.count_nonzero(near <= _NEAR_S))
+
+
 def beat_grid(setting: BeatSetting, found: Beats, *, offset_s: float, duration_s: float) -> Beats:
     """Give the project's beats: those found or set by hand, corrected, from the project's start to its end.
 

@@ -144,9 +144,11 @@ def analyze(
     for first in range(0, grid.n_frames, FRAMES_A_CHUNK):
         last = min(first + FRAMES_A_CHUNK, grid.n_frames)
         low, high = _reach(per_frame, grid, first, last)
-        signals, start = feed.between(low, high), low
+        block, start = feed.between(low, high), low
+        channels = {feature.channel for feature in per_frame}
+        signals = {channel: pick(block, channel=channel) for channel in channels}
         for feature in per_frame:
-            found[feature][..., first:last] = _read(feature, signals, start, grid, (first, last))
+            found[feature][..., first:last] = _read(feature, signals[feature.channel], start, grid, (first, last))
         if not progress(last / grid.n_frames):
             raise Cancelled
     feed.rest()
@@ -192,8 +194,9 @@ def _reach(features: Iterable[PerFrame], grid: FrameGrid, first: int, last: int)
     return min(lows), max(highs)
 
 
-def _read(feature: PerFrame, block: Float32Array, start: int, grid: FrameGrid, frames: tuple[int, int]) -> Float32Array:
-    signals = pick(block, channel=feature.channel)
+def _read(
+    feature: PerFrame, signals: Float32Array, start: int, grid: FrameGrid, frames: tuple[int, int]
+) -> Float32Array:
     if isinstance(feature, SpectrumFeature):
         n_window = window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz)
         middles = grid.middles(*frames) - start

@@ -88,11 +88,11 @@ def cumulative_power(x: Float32Array, middles: Samples, *, n_window: int, n_colu
         Shape (signals, columns, frames): the power at and above each column's edge. Summing from the top keeps
         quiet high bands exact in float32.
     """
-    power, first = power_spectra(x, middles, n_window=n_window), _first_bins(n_window)
-    first = first[:n_columns]
-    alone = min(int(np.argmax(np.diff(_first_bins(n_window)) > 1)), len(first) - 1)  # below, a column is a bin
-    merged = np.add.reduceat(power[..., alone:], first[alone:] - alone, axis=-1)
-    inside = np.concatenate([power[..., :alone], merged], axis=-1)
+    squares, first = _squares(x, middles, n_window), _first_bins(n_window)[:n_columns]
+    alone = min(_n_alone(n_window), len(first) - 1)  # below, a column is a bin
+    single = squares[..., : 2 * alone : 2] + squares[..., 1 : 2 * alone : 2]
+    merged = np.add.reduceat(squares[..., 2 * alone :], 2 * (first[alone:] - alone), axis=-1)
+    inside = np.concatenate([single, merged], axis=-1)
     n_edges = len(first) + 1 if n_columns is None or n_columns > len(first) else n_columns
     above = np.zeros((inside.shape[0], n_edges, inside.shape[1]), dtype=np.float32)
     above[:, : len(first)] = np.cumsum(inside[..., ::-1], axis=-1, dtype=np.float64)[..., ::-1].swapaxes(-1, -2)
@@ -107,14 +107,31 @@ def power_spectra(x: Float32Array, middles: Samples, *, n_window: int) -> Float3
         middles: the samples at which the windows are centred, counted in x.
         n_window: their length in samples.
     """
+    squares = _squares(x, middles, n_window)
+    return np.asarray(squares[..., ::2] + squares[..., 1::2], dtype=np.float32)
+
+
+def _squares(x: Float32Array, middles: Samples, n_window: int) -> Float32Array:
+    """Give the squares of the real and imaginary parts in turn, shape (signals, frames, 2 bins): a pair is a power."""
     views = np.lib.stride_tricks.sliding_window_view(x, n_window, axis=1)
-    spectra = scipy.fft.rfft(views[:, middles - n_window // 2] * _hann(n_window), axis=-1)
-    parts = spectra.view(np.float32)
-    np.multiply(parts, parts, out=parts)
-    power: Float32Array = parts[..., ::2] + parts[..., 1::2]
-    power[..., 0] *= 0.5
-    power[..., -1] *= 0.5
-    return power
+    starts = middles - n_window // 2
+    steps = np.diff(starts)
+    if len(steps) and steps[0] > 0 and np.all(steps == steps[0]):
+        chosen = views[:, starts[0] : starts[-1] + 1 : steps[0]]  # evenly spaced: nothing is copied
+    else:
+        chosen = views[:, starts]
+    spectra = scipy.fft.rfft(chosen * _hann(n_window), axis=-1)
+    squares: Float32Array = spectra.view(np.float32)
+    np.multiply(squares, squares, out=squares)
+    squares[..., :2] *= 0.5
+    squares[..., -2:] *= 0.5
+    return squares
+
+
+@lru_cache(maxsize=64)
+def _n_alone(n_window: int) -> int:
+    """Count the lowest columns that are a single bin."""
+    return int(np.argmax(np.diff(_first_bins(n_window)) > 1))
 
 
 @lru_cache(maxsize=16)

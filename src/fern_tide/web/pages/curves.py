@@ -11,7 +11,7 @@ from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import to_db
 from fern_tide.core.commands import read_command
-from fern_tide.core.document import Project
+from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale
@@ -120,11 +120,16 @@ def level_preview(key: str) -> Response:
 
 
 def _levels(project: Project, envelope: Envelope, *, in_db: bool = False) -> Response:
+    pack = Pack()
+    return pack.response(level_head(pack, project, envelope, in_db=in_db))
+
+
+def level_head(pack: Pack, project: Project, envelope: Envelope, *, in_db: bool) -> dict[str, Any]:
     """Pack an envelope's level, one array a row; in dB as well for the figure at the playhead, not while dragging."""
-    pack, levels = Pack(), services().levels
+    levels = services().levels
     raw, cleaned = levels.raw(project, envelope), levels.cleaned(project, envelope)
     followers = [mapping for mapping in project.mappings if mapping.envelope == envelope.id]
-    head = {
+    return {
         "envelope": envelope.id,
         "raw": pack.add(np.atleast_2d(raw)),
         "cleaned": pack.add(np.atleast_2d(cleaned)),
@@ -135,7 +140,6 @@ def _levels(project: Project, envelope: Envelope, *, in_db: bool = False) -> Res
         "loudest_db": to_db(float(cleaned.max(initial=0.0))),
         "marks": [{"name": m.name, "low": m.marks.low, "high": m.marks.high} for m in followers],
     }
-    return pack.response(head)
 
 
 def _top(raw: FloatArray, cleaned: FloatArray) -> float:
@@ -150,15 +154,18 @@ def waveform(key: str, track_id: str) -> Response:
     """Give a track's waveform: the lowest and highest sample of every 256."""
     project = studio().projects.head(key)[1]
     track = project.track(track_id)
-    spans = StoredFeatures(studio(), track, project.rate).get(WaveformFeature())
     pack = Pack()
-    seconds = WAVEFORM_SAMPLES / track.info.sample_rate_hz
-    head = {
+    return pack.response(waveform_head(pack, project, track))
+
+
+def waveform_head(pack: Pack, project: Project, track: Track) -> dict[str, Any]:
+    """Pack a track's waveform."""
+    spans = StoredFeatures(studio(), track, project.rate).get(WaveformFeature())
+    return {
         "waveform": pack.add(np.asarray(spans, dtype=np.float64)),
-        "span_s": seconds,
-        "start_s": track.offset_samples / track.info.sample_rate_hz,
+        "span_s": WAVEFORM_SAMPLES / track.info.sample_rate_hz,
+        "start_s": float(track.offset),
     }
-    return pack.response(head)
 
 
 @pages.get("/heard")

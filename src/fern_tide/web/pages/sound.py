@@ -48,11 +48,7 @@ def _beats(project: Project) -> Beats | None:
 
 def _shown(revision: Revision) -> dict[str, Any]:
     project = revision.document
-    chosen = next((e for e in project.envelopes if e.id == request.args.get("envelope")), None)
-    envelope = chosen or next(iter(project.envelopes), None)
-    wanted = request.args.get("track") or (envelope.track if envelope else None)
-    first = next((t for t in project.tracks if t.drives), next(iter(project.tracks), None))
-    track = next((t for t in project.tracks if t.id == wanted), first)
+    envelope, track = bring_in_sound.shown_first(project, request.args.get("envelope"), request.args.get("track"))
     return {
         "key": revision.key,
         "revision": revision,

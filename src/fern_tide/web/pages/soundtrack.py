@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
@@ -10,13 +11,16 @@ import numpy as np
 from flask import Blueprint, Response, jsonify, request, send_file
 
 from fern_tide.core.base.errors import InvalidParameter
-from fern_tide.core.document import Marker
+from fern_tide.core.document import Marker, Project, Track
+from fern_tide.core.envelope.beats import on_beat
 from fern_tide.core.formats.moments import MOST_BYTES, Moment, read_moments, write_csv, write_vtt
-from fern_tide.core.sound.spectrogram import HIGHEST_HZ, LOWEST_HZ, ROWS, shown, tilt_steps
+from fern_tide.core.sound.spectrogram import HIGHEST_HZ, LOWEST_HZ, ROWS, Picture, shown, tilt_steps
 from fern_tide.core.soundtrack_commands import PutMarkers, PutTrack, SetBeat
 from fern_tide.web.context import body, services, standing, studio, uploaded, whole
 from fern_tide.web.packing import Pack
+from fern_tide.web.pages.curves import level_head, waveform_head
 from fern_tide.workflows import bring_in_sound, swap_media, tune
+from fern_tide.workflows.analysis import NotAnalyzedYet
 from fern_tide.workflows.beat import Correction, corrected
 from fern_tide.workflows.bring_in_sound import fresh_id
 from fern_tide.workflows.listening import band_file
@@ -55,7 +59,8 @@ def picture(key: str, track_id: str) -> Response:
     drawn, _ = spectrogram(studio(), project, project.track(track_id))
     columns = int(min(MOST_COLUMNS, max(1, _number("columns", 1000))))
     first, last = _number("from", 0), _number("to", project.n_frames)
-    return _rows(shown(drawn, first=first, last=max(last, first + 1e-3), columns=columns))
+    stretch = shown(drawn, first=first, last=max(last, first + 1e-3), columns=columns)
+    return _rows(_tilted(stretch, _number("tilt", 0.0)))
 
 
 @pages.get("/tracks/<track_id>/spectra")
@@ -65,7 +70,7 @@ def tile(key: str, track_id: str) -> Response:
     drawn, _ = spectrogram(studio(), project, project.track(track_id))
     first = int(max(0, _number("from", 0)))
     last = int(min(drawn.shape[1], _number("to", first + MOST_TILE), first + MOST_TILE))
-    return _rows(np.ascontiguousarray(drawn[:, first : max(first, last)].T), tilted=False)
+    return _rows(np.ascontiguousarray(drawn[:, first : max(first, last)].T))
 
 
 @pages.get("/tracks/<track_id>/average")
@@ -85,21 +90,28 @@ def mean(key: str, track_id: str) -> Response:
     return pack.response(head)
 
 
-def _rows(rows: np.ndarray, *, tilted: bool = True) -> Response:
-    tilt = _number("tilt", 0.0)
-    if tilted and tilt:
-        rows = np.where(rows > 0, np.clip(rows + np.round(tilt_steps(tilt))[:, None], 0, 255), 0).astype(np.uint8)
+def _rows(rows: Picture) -> Response:
     return Response(rows.tobytes(), mimetype="application/octet-stream", headers={"Cache-Control": "no-store"})
+
+
+def _tilted(rows: Picture, tilt: float) -> Picture:
+    if not tilt:
+        return rows
+    raised = np.clip(rows + np.round(tilt_steps(tilt))[:, None], 0, 255)
+    return np.where(rows > 0, raised, 0).astype(np.uint8)
 
 
 @pages.get("/rhythm")
 def rhythm(key: str) -> Response:
     """Give the project's beats, and the hits of one track, in frames of the project."""
     project = studio().projects.head(key)[1]
-    beats = services().levels.beats(project)
     wanted = request.args.get("track")
-    track = project.track(wanted) if wanted else project.beat_track
-    pack, fps = Pack(), float(project.rate.fps)
+    pack = Pack()
+    return pack.response(_rhythm_head(pack, project, project.track(wanted) if wanted else project.beat_track))
+
+
+def _rhythm_head(pack: Pack, project: Project, track: Track | None) -> dict[str, Any]:
+    beats, fps = services().levels.beats(project), float(project.rate.fps)
     head: dict[str, Any] = {
         "beats": pack.add(beats.times_s * fps),
         "in_bar": pack.add(beats.in_bar.astype(np.float64)),
@@ -109,11 +121,51 @@ def rhythm(key: str) -> Response:
     }
     if track is not None:
         hits, _ = services().levels.rhythm(project, track)
-        times = (hits.times_s + float(track.offset)) * fps
-        near = np.abs(times[:, None] - (beats.times_s * fps)[None]) if len(times) * len(beats.times_s) < 4e6 else None
-        head |= {"hits": pack.add(times), "strengths": pack.add(hits.strengths)}
-        head["on_grid"] = None if near is None or not near.size else int((near.min(axis=1) < 0.04 * fps).sum())
+        times = hits.times_s + float(track.offset)
+        head |= {"hits": pack.add(times * fps), "strengths": pack.add(hits.strengths)}
+        head["on_grid"] = on_beat(times, beats.times_s)
+    return head
+
+
+@pages.get("/sound/shown")
+def all_shown(key: str) -> Response:
+    """Give all that the Sound room draws, at once: an envelope's level, and its track's picture, waveform and rhythm.
+
+    What is still being analyzed is left out and named as missing.
+    """
+    project = studio().projects.head(key)[1]
+    envelope, track = bring_in_sound.shown_first(project, request.args.get("envelope"), request.args.get("track"))
+    pack = Pack()
+    head: dict[str, Any] = {"frames": project.n_frames, "track": track and track.id, "missing": []}
+    parts: dict[str, Callable[[], dict[str, Any]]] = {}
+    if envelope is not None:
+        parts["level"] = lambda: level_head(pack, project, envelope, in_db=True)
+    if track is not None:
+        parts["wave"] = lambda: waveform_head(pack, project, track)
+        parts["spectra"] = lambda: _spectra_head(pack, project, track)
+        parts["rhythm"] = lambda: _rhythm_head(pack, project, track)
+    for name, part in parts.items():
+        try:
+            head[name] = part()
+        except NotAnalyzedYet:
+            head["missing"].append(name)
     return pack.response(head)
+
+
+def _spectra_head(pack: Pack, project: Project, track: Track) -> dict[str, Any]:
+    drawn, level = spectrogram(studio(), project, track)
+    columns = int(min(MOST_COLUMNS, max(1, _number("columns", 800))))
+    first, last = _number("from", 0), _number("to", 0) or project.n_frames
+    tilt = _number("tilt", 0.0)
+    return {
+        "picture": pack.add_bytes(
+            _tilted(shown(drawn, first=first, last=max(last, first + 1e-3), columns=columns), tilt)
+        ),
+        "columns": columns,
+        "view": [first, last],
+        "average": pack.add(level),
+        "tilt": pack.add(tilt_steps(tilt)),
+    }
 
 
 @pages.post("/beat")

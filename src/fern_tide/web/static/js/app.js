@@ -6,7 +6,7 @@ import { mountKeyboard } from "./keyboard.js";
 import { mountNumberFields } from "./number_field.js";
 import { project } from "./project.js";
 import { mountProjects } from "./projects.js";
-import { mountSound } from "./sound.js";
+import { mountSound, openingSound } from "./sound.js";
 import { rhythm } from "./rhythm.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
@@ -76,6 +76,7 @@ if (project.key) {
   rhythm.open();
   work.addEventListener("done", () => rhythm.load(document.getElementById("ribbon")?.dataset.track || null));
   mountKeyboard({ zoom: (by) => view?.zoom?.(by) });
+  document.addEventListener("htmx:beforeRequest", (event) => event.target.getAttribute("href")?.endsWith("/sound") && openingSound());
   document.addEventListener("htmx:afterSettle", (event) => event.target.id === "room" && enter());
   window.addEventListener("popstate", () => window.location.reload());
 }

@@ -47,8 +47,12 @@ export const rhythm = new (class extends EventTarget {
     } catch {
       return;
     }
-    const { head, arrays } = pack;
-    if (track !== this.#track) return;
+    if (track === this.#track) this.take(track, pack);
+  }
+
+  /** Take in beats and hits that came with something else. */
+  take(track, { head, arrays }) {
+    this.#track = track;
     this.beats = arrays[head.beats];
     this.inBar = arrays[head.in_bar];
     this.hits = head.hits === undefined ? [] : arrays[head.hits];

@@ -46,6 +46,12 @@ export function unpack(buffer) {
   const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
   let at = 4 + length;
   const arrays = head.arrays.map((shape) => {
+    if (shape[0] === "bytes") {
+      const length = shape.slice(1).reduce((a, b) => a * b, 1);
+      const bytes = new Uint8Array(buffer, at, length);
+      at += length + ((4 - (length % 4)) % 4);
+      return bytes;
+    }
     const columns = shape.at(-1);
     const rows = Array.from({ length: shape.slice(0, -1).reduce((a, b) => a * b, 1) }, () => {
       const row = new Float32Array(buffer, at, columns);

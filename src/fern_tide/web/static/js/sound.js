@@ -1,7 +1,7 @@
 // The Sound room: the shown track's waveform and spectrogram with the bands read from it, and the chosen envelope's trace.
 
 import { Axis, xOf } from "./axis.js";
-import { envelopeJson, mountBindings, put, trackJson } from "./binding.js";
+import { envelopeJson, mountBindings, put } from "./binding.js";
 import { say, sizeOf } from "./canvas.js";
 import { notice, replaceHtml, telling } from "./notices.js";
 import { project, withPath } from "./project.js";
@@ -22,6 +22,17 @@ export function pushed(command, field) {
   if (low === undefined || low < high) return command;
   const [name, value] = field?.dataset.path?.endsWith("low_hz") ? ["high_hz", Math.min(96000, Math.ceil(low * 1.06 + 1))] : ["low_hz", Math.max(0, Math.floor(high / 1.06 - 1))];
   return withPath(command, `envelope.reading.params.${name}`, value);
+}
+
+const shownUrl = ({ envelope, track, from, to, columns, tilt }) =>
+  project.url(`sound/shown?${new URLSearchParams({ envelope: envelope ?? "", track: track ?? "", from, to, columns, tilt })}`);
+
+let ahead = null;
+
+/** Begin to fetch what the room will draw while its page is still coming. */
+export function openingSound() {
+  ahead = getPack(shownUrl({ from: 0, to: 0, columns: Math.max(400, window.innerWidth - 540), tilt: 0 }));
+  ahead.catch(() => {});
 }
 
 export function mountSound(room, signal) {
@@ -87,7 +98,6 @@ export function mountSound(room, signal) {
       drawPitches(find("#pitches"));
     }
     drawFrame();
-    document.dispatchEvent(new CustomEvent("ft:shown"));
   }
 
   function take({ head, arrays }) {
@@ -105,30 +115,27 @@ export function mountSound(room, signal) {
 
   const later = (wrong) => (wrong.status === 202 ? work.look() : notice(wrong.message));
 
-  async function loadLevel() {
-    if (!state.envelope) return;
-    await getPack(project.url(`envelopes/${state.envelope}/level`)).then(take, (wrong) => ((state.level = null), later(wrong)));
-  }
-
-  async function loadWave() {
-    const start = trackJson(state.track)?.offset_samples;
-    if (state.wave?.id === state.track && state.wave.start === start && state.wave.media === trackJson(state.track).media) return;
-    const { head, arrays } = await getPack(project.url(`tracks/${state.track}/waveform`));
-    const rows = arrays[head.waveform];
-    state.wave = { id: state.track, start, media: trackJson(state.track)?.media, rows, spanS: head.span_s, startS: head.start_s, gain: 1 };
-  }
-
   /** Load what is shown, all at once; what is still being analyzed comes when it is done. */
-  async function load() {
-    axis.resize(project.standing.frames);
-    const wanted = [loadLevel()];
-    if (state.track && find("#ribbon")) {
-      spectra.show(state.track);
-      wanted.push(loadWave().catch(later), spectra.load(sizeOf(find("#spectrogram")).width, getPack).catch(later), rhythm.load(state.track));
+  async function load(coming = null) {
+    if (axis.frames !== project.standing.frames) axis.resize(project.standing.frames);
+    const width = find("#spectrogram") ? Math.ceil(sizeOf(find("#spectrogram")).width) : 0;
+    spectra.show(state.track);
+    const pack = await telling(() => coming ?? getPack(shownUrl({ ...state, ...axis.view, columns: width || 800, tilt: spectra.tilt })));
+    if (!pack || signal.aborted) return;
+    const { head, arrays } = pack;
+    const part = (name, run) => head[name] && run({ head: head[name], arrays });
+    if (head.level?.envelope === state.envelope) take({ head: head.level, arrays });
+    else state.level = null;
+    if (head.track === state.track) {
+      part("wave", (item) => (state.wave = { rows: arrays[item.head.waveform], spanS: item.head.span_s, startS: item.head.start_s, gain: 1 }));
+      part("spectra", (item) => spectra.take(item));
+      part("rhythm", (item) => rhythm.take(state.track, item));
     }
-    await Promise.all(wanted);
+    if (head.missing.length) work.look();
     state.moved = 0;
-    if (!signal.aborted) drawAll();
+    drawAll();
+    document.dispatchEvent(new CustomEvent("ft:loaded", { detail: performance.now() }));
+    if (coming && width && Math.abs(width - spectra.width) > 80) spectra.load(width, getPack).catch(later);
   }
 
   async function refresh(shown = {}) {
@@ -324,9 +331,14 @@ export function mountSound(room, signal) {
   project.addEventListener("refused", () => refresh(), { signal });
   work.addEventListener("done", () => (spectra.forget(), load()), { signal });
   signal.addEventListener("abort", () => transport.other && transport.listen(null));
-  new ResizeObserver(() => (soon(), find("#spectrogram") && spectra.load(sizeOf(find("#spectrogram")).width, getPack).catch(later))).observe(room);
+  new ResizeObserver(() => {
+    soon();
+    const width = find("#spectrogram") ? sizeOf(find("#spectrogram")).width : 0;
+    if (spectra.picture && Math.abs(width - spectra.width) > 80) spectra.load(width, getPack).catch(later);
+  }).observe(room);
   document.fonts.ready.then(soon);
   mountParts();
-  load();
+  load(ahead);
+  ahead = null;
   return { zoom: (by) => axis.zoom(by) };
 }

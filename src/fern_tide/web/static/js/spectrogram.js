@@ -102,6 +102,14 @@ export class Spectrogram {
     return project.url(`tracks/${this.track}/${path}`);
   }
 
+  /** Take in the picture and the average that came with the room. */
+  take({ head, arrays }) {
+    this.mean = { average: arrays[head.average], tilt: arrays[head.tilt] };
+    this.width = head.columns;
+    this.#paint(arrays[head.picture], head.columns, { from: head.view[0], to: head.view[1] });
+  }
+
+  /** Fetch anew for the view as it is, at a width; with a new tilt the average as well. */
   async load(width, getPack) {
     this.width = Math.ceil(width);
     const [pack] = await Promise.all([this.mean ? null : getPack(this.url(`average?tilt=${this.tilt}`)), this.fetch()]);
@@ -115,6 +123,11 @@ export class Spectrogram {
     const columns = Math.min(width, 2000);
     const levels = await getBytes(this.url(`spectrogram?from=${view.from}&to=${view.to}&columns=${columns}&tilt=${tilt}`));
     if (track !== this.track) return;
+    this.#paint(levels, columns, view);
+    this.onDrawn();
+  }
+
+  #paint(levels, columns, view) {
     this.top ??= loudest(levels);
     const image = new ImageData(columns, ROWS);
     const pixels = new Uint32Array(image.data.buffer);
@@ -126,7 +139,6 @@ export class Spectrogram {
     const bitmap = new OffscreenCanvas(columns, ROWS);
     bitmap.getContext("2d").putImageData(image, 0, 0);
     this.picture = { bitmap, view };
-    this.onDrawn();
   }
 
   /** Draw what there is over the view as it is now, stretched until the new one comes. */
