@@ -14,7 +14,9 @@ _AROUND_S = 0.100  # the threshold adapts to the median of what lies this far to
 _PEAK_S = 0.030  # a hit is the highest rise within this far to both sides
 _BEFORE_S, _AFTER_S = 0.025, 0.012  # where the sample-near start of a hit is looked for
 _LAG_SPANS = 3
-_STRONG = 0.20  # of the 99.5th percentile of rises: what a hit must reach at sensitivity 0.5
+_GONE = 0.2  # of the power before
+_STRONGEST = 98.0  # percentile of all rises that counts as full strength
+_STRONG = 0.20  # of it: what a hit must reach at sensitivity 0.5
 _HARDLY = 0.05  # a rise that is only rounding
 
 
@@ -70,19 +72,33 @@ def find_hits(
         least_gap_s: no two hits are closer.
     """
     hop_s = rise_hop(sample_rate_hz) / sample_rate_hz
-    scale = float(np.percentile(rises[rises > 0], 99.5)) if np.any(rises > 0) else 0.0
-    if scale < _HARDLY:
+    climbing = rises[rises > _HARDLY]
+    if not len(climbing):
         return Hits(np.zeros(0), np.zeros(0))
+    scale = float(np.percentile(climbing, _STRONGEST))
     above = rises - _running_median(rises, round(_AROUND_S / hop_s))
     least = scale * _STRONG * 4.0 ** (1.0 - 2.0 * sensitivity) * 0.5
     reach = max(1, round(_PEAK_S / hop_s))
     peaks = np.flatnonzero((rises >= _running_max(rises, reach)) & (above > max(least, _HARDLY)))
     peaks = _apart(peaks, rises[peaks], max(1, round(least_gap_s / hop_s)))
     times = _sharpened(np.asarray(peaks * hop_s, dtype=np.float64), power, sample_rate_hz)
+    begins = ~_ends(times, power, sample_rate_hz)
+    peaks, times = peaks[begins], times[begins]
     order = np.argsort(times, kind="stable")
     times, strengths = times[order], np.minimum(rises[peaks][order] / scale, 1.0)
     keep = np.diff(times, prepend=-np.inf) >= min(least_gap_s, _PEAK_S) * 0.5
     return Hits(times[keep], strengths[keep])
+
+
+def _ends(times_s: FloatArray, power: Float32Array, sample_rate_hz: int) -> npt.NDArray[np.bool_]:
+    """Say where a sound is cut off: the spectrum spreads there as at a hit, but the power is gone afterwards."""
+    span = POWER_SAMPLES / sample_rate_hz
+    reach = round(_BEFORE_S / span)
+    total = np.concatenate([[0.0], np.cumsum(power, dtype=np.float64)])
+    at = np.clip(np.round(times_s / span).astype(np.int64), 0, len(power))
+    before = total[at] - total[np.maximum(at - reach, 0)]
+    after = total[np.minimum(at + reach, len(power))] - total[at]
+    return np.asarray(after < before * _GONE)
 
 
 def _running_median(values: FloatArray, reach: int) -> FloatArray:

@@ -14,7 +14,7 @@ _STEP_S = 0.1  # gating blocks of 400 ms overlap by three quarters
 _STEPS = 4
 _ABSOLUTE_LUFS, _RELATIVE_LU = -70.0, -10.0
 _OVERSAMPLED = 4
-_MARGIN = 64
+_MARGIN = 64  # samples that resampling looks at to each side, and more
 
 
 @dataclass(frozen=True)
@@ -59,9 +59,19 @@ def figures(blocks: Iterator[Float32Array], *, sample_rate_hz: int) -> Figures:
         peak = max(peak, float(np.abs(block).max(initial=0.0)))
         joined = block if held is None else np.concatenate([held, block], axis=1)
         between = resample_poly(joined, _OVERSAMPLED, 1, axis=1)
-        true_peak = max(true_peak, float(np.abs(between).max(initial=0.0)))
-        held = joined[:, -_MARGIN:]
+        true_peak = max(true_peak, _highest(between, after_start=held is not None, before_end=True))
+        held = joined[:, -2 * _MARGIN :]
+    if held is not None:
+        between = resample_poly(held, _OVERSAMPLED, 1, axis=1)
+        true_peak = max(true_peak, _highest(between, after_start=held.shape[1] == 2 * _MARGIN, before_end=False))
     return Figures(_gated(np.concatenate(powers) if powers else np.zeros(0)), _db(max(peak, true_peak)), _db(peak))
+
+
+def _highest(between: FloatArray, *, after_start: bool, before_end: bool) -> float:
+    """Give the highest value, without the margins where a block was cut out of the sound."""
+    cut = _MARGIN * _OVERSAMPLED
+    last = between.shape[1] - cut if before_end else between.shape[1]
+    return float(np.abs(between[:, cut if after_start else 0 : max(0, last)]).max(initial=0.0))
 
 
 def _gated(steps: FloatArray) -> float | None:
