@@ -97,7 +97,8 @@ def _ends(times_s: FloatArray, power: Float32Array, sample_rate_hz: int) -> npt.
     total = np.concatenate([[0.0], np.cumsum(power, dtype=np.float64)])
     at = np.clip(np.round(times_s / span).astype(np.int64), 0, len(power))
     before = total[at] - total[np.maximum(at - reach, 0)]
-    after = total[np.minimum(at + reach, len(power))] - total[at]
+    later = np.minimum(at + round(_AFTER_S / span), len(power))
+    after = total[np.minimum(later + reach, len(power))] - total[later]
     return np.asarray(after < before * _GONE)
 
 

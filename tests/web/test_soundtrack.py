@@ -1,0 +1,167 @@
+"""The Sound room's addresses: what is drawn, corrected, exported, and refused."""
+
+import numpy as np
+import pytest
+from tests.web.test_pages import app, client, demo, edit, standing  # noqa: F401
+from tests.web.test_pages import unpack as unpack_floats
+
+from fern_tide.core.sound.spectrogram import ROWS
+
+
+def unpack(content: bytes):
+    """Unpack a response that may hold bytes as well."""
+    import json
+    import struct
+
+    length = struct.unpack_from("<I", content)[0]
+    head = json.loads(content[4 : 4 + length])
+    at, arrays = 4 + length, []
+    for shape in head["arrays"]:
+        of_bytes = shape[:1] == ["bytes"]
+        sizes = shape[1:] if of_bytes else shape
+        n = int(np.prod(sizes))
+        arrays.append(np.frombuffer(content, "u1" if of_bytes else "<f4", n, at).reshape(sizes))
+        at += n + (-n % 4) if of_bytes else 4 * n
+    assert at == len(content)
+    return head, arrays
+
+
+def post(client, key, path, **plain):  # noqa: F811
+    return client.post(f"/p/{key}/{path}", json={"base": standing(client, key)["revision"], **plain})
+
+
+def test_all_that_the_room_draws_comes_at_once(client, studio, demo):  # noqa: F811
+    head, arrays = unpack(client.get(f"/p/{demo}/sound/shown?columns=300&from=0&to=0&tilt=0").data)
+    assert head["missing"] == [] and head["track"] == "drip"
+    assert arrays[head["spectra"]["picture"]].shape == (ROWS, 300)
+    assert arrays[head["level"]["cleaned"]].shape == (1, head["frames"])
+    assert arrays[head["wave"]["waveform"]].shape[0] == 2
+    assert len(arrays[head["rhythm"]["beats"]]) > 20
+
+
+def test_spectra_of_frames_are_the_columns_of_the_picture(client, demo):  # noqa: F811
+    whole = client.get(f"/p/{demo}/tracks/drip/spectrogram?from=0&to=100&columns=100").data
+    tile = client.get(f"/p/{demo}/tracks/drip/spectra?from=0&to=100").data
+    picture = np.frombuffer(whole, "u1").reshape(ROWS, 100)
+    np.testing.assert_array_equal(np.frombuffer(tile, "u1").reshape(100, ROWS).T, picture)
+    tilted = np.frombuffer(client.get(f"/p/{demo}/tracks/drip/spectrogram?from=0&to=100&columns=100&tilt=3").data, "u1")
+    assert tilted.reshape(ROWS, 100)[0].sum() <= picture[0].sum()
+
+
+@pytest.mark.parametrize("query", ["from=nan", "from=x", "columns=1e99", "tilt=inf"])
+def test_a_number_that_is_none_is_refused(client, demo, query):  # noqa: F811
+    assert client.get(f"/p/{demo}/tracks/drip/spectrogram?{query}").status_code == 422
+
+
+def test_beats_are_corrected_and_undone(client, demo):  # noqa: F811
+    bpm = unpack_floats(client.get(f"/p/{demo}/rhythm").data)[0]["bpm"]
+    answer = post(client, demo, "beat", how="double")
+    assert answer.status_code == 200 and answer.json["undo"] == "Double the tempo"
+    assert unpack_floats(client.get(f"/p/{demo}/rhythm").data)[0]["bpm"] == pytest.approx(2 * bpm)
+    client.post(f"/p/{demo}/undo", json={"base": standing(client, demo)["revision"]})
+    assert unpack_floats(client.get(f"/p/{demo}/rhythm").data)[0]["bpm"] == pytest.approx(bpm)
+
+
+@pytest.mark.parametrize(
+    "plain",
+    [
+        {"how": "explode"},
+        {"how": "tempo", "number": "fast"},
+        {"how": "tempo", "number": 1e9},
+        {"how": "tapped", "times": 3},
+    ],
+)
+def test_an_impossible_correction_is_refused(client, demo, plain):  # noqa: F811
+    assert post(client, demo, "beat", **plain).status_code == 422
+
+
+def test_markers_go_out_and_come_back(client, studio, demo):  # noqa: F811
+    content = "time_s,name,colour\n4.02,Lamp comes on,#1e6f8b\n22.61,Rain stops,\n"
+    count = len(studio.projects.current(demo).document.markers)
+    assert client.post(f"/p/{demo}/markers", data=content.encode()).status_code == 201
+    markers = studio.projects.current(demo).document.markers
+    assert len(markers) == count + 2
+    out = client.get(f"/p/{demo}/markers.csv")
+    assert "4.02,Lamp comes on,#1e6f8b" in out.text
+    assert "attachment" in out.headers["Content-Disposition"]
+    assert client.get(f"/p/{demo}/markers.vtt").text.startswith("WEBVTT")
+    assert client.get(f"/p/{demo}/markers.exe").status_code == 404
+    hits = client.get(f"/p/{demo}/markers.csv?of=hits&track=drip").text.splitlines()
+    assert len(hits) > 20 and hits[1].endswith("Hit 1,")
+
+
+def test_a_wrong_list_of_markers_changes_nothing(client, demo):  # noqa: F811
+    before = standing(client, demo)["revision"]
+    answer = client.post(f"/p/{demo}/markers", data=b"name\nnothing of the kind\n")
+    assert answer.status_code == 422 and "time_s" in answer.json["what"]
+    assert standing(client, demo)["revision"] == before
+
+
+def test_a_track_is_placed_by_frames_and_lined_up_with_a_frame(client, studio, demo):  # noqa: F811
+    assert post(client, demo, "tracks/panes/offset", offset=12, counted_in="frames").status_code == 200
+    assert studio.projects.current(demo).document.track("panes").offset_samples == 17_640
+    assert post(client, demo, "tracks/panes/offset", near_s=6.0, frame=200).status_code == 200
+    assert studio.projects.current(demo).document.track("panes").offset_samples != 17_640
+    for wrong in ({"offset": None}, {"offset": 1, "counted_in": "miles"}, {"frame": "x", "near_s": 1}):
+        assert post(client, demo, "tracks/panes/offset", **wrong).status_code == 422
+
+
+def test_a_band_is_served_by_ranges_and_a_wrong_one_is_refused(client, demo):  # noqa: F811
+    answer = client.get(f"/p/{demo}/tracks/drip/band.wav?low=40&high=180", headers={"Range": "bytes=0-99"})
+    assert answer.status_code == 206 and len(answer.data) == 100
+    answer.close()
+    assert client.get(f"/p/{demo}/tracks/drip/band.wav?low=400&high=180").status_code == 422
+
+
+def test_bands_are_suggested_with_names(client, demo):  # noqa: F811
+    bands = client.get(f"/p/{demo}/tracks/rain-on-panes/bands").json["bands"]
+    assert 3 <= len(bands) <= 5
+    assert all(band["low_hz"] < band["high_hz"] and band["name"] for band in bands)
+
+
+def test_a_swap_reports_what_moved_since(client, demo):  # noqa: F811
+    from tests.conftest import drums, wav
+
+    answer = client.post(f"/p/{demo}/tracks/drip/file?name=new.wav", data=wav(drums(seconds=6), rate_hz=44_100))
+    assert answer.status_code == 201
+    said = client.get(f"/p/{demo}/moved?since={answer.json['before']}").json
+    assert said["of"] == 20 and said["moved"]
+    assert all(0 < item["largest"] <= 1 and item["name"] for item in said["moved"])
+    assert client.get(f"/p/{demo}/moved?since=999999").status_code == 404
+
+
+def test_a_curve_becomes_an_envelope(client, studio, demo):  # noqa: F811
+    answer = client.post(f"/p/{demo}/curves?name=swell.json", data=b"[[0, 0], [4, 1]]")
+    assert answer.status_code == 201
+    assert studio.projects.current(demo).document.envelope(answer.json["envelope"]).name == "swell"
+    assert client.post(f"/p/{demo}/curves?name=x", data=b"nope").status_code == 422
+
+
+def test_a_bank_drives_one_of_its_rows(client, studio, demo):  # noqa: F811
+    envelope = {
+        "id": "bank",
+        "name": "Bank",
+        "track": "rain-on-panes",
+        "reading": {"id": "bank", "params": {"bands": 6}},
+    }
+    assert edit(client, demo, {"kind": "put_envelope", "envelope": envelope}).status_code == 200
+    mapping = studio.projects.current(demo).document.mappings[0].id
+    marks = []
+    for row in (0, 5):
+        assert post(client, demo, f"mappings/{mapping}/suggest", envelope="bank", row=row).status_code == 200
+        now = studio.projects.current(demo).document.mapping(mapping)
+        assert (now.envelope, now.row) == ("bank", row)
+        marks.append(now.marks)
+    assert marks[0] != marks[1]
+    assert "Which row of the bank" in client.get(f"/p/{demo}/bench?mapping={mapping}").text
+    head, arrays = unpack(client.get(f"/p/{demo}/envelopes/bank/level").data)
+    assert arrays[head["cleaned"]].shape[0] == len(head["rows"]) == 6
+
+
+def test_a_track_that_drives_asks_before_it_goes(client, demo):  # noqa: F811
+    page = client.get(f"/p/{demo}/sound?track=panes").text
+    assert "Panes drives: with it go" in page
+    refused = edit(client, demo, {"kind": "remove_track", "id": "panes"})
+    assert refused.status_code == 422 and "depend" in refused.json["what"]
+    assert edit(client, demo, {"kind": "remove_track", "id": "panes", "with_users": True}).status_code == 200
+    assert 'data-show-track="panes"' not in client.get(f"/p/{demo}/sound").text
