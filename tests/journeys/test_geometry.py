@@ -203,3 +203,93 @@ def test_a_waveform_column_keeps_its_extremes_and_starts_where_the_track_does(mo
 def test_a_curve_that_stands_still_has_room_around_it(modules):
     assert modules("handoff", "rangeOf", [[2, 2, 2]]) == {"low": 1.5, "high": 2.5}
     assert modules("handoff", "rangeOf", [[1, 3], [0, 2]]) == {"low": 0, "high": 3}
+
+
+@pytest.mark.parametrize("hz", [25, 100, 1_000, 20_000])
+def test_a_pitch_and_its_pixel_are_inverse(modules, hz):
+    assert modules("spectrogram", "hzAt", modules("spectrogram", "rowOf", hz, 273), 273) == pytest.approx(hz)
+    assert modules("spectrogram", "rowOf", 25, 273) == pytest.approx(273)
+    assert modules("spectrogram", "rowOf", 20_000, 273) == pytest.approx(0)
+
+
+@pytest.mark.parametrize(("hz", "tidy"), [(41.3, 41), (181.7, 182), (1_237.0, 1_240), (11_349.0, 11_300), (0.2, 1)])
+def test_frequencies_are_as_tidy_as_people_write_them(modules, hz, tidy):
+    assert modules("spectrogram", "tidyHz", hz) == tidy
+
+
+def test_bands_are_named_in_words(modules):
+    assert modules("spectrogram", "bandWords", 40, 180) == "40-180 Hz"
+    assert modules("spectrogram", "bandWords", 3_000, 11_000) == "3-11 kHz"
+    assert modules("spectrogram", "bandWords", 200, 4_000) == "200-4k Hz"
+
+
+BANDS = [{"id": "a", "low": 40, "high": 180}, {"id": "b", "low": 100, "high": 2_000}]
+
+
+def test_a_press_takes_an_edge_the_chosen_band_first_or_its_inside(modules):
+    def row(hz):
+        return modules("spectrogram", "rowOf", hz, 400)
+
+    def held(y, chosen):
+        found = modules("spectrogram", "heldBand", y, BANDS, chosen, 400)
+        return found and (found["band"]["id"], found["part"])
+
+    assert held(row(180) + 2, "a") == ("a", "high")
+    assert held(row(40), "a") == ("a", "low")
+    assert held(row(400), "b") == ("b", "all")
+    assert held(row(400), "a") is None
+    assert held(row(10_000), "a") is None
+
+
+def test_an_edge_follows_the_hand_and_stays_on_its_side(modules):
+    def dragged(part, hz):
+        to = modules("spectrogram", "rowOf", hz, 400)
+        start = modules("spectrogram", "rowOf", {"low": 40, "high": 180, "all": 100}[part], 400)
+        return modules("spectrogram", "draggedBand", BANDS[0], part, {"from": start, "to": to, "height": 400})
+
+    assert dragged("high", 300) == {"low": 40, "high": 300}
+    assert dragged("low", 60) == {"low": 60, "high": 180}
+    assert dragged("low", 5_000)["low"] < 180
+    assert dragged("high", 30)["high"] > 40
+    moved = dragged("all", 200)
+    assert moved == {"low": 80, "high": 360}
+
+
+def test_the_loudest_level_leaves_out_a_rare_one(modules):
+    assert modules("spectrogram", "loudest", [200] * 990 + [250] * 4 + [180] * 6) == 200
+
+
+@pytest.mark.parametrize(("value", "wanted"), [(-1, 0), (0.9, 1), (1.4, 1), (2.6, 3), (99, 7)])
+def test_the_nearest_of_a_list(modules, value, wanted):
+    assert modules("rhythm", "nearest", f32(0, 1, 3, 7), value) == wanted
+    assert modules("rhythm", "nearest", [], value) is None
+
+
+def test_the_next_beat_in_a_direction(modules):
+    assert modules("rhythm", "following", [0, 10, 20], 10, 1) == 20
+    assert modules("rhythm", "following", [0, 10, 20], 10, -1) == 0
+    assert modules("rhythm", "following", [0, 10, 20], 20, 1) is None
+
+
+def test_beats_that_would_crowd_show_only_bars(modules):
+    beats, in_bar = list(range(0, 400, 10)), [1, 2, 3, 4] * 10
+    all_of_them = modules("ribbon", "shownBeats", beats, in_bar, {"from": 0, "to": 400, "width": 800})
+    assert len(all_of_them) == 40 and [item["strong"] for item in all_of_them[:4]] == [True, False, False, False]
+    bars = modules("ribbon", "shownBeats", beats, in_bar, {"from": 0, "to": 400, "width": 100})
+    assert len(bars) == 10 and all(item["strong"] for item in bars)
+    assert len(modules("ribbon", "shownBeats", beats, in_bar, {"from": 0, "to": 400, "width": 20})) < 6
+
+
+def test_rows_of_a_bank_lie_from_low_at_the_bottom(modules):
+    assert modules("trace", "bandOf", 0, 4, 100) == {"top": 75, "height": 25}
+    assert modules("trace", "bandOf", 3, 4, 100) == {"top": 0, "height": 25}
+
+
+def test_a_report_groups_what_moved_alike(modules):
+    same = {"largest": 0.5, "mean": 0.1, "at_s": 2.0, "note": ""}
+    said = {"moved": [{"name": "Cloche 1", **same}, {"name": "Cloche 2", **same}], "of": 5}
+    assert modules("soundtrack", "reportLines", said) == [
+        "2 of 5 driven curves moved:",
+        "Cloche 1 and 1 like it: by up to 50.0 % of its range at 2.00 s, 10.0 % on average",
+    ]
+    assert modules("soundtrack", "reportLines", {"moved": [], "of": 5}) == ["None of 5 driven curves moved."]

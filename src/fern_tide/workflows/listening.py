@@ -43,6 +43,13 @@ def heard_file(studio: Studio, project: Project) -> Path | None:
     return None if key is None else _file(studio, project, key, project.heard)
 
 
+def kept_file(studio: Studio, key: str) -> Path | None:
+    """Give the file of something that was heard, or None when it was not kept."""
+    if len(key) != 64 or not set(key) <= set("0123456789abcdef"):
+        return None
+    return studio.derived.path(key, suffix=".wav") if studio.derived.has(key, suffix=".wav") else None
+
+
 def band_file(studio: Studio, project: Project, track: Track, *, low_hz: float, high_hz: float) -> Path:
     """Give the file of a band of a track, at the track's own level, making it where it is not there."""
     key = band_key(project, track, low_hz=low_hz, high_hz=high_hz)

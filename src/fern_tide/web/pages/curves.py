@@ -22,7 +22,7 @@ from fern_tide.web.context import body, services, studio
 from fern_tide.web.packing import Pack
 from fern_tide.workflows import tune
 from fern_tide.workflows.analysis import StoredFeatures
-from fern_tide.workflows.listening import heard_file, heard_key
+from fern_tide.workflows.listening import heard_file, heard_key, kept_file
 
 pages = Blueprint("curves", __name__, url_prefix="/p/<key>")
 
@@ -178,8 +178,10 @@ def heard(key: str) -> Response:
 
 @pages.get("/heard/<name>.wav")
 def heard_sound(key: str, name: str) -> Response:
-    """Serve what is heard, by byte ranges."""
+    """Serve what is heard, by byte ranges; also what was heard before an edit, while the page still plays it."""
     path = heard_file(studio(), studio().projects.head(key)[1])
     if path is None or path.stem != name:
+        path = kept_file(studio(), name)
+    if path is None:
         return Response(status=404)
     return send_file(path, mimetype="audio/wav", conditional=True, max_age=3600)

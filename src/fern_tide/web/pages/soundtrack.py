@@ -105,9 +105,9 @@ def _tilted(rows: Picture, tilt: float) -> Picture:
 def rhythm(key: str) -> Response:
     """Give the project's beats, and the hits of one track, in frames of the project."""
     project = studio().projects.head(key)[1]
-    wanted = request.args.get("track")
-    pack = Pack()
-    return pack.response(_rhythm_head(pack, project, project.track(wanted) if wanted else project.beat_track))
+    wanted, pack = request.args.get("track"), Pack()
+    track = next((item for item in project.tracks if item.id == wanted), project.beat_track)
+    return pack.response(_rhythm_head(pack, project, track))
 
 
 def _rhythm_head(pack: Pack, project: Project, track: Track | None) -> dict[str, Any]:
