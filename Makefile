@@ -37,7 +37,11 @@ test: install-dev
 css: node_modules/.stamp
 	npx @tailwindcss/cli -i src/fern_tide/web/styles/app.css -o src/fern_tide/web/static/css/app.css --minify
 
-bench: install-dev
+$(VENV)/bench.stamp: requirements-bench.lock $(VENV)/dev.stamp
+	$(BIN)/pip install -q --require-hashes -r requirements-bench.lock
+	touch $@
+
+bench: install-dev $(VENV)/bench.stamp
 	$(BIN)/python benchmarks/run.py
 	$(BIN)/python benchmarks/drag.py
 

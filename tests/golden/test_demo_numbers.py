@@ -19,7 +19,7 @@ EVERY = 75
 
 def written() -> str:
     project, levels = demo_project(), {}
-    for envelope in project.envelopes:
+    for envelope in (project.envelope(mapping.envelope) for mapping in project.mappings):
         sound = demo_sounds()[project.track(envelope.track).name]
         source = held(sound, envelope.reading, rate=str(project.rate), n_frames=project.n_frames)
         levels[envelope.id] = clean(read_raw(envelope.reading, source), envelope.clean_up, rate=project.rate)

@@ -278,7 +278,8 @@ def test_what_is_heard_is_one_file_with_byte_ranges(client, studio, demo):
     track = studio.projects.current(demo).document.tracks[0].model_dump(mode="json")
     edit(client, demo, {"kind": "put_track", "track": {**track, "heard": False}})
     assert client.get(f"/p/{demo}/heard").json["url"] is None
-    assert client.get(url).status_code == 404
+    assert client.get(f"/p/{demo}/heard/{'0' * 64}.wav").status_code == 404
+    assert client.get(f"/p/{demo}/heard/..%2f..%2fprojects.wav").status_code == 404
 
 
 def test_a_track_that_does_not_drive_leaves_everything_at_rest(client, studio):

@@ -32,7 +32,7 @@ def post(client, key, path, **plain):  # noqa: F811
 
 def test_all_that_the_room_draws_comes_at_once(client, studio, demo):  # noqa: F811
     head, arrays = unpack(client.get(f"/p/{demo}/sound/shown?columns=300&from=0&to=0&tilt=0").data)
-    assert head["missing"] == [] and head["track"] == "drip"
+    assert head["missing"] == [] and head["track"] == "rain-on-panes"
     assert arrays[head["spectra"]["picture"]].shape == (ROWS, 300)
     assert arrays[head["level"]["cleaned"]].shape == (1, head["frames"])
     assert arrays[head["wave"]["waveform"]].shape[0] == 2
@@ -122,7 +122,7 @@ def test_bands_are_suggested_with_names(client, demo):  # noqa: F811
 def test_a_swap_reports_what_moved_since(client, demo):  # noqa: F811
     from tests.conftest import drums, wav
 
-    answer = client.post(f"/p/{demo}/tracks/drip/file?name=new.wav", data=wav(drums(seconds=6), rate_hz=44_100))
+    answer = client.post(f"/p/{demo}/tracks/rain-on-panes/file?name=new.wav", data=wav(drums(seconds=6), rate_hz=44_100))
     assert answer.status_code == 201
     said = client.get(f"/p/{demo}/moved?since={answer.json['before']}").json
     assert said["of"] == 20 and said["moved"]

@@ -8,7 +8,7 @@ from functools import cache
 
 from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import from_db
-from fern_tide.core.document import Project, Track
+from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice
 from fern_tide.core.mapping.mapping import Drive, Mapping, ResponseChoice
 from fern_tide.core.mapping.marks import Marks, Scale
@@ -31,7 +31,17 @@ def demo_sounds() -> dict[str, bytes]:
 def demo_project() -> Project:
     """Make the demo document; its media are demo_sounds()."""
     tracks = tuple(_track(name, content) for name, content in demo_sounds().items())
-    return Project(name=NAME, tracks=tracks, envelopes=_envelopes(), mappings=_mappings(), scene=glasshouse())
+    return Project(
+        name=NAME,
+        tracks=tracks,
+        envelopes=_envelopes(),
+        mappings=_mappings(),
+        scene=glasshouse(),
+        markers=(
+            Marker(id="lamp-comes-on", name="Lamp comes on", time_s=5.2),
+            Marker(id="rain-stops", name="Rain stops", time_s=41.5, colour="#1e6f8b"),
+        ),
+    )
 
 
 def _track(name: str, content: bytes) -> Track:
@@ -45,9 +55,9 @@ def _track(name: str, content: bytes) -> Track:
 
 
 def _envelopes() -> tuple[Envelope, ...]:
-    def envelope(name: str, track: str, reading: str, *clean_up: str) -> Envelope:
+    def envelope(name: str, track: str | None, reading: str, *clean_up: str) -> Envelope:
         return Envelope(
-            id=name.lower(),
+            id=name.lower().replace(" ", "-"),
             name=name,
             track=track,
             reading=ReadingChoice.parse(reading),
@@ -56,13 +66,21 @@ def _envelopes() -> tuple[Envelope, ...]:
 
     return (
         envelope(
-            "Drip", "drip", "band low_hz=40 high_hz=180", "rise_and_fall rise_ms=10 fall_ms=220", "smooth width_ms=60"
+            "Drip",
+            "rain-on-panes",
+            "band low_hz=40 high_hz=180",
+            "rise_and_fall rise_ms=10 fall_ms=220",
+            "smooth width_ms=60",
         ),
-        envelope("Panes", "panes", "band low_hz=3000 high_hz=11000", "rise_and_fall rise_ms=5 fall_ms=110"),
+        envelope("Panes", "rain-on-panes", "band low_hz=3000 high_hz=11000", "rise_and_fall rise_ms=5 fall_ms=110"),
         envelope("Reed", "reed", "amplitude channel=mid detector=rms window_ms=200", "smooth width_ms=500"),
         envelope(
             "Loudness", "rain-on-panes", "amplitude channel=loudest detector=rms window_ms=100", "smooth width_ms=300"
         ),
+        envelope("Notes", "rain-on-panes", "band low_hz=190 high_hz=480", "smooth width_ms=200"),
+        envelope("Hits", "panes", "hits given=pulses", "rise_and_fall rise_ms=0 fall_ms=200"),
+        envelope("Beat", None, "beats given=fall others=0.6"),
+        envelope("Twelve bands", "rain-on-panes", "bank bands=12 low_hz=40 high_hz=12000", "smooth width_ms=120"),
     )
 
 
@@ -71,7 +89,7 @@ def _mappings() -> tuple[Mapping, ...]:
         _mapping(
             "Lamp glow",
             "drip",
-            (-28, -11),
+            (-28, -12.5),
             ("lamp-glow:opacity", 0.3, 1.0),
             ("lamp-glow:scale_x", 0.75, 1.3),
             ("lamp-glow:scale_y", 0.75, 1.3),
@@ -80,7 +98,7 @@ def _mappings() -> tuple[Mapping, ...]:
         _mapping(
             "Cloche tops",
             "panes",
-            (-44, -24),
+            (-44, -26),
             *((f"cloche-{n}:scale_y", 1.0, 1.45 + 0.09 * (n % 4)) for n in range(1, 11)),
             response="smooth",
         ),

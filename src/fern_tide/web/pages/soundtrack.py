@@ -30,7 +30,6 @@ from fern_tide.workflows.spectra import spectrogram, suggested
 pages = Blueprint("soundtrack", __name__, url_prefix="/p/<key>")
 MOST_COLUMNS = 4096
 MOST_TILE = 2048
-MARKER_COLOURS = ("#d9a431", "#1e6f8b", "#3e6b3a", "#c4572e")
 
 
 def _number(name: str, default: float) -> float:
@@ -218,8 +217,8 @@ def add_markers(key: str) -> Any:
     before = len(made)
     for moment in moments:
         name = moment.name or f"Marker {len(made) + 1}"
-        colour = moment.colour or MARKER_COLOURS[0]
-        made.append(Marker(id=fresh_id(name, among=made), name=name, time_s=moment.time_s, colour=colour))
+        colour = {"colour": moment.colour} if moment.colour else {}
+        made.append(Marker(id=fresh_id(name, among=made), name=name, time_s=moment.time_s, **colour))
     revision = tune.edit(studio(), key, PutMarkers(markers=tuple(made[before:])), base=current.id)
     return jsonify(standing(revision)), 201
 

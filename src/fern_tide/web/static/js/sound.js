@@ -251,6 +251,7 @@ export function mountSound(room, signal) {
     state.track = find("#ribbon")?.dataset.track ?? null;
     if (state.envelope !== before) state.level = null;
     acts.mountParts(scope);
+    find("[data-show-envelope][aria-current]")?.scrollIntoView({ block: "nearest", inline: "nearest" });
     if (transport.other && find("#listen")) find("#listen").setAttribute("aria-pressed", "true");
     if (!find("#ribbon")) return;
     find("#tilt").value = String(spectra.tilt);
