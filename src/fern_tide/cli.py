@@ -183,12 +183,14 @@ def _describe(arguments: argparse.Namespace) -> None:
 
 def _read(arguments: argparse.Namespace) -> None:
     from fern_tide.core.base.errors import InvalidParameter
-    from fern_tide.workflows.offline import list_specs
-    from fern_tide.workflows.sound_file import read_level
 
     if arguments.list:
+        from fern_tide.workflows.offline import list_specs
+
         print(list_specs())
         return
+    from fern_tide.workflows.sound_file import read_level
+
     if not arguments.sound:
         raise InvalidParameter("SOUND", value="missing", allowed="a sound file")
     rate, level, names = read_level(

@@ -122,7 +122,9 @@ def test_bands_are_suggested_with_names(client, demo):  # noqa: F811
 def test_a_swap_reports_what_moved_since(client, demo):  # noqa: F811
     from tests.conftest import drums, wav
 
-    answer = client.post(f"/p/{demo}/tracks/rain-on-panes/file?name=new.wav", data=wav(drums(seconds=6), rate_hz=44_100))
+    answer = client.post(
+        f"/p/{demo}/tracks/rain-on-panes/file?name=new.wav", data=wav(drums(seconds=6), rate_hz=44_100)
+    )
     assert answer.status_code == 201
     said = client.get(f"/p/{demo}/moved?since={answer.json['before']}").json
     assert said["of"] == 20 and said["moved"]

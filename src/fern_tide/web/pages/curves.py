@@ -159,10 +159,12 @@ def waveform(key: str, track_id: str) -> Response:
 
 
 def waveform_head(pack: Pack, project: Project, track: Track) -> dict[str, Any]:
-    """Pack a track's waveform."""
+    """Pack a track's waveform as signed bytes, 127 being the highest sample of all."""
     spans = StoredFeatures(studio(), track, project.rate).get(WaveformFeature())
+    top = float(np.abs(spans).max(initial=0.0)) or 1.0
     return {
-        "waveform": pack.add(np.asarray(spans, dtype=np.float64)),
+        "waveform": pack.add_bytes(np.round(spans * (127.0 / top)).astype(np.int8).view(np.uint8)),
+        "top": top,
         "span_s": WAVEFORM_SAMPLES / track.info.sample_rate_hz,
         "start_s": float(track.offset),
     }

@@ -26,8 +26,9 @@ function mountRoom() {
 
 /** Another room was swapped in: its address goes into the history, its view is mounted, the playhead stays. */
 function enter() {
-  history.pushState(null, "", document.querySelector('#rooms [aria-current="page"]').href);
   mountRoom();
+  const { href } = document.querySelector('#rooms [aria-current="page"]');
+  setTimeout(() => history.pushState(null, "", href)); // after the room is drawn: it takes a whole screen frame
 }
 
 function paintHeader() {

@@ -7,7 +7,7 @@ import { drawLane, mountLane } from "./lane.js";
 import { notice, replaceHtml, telling } from "./notices.js";
 import { project, withoutPath } from "./project.js";
 import { rhythm } from "./rhythm.js";
-import { drawRibbon, mountRibbon, mountWheel } from "./ribbon.js";
+import { drawRibbon, mountRibbon, mountWheel, waveOf } from "./ribbon.js";
 import { getPack, getText, latest, postPack } from "./server.js";
 import { drawDot, drawSheet, mountMarks, placeMarks } from "./sheet.js";
 import { mountStage } from "./stage.js";
@@ -100,10 +100,8 @@ export function mountBench(room, signal) {
     const id = find("#ribbon")?.dataset.track;
     if (!id || state.wave?.id === id) return;
     try {
-      const { head, arrays } = await getPack(project.url(`tracks/${id}/waveform`));
-      const rows = arrays[head.waveform];
-      const loudest = rows[1].reduce((a, b) => Math.max(a, b), 0.001);
-      state.wave = { id, rows, spanS: head.span_s, startS: head.start_s, gain: Math.min(8, 1 / loudest) };
+      const wave = waveOf(await getPack(project.url(`tracks/${id}/waveform`)));
+      state.wave = { ...wave, id, gain: Math.min(8, 1 / Math.max(wave.unit * 127, 1e-3)) };
     } catch (wrong) {
       state.wave = null;
       if (wrong.status !== 202) notice(wrong.message);

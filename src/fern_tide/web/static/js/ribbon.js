@@ -11,6 +11,14 @@ export const RULER_PX = 24;
 const DRAG_FROM_PX = 4;
 const NEAR_PX = 6;
 
+/** A waveform as the ribbon draws it, from what the server sends: signed bytes, lows and then highs. */
+export function waveOf({ head, arrays }) {
+  const bytes = arrays[head.waveform];
+  const half = bytes.length / 2;
+  const rows = [0, half].map((from) => new Int8Array(bytes.buffer, bytes.byteOffset + from, half));
+  return { rows, spanS: head.span_s, startS: head.start_s, unit: head.top / 127, gain: 1 };
+}
+
 /** Lowest and highest of every pixel column of a waveform over a view. Pure. */
 export function waveColumns([lows, highs], { spanS, startS, perSecond, view, width }) {
   const out = { lows: new Float32Array(width), highs: new Float32Array(width) };
@@ -135,11 +143,11 @@ function drawMarkers(context, view, height) {
 function drawWave(context, wave, { view, width, height, ink }) {
   const { lows, highs } = waveColumns(wave.rows, { ...wave, perSecond: perSecond(), view, width });
   const middle = RULER_PX + (height - RULER_PX) / 2;
-  const reach = (height - RULER_PX) / 2 - 3;
+  const size = ((height - RULER_PX) / 2 - 3) * wave.gain * wave.unit;
   context.fillStyle = ink.tide;
   context.globalAlpha = 0.5;
   for (let x = 0; x < width; x += 1) {
-    const [top, bottom] = [middle - highs[x] * wave.gain * reach, middle - lows[x] * wave.gain * reach];
+    const [top, bottom] = [middle - highs[x] * size, middle - lows[x] * size];
     context.fillRect(x, top, 1, Math.max(1, bottom - top));
   }
   context.globalAlpha = 1;

@@ -6,7 +6,7 @@ import { say, sizeOf } from "./canvas.js";
 import { notice, replaceHtml, telling } from "./notices.js";
 import { project, withPath } from "./project.js";
 import { rhythm } from "./rhythm.js";
-import { drawRibbon, mountRibbon, mountWheel } from "./ribbon.js";
+import { drawRibbon, mountRibbon, mountWheel, waveOf } from "./ribbon.js";
 import { getJson, getPack, getText, latest, postPack } from "./server.js";
 import { mountSoundtrack } from "./soundtrack.js";
 import { drawBands, drawPitches, mountBands, Spectrogram } from "./spectrogram.js";
@@ -127,7 +127,7 @@ export function mountSound(room, signal) {
     if (head.level?.envelope === state.envelope) take({ head: head.level, arrays });
     else state.level = null;
     if (head.track === state.track) {
-      part("wave", (item) => (state.wave = { rows: arrays[item.head.waveform], spanS: item.head.span_s, startS: item.head.start_s, gain: 1 }));
+      part("wave", (item) => (state.wave = waveOf(item)));
       part("spectra", (item) => spectra.take(item));
       part("rhythm", (item) => rhythm.take(state.track, item));
     }
