@@ -159,7 +159,7 @@ def cached(info: SoundInfo) -> None:
 
 
 def against_librosa() -> None:
-    """The same features, mono, against what people would first write with librosa: both warm, and in a fresh process."""
+    """The same features, mono, against what people would first write with librosa: warm, and in a fresh process."""
     if importlib.util.find_spec("librosa") is None:
         row(
             "same features, mono, against the obvious librosa pipeline",

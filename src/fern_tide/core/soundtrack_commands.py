@@ -96,7 +96,9 @@ class PutMarker(Command, frozen=True):
         old = held(before.markers, self.marker.id)
         if old is None:
             return f"Add the marker {self.marker.name}"
-        return f"Rename {old.name} to {self.marker.name}" if old.name != self.marker.name else f"Change {old.name}"
+        if old.name != self.marker.name:
+            return f"Rename {old.name} to {self.marker.name}"
+        return f"Move {old.name} in time" if old.time_s != self.marker.time_s else f"Change the colour of {old.name}"
 
     def apply(self, project: Project) -> Project:  # noqa: D102
         return project.but(markers=_in_time(put(project.markers, self.marker)))

@@ -50,6 +50,7 @@ _RHYTHM_OF: tuple[Feature, ...] = (RisesFeature(), PowerFeature())
 _ANY = FrameRate.parse("30")  # these features know no frames
 _FEATURES: TypeAdapter[list[Feature]] = TypeAdapter(list[Feature])
 _AHEAD = (Window.TIGHT, Window.BALANCED, Window.FINE)
+_LONG_S = 20 * 60
 _TOLD_EVERY_S = 0.2
 _LET_GO_EVERY = 16  # chunks: what is written meanwhile fills a page of the disk in each row
 _READ = 0.92  # the share of the work that reading the sound is; the rest finds hits and beats
@@ -125,6 +126,16 @@ def ensure(studio: Studio, project: Project, *, again: bool = False) -> list[Job
         if missing or not studio.derived.has(rhythm_key(track.media)):
             jobs.append(request(studio, track, project.rate, features=missing, again=again))
     return jobs
+
+
+def read_ahead(studio: Studio, project: Project, track: Track) -> None:
+    """Ask for the spectra that bands may soon be drawn on, where a track is not long; nobody waits for them."""
+    if track.info.duration > _LONG_S:
+        return
+    spectra = [SpectrumFeature(channel=Channel.MID, window=window) for window in _AHEAD]
+    missing = [item for item in spectra if not studio.derived.has(track_feature_key(item, track, project.rate))]
+    if missing and not ensure(studio, project):
+        request(studio, track, project.rate, features=missing)
 
 
 def request(studio: Studio, track: Track, rate: FrameRate, *, features: Iterable[Feature], again: bool = False) -> Job:

@@ -12,7 +12,7 @@ from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import services, standing, studio, uploaded
-from fern_tide.workflows import bring_in_sound
+from fern_tide.workflows import analysis, bring_in_sound
 from fern_tide.workflows.analysis import NotAnalyzedYet
 
 pages = Blueprint("sound", __name__, url_prefix="/p/<key>")
@@ -21,13 +21,13 @@ pages = Blueprint("sound", __name__, url_prefix="/p/<key>")
 @pages.get("/sound")
 def room(key: str) -> str:
     """Show the room."""
-    return render_template("sound.html", room="sound", **_shown(studio().projects.current(key)))
+    return render_template("sound.html", room="sound", **_shown_soon_drawn_on(key))
 
 
 @pages.get("/sound/parts")
 def parts(key: str) -> str:
     """Show tracks and envelopes anew."""
-    return render_template("sound/parts.html", **_shown(studio().projects.current(key)))
+    return render_template("sound/parts.html", **_shown_soon_drawn_on(key))
 
 
 @pages.post("/tracks")
@@ -36,6 +36,14 @@ def add(key: str) -> Any:
     name = request.args.get("name", "")
     revision = bring_in_sound.add_track(studio(), key, uploaded(), file_name=name)
     return jsonify({**standing(revision), "track": revision.document.tracks[-1].id}), 201
+
+
+def _shown_soon_drawn_on(key: str) -> dict[str, Any]:
+    """Give what is shown, and have read what bands on the shown track may need."""
+    shown = _shown(studio().projects.current(key))
+    if shown["track"] is not None:
+        analysis.read_ahead(studio(), shown["project"], shown["track"])
+    return shown
 
 
 def _beats(project: Project) -> Beats | None:

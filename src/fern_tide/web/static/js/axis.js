@@ -58,6 +58,12 @@ export class Axis extends EventTarget {
     this.dispatchEvent(new Event("view"));
   }
 
+  /** Zoom about a frame where it is in view, else about the middle. */
+  zoomAt(frame, by) {
+    const share = (frame + 0.5 - this.view.from) / (this.view.to - this.view.from);
+    this.zoom(by, share >= 0 && share <= 1 ? share : 0.5);
+  }
+
   zoom(by, about = 0.5) {
     this.set(zoomed(this.view, { by, about, frames: this.frames }));
   }

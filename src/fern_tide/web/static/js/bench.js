@@ -246,7 +246,7 @@ export function mountBench(room, signal) {
   mountParts();
   if (mapping && (mapping !== state.mapping || drive) && mappingJson(mapping)) choose(mapping, drive).then(load);
   else load();
-  return { zoom: (by) => axis.zoom(by) };
+  return { zoom: (by) => axis.zoomAt(transport.frame, by) };
 }
 
 /** Turn 'heard' or 'drives' of a track. */

@@ -172,7 +172,10 @@ function under(event, { axis, width, height, hits }) {
  * with Alt held; onMove(frames, done) the track is dragged, while moving() says so.
  */
 export function mountRibbon(canvas, { axis, signal, hits = false, onHit, onMarker, onGrid, onMove, moving = () => false }) {
-  const sizes = () => sizeOf(canvas);
+  const sizes = () => {
+    const { width, height } = sizeOf(canvas); // a rectangle has nothing of its own to be spread
+    return { width, height };
+  };
   const exact = (event) => axis.view.from + (event.offsetX / sizes().width) * (axis.view.to - axis.view.from);
   const perPx = () => (axis.view.to - axis.view.from) / sizes().width;
   const frameOf = (event) => frameUnder(event.offsetX, { ...axis.view, width: sizes().width });

@@ -151,7 +151,7 @@ export function mountSound(room, signal) {
 
   const preview = latest(async (command, at) => {
     if (command?.kind !== "put_envelope") return;
-    const pack = await telling(() => postPack(project.url(`envelopes/preview?envelope=${command.envelope.id}`), { command }));
+    const pack = await postPack(project.url(`envelopes/preview?envelope=${command.envelope.id}`), { command }).catch(later);
     if (!pack || signal.aborted || (state.trying === null && pack.head.envelope !== state.envelope)) return;
     take(pack);
     drawBands(find("#bands"), { bands: bands(), chosen: state.trying ? state.trying.id : state.envelope });
@@ -341,5 +341,5 @@ export function mountSound(room, signal) {
   mountParts();
   load(ahead);
   ahead = null;
-  return { zoom: (by) => axis.zoom(by) };
+  return { zoom: (by) => axis.zoomAt(transport.frame, by) };
 }
