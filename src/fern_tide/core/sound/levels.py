@@ -39,11 +39,12 @@ def levels(x: Float32Array, starts: Samples, ends: Samples, *, detector: Detecto
     if not held.any():
         return out
     pairs = np.stack([lows[held], highs[held]], axis=1).ravel()
-    padded = np.concatenate([x, np.zeros((x.shape[0], 1), dtype=x.dtype)], axis=1).astype(np.float64)
+    padded = np.zeros((x.shape[0], x.shape[1] + 1))
+    padded[:, :-1] = x
     if detector is Detector.PEAK:
-        out[:, held] = np.maximum.reduceat(np.abs(padded), pairs, axis=1)[:, ::2]
+        out[:, held] = np.maximum.reduceat(np.abs(padded, out=padded), pairs, axis=1)[:, ::2]
         return out
-    powers = padded * padded if detector is Detector.RMS else np.abs(padded)
+    powers = np.square(padded, out=padded) if detector is Detector.RMS else np.abs(padded, out=padded)
     means = np.add.reduceat(powers, pairs, axis=1)[:, ::2] / (highs - lows)[held]
     out[:, held] = np.sqrt(means) if detector is Detector.RMS else means
     return out

@@ -60,7 +60,9 @@ class Loudness:
             self._state = np.zeros((len(self._weights), len(block), 2))
         weighted, self._state = sosfilt(self._weights, block.astype(np.float64), axis=1, zi=self._state)
         gains = np.where(np.arange(len(block)) >= 3, 1.41, 1.0)
-        sums = np.concatenate([[0.0], np.cumsum(gains @ weighted**2)]) + self._total
+        sums = np.zeros(block.shape[1] + 1)
+        np.cumsum(np.einsum("cs,cs,c->s", weighted, weighted, gains), out=sums[1:])
+        sums += self._total
         inside = (self._edges > self._position) & (self._edges <= self._position + block.shape[1])
         self._power_at[inside] = sums[self._edges[inside] - self._position]
         self._position, self._total = self._position + block.shape[1], float(sums[-1])

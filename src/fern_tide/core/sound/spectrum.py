@@ -12,6 +12,7 @@ from functools import lru_cache
 
 import numpy as np
 import scipy.fft
+from numpy.lib.stride_tricks import as_strided, sliding_window_view
 
 from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.sound.grid import Samples
@@ -113,13 +114,15 @@ def power_spectra(x: Float32Array, middles: Samples, *, n_window: int) -> Float3
 
 def _squares(x: Float32Array, middles: Samples, n_window: int) -> Float32Array:
     """Give the squares of the real and imaginary parts in turn, shape (signals, frames, 2 bins): a pair is a power."""
-    views = np.lib.stride_tricks.sliding_window_view(x, n_window, axis=1)
     starts = middles - n_window // 2
     steps = np.diff(starts)
-    if len(steps) and steps[0] > 0 and np.all(steps == steps[0]):
-        chosen = views[:, starts[0] : starts[-1] + 1 : steps[0]]  # evenly spaced: nothing is copied
+    if starts[0] < 0 or starts[-1] + n_window > x.shape[1]:
+        raise ValueError("a window reaches outside the sound")
+    if len(steps) and steps[0] > 0 and np.all(steps == steps[0]):  # evenly spaced: nothing is copied
+        shape, sample = (x.shape[0], len(starts), n_window), x.strides[1]
+        chosen = as_strided(x[:, starts[0] :], shape, (x.strides[0], int(steps[0]) * sample, sample), writeable=False)
     else:
-        chosen = views[:, starts]
+        chosen = sliding_window_view(x, n_window, axis=1)[:, starts]
     spectra = scipy.fft.rfft(chosen * _hann(n_window), axis=-1)
     squares: Float32Array = spectra.view(np.float32)
     np.multiply(squares, squares, out=squares)
