@@ -131,6 +131,17 @@ def test_channels_of_a_hand_made_block():
     assert pick(block, channel=Channel.RIGHT).tolist() == [[0.0, -0.5]]
     assert pick(block, channel=Channel.LOUDEST).shape == (2, 2)
     assert pick(block[:1], channel=Channel.SIDE).tolist() == [[0.0, 0.0]]
+    six = np.arange(12, dtype=np.float32).reshape(6, 2)
+    assert pick(six, channel=Channel.SIXTH).tolist() == [[10.0, 11.0]]
+    assert pick(six, channel=Channel.SEVENTH).tolist() == [[0.0, 0.0]]
+
+
+def test_one_channel_of_a_surround_sound_is_read_alone():
+    sound = np.zeros((6, 48_000))
+    sound[3] = sine(60, seconds=1.0)
+    level = read(wav(sound), "band low_hz=20 high_hz=160 channel=4")
+    assert level[10:-10].mean() == pytest.approx(0.5 / np.sqrt(2), rel=0.01)
+    assert not read(wav(sound), "amplitude channel=3").any()
 
 
 def test_the_loudest_channel_is_chosen_frame_by_frame():

@@ -10,13 +10,19 @@ from fern_tide.core.base.signal import Float32Array
 
 
 class Channel(StrEnum):
-    """Left, right, mid (L+R)/2, side (L-R)/2, or the loudest: the per-frame maximum of the channels' levels."""
+    """Left, right, mid (L+R)/2, side (L-R)/2, the loudest (the maximum of all channels' levels), or one by its number."""
 
     MID = "mid"
     LEFT = "left"
     RIGHT = "right"
     SIDE = "side"
     LOUDEST = "loudest"
+    THIRD = "3"
+    FOURTH = "4"
+    FIFTH = "5"
+    SIXTH = "6"
+    SEVENTH = "7"
+    EIGHTH = "8"
 
 
 def pick(block: Float32Array, *, channel: Channel) -> Float32Array:
@@ -24,7 +30,7 @@ def pick(block: Float32Array, *, channel: Channel) -> Float32Array:
 
     Args:
         block: shape (channels, samples).
-        channel: a mono sound is its own left, right and mid, and has no side.
+        channel: a mono sound is its own left, right and mid, and has no side; a channel that is not there is silent.
 
     Returns:
         Shape (signals, samples).
@@ -32,6 +38,9 @@ def pick(block: Float32Array, *, channel: Channel) -> Float32Array:
     if channel is Channel.LOUDEST:
         return block
     left, right = block[0], block[min(1, len(block) - 1)]
+    if channel.isdigit():
+        number = int(channel) - 1
+        return block[number : number + 1] if number < len(block) else np.zeros_like(block[:1])
     if channel is Channel.LEFT:
         chosen = left
     elif channel is Channel.RIGHT:

@@ -31,28 +31,28 @@ export const rhythm = new (class extends EventTarget {
   strengths = [];
   bpm = 0;
   snapping = false;
-  #track = null;
+  track = null;
 
   open() {
-    project.addEventListener("revised", () => this.load(this.#track));
+    project.addEventListener("revised", () => this.load(this.track));
     this.load(null);
   }
 
   /** Load the beats, and the hits of a track; what is still being found comes with the next load. */
   async load(track) {
-    this.#track = track;
+    this.track = track;
     let pack;
     try {
       pack = await getPack(project.url(`rhythm${track ? `?track=${track}` : ""}`));
     } catch {
       return;
     }
-    if (track === this.#track) this.take(track, pack);
+    if (track === this.track) this.take(track, pack);
   }
 
   /** Take in beats and hits that came with something else. */
   take(track, { head, arrays }) {
-    this.#track = track;
+    this.track = track;
     this.beats = arrays[head.beats];
     this.inBar = arrays[head.in_bar];
     this.hits = head.hits === undefined ? [] : arrays[head.hits];

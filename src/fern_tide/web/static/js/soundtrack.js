@@ -242,7 +242,8 @@ export function mountSoundtrack(parts, { state, axis, refresh, soon, signal }) {
     const place = find("#hit-words");
     if (!place || !rhythm.hits.length) return;
     const grid = rhythm.onGrid === null || !rhythm.beats.length ? "" : `; ${rhythm.onGrid} on the beat`;
-    say(place, `${rhythm.hits.length} hits in ${trackJson(state.track)?.name ?? "the track"}${grid}`);
+    place.dataset.track = rhythm.track ?? "";
+    say(place, `${rhythm.hits.length} hits in this track${grid}`);
     const tempo = find("#tempo");
     if (tempo && document.activeElement !== tempo) tempo.value = String(Number(rhythm.bpm.toFixed(2)));
   }
