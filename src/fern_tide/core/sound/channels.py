@@ -10,7 +10,7 @@ from fern_tide.core.base.signal import Float32Array
 
 
 class Channel(StrEnum):
-    """Left, right, mid (L+R)/2, side (L-R)/2, the loudest (the maximum of all channels' levels), or one by its number."""
+    """Left, right, mid (L+R)/2, side (L-R)/2, loudest (the maximum of all channels' levels), or one by its number."""
 
     MID = "mid"
     LEFT = "left"

@@ -1,7 +1,7 @@
 // The Sound room: the shown track's waveform and spectrogram with the bands read from it, and the chosen envelope's trace.
 
 import { Axis, xOf } from "./axis.js";
-import { envelopeJson, mountBindings, put } from "./binding.js";
+import { envelopeJson, mountBindings, put, trackJson } from "./binding.js";
 import { say, sizeOf } from "./canvas.js";
 import { notice, replaceHtml, telling } from "./notices.js";
 import { project, withPath } from "./project.js";
@@ -38,7 +38,7 @@ export function openingSound() {
 export function mountSound(room, signal) {
   const parts = room.querySelector("#parts");
   const axis = new Axis(project.standing.frames);
-  const state = { envelope: null, track: null, level: null, wave: null, trying: null, picked: null, moved: 0, grid: 0, suggested: null };
+  const state = { envelope: null, track: null, level: null, wave: null, trying: null, picked: null, moved: 0, grid: 0, suggested: null, listening: null };
   const find = (selector) => parts.querySelector(selector);
   const spectra = new Spectrogram({ axis, onDrawn: () => soon() });
   let inner = null;
@@ -218,41 +218,58 @@ export function mountSound(room, signal) {
     };
     place.replaceChildren(
       ...suggested.flatMap(({ name, low_hz, high_hz }) => {
-        const hear = pill("hear", `Hear ${low_hz} to ${high_hz} Hz of this track`, () => listen(hear, low_hz, high_hz));
-        hear.setAttribute("aria-pressed", "false");
-        hear.dataset.listening = "";
+        const on = () => state.listening?.low === low_hz && state.listening.high === high_hz;
+        const hear = pill("hear", `Hear ${low_hz} to ${high_hz} Hz of this track`, () => listen(on() ? null : { low: low_hz, high: high_hz }));
+        hear.dataset.hear = `${low_hz}-${high_hz}`;
         return [pill(`${name} ${low_hz}-${high_hz}`, "Read this band", () => addEnvelope(newBand({ name, low: low_hz, high: high_hz }))), hear];
       }),
     );
+    paintListening();
     if (!suggested.length) place.textContent = "This track is silent.";
   }
 
-  /** Hear one band of a track, or with the same button the mix again. */
-  function listen(button, low, high, track = state.track) {
-    const on = button.getAttribute("aria-pressed") !== "true";
-    for (const other of parts.querySelectorAll("#listen, [data-listening]")) other.setAttribute("aria-pressed", "false");
-    button.setAttribute("aria-pressed", String(on));
-    if (on && !transport.playing) transport.addEventListener("heard", () => transport.play(), { once: true, signal });
-    transport.listen(on ? project.url(`tracks/${track}/band.wav?low=${low}&high=${high}&at=${project.standing.revision}`) : null);
+  /** Hear one band of a track alone: { envelope } as it is tuned, or { low, high } as suggested; with null the mix again. */
+  async function listen(to, { play = true } = {}) {
+    state.listening = to;
+    if (!to) {
+      paintListening();
+      await transport.listen(null);
+      return;
+    }
+    const { track = state.track, reading } = to.envelope ? envelopeJson(to.envelope) : {};
+    const number = (name) => Number(find(`#reading-${name}`)?.value ?? reading.params[name]);
+    const [low, high] = to.envelope ? [number("low_hz"), number("high_hz")] : [to.low, to.high];
+    const at = `${project.standing.frames}-${trackJson(track)?.offset_samples}`;
+    paintListening();
+    await transport.listen(project.url(`tracks/${track}/band.wav?low=${low}&high=${high}&at=${at}`));
+    if (play && !transport.playing) transport.play();
   }
 
-  function listenToEnvelope(button) {
-    const { track, reading } = envelopeJson(state.envelope);
-    const number = (name) => Number(find(`#reading-${name}`)?.value ?? reading.params[name]);
-    listen(button, number("low_hz"), number("high_hz"), track);
+  function paintListening() {
+    const { envelope, low, high } = state.listening ?? {};
+    const press = (button, on) => button.setAttribute("aria-pressed", String(on));
+    if (find("#listen")) press(find("#listen"), envelope !== undefined && envelope === state.envelope);
+    for (const button of parts.querySelectorAll("[data-hear]")) press(button, button.dataset.hear === `${low}-${high}`);
+  }
+
+  /** What is heard alone follows what is tuned; another envelope or track lets the mix sound again. */
+  function keepListening(trackBefore) {
+    if (!state.listening) return;
+    const stays = state.listening.envelope ? find("#listen") && state.listening.envelope === state.envelope : state.track === trackBefore;
+    listen(stays ? state.listening : null, { play: false });
   }
 
   function mountParts() {
     inner?.abort();
     inner = new AbortController();
     const scope = AbortSignal.any([signal, inner.signal]);
-    const before = state.envelope;
+    const [before, trackBefore] = [state.envelope, state.track];
     state.envelope = find("[data-show-envelope][aria-current]")?.dataset.showEnvelope ?? null;
     state.track = find("#ribbon")?.dataset.track ?? null;
     if (state.envelope !== before) state.level = null;
     acts.mountParts(scope);
     find("[data-show-envelope][aria-current]")?.scrollIntoView({ block: "nearest", inline: "nearest" });
-    if (transport.other && find("#listen")) find("#listen").setAttribute("aria-pressed", "true");
+    keepListening(trackBefore);
     if (!find("#ribbon")) return;
     find("#tilt").value = String(spectra.tilt);
     showSuggested();
@@ -305,7 +322,7 @@ export function mountSound(room, signal) {
         const { row } = event.target.closest("[data-row]").dataset;
         if (row !== state.track) refresh({ track: row });
       } else if (button?.id === "suggest-bands") suggest();
-      else if (button?.id === "listen") listenToEnvelope(button);
+      else if (button?.id === "listen") listen(button.getAttribute("aria-pressed") === "true" ? null : { envelope: state.envelope });
     },
     { signal },
   );

@@ -62,7 +62,6 @@ export const transport = new (class extends EventTarget {
     this.audio.dataset.url = found.url ?? "";
     if (found.url) this.audio.src = found.url;
     else this.audio.removeAttribute("src");
-    this.dispatchEvent(new Event("heard"));
     if (wasPlaying) this.play();
   }
 
@@ -74,7 +73,7 @@ export const transport = new (class extends EventTarget {
   /** Hear something else than the mix, such as one band, or with null the mix again. */
   listen(url) {
     this.other = url;
-    this.load();
+    return this.load();
   }
 
   /** Move the playhead with the hand and hear what lies there. */
