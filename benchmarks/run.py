@@ -89,10 +89,10 @@ def full_features() -> list[Feature]:
     spectra += [SpectrumFeature(channel=Channel.MID, window=Window.FINE)]  # pitch classes need all of it
     levels = [LevelsFeature(channel=Channel.MID, detector=detector) for detector in Detector]
     loudness = LoudnessFeature(window=LoudnessWindow.MOMENTARY)
-    return [WaveformFeature(), RisesFeature(), PowerFeature(), *levels, loudness, *spectra]
+    return [RisesFeature(), PowerFeature(), *levels, loudness, *spectra]
 
 
-DERIVED = ("bank bands=32 window=balanced equalise=none", "pitch_classes", "brightness", "noisiness")
+DERIVED = ("bank bands=32 window=balanced equalise=none", "pitch_classes", "brightness")
 
 
 def analysis() -> None:
@@ -133,7 +133,7 @@ def analysis() -> None:
 
     what = (
         "full analysis of a 4-minute stereo track at 60 fps (mid, left, right: band cache, 32 bands, pitch classes, "
-        "brightness, noisiness, loudness, four detectors, hits, beats, written to the disk) against its bare FFTs"
+        "brightness, loudness, four detectors, hits, beats, written to the disk) against its bare FFTs"
     )
     row(what, "at most 4.0x", f"{ratio(ours, bare, pairs=3):.1f}x")
     spectrum = SpectrumFeature(channel=Channel.MID, window=Window.BALANCED)

@@ -380,3 +380,45 @@ def test_two_sound_streams_are_said_on_the_track(studio, key):
     bring_in_sound.add_track(studio, key, [two_sounds()], file_name="film.mkv")
     assert "2 sound streams" in document(studio, key).track("film").info.note
     assert io.BytesIO(two_sounds()).read(4) == b"\x1aE\xdf\xa3"
+
+
+READINGS = [
+    "beats given=fall",
+    "blend first=drums how=max second=drums",
+    "hits",
+    "bank bands=4",
+    "pitch_classes note=A",
+]
+
+
+@pytest.mark.parametrize("reading", READINGS)
+def test_the_command_line_bakes_what_the_studio_bakes(studio, levels, key, tmp_path, reading):
+    from fern_tide.workflows.offline import bake_file
+
+    track = None if reading.startswith(("beats", "blend")) else "drums"
+    envelope = Envelope(id="e", name="E", track=track, reading=ReadingChoice.parse(reading))
+    do(studio, key, PutEnvelope(envelope=envelope))
+    project = document(studio, key)
+    analysis.ensure(studio, project)
+    mapping = tune.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))
+    project = do(studio, key, PutMapping(mapping=mapping))
+    path = tmp_path / "project.ferntide"
+    with hand_off.export_project(studio, project) as stream:
+        path.write_bytes(stream.read())
+    (alone,) = bake_file(path, formats=["csv"])
+    ours = hand_off.write_format(project, tune.curves(levels, project), format_id="csv")
+    assert alone.content == ours.content
+
+
+def test_other_beats_make_a_curve_stale_and_say_so(studio, levels, key):
+    from fern_tide.workflows import bake_project
+
+    do(studio, key, PutEnvelope(envelope=Envelope(id="e", name="E", reading=ReadingChoice.parse("beats given=fall"))))
+    project = document(studio, key)
+    mapping = tune.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))
+    project = do(studio, key, PutMapping(mapping=mapping))
+    bake_project.bake_all(studio, levels, key, project)
+    assert bake_project.stale_count(studio, key, project) == 0
+    later = do(studio, key, SetBeat(beat=BeatSetting(bpm=100)))
+    (state,) = bake_project.states(studio, key, later)
+    assert state.reasons == ("other beats",)

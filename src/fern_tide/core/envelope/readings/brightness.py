@@ -42,10 +42,12 @@ def read(params: BrightnessParams, source: Source) -> FloatArray:
     (feature,) = needs(params, source.info)
     rate = source.info.sample_rate_hz
     edges = feature.edges_hz(rate)
-    cumulative = source.get(feature).astype(np.float64).sum(axis=0)
-    total = cumulative[0]
-    inside = np.maximum(cumulative[:-1] - cumulative[1:], 0.0)
-    weighted = ((edges[:-1] + edges[1:]) / 2) @ inside
+    middles = (edges[:-1] + edges[1:]) / 2
+    steps = np.diff(middles, prepend=0.0)  # the sum over columns of middle times power, told by the sums from the top
+    stored = source.get(feature)
+    total = stored[:, 0].astype(np.float64).sum(axis=0)
+    weighted = np.einsum("c,scf->f", steps.astype(np.float32), stored[:, :-1]).astype(np.float64)
+    weighted -= middles[-1] * stored[:, -1].astype(np.float64).sum(axis=0)
     heard = total > from_db(params.silent_db) ** 2
     centroid_hz = np.where(heard, weighted / np.where(heard, total, 1.0), DARKEST_HZ)
     return np.asarray(np.clip(np.log2(np.maximum(centroid_hz, DARKEST_HZ) / DARKEST_HZ) / OCTAVES, 0.0, 1.0))
@@ -58,5 +60,6 @@ READING = Reading(
     params=BrightnessParams,
     needs=needs,
     read=read,
+    version=2,
     db_name="",
 )
