@@ -175,3 +175,12 @@ def test_colour_and_two_tabs(page):
     assert "changed in another tab since: 'Tune Moth one fill'" in other.inner_text("#notice-words")
     wait(other, "document.querySelector('#at-full').value === '#ff0000'")  # it shows how things stand
     other.close()
+
+
+def test_a_property_that_is_picked_before_the_sound_is_read_is_driven_when_it_is(page):
+    content = wav(np.tile(drums(seconds=60.0)[0], 6), rate_hz=44_100, subtype="PCM_16")  # long enough that its analysis is under way
+    drop_sound(page, content)
+    page.select_option("#first-target", "lamp-bulb:scale_y")
+    page.wait_for_selector("#plot")
+    assert page.input_value("#mapping-name") == "Lamp bulb height"
+    assert not page.is_visible("#notice")

@@ -3,6 +3,8 @@
 import { postJson, getJson } from "./server.js";
 import { hush, notice, telling } from "./notices.js";
 
+const LOOK_AGAIN_MS = 250;
+
 export const project = new (class extends EventTarget {
   key = null;
   standing = null;
@@ -35,17 +37,30 @@ export const project = new (class extends EventTarget {
     return this.#queue;
   }
 
-  /** A conflict, which only another tab can make, shows how the project stands now. */
+  /** A conflict, which only another tab can make, shows how the project stands now; what needs an analysis waits for it. */
   async #send(path, plain, detail) {
     try {
       const standing = await postJson(this.url(path), { base: this.standing.revision, ...plain });
       hush();
       return this.take(standing, detail);
     } catch (wrong) {
+      if (wrong.status === 202 && (await this.#analyzed(wrong.jobs))) return this.#send(path, plain, detail);
       notice(wrong.message);
       if (wrong.status === 409) this.take(await getJson(this.url("standing")));
       else this.dispatchEvent(new CustomEvent("refused", { detail: wrong }));
       return null;
+    }
+  }
+
+  /** Wait for analyses; says whether they all came to their end. */
+  async #analyzed(jobs) {
+    notice("The sound is still being read. What you chose comes as soon as it is.", { tone: "good" });
+    this.dispatchEvent(new Event("waiting"));
+    for (;;) {
+      const states = await Promise.all(jobs.map((id) => getJson(`/jobs/${id}`).then(({ state }) => state, () => "done")));
+      if (states.some((state) => state === "failed" || state === "cancelled")) return false;
+      if (states.every((state) => state === "done")) return true;
+      await new Promise((later) => setTimeout(later, LOOK_AGAIN_MS));
     }
   }
 

@@ -9,7 +9,7 @@ export const work = new (class extends EventTarget {
   #timer = null;
 
   open() {
-    project.addEventListener("revised", () => this.look());
+    for (const event of ["revised", "waiting"]) project.addEventListener(event, () => this.look());
     this.look();
   }
 
