@@ -4,6 +4,7 @@ import { Axis, xOf } from "./axis.js";
 import { mappingJson, mountBindings, put, trackJson } from "./binding.js";
 import { say } from "./canvas.js";
 import { drawLane, mountLane } from "./lane.js";
+import { letGo } from "./hand.js";
 import { notice, replaceHtml, telling } from "./notices.js";
 import { project, withoutPath } from "./project.js";
 import { rhythm } from "./rhythm.js";
@@ -112,6 +113,7 @@ export function mountBench(room, signal) {
   async function refresh() {
     const query = new URLSearchParams({ mapping: state.mapping ?? "", drive: state.drive });
     const html = await telling(() => getText(project.url(`bench/sheet?${query}`)));
+    await letGo();
     if (html === undefined || signal.aborted) return;
     const scrolled = find("#lanes-scroll")?.scrollTop ?? 0;
     replaceHtml(parts, html);

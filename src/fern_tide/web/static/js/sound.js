@@ -3,6 +3,7 @@
 import { Axis, xOf } from "./axis.js";
 import { envelopeJson, mountBindings, put, trackJson } from "./binding.js";
 import { say, sizeOf } from "./canvas.js";
+import { letGo } from "./hand.js";
 import { notice, replaceHtml, telling } from "./notices.js";
 import { project, withPath } from "./project.js";
 import { rhythm } from "./rhythm.js";
@@ -141,6 +142,7 @@ export function mountSound(room, signal) {
   async function refresh(shown = {}) {
     const query = new URLSearchParams({ envelope: state.envelope ?? "", track: state.track ?? "", ...shown });
     const html = await telling(() => getText(project.url(`sound/parts?${query}`)));
+    await letGo();
     if (html === undefined || signal.aborted) return;
     const scrolled = find("#left")?.scrollTop ?? 0;
     replaceHtml(parts, html);
