@@ -28,6 +28,7 @@ import soundfile
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.target import Target
+from fern_tide.core.envelope.beats import rhythm
 from fern_tide.core.envelope.envelope import CleanUpChoice, ReadingChoice, clean, needs, read_raw
 from fern_tide.core.mapping.mapping import Drive, Mapping, ResponseChoice, StepChoice, shaped_lift, value
 from fern_tide.core.mapping.marks import Marks, Scale
@@ -51,7 +52,6 @@ from fern_tide.core.sound.spectrum import Window, band_level, window_samples
 from fern_tide.demo.scene import glasshouse
 from fern_tide.store.files import DerivedStore
 from fern_tide.workflows.analysis import USUAL
-from fern_tide.workflows.source import beats_in
 
 ROOT = Path(__file__).parent.parent
 RATE = FrameRate.parse("60")
@@ -117,7 +117,7 @@ def analysis() -> None:
                 choice = ReadingChoice.parse(text)
                 if all(feature in found for feature in needs(choice, info)):
                     read_raw(choice, source)
-            beats_in(found[RisesFeature()], found[PowerFeature()], sample_rate_hz=info.sample_rate_hz)
+            rhythm(found[RisesFeature()], found[PowerFeature()], sample_rate_hz=info.sample_rate_hz)
             if not held:
                 held.update({feature: np.array(values) for feature, values in found.items()})
         return None
@@ -182,7 +182,7 @@ def against_librosa() -> None:
         source = _Found(info, found, grid)
         for text in ("bank bands=32 window=balanced equalise=none", "pitch_classes", "brightness", "noisiness"):
             read_raw(ReadingChoice.parse(text), source)
-        beats_in(found[RisesFeature()], found[PowerFeature()], sample_rate_hz=info.sample_rate_hz)
+        rhythm(found[RisesFeature()], found[PowerFeature()], sample_rate_hz=info.sample_rate_hz)
 
     def theirs() -> None:
         y, rate = librosa.load(io.BytesIO(content), sr=None)
@@ -238,7 +238,7 @@ def beat_times() -> None:
         info = measure(io.BytesIO(content))
         grid = FrameGrid(RATE, info.sample_rate_hz, info.n_samples)
         found = analyze(io.BytesIO(content), info, grid=grid, features=[RisesFeature(), PowerFeature()])
-        _, beats = beats_in(found[RisesFeature()], found[PowerFeature()], sample_rate_hz=info.sample_rate_hz)
+        _, beats = rhythm(found[RisesFeature()], found[PowerFeature()], sample_rate_hz=info.sample_rate_hz)
         apart += [float(np.abs(beats.times_s - at).min()) * 1000 for at in truth]
     said = f"median {np.median(apart):.1f} ms, 95th percentile {np.percentile(apart, 95):.1f} ms"
     row("beat times on clean drums (made, 84 to 170 BPM) against the truth", "median 2 ms, 95th percentile 5 ms", said)

@@ -13,7 +13,7 @@ from fern_tide.core.base.errors import Cancelled, FernTideError
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import Float32Array, fingerprint
 from fern_tide.core.document import Project, Track
-from fern_tide.core.envelope.beats import Beats
+from fern_tide.core.envelope.beats import Beats, rhythm
 from fern_tide.core.envelope.envelope import needs
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.sound.channels import Channel
@@ -33,7 +33,7 @@ from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.levels import Detector
 from fern_tide.core.sound.spectrum import Window
 from fern_tide.store.job_rows import CANCELLED, FAILED, Job
-from fern_tide.workflows.source import beats_in, pack_rhythm, rhythm_key, unpack_rhythm
+from fern_tide.workflows.source import pack_rhythm, rhythm_key, unpack_rhythm
 from fern_tide.workflows.studio import Studio
 
 KIND = "analyze"
@@ -206,7 +206,7 @@ def _find_rhythm(studio: Studio, media: str, info: SoundInfo) -> None:
     if stored[0] is None or stored[1] is None or studio.derived.has(rhythm_key(media)):
         return
     rises, power = (np.asarray(item, dtype=np.float32) for item in stored)
-    hits, beats = beats_in(rises, power, sample_rate_hz=info.sample_rate_hz)
+    hits, beats = rhythm(rises, power, sample_rate_hz=info.sample_rate_hz)
     studio.derived.put(rhythm_key(media), pack_rhythm(hits, beats))
 
 

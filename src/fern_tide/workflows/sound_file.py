@@ -10,7 +10,7 @@ from typing import Any, BinaryIO
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.document import Project, Track
-from fern_tide.core.envelope.beats import Beats
+from fern_tide.core.envelope.beats import Beats, rhythm
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice, clean, needs, read_raw
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.envelope.readings.hits import HitsParams, hits_of
@@ -19,7 +19,7 @@ from fern_tide.core.sound.decode import SoundInfo, blocks, measure
 from fern_tide.core.sound.features import Feature, PowerFeature, RisesFeature, analyze
 from fern_tide.core.sound.whole import figures
 from fern_tide.workflows.bring_in_sound import fresh_id, name_of
-from fern_tide.workflows.source import ProjectSource, beats_in
+from fern_tide.workflows.source import ProjectSource
 
 
 class FileLevels:
@@ -51,7 +51,7 @@ class FileLevels:
         """Give a track's hits and beats."""
         self._read(track, (RisesFeature(), PowerFeature()))
         rises, power = self._feature(track, RisesFeature()), self._feature(track, PowerFeature())
-        return beats_in(rises, power, sample_rate_hz=track.info.sample_rate_hz)
+        return rhythm(rises, power, sample_rate_hz=track.info.sample_rate_hz)
 
     def source(self, track: Track | None) -> ProjectSource:
         """Give what a reading of a track reads from."""

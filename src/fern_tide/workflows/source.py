@@ -10,41 +10,15 @@ import numpy as np
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import Float32Array, FloatArray, fingerprint
 from fern_tide.core.document import Project, Track
-from fern_tide.core.envelope.beats import NO_BEATS, Beats, beat_grid, find_beats
+from fern_tide.core.envelope.beats import NO_BEATS, Beats, beat_grid
 from fern_tide.core.envelope.envelope import Envelope
-from fern_tide.core.envelope.hits import Hits, find_hits, rise
+from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.envelope.points import read_points
-from fern_tide.core.envelope.readings.hits import HitsParams
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import VERSION as FEATURES_VERSION
 from fern_tide.core.sound.features import Feature
 
 BEATS_VERSION = 1
-LOW_HITS_HZ = (20.0, 150.0)
-
-
-def whole_hits(rises: Float32Array, power: Float32Array, *, sample_rate_hz: int) -> Hits:
-    """Find the hits of a whole spectrum, as they are drawn and as beats are drawn to them."""
-    return _hits(rises, power, sample_rate_hz, (0.0, sample_rate_hz / 2))
-
-
-def _hits(rises: Float32Array, power: Float32Array, sample_rate_hz: int, band_hz: tuple[float, float]) -> Hits:
-    usual = HitsParams()
-    return find_hits(
-        rise(rises, low_hz=band_hz[0], high_hz=band_hz[1]),
-        power,
-        sample_rate_hz=sample_rate_hz,
-        sensitivity=usual.sensitivity,
-        least_gap_s=usual.least_gap_ms / 1000.0,
-    )
-
-
-def beats_in(rises: Float32Array, power: Float32Array, *, sample_rate_hz: int) -> tuple[Hits, Beats]:
-    """Find the hits and beats of a sound."""
-    hits = whole_hits(rises, power, sample_rate_hz=sample_rate_hz)
-    low = _hits(rises, power, sample_rate_hz, LOW_HITS_HZ)
-    novelty = rise(rises, low_hz=0.0, high_hz=sample_rate_hz / 2)
-    return hits, find_beats(novelty, hits, low, sample_rate_hz=sample_rate_hz)
 
 
 def pack_rhythm(hits: Hits, beats: Beats) -> FloatArray:

@@ -10,9 +10,9 @@ import numpy.typing as npt
 from pydantic import Field
 
 from fern_tide.core.base.params import Frozen
-from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.base.target import Id
-from fern_tide.core.envelope.hits import Hits
+from fern_tide.core.envelope.hits import Hits, find_hits, rise
 from fern_tide.core.sound.onsets import rise_hop
 
 SLOWEST_BPM, FASTEST_BPM = 30.0, 300.0
@@ -22,6 +22,7 @@ _STRETCH_S, _EVERY_S = 10.0, 2.0  # the tempo is read over such stretches, this 
 _BLUR_S = 0.015
 _CHANGE = 12.0  # what a change of tempo costs on the way, per octave
 _TIGHT = 400.0  # how much an uneven beat costs (D. Ellis, 'Beat tracking by dynamic programming', 2007)
+_LOW_HZ = (20.0, 150.0)  # hits that tell where bars begin
 _NEAR_S = 0.045  # a hit this near a beat is the beat
 _STEADY_S = 0.004  # beats this near an even grid are an even grid
 MOST_BEATS = 200_000
@@ -76,6 +77,20 @@ class BeatSetting(Frozen, frozen=True):
     shift_s: Annotated[float, Field(ge=-60, le=60)] = 0.0
     per_bar: Annotated[int, Field(ge=1, le=16)] = 4
     bar_on: Annotated[int, Field(ge=0, le=15)] = 0
+
+
+def rhythm(rises: Float32Array, power: Float32Array, *, sample_rate_hz: int) -> tuple[Hits, Beats]:
+    """Find the hits of a sound's whole spectrum, and its beats.
+
+    Args:
+        rises: shape (bands, rises), from core/sound/onsets.py.
+        power: shape (spans,), the mean power of every 32 samples.
+        sample_rate_hz: of the sound.
+    """
+    novelty = rise(rises, low_hz=0.0, high_hz=sample_rate_hz / 2)
+    lows = rise(rises, low_hz=_LOW_HZ[0], high_hz=_LOW_HZ[1])
+    hits, low_hits = (find_hits(item, power, sample_rate_hz=sample_rate_hz) for item in (novelty, lows))
+    return hits, find_beats(novelty, hits, low_hits, sample_rate_hz=sample_rate_hz)
 
 
 def find_beats(rises: FloatArray, hits: Hits, low_hits: Hits, *, sample_rate_hz: int) -> Beats:

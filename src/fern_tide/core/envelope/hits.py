@@ -8,8 +8,10 @@ import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.base.signal import Float32Array, FloatArray
-from fern_tide.core.sound.onsets import POWER_SAMPLES, rise_edges_hz, rise_hop
+from fern_tide.core.sound.onsets import rise_edges_hz, rise_hop
+from fern_tide.core.sound.running import POWER_SAMPLES
 
+USUAL_SENSITIVITY, USUAL_GAP_MS = 0.5, 80.0
 _AROUND_S = 0.100  # the threshold adapts to the median of what lies this far to both sides
 _PEAK_S = 0.030  # a hit is the highest rise within this far to both sides
 _BEFORE_S, _AFTER_S = 0.025, 0.012  # where the sample-near start of a hit is looked for
@@ -57,7 +59,12 @@ def rise(rises: Float32Array, *, low_hz: float, high_hz: float) -> FloatArray:
 
 
 def find_hits(
-    rises: FloatArray, power: Float32Array, *, sample_rate_hz: int, sensitivity: float, least_gap_s: float
+    rises: FloatArray,
+    power: Float32Array,
+    *,
+    sample_rate_hz: int,
+    sensitivity: float = USUAL_SENSITIVITY,
+    least_gap_s: float = USUAL_GAP_MS / 1000.0,
 ) -> Hits:
     """Find where a sound sets in.
 

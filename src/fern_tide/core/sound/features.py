@@ -15,8 +15,8 @@ from fern_tide.core.sound.channels import Channel, n_signals, pick
 from fern_tide.core.sound.decode import SoundInfo, blocks
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.levels import Detector, levels
-from fern_tide.core.sound.onsets import POWER_SAMPLES, RISE_BANDS, Power, Rises, n_rises
-from fern_tide.core.sound.running import WAVEFORM_SAMPLES, Loudness, Waveform
+from fern_tide.core.sound.onsets import RISE_BANDS, Rises, n_rises
+from fern_tide.core.sound.running import POWER_SAMPLES, WAVEFORM_SAMPLES, Loudness, Power, Waveform
 from fern_tide.core.sound.spectrum import (
     LOW_PART_HZ,
     Window,

@@ -1,4 +1,4 @@
-"""What hits and beats are found in, read on grids of its own: how fast the spectrum rises, and how the power goes."""
+"""What hits and beats are found in, read on a grid of its own: how fast the spectrum rises."""
 
 from __future__ import annotations
 
@@ -13,7 +13,6 @@ from fern_tide.core.sound.spectrum import Window, power_spectra, window_samples
 RISES_A_SECOND = 100
 RISE_BANDS = 16
 LOWEST_HZ, HIGHEST_HZ = 30.0, 16_000.0
-POWER_SAMPLES = 32
 _LAG = 1  # hops that a rise is measured over
 _KNEE = 1_000.0  # amplitudes are compressed as log(1 + 1000 a): what is below -60 dB hardly counts
 _CHUNK = 64
@@ -87,29 +86,3 @@ def _filters(n_window: int, sample_rate_hz: int) -> Float32Array:
     edges = rise_edges_hz()
     covered = np.minimum(upper[:, None], edges[1:]) - np.maximum(lower[:, None], edges[:-1])
     return np.asarray(np.maximum(covered, 0.0) / (upper - lower)[:, None], dtype=np.float32)
-
-
-class Power:
-    """The mean power of every 32 samples, over all channels, written into an array of shape (spans,)."""
-
-    def __init__(self, out: Float32Array) -> None:
-        self._out = out
-        self._span = 0
-        self._left: Float32Array | None = None
-
-    def add(self, block: Float32Array) -> None:
-        """Take the next block, shape (channels, samples)."""
-        if self._left is not None:
-            block = np.concatenate([self._left, block], axis=1)
-        whole = block.shape[1] // POWER_SAMPLES
-        spans = block[:, : whole * POWER_SAMPLES].reshape(len(block), whole, POWER_SAMPLES)
-        self._out[self._span : self._span + whole] = np.einsum("cws,cws->w", spans, spans) / (
-            len(block) * POWER_SAMPLES
-        )
-        self._span += whole
-        self._left = block[:, whole * POWER_SAMPLES :]
-
-    def finish(self) -> None:
-        """Write the last span, which may be short."""
-        if self._left is not None and self._left.shape[1]:
-            self._out[self._span] = np.mean(self._left**2)

@@ -1,6 +1,8 @@
-"""What is read from every sample as it passes, whatever the frames: the waveform, and loudness."""
+"""What is read from every sample as it passes, whatever the frames: the waveform, power, and loudness."""
 
 from __future__ import annotations
+
+from abc import ABC, abstractmethod
 
 import numpy as np
 import numpy.typing as npt
@@ -9,32 +11,60 @@ from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.sound.grid import Samples
 
 WAVEFORM_SAMPLES = 256
+POWER_SAMPLES = 32
 SILENCE_LUFS = -0.691  # the offset of ITU-R BS.1770-5, annex 1: loudness = -0.691 + 10 log10(weighted power)
 
 
-class Waveform:
-    """The lowest and highest sample of every 256, over all channels, written into an array of shape (2, spans)."""
+class Spans(ABC):
+    """Something read from every so many samples as blocks pass, whatever the blocks' lengths."""
+
+    size: int
+    """The samples in a span; the last span may be shorter."""
 
     def __init__(self, out: Float32Array) -> None:
         self._out = out
         self._span = 0
         self._left: Float32Array | None = None
 
+    @abstractmethod
+    def _read(self, spans: Float32Array) -> Float32Array:
+        """Give what is read from spans of shape (channels, spans, samples), the spans on the last axis."""
+
     def add(self, block: Float32Array) -> None:
         """Take the next block, shape (channels, samples)."""
         if self._left is not None:
             block = np.concatenate([self._left, block], axis=1)
-        whole = block.shape[1] // WAVEFORM_SAMPLES
-        spans = block[:, : whole * WAVEFORM_SAMPLES].reshape(len(block), whole, WAVEFORM_SAMPLES)
-        self._out[0, self._span : self._span + whole] = spans.min(axis=(0, 2))
-        self._out[1, self._span : self._span + whole] = spans.max(axis=(0, 2))
-        self._span += whole
-        self._left = block[:, whole * WAVEFORM_SAMPLES :]
+        whole = block.shape[1] // self.size
+        self._write(block[:, : whole * self.size].reshape(len(block), whole, self.size))
+        self._left = block[:, whole * self.size :]
 
     def finish(self) -> None:
         """Write the last span, which may be short."""
         if self._left is not None and self._left.shape[1]:
-            self._out[:, self._span] = self._left.min(), self._left.max()
+            self._write(self._left[:, np.newaxis])
+
+    def _write(self, spans: Float32Array) -> None:
+        if spans.shape[1]:
+            self._out[..., self._span : self._span + spans.shape[1]] = self._read(spans)
+            self._span += spans.shape[1]
+
+
+class Waveform(Spans):
+    """The lowest and highest sample of every 256, over all channels, written into an array of shape (2, spans)."""
+
+    size = WAVEFORM_SAMPLES
+
+    def _read(self, spans: Float32Array) -> Float32Array:
+        return np.stack([spans.min(axis=(0, 2)), spans.max(axis=(0, 2))])
+
+
+class Power(Spans):
+    """The mean power of every 32 samples, over all channels, written into an array of shape (spans,)."""
+
+    size = POWER_SAMPLES
+
+    def _read(self, spans: Float32Array) -> Float32Array:
+        return np.asarray(np.einsum("cws,cws->w", spans, spans) / (spans.shape[0] * spans.shape[2]), dtype=np.float32)
 
 
 class Loudness:

@@ -14,7 +14,7 @@ from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.beats import on_beat
 from fern_tide.core.formats.moments import MOST_BYTES, Moment, read_moments, write_csv, write_vtt
-from fern_tide.core.sound.spectrogram import HIGHEST_HZ, LOWEST_HZ, ROWS, Picture, shown, tilt_steps
+from fern_tide.core.sound.spectrogram import Picture, shown, tilt_steps
 from fern_tide.core.soundtrack_commands import PutMarkers, PutTrack, SetBeat
 from fern_tide.web.context import body, services, standing, studio, uploaded, whole
 from fern_tide.web.packing import Pack
@@ -74,19 +74,11 @@ def tile(key: str, track_id: str) -> Response:
 
 @pages.get("/tracks/<track_id>/average")
 def mean(key: str, track_id: str) -> Response:
-    """Give a track's average spectrum, tilted as asked, and where the rows lie."""
+    """Give a track's average spectrum, and the tilt that is asked for."""
     project = studio().projects.head(key)[1]
     _, level = spectrogram(studio(), project, project.track(track_id))
     pack = Pack()
-    tilt = tilt_steps(_number("tilt", 0.0))
-    head = {
-        "average": pack.add(level),
-        "tilt": pack.add(tilt),
-        "low_hz": LOWEST_HZ,
-        "high_hz": HIGHEST_HZ,
-        "rows": ROWS,
-    }
-    return pack.response(head)
+    return pack.response({"average": pack.add(level), "tilt": pack.add(tilt_steps(_number("tilt", 0.0)))})
 
 
 def _rows(rows: Picture) -> Response:
@@ -115,8 +107,6 @@ def _rhythm_head(pack: Pack, project: Project, track: Track | None) -> dict[str,
         "beats": pack.add(beats.times_s * fps),
         "in_bar": pack.add(beats.in_bar.astype(np.float64)),
         "bpm": beats.bpm,
-        "steady": beats.steady,
-        "per_bar": beats.per_bar,
     }
     if track is not None:
         hits, _ = services().levels.rhythm(project, track)

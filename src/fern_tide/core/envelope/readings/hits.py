@@ -11,7 +11,7 @@ from pydantic import Field, model_validator
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.envelope.hits import Hits, find_hits, rise
+from fern_tide.core.envelope.hits import USUAL_GAP_MS, USUAL_SENSITIVITY, Hits, find_hits, rise
 from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import PowerFeature, RisesFeature
@@ -32,8 +32,8 @@ class HitsParams(Params):
     high_hz: Annotated[float, Field(gt=0, le=96_000), unit("Hz", "The band's upper edge.", step=1)] = 20_000.0
     sensitivity: Annotated[
         float, Field(ge=0, le=1), unit("", "0 takes only the strongest, 1 nearly every one.", step=0.05)
-    ] = 0.5
-    least_gap_ms: Annotated[float, Field(ge=10, le=5000), unit("ms", "No two hits are closer.", step=10)] = 80.0
+    ] = USUAL_SENSITIVITY
+    least_gap_ms: Annotated[float, Field(ge=10, le=5000), unit("ms", "No two hits are closer.", step=10)] = USUAL_GAP_MS
     given: Annotated[HitsGiven, unit("", "Pulses by strength, pulses all alike, or seconds since the last hit.")] = (
         HitsGiven.PULSES
     )

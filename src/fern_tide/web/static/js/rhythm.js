@@ -59,7 +59,6 @@ export const rhythm = new (class extends EventTarget {
     this.strengths = head.strengths === undefined ? [] : arrays[head.strengths];
     this.bpm = head.bpm;
     this.onGrid = head.on_grid;
-    this.steady = head.steady;
     this.dispatchEvent(new Event("rhythm"));
   }
 
