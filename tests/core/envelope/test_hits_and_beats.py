@@ -68,10 +68,9 @@ def test_a_click_is_a_hit_within_32_samples_of_itself(rate_hz):
     assert hits.strengths.max() <= 1.0
 
 
-@pytest.mark.parametrize("sound", [np.zeros(RATE_HZ), sine(200, seconds=0.02, rate_hz=RATE_HZ)[:1], np.zeros(0) + 0.0])
-def test_silence_and_a_single_sample_have_no_hits(sound):
-    if sound.size:
-        assert len(hits_in(sound)) == 0
+def test_silence_has_no_hits_and_a_single_loud_sample_is_one():
+    assert len(hits_in(np.zeros(RATE_HZ))) == 0
+    assert hits_in(np.array([0.5])).times_s.tolist() == [0.0]
 
 
 def test_a_steady_tone_is_one_hit_at_its_start_at_most():
@@ -115,10 +114,10 @@ def test_beats_of_clean_drums_are_found_to_a_few_milliseconds(bpm):
 def test_bars_begin_at_the_low_hits():
     sound, truth = band_drums(120)
     beats = found_beats(sound)
-    if beats.bpm == pytest.approx(120, abs=0.1):
-        first_bars = beats.times_s[beats.in_bar == 1]
-        apart = [np.abs(first_bars - time).min() for time in truth[::4]]
-        assert np.median(apart) < 0.01
+    assert beats.bpm == pytest.approx(120, abs=0.1)
+    first_bars = beats.times_s[beats.in_bar == 1]
+    apart = [np.abs(first_bars - time).min() for time in truth[::4]]
+    assert np.median(apart) < 0.01
 
 
 def test_beats_that_slow_down_are_followed():
@@ -131,7 +130,7 @@ def test_beats_that_slow_down_are_followed():
 
 @pytest.mark.parametrize("sound", [np.zeros(4 * RATE_HZ), np.zeros(100)])
 def test_silence_has_no_beats(sound):
-    assert found_beats(sound) == NO_BEATS or len(found_beats(sound).times_s) == 0
+    assert len(found_beats(sound).times_s) == 0
 
 
 def test_the_rises_have_a_grid_of_their_own():

@@ -1,0 +1,100 @@
+"""Envelopes that are read from a project rather than a track, and that the command line bakes the same."""
+
+import numpy as np
+import pytest
+from tests.workflows.test_soundtrack import do, document, key, levels  # noqa: F401
+
+from fern_tide.core.base.errors import FernTideError, InvalidParameter
+from fern_tide.core.base.target import Target
+from fern_tide.core.commands import PutEnvelope, PutMapping
+from fern_tide.core.envelope.beats import BeatSetting
+from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
+from fern_tide.core.soundtrack_commands import SetBeat
+from fern_tide.workflows import analysis, bake_project, bring_in_sound, hand_off, tune
+from fern_tide.workflows.beat import Correction, corrected
+from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.offline import bake_file
+
+
+def test_a_blend_follows_its_envelopes_and_circles_are_refused(studio, levels, key):  # noqa: F811
+    both = Envelope(id="both", name="Both", reading=ReadingChoice.parse("blend first=drums how=sum second=drums"))
+    project = do(studio, key, PutEnvelope(envelope=both))
+    np.testing.assert_allclose(
+        levels.cleaned(project, project.envelope("both")), 2 * levels.cleaned(project, project.envelope("drums"))
+    )
+    again = both.model_copy(update={"reading": ReadingChoice.parse("blend first=both")})
+    with pytest.raises(InvalidParameter, match="made of itself"):
+        do(studio, key, PutEnvelope(envelope=again))
+    with pytest.raises(FernTideError, match="no envelope named nobody"):
+        do(
+            studio,
+            key,
+            PutEnvelope(envelope=both.model_copy(update={"reading": ReadingChoice.parse("blend first=nobody")})),
+        )
+
+
+def test_an_imported_curve_travels_with_the_project(studio, levels, key):  # noqa: F811
+    bring_in_sound.add_curve(studio, key, [b"time_s,value\n0,0\n4,1\n"], file_name="swell.csv")
+    project = document(studio, key)
+    swell = project.envelope("swell")
+    level = levels.cleaned(project, swell)
+    assert level[[0, 60, 120, 150]].tolist() == pytest.approx([0.0, 0.5, 1.0, 1.0])
+    studio.sweep()
+    with hand_off.export_project(studio, project) as stream:
+        revision = hand_off.import_project(studio, stream)
+    again = revision.document
+    np.testing.assert_array_equal(Levels(studio).cleaned(again, again.envelope("swell")), level)
+
+
+def test_a_wrong_curve_leaves_nothing_behind(studio, key):  # noqa: F811
+    before = document(studio, key)
+    with pytest.raises(FernTideError, match="no points"):
+        bring_in_sound.add_curve(studio, key, [b""], file_name="x.csv")
+    assert document(studio, key) == before
+
+
+def test_beats_and_their_corrections_change_a_beats_envelope(studio, levels, key):  # noqa: F811
+    beats = Envelope(id="beats", name="Beats", reading=ReadingChoice.parse("beats"))
+    project = do(studio, key, PutEnvelope(envelope=beats))
+    before = levels.cleaned(project, beats)
+    setting = corrected(project, levels.beats(project), how=Correction.DOUBLE)
+    after = levels.cleaned(do(studio, key, SetBeat(beat=setting)), beats)
+    assert np.count_nonzero(after) == pytest.approx(2 * np.count_nonzero(before), abs=2)
+
+
+READINGS = [
+    "beats given=fall",
+    "blend first=drums how=max second=drums",
+    "hits",
+    "bank bands=4",
+    "pitch_classes note=A",
+]
+
+
+@pytest.mark.parametrize("reading", READINGS)
+def test_the_command_line_bakes_what_the_studio_bakes(studio, levels, key, tmp_path, reading):  # noqa: F811
+    track = None if reading.startswith(("beats", "blend")) else "drums"
+    envelope = Envelope(id="e", name="E", track=track, reading=ReadingChoice.parse(reading))
+    do(studio, key, PutEnvelope(envelope=envelope))
+    project = document(studio, key)
+    analysis.ensure(studio, project)
+    mapping = tune.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))
+    project = do(studio, key, PutMapping(mapping=mapping))
+    path = tmp_path / "project.ferntide"
+    with hand_off.export_project(studio, project) as stream:
+        path.write_bytes(stream.read())
+    (alone,) = bake_file(path, formats=["csv"])
+    ours = hand_off.write_format(project, tune.curves(levels, project), format_id="csv")
+    assert alone.content == ours.content
+
+
+def test_other_beats_make_a_curve_stale_and_say_so(studio, levels, key):  # noqa: F811
+    do(studio, key, PutEnvelope(envelope=Envelope(id="e", name="E", reading=ReadingChoice.parse("beats given=fall"))))
+    project = document(studio, key)
+    mapping = tune.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))
+    project = do(studio, key, PutMapping(mapping=mapping))
+    bake_project.bake_all(studio, levels, key, project)
+    assert bake_project.stale_count(studio, key, project) == 0
+    later = do(studio, key, SetBeat(beat=BeatSetting(bpm=100)))
+    (state,) = bake_project.states(studio, key, later)
+    assert state.reasons == ("other beats",)
