@@ -2,6 +2,8 @@
 
 import pytest
 
+from fern_tide.core.sound.spectrogram import HIGHEST_HZ, LOWEST_HZ, ROWS, row_edges_hz
+
 
 @pytest.fixture(scope="module")
 def modules(browser, server):
@@ -293,3 +295,21 @@ def test_a_report_groups_what_moved_alike(modules):
         "Cloche 1 and 1 like it: by up to 50.0 % of its range at 2.00 s, 10.0 % on average",
     ]
     assert modules("soundtrack", "reportLines", {"moved": [], "of": 5}) == ["None of 5 driven curves moved."]
+
+
+DRAWN = """async () => {
+    const { LOW_HZ, HIGH_HZ, ROWS, rowOf } = await import('/static/js/spectrogram.js');
+    return [LOW_HZ, HIGH_HZ, ROWS, [40, 440, 9000].map((hz) => rowOf(hz, ROWS))];
+}"""
+
+
+def test_the_page_draws_pitches_where_python_puts_them(browser, server):
+    page = browser.new_context(base_url=server.url).new_page()
+    page.goto("/")
+    *ends, rows = page.evaluate(DRAWN)
+    page.context.close()
+    assert ends == [LOWEST_HZ, HIGHEST_HZ, ROWS]
+    edges = row_edges_hz()
+    for hz, y in zip((40, 440, 9_000), rows, strict=True):
+        row = int(ROWS - y)  # Python counts rows from the lowest
+        assert edges[row] <= hz <= edges[row + 1]
