@@ -7,7 +7,7 @@ from tests.workflows.test_soundtrack import do, document, key, levels  # noqa: F
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands import PutEnvelope, PutMapping
-from fern_tide.core.envelope.beats import BeatSetting
+from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
 from fern_tide.core.soundtrack_commands import SetBeat
 from fern_tide.workflows import analysis, bake_project, bring_in_sound, hand_off, tune

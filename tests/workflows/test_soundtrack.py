@@ -10,7 +10,7 @@ from fern_tide.core.base.errors import FernTideError, InvalidParameter, Unreadab
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands import PutEnvelope, PutMapping
-from fern_tide.core.envelope.beats import BeatSetting
+from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.soundtrack_commands import PutTrack, RemoveTrack, SetBeat, SetLength, SetRate, SetWork

@@ -14,7 +14,7 @@ from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownN
 from fern_tide.core.base.frame_rate import FrameRate, RateField
 from fern_tide.core.base.params import Frozen, build
 from fern_tide.core.base.target import Id, Name
-from fern_tide.core.envelope.beats import BeatSetting
+from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.mapping.mapping import Mapping

@@ -9,7 +9,8 @@ import numpy as np
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.document import Project
-from fern_tide.core.envelope.beats import FASTEST_BPM, SLOWEST_BPM, Beats, BeatSetting
+from fern_tide.core.envelope.beat_grid import FASTEST_BPM, SLOWEST_BPM, BeatSetting
+from fern_tide.core.envelope.beats import Beats
 
 MOST_TAP_GAP_S = 2.5
 

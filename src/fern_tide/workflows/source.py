@@ -10,7 +10,8 @@ import numpy as np
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import Float32Array, FloatArray, fingerprint
 from fern_tide.core.document import Project, Track
-from fern_tide.core.envelope.beats import NO_BEATS, Beats, beat_grid
+from fern_tide.core.envelope.beat_grid import beat_grid
+from fern_tide.core.envelope.beats import NO_BEATS, Beats
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.envelope.points import read_points

@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from tests.conftest import Held, read, sine, wav
 
 from fern_tide.core.base.frame_rate import FrameRate
-from fern_tide.core.envelope.beats import NO_BEATS, Beats, BeatSetting, beat_grid, find_beats, on_beat
+from fern_tide.core.envelope.beat_grid import BeatSetting, beat_grid, on_beat
+from fern_tide.core.envelope.beats import NO_BEATS, Beats, find_beats
 from fern_tide.core.envelope.envelope import ReadingChoice, read_raw
 from fern_tide.core.envelope.hits import Hits, find_hits, rise
 from fern_tide.core.sound.decode import measure

@@ -12,7 +12,7 @@ from flask import Blueprint, Response, jsonify, request, send_file
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.document import Marker, Project, Track
-from fern_tide.core.envelope.beats import on_beat
+from fern_tide.core.envelope.beat_grid import on_beat
 from fern_tide.core.formats.moments import MOST_BYTES, Moment, read_moments, write_csv, write_vtt
 from fern_tide.core.sound.spectrogram import Picture, shown, tilt_steps
 from fern_tide.core.soundtrack_commands import PutMarkers, PutTrack, SetBeat

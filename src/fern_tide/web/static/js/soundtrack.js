@@ -240,10 +240,10 @@ export function mountSoundtrack(parts, { state, axis, refresh, soon, signal }) {
 
   function showHits() {
     const place = find("#hit-words");
-    if (!place || !rhythm.hits.length) return;
+    if (!place || rhythm.track !== state.track) return;
     const grid = rhythm.onGrid === null || !rhythm.beats.length ? "" : `; ${rhythm.onGrid} on the beat`;
     place.dataset.track = rhythm.track ?? "";
-    say(place, `${rhythm.hits.length} hits in this track${grid}`);
+    say(place, rhythm.hits.length ? `${rhythm.hits.length} hits in this track${grid}` : "no hits in this track");
     const tempo = find("#tempo");
     if (tempo && document.activeElement !== tempo) tempo.value = String(Number(rhythm.bpm.toFixed(2)));
   }
