@@ -334,7 +334,7 @@ def baking() -> None:
     targets = [
         Target(part=part.id, property=item.id)
         for part in scene.parts
-        for item in part.kind.properties
+        for item in part.properties
         if item.kind == "number"
     ]
     lift = 0.5 + 0.5 * np.sin(np.arange(n_frames) / 9.0)

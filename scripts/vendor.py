@@ -24,7 +24,15 @@ FILES = [
     *(font("instrument-sans", w, alphabet) for w in (400, 500, 600) for alphabet in ("latin", "latin-ext")),
     *(font("spline-sans-mono", w, alphabet) for w in (400, 500) for alphabet in ("latin", "latin-ext")),
     ("htmx.org", "dist/htmx.min.js"),
+    ("three", "build/three.core.js"),
+    ("three", "build/three.module.js"),
+    ("three", "examples/jsm/controls/OrbitControls.js"),
+    ("three", "examples/jsm/loaders/GLTFLoader.js"),
+    ("three", "examples/jsm/utils/BufferGeometryUtils.js"),
+    ("three", "examples/jsm/utils/SkeletonUtils.js"),
 ]
+FLAT = ((b"from 'three'", b"from './three.module.js'"), (b"from '../utils/", b"from './"))
+"""Modules that name each other otherwise are pointed at the folder where all of them lie: no import map is needed."""
 
 
 def copy() -> None:
@@ -35,6 +43,8 @@ def copy() -> None:
         source = ROOT / "node_modules" / package
         about = json.loads((source / "package.json").read_text())
         content = (source / file).read_bytes()
+        for old, new in FLAT if "examples" in file else ():
+            content = content.replace(old, new)
         name = Path(file).name
         (TARGET / name).write_bytes(content)
         entries.append(

@@ -17,7 +17,6 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from fern_tide.core.document import Project
-    from fern_tide.core.scene.scene import Scene
 
 COULD_NOT = 2
 
@@ -98,13 +97,16 @@ def _parser() -> argparse.ArgumentParser:
     made.add_argument("--step", action="append", default=[], metavar="'NAME key=value'")
     made.add_argument("--response", default="straight", metavar="'NAME key=value'")
     made.add_argument("--target", action="append", required=True, metavar="'PART:PROPERTY rest=0.2 full=1'")
-    made.add_argument("--scene", metavar="FILE")
+    made.add_argument("--scene", metavar="FILE", help="an SVG, GLB, picture or project file; else the demo scene")
     made.add_argument("--out", required=True, metavar="PROJECT.ferntide")
 
     made = command("bake", _bake, "Bake a project file and write its curves.")
     made.add_argument("project")
     made.add_argument("--out", required=True, metavar="DIR")
-    made.add_argument("--format", action="append", default=[], metavar="NAME", help="csv, svg; repeats")
+    made.add_argument("--format", action="append", default=[], metavar="NAME", help="csv, json, svg, gltf; repeats")
+    made.add_argument("--parts", metavar="ID,ID", help="only these parts and what is inside them")
+    made.add_argument("--interpolation", choices=("linear", "step", "cubic"), help="what lies between two keys")
+    made.add_argument("--error", type=float, metavar="PERCENT", help="how far keys may be off; 0 is a key every frame")
 
     made = command("schema", _schema, "Print the JSON Schema of the project document.")
     return parser
@@ -241,14 +243,14 @@ def _beats(arguments: argparse.Namespace) -> None:
 def _scene(arguments: argparse.Namespace) -> None:
     from fern_tide.workflows.offline import load_scene
 
-    print(json.dumps(load_scene(arguments.file).describe(), indent=1, ensure_ascii=False))
+    print(json.dumps(load_scene(arguments.file)[0].describe(), indent=1, ensure_ascii=False))
 
 
 def _map(arguments: argparse.Namespace) -> None:
     from fern_tide.core.project_file import write_project_file
     from fern_tide.workflows.offline import MapPlan, load_scene, map_sound
 
-    scene: Scene = load_scene(arguments.scene)
+    scene, files = load_scene(arguments.scene)
     plan = MapPlan(
         rate=arguments.rate,
         reading=arguments.reading,
@@ -262,16 +264,21 @@ def _map(arguments: argparse.Namespace) -> None:
     sound = Path(arguments.sound)
     project: Project = map_sound(sound, plan=plan, scene=scene)
     with Path(arguments.out).open("wb") as out:
-        write_project_file(out, project, media=lambda digest: sound.open("rb"))
+        write_project_file(
+            out, project, media=lambda digest: io.BytesIO(files[digest]) if digest in files else sound.open("rb")
+        )
     print(arguments.out)
 
 
 def _bake(arguments: argparse.Namespace) -> None:
     from fern_tide.workflows.hand_off import file_stem
-    from fern_tide.workflows.offline import bake_file
+    from fern_tide.workflows.offline import Writing, bake_file
 
     folder, source = Path(arguments.out), Path(arguments.project)
-    written = bake_file(source, formats=arguments.format or ["csv"])
+    asked = {"interpolation": arguments.interpolation, "error_percent": arguments.error}
+    parts = None if arguments.parts is None else [name.strip() for name in arguments.parts.split(",")]
+    options = {name: str(value) for name, value in asked.items() if value is not None}
+    written = bake_file(source, writing=Writing(arguments.format or ["csv"], parts, options))
     folder.mkdir(parents=True, exist_ok=True)
     for item in written:
         path = folder / f"{file_stem(source.stem)}{item.format.extension}"

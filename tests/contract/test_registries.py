@@ -108,7 +108,7 @@ def everything_driven(n_frames):
     parts = {part.shape.id: part for part in scene.parts}
     drives = []
     for part in parts.values():
-        for item in part.kind.properties:
+        for item in part.properties:
             rest, full = item.suggest_ends(part.own(item.id))
             drives.append(Drive(target=Target(part=part.id, property=item.id), rest=rest, full=full))
     mapping = Mapping(id="all", name="All", envelope="e", marks=Marks(low=0.1, high=0.9), drives=tuple(drives))

@@ -25,7 +25,7 @@ def written() -> str:
         levels[envelope.id] = clean(read_raw(envelope.reading, source), envelope.clean_up, rate=project.rate)
     lifts = {m.id: shaped_lift(levels[m.envelope], m, rate=project.rate) for m in project.mappings}
     lines = [f"frames {project.n_frames}, every {EVERY}th"]
-    for curve in bake(project.scene, project.mappings, lifts=lifts):
+    for curve in bake(project.scene, project.mappings, lifts=lifts, n_frames=project.n_frames):
         lines.append(f"{curve.target}: " + " ".join(f"{value:.4f}" for value in curve.values[::EVERY]))
     return "\n".join(lines) + "\n"
 

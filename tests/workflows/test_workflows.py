@@ -106,7 +106,7 @@ def test_work_that_ends_is_noted(studio, key):
 def test_a_new_mapping_has_good_ends_for_every_property_of_every_part(studio, key, levels):
     project = current(studio, key).document
     for part in project.scene.parts:
-        for item in part.kind.properties:
+        for item in part.properties:
             mapping = tune.new_mapping(
                 levels, project, envelope_id="drums", target=Target(part=part.id, property=item.id)
             )

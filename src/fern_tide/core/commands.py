@@ -13,6 +13,19 @@ from fern_tide.core.command import Command, choice_label, held, listed, put, ver
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.scene_commands import (
+    ArrangePart,
+    PutFollow,
+    PutLimit,
+    PutPart,
+    PutScene,
+    RemoveFollow,
+    RemovePart,
+    SetAnchor,
+    SetPlays,
+    SetStage,
+    SetValue,
+)
 from fern_tide.core.soundtrack_commands import (
     MoveTrack,
     PutMarker,
@@ -188,6 +201,17 @@ AnyCommand = Annotated[
     | PutMapping
     | MoveMapping
     | RemoveMapping
+    | PutPart
+    | SetValue
+    | SetAnchor
+    | ArrangePart
+    | RemovePart
+    | PutFollow
+    | RemoveFollow
+    | PutLimit
+    | SetStage
+    | SetPlays
+    | PutScene
     | Together,
     Field(discriminator="kind"),
 ]

@@ -8,12 +8,12 @@ from fractions import Fraction
 from functools import cached_property
 from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import Field, StringConstraints, ValidationError, model_validator
+from pydantic import Field, ValidationError, model_validator
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject
 from fern_tide.core.base.frame_rate import FrameRate, RateField
 from fern_tide.core.base.params import Frozen, build
-from fern_tide.core.base.target import Id, Name
+from fern_tide.core.base.target import Id, MediaHash, Name
 from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.colour import Colour
@@ -23,7 +23,6 @@ from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.grid import FrameGrid
 
 VERSION = 1
-MediaHash = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
 
 
 class Track(Frozen, frozen=True):
@@ -181,7 +180,7 @@ class Project(Frozen, frozen=True):
         used = {track.media for track in self.tracks}
         for envelope in self.envelopes:
             used |= set(envelope.reading.spec.media(envelope.reading.params))
-        return tuple(sorted(used))
+        return tuple(sorted(used | self.scene.media))
 
     def track(self, track_id: str) -> Track:
         """Find a track, or raise UnknownName."""

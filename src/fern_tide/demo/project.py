@@ -10,13 +10,15 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import from_db
 from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice
-from fern_tide.core.mapping.mapping import Drive, Mapping, ResponseChoice
+from fern_tide.core.mapping.mapping import Drive, Mapping, ResponseChoice, StepChoice
 from fern_tide.core.mapping.marks import Marks, Scale
 from fern_tide.core.sound.decode import measure
+from fern_tide.demo.bench_scene import CLOCHES, potting_bench
 from fern_tide.demo.scene import glasshouse
 from fern_tide.demo.sounds import STEMS, mix, stems, wav_bytes
 
 NAME = "The Glasshouse Hour"
+BENCH_NAME = "The Glasshouse Hour, the potting bench"
 MIX = "Rain on Panes"
 
 
@@ -40,6 +42,47 @@ def demo_project() -> Project:
         markers=(
             Marker(id="lamp-comes-on", name="Lamp comes on", time_s=5.2),
             Marker(id="rain-stops", name="Rain stops", time_s=41.5, colour="#1e6f8b"),
+        ),
+    )
+
+
+@cache
+def bench_project() -> Project:
+    """Make the second demo document: the same sounds on the 3D scene."""
+    return demo_project().but(name=BENCH_NAME, scene=potting_bench(), mappings=_bench_mappings())
+
+
+def _bench_mappings() -> tuple[Mapping, ...]:
+    cloches = [(f"cloche-{n}:scale_y", 1.0, 1.35 + 0.1 * (n % 3)) for n in range(1, CLOCHES + 1)]
+    swing = _mapping("Lamp swing", "drip", (-30, -12.5), ("lamp:turn_z", 0.0, 16.0)).model_copy(
+        update={"steps": (StepChoice.parse("sway period=2.608695652173913"),)}
+    )
+    return (
+        swing,
+        _mapping(
+            "Lamp light",
+            "drip",
+            (-28, -12.5),
+            ("lamp-light:intensity", 4.0, 16.0),
+            ("lamp-bulb:emission_strength", 0.8, 3.0),
+            response="exponent power=0.7",
+        ),
+        _mapping("Cloches", "panes", (-44, -26), *cloches, response="smooth"),
+        _mapping(
+            "Mist",
+            "reed",
+            (-36, -19.5),
+            ("mist:scale_y", 0.3, 1.6),
+            ("mist:opacity", 0.06, 0.32),
+            response="smooth",
+        ),
+        _mapping(
+            "Drop ring",
+            "drip",
+            (-28, -12.5),
+            ("drop-ring:scale_x", 0.6, 2.4),
+            ("drop-ring:scale_z", 0.6, 2.4),
+            ("drop-ring:emission_strength", 0.2, 3.0),
         ),
     )
 

@@ -67,7 +67,7 @@ class MediaStore:
         try:
             return self.path(digest).open("rb")
         except FileNotFoundError as cause:
-            raise FernTideError("The sound file of a track is missing.", remedy="Bring it in again.") from cause
+            raise FernTideError("A file of the project is missing.", remedy="Bring it in again.") from cause
 
     def read(self, digest: str) -> bytes:
         """Give a small media file's bytes, such as those of an imported curve.

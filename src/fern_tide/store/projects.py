@@ -261,4 +261,5 @@ def _gone() -> NoSuchProject:
 def _media_of(document: dict[str, Any]) -> set[str]:
     """List the media that a stored document names, whatever version wrote it."""
     read = {envelope["reading"].get("params", {}).get("media") for envelope in document["envelopes"]}
-    return {track["media"] for track in document["tracks"]} | {digest for digest in read if digest}
+    files = {file["media"] for file in document["scene"].get("files", ())}
+    return {track["media"] for track in document["tracks"]} | {digest for digest in read if digest} | files

@@ -12,8 +12,9 @@ from fern_tide.core.base.frame_rate import COMMON_RATES, FrameRate
 from fern_tide.core.base.params import fields, words
 from fern_tide.web import errors, shapes
 from fern_tide.web.context import Services
-from fern_tide.web.pages import bench, curves, edits, handoff, jobs, projects, sound, soundtrack
+from fern_tide.web.pages import bench, curves, edits, handoff, jobs, projects, sound, soundtrack, stage, stage_files
 from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.stages import Stages
 from fern_tide.workflows.studio import Studio
 
 POLICY = "; ".join(
@@ -21,10 +22,10 @@ POLICY = "; ".join(
         "default-src 'none'",
         "script-src 'self'",
         "style-src 'self'",
-        "img-src 'self' data:",
+        "img-src 'self' data: blob:",
         "media-src 'self'",
         "font-src 'self'",
-        "connect-src 'self'",
+        "connect-src 'self' blob:",
         "base-uri 'none'",
         "form-action 'self'",
         "frame-ancestors 'none'",
@@ -49,10 +50,10 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
         WTF_CSRF_TIME_LIMIT=None,
         WTF_CSRF_HEADERS=["X-CSRF-Token"],
     )
-    app.extensions["fern_tide"] = Services(studio, Levels(studio))
+    app.extensions["fern_tide"] = Services(studio, Levels(studio), Stages(studio.media))
     CSRFProtect(app)
     errors.install(app)
-    for page in (projects, sound, soundtrack, bench, handoff, curves, edits, jobs):
+    for page in (projects, sound, soundtrack, stage, stage_files, bench, handoff, curves, edits, jobs):
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(
         fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,

@@ -10,9 +10,11 @@ from typing import Any, cast
 from flask import current_app, request
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
+from fern_tide.core.scene.scene import Scene
 from fern_tide.store.projects import Revision
 from fern_tide.workflows import bake_project
 from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.stages import Staged, Stages
 from fern_tide.workflows.studio import Studio
 
 MOST_JSON_BYTES = 8 << 20
@@ -25,6 +27,7 @@ class Services:
 
     studio: Studio
     levels: Levels
+    stages: Stages
 
 
 def services() -> Services:
@@ -35,6 +38,11 @@ def services() -> Services:
 def studio() -> Studio:
     """Give the studio."""
     return services().studio
+
+
+def staged(scene: Scene) -> Staged:
+    """Give a scene with its files read."""
+    return services().stages.of(scene)
 
 
 def body() -> dict[str, Any]:
@@ -83,5 +91,7 @@ def standing(revision: Revision) -> dict[str, Any]:
         "frames": revision.document.n_frames,
         "work": revision.document.work,
         "markers": [item.model_dump(mode="json") for item in revision.document.markers],
+        "space": revision.document.scene.kind,
+        "looks": staged(revision.document.scene).looks,
         "rate": [revision.document.rate.fps.numerator, revision.document.rate.fps.denominator],
     }

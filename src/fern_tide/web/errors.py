@@ -9,7 +9,14 @@ from flask_wtf.csrf import CSRFError
 from peewee import OperationalError
 from werkzeug.exceptions import HTTPException
 
-from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject, UnreadableSound
+from fern_tide.core.base.errors import (
+    FernTideError,
+    InvalidParameter,
+    UnknownName,
+    UnreadableProject,
+    UnreadableScene,
+    UnreadableSound,
+)
 from fern_tide.store.files import DiskFull, TooLarge
 from fern_tide.store.projects import Conflict, NoSuchProject, NothingToUndo
 from fern_tide.workflows.analysis import NotAnalyzedYet
@@ -22,6 +29,7 @@ STATUS: dict[type[FernTideError], int] = {
     InvalidParameter: 422,
     UnreadableSound: 422,
     UnreadableProject: 422,
+    UnreadableScene: 422,
     TooLarge: 413,
     DiskFull: 507,
     NotAnalyzedYet: 202,

@@ -73,7 +73,20 @@ def _inputs(project: Project, target: Target, drivers: list[tuple[Mapping, Drive
         "rate": str(project.rate),
         "n_frames": project.n_frames,
         "drivers": rows,
+        **_tied(project, target),
     }
+
+
+def _tied(project: Project, target: Target) -> Inputs:
+    """Give a property's limits, and what it follows with all that goes into that."""
+    found: Inputs = {}
+    limit, follow = project.scene.limit_of(target), project.scene.follow_of(target)
+    if limit is not None:
+        found["limits"] = limit.model_dump(mode="json")
+    if follow is not None:
+        drivers = driven(project.scene, project.mappings).get(follow.source, [])
+        found["follows"] = [follow.model_dump(mode="json"), _inputs(project, follow.source, drivers)]
+    return found
 
 
 def _made_of(project: Project, envelope: Envelope) -> Inputs:
@@ -104,6 +117,10 @@ def states(studio: Studio, key: str, project: Project) -> list[CurveState]:
         else:
             state, why = State.CHANGED, tuple(reasons(row.inputs, now))
         names = tuple(dict.fromkeys(project.envelope(mapping.envelope).name for mapping, _ in drivers))
+        follow = project.scene.follow_of(target)
+        if follow is not None:
+            followed, property_ = project.scene.resolve(follow.source)
+            names = (f"follows {followed.name}, {property_.label.lower()}", *names)
         kept = None if values is None else np.asarray(values, dtype=np.float64)
         found.append(CurveState(target, part.name, item.label, names, state, why, kept))
     return found

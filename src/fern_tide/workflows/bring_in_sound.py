@@ -7,6 +7,7 @@ import unicodedata
 from collections.abc import Iterable
 from typing import Protocol
 
+from fern_tide.core.base.naming import Ids
 from fern_tide.core.commands import PutEnvelope, Together
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice
@@ -55,13 +56,7 @@ def name_of(file_name: str) -> str:
 
 def fresh_id(name: str, *, among: Iterable[Named]) -> str:
     """Make an id from a name that none of the others has."""
-    plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
-    stem = re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:48] or "item"
-    taken = {item.id for item in among}
-    number, candidate = 2, stem
-    while candidate in taken:
-        candidate, number = f"{stem}-{number}", number + 1
-    return candidate
+    return Ids(item.id for item in among).make(name)
 
 
 def shown_first(

@@ -1,8 +1,9 @@
-"""The demo project in a studio."""
+"""The demo projects in a studio."""
 
 from __future__ import annotations
 
-from fern_tide.demo.project import demo_project, demo_sounds
+from fern_tide.core.document import Project
+from fern_tide.demo.project import bench_project, demo_project, demo_sounds
 from fern_tide.store.projects import Revision
 from fern_tide.workflows import analysis
 from fern_tide.workflows.studio import Studio
@@ -11,16 +12,20 @@ LABEL = "Open the demo"
 
 
 def open_demo(studio: Studio) -> Revision:
-    """Store the demo as a new project, with its sounds, and start their analysis."""
+    """Store both demos as new projects, with their sounds, and start the analysis; gives the 2D one."""
     for content in demo_sounds().values():
         studio.media.add([content], most=len(content))
-    project = demo_project()
+    _store(studio, bench_project())
+    return _store(studio, demo_project())
+
+
+def _store(studio: Studio, project: Project) -> Revision:
     revision = studio.projects.create(project, label=LABEL)
     analysis.ensure(studio, project)
     return revision
 
 
 def ensure_demo(studio: Studio) -> None:
-    """Make the demo project in a studio that has no project."""
+    """Make the demo projects in a studio that has no project."""
     if not studio.projects.all():
         open_demo(studio)

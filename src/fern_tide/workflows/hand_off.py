@@ -4,19 +4,22 @@ from __future__ import annotations
 
 import re
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator, Mapping
 from typing import BinaryIO
 
 from fern_tide.core.bake.curve import Curve
-from fern_tide.core.base.errors import FernTideError, UnreadableSound
+from fern_tide.core.base.errors import FernTideError, UnreadableScene, UnreadableSound
+from fern_tide.core.base.params import build
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.points import MOST_BYTES, read_points
 from fern_tide.core.formats.format import HandOff, Written, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.project_file import ProjectFileLimits, read_project_file, write_project_file
+from fern_tide.core.scene.media import SceneMedia, load
 from fern_tide.core.sound.decode import SoundInfo, measure
 from fern_tide.store.projects import Revision
 from fern_tide.workflows import analysis
+from fern_tide.workflows.bring_in_scene import look_at
 from fern_tide.workflows.studio import Studio
 
 
@@ -25,22 +28,50 @@ def file_stem(name: str) -> str:
     return re.sub(r"[^\w\-. ]+", "", name).strip(" .")[:80] or "project"
 
 
-def write_format(project: Project, curves: tuple[Curve, ...], *, format_id: str) -> Written:
+def write_format(
+    project: Project,
+    curves: tuple[Curve, ...],
+    *,
+    format_id: str,
+    media: SceneMedia,
+    options: Mapping[str, object] | None = None,
+    parts: Collection[str] | None = None,
+) -> Written:
     """Write curves in a format and read them back.
 
+    Args:
+        project: whose scene and clock.
+        curves: as baked.
+        format_id: which.
+        media: what the scene was brought in with.
+        options: the format's params, where they are not its defaults.
+        parts: the ids of the parts that go in, each with all that is inside it; None is every part.
+
     Raises:
-        UnknownName: there is no such format.
+        UnknownName: there is no such format or part.
+        InvalidParameter: an option is not possible.
         FernTideError: there is nothing to write.
         ReadBackFailed: what was written does not hold what was baked.
     """
     chosen = FORMATS[format_id]
+    params = build(chosen.params, dict(options or {}))
+    if parts is not None:
+        within = {part.id for part_id in parts for part in project.scene.branch(project.scene.part(part_id).id)}
+        curves = tuple(curve for curve in curves if curve.target.part in within)
     if not curves:
         raise FernTideError("There are no baked curves to write.", remedy="Bake first.")
     lengths = {curve.n_frames for curve in curves}
     if len(lengths) > 1:
         raise FernTideError("The curves were baked at different lengths.", remedy="Bake the changed curves first.")
-    hand_off = HandOff(name=project.name, scene=project.scene, curves=curves, rate=project.rate, n_frames=lengths.pop())
-    return write(hand_off, format=chosen)
+    hand_off = HandOff(
+        name=project.name,
+        scene=project.scene,
+        curves=curves,
+        rate=project.rate,
+        n_frames=lengths.pop(),
+        media=media,
+    )
+    return write(hand_off, format=chosen, params=params)
 
 
 def export_project(studio: Studio, project: Project) -> BinaryIO:
@@ -66,8 +97,8 @@ def import_project(studio: Studio, stream: BinaryIO) -> Revision:
             try:
                 measured[digest] = measure(content, limits=studio.settings.sound_limits)
             except UnreadableSound:
-                content.seek(0)  # a curve that was imported is no sound
-                read_points(content.read(MOST_BYTES + 1))
+                content.seek(0)  # a curve or a scene's file that was imported is no sound
+                _check_other(content.read(studio.settings.most_scene_bytes + 1))
             kept.append(found == digest)
 
     limits = ProjectFileLimits(media_bytes=studio.settings.most_upload_bytes)
@@ -76,7 +107,16 @@ def import_project(studio: Studio, stream: BinaryIO) -> Revision:
         if track.media not in measured:
             raise UnreadableSound(f"The file of {track.name} is no sound.", remedy="Export the project again.")
     tracks = (track.model_copy(update={"info": measured[track.media]}) for track in project.tracks)
+    load(project.scene, studio.media.read)
     project = project.but(tracks=tuple(tracks))  # what was measured, not what the document claims
     revision = studio.projects.create(project, label="Open a project file")
     analysis.ensure(studio, project)
     return revision
+
+
+def _check_other(content: bytes) -> None:
+    """Refuse what is neither a file of a scene nor a curve."""
+    try:
+        look_at({"file": content})
+    except UnreadableScene:
+        read_points(content[: MOST_BYTES + 1])

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 import tempfile
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+from urllib.parse import unquote
 
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.base.errors import InvalidParameter, UnreadableProject
@@ -18,12 +21,16 @@ from fern_tide.core.base.units import parse_level
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS, row_of
 from fern_tide.core.formats.format import Written
-from fern_tide.core.mapping.mapping import RESPONSES, STEPS, Drive, Mapping, ResponseChoice, StepChoice, shaped_lift
+from fern_tide.core.formats.registry import FORMATS
+from fern_tide.core.mapping.mapping import RESPONSES, STEPS, Drive, ResponseChoice, StepChoice, shaped_lift
+from fern_tide.core.mapping.mapping import Mapping as MappingModel
 from fern_tide.core.mapping.marks import Marks, Scale, suggest_marks
 from fern_tide.core.project_file import read_project_file
+from fern_tide.core.scene.media import load
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import measure
 from fern_tide.demo.scene import glasshouse
+from fern_tide.workflows.bring_in_scene import look_at, scene_of
 from fern_tide.workflows.bring_in_sound import fresh_id
 from fern_tide.workflows.hand_off import write_format
 from fern_tide.workflows.sound_file import FileLevels, envelope_of, read_level, track_of
@@ -55,7 +62,7 @@ def map_sound(sound: Path, *, plan: MapPlan, scene: Scene) -> Project:
     drives = tuple(_drive(text, scene, response) for text in plan.targets)
     part, item = scene.resolve(drives[0].target)
     name = f"{part.name} {item.label.lower()}"[:120]
-    mapping = Mapping(
+    mapping = MappingModel(
         id=fresh_id(name, among=()),
         name=name,
         envelope=envelope.id,
@@ -98,15 +105,50 @@ def _number(name: str, value: object) -> float:
         raise InvalidParameter(name, value=value, allowed="a number") from cause
 
 
-def load_scene(file: str | None) -> Scene:
-    """Give the scene of a project file, or the demo scene where no file is given."""
+def load_scene(file: str | None) -> tuple[Scene, dict[str, bytes]]:
+    """Give the scene of an SVG, glTF, picture or project file, and its files; the demo scene where none is given.
+
+    A .gltf takes what lies beside it under the names that it gives.
+    """
     if file is None:
-        return glasshouse()
-    with Path(file).open("rb") as stream:
-        return read_project_file(stream, keep=lambda digest, chunks: None).scene
+        return glasshouse(), {}
+    path = Path(file)
+    kept: dict[str, bytes] = {}
+    if path.suffix.lower() == ".ferntide":
+        with path.open("rb") as stream:
+            project = read_project_file(stream, keep=lambda digest, chunks: kept.update({digest: b"".join(chunks)}))
+        return project.scene, {digest: kept[digest] for digest in project.scene.media}
+    files = {path.name: path.read_bytes()}
+    if path.suffix.lower() == ".gltf":
+        for name in _beside(files[path.name]):
+            if (path.parent / name).is_file():
+                files[name] = (path.parent / name).read_bytes()
+    found = look_at(files)
+    digest = hashlib.sha256(found.content).hexdigest()
+    return scene_of(found, digest), {digest: found.content}
 
 
-def bake_file(source: Path, *, formats: Sequence[str]) -> list[Written]:
+def _beside(content: bytes) -> list[str]:
+    """List the plain file names that a .gltf gives; what is wrong with it is said when it is read."""
+    try:
+        document = json.loads(content)
+        uris = [item.get("uri", "") for kind in ("buffers", "images") for item in document.get(kind, [])]
+    except (ValueError, AttributeError, TypeError, RecursionError):
+        return []
+    names = [unquote(str(uri)).removeprefix("./") for uri in uris]
+    return [name for name in names if name and name == Path(name).name and not name.startswith(("data:", "."))]
+
+
+@dataclass(frozen=True)
+class Writing:
+    """How `fern-tide bake` writes: formats, parts (None is all), and the options of the formats, as text."""
+
+    formats: Sequence[str]
+    parts: Sequence[str] | None = None
+    options: Mapping[str, str] = field(default_factory=dict)
+
+
+def bake_file(source: Path, *, writing: Writing) -> list[Written]:
     """Bake a project file and write it in the formats; each is read back."""
     with source.open("rb") as stream, tempfile.TemporaryDirectory() as folder:
 
@@ -119,6 +161,7 @@ def bake_file(source: Path, *, formats: Sequence[str]) -> list[Written]:
             with (Path(folder) / track.media).open("rb") as sound:
                 if measure(sound).without_note() != track.info.without_note():
                     raise UnreadableProject(f"{track.name} is not the sound that it claims.", remedy="Export it again.")
+        media = load(project.scene, lambda digest: (Path(folder) / digest).read_bytes())
         levels = FileLevels(project, lambda digest: (Path(folder) / digest).open("rb"))
         lifts = {
             mapping.id: shaped_lift(
@@ -127,8 +170,18 @@ def bake_file(source: Path, *, formats: Sequence[str]) -> list[Written]:
             for mapping in project.mappings
             if not mapping.muted
         }
-        curves = bake(project.scene, project.mappings, lifts=lifts)
-        return [write_format(project, curves, format_id=name) for name in dict.fromkeys(formats)]
+        curves = bake(project.scene, project.mappings, lifts=lifts, n_frames=project.n_frames)
+        return [
+            write_format(
+                project, curves, format_id=name, media=media, parts=writing.parts, options=_known(name, writing.options)
+            )
+            for name in dict.fromkeys(writing.formats)
+        ]
+
+
+def _known(format_id: str, options: Mapping[str, str]) -> dict[str, object]:
+    """Give the options that a format has; CSV, say, has no keys."""
+    return {name: value for name, value in options.items() if name in FORMATS[format_id].params.model_fields}
 
 
 def list_specs() -> str:
@@ -144,7 +197,7 @@ def list_specs() -> str:
         lines.append(f"{title}:")
         for spec in registry.values():
             lines.append(f"  {spec.id}  {spec.help}")
-            for field in fields(spec.params):
-                counted = f" {field.unit}" if field.unit else ""
-                lines.append(f"    {field.name}={field.default}  ({field.range_text}{counted})  {field.help}")
+            for item in fields(spec.params):
+                counted = f" {item.unit}" if item.unit else ""
+                lines.append(f"    {item.name}={item.default}  ({item.range_text}{counted})  {item.help}")
     return "\n".join(lines)

@@ -23,12 +23,14 @@ class Settings:
         data: the folder of everything (FERN_TIDE_DATA).
         most_upload_bytes: the largest file taken (FERN_TIDE_MOST_UPLOAD_MB).
         longest_sound_s: the longest sound taken (FERN_TIDE_LONGEST_SOUND_S).
+        most_scene_bytes: the largest SVG, glTF or picture taken, with all that comes with it (FERN_TIDE_MOST_SCENE_MB).
         redis_url: where the queue is, when not in the data folder (FERN_TIDE_REDIS_URL).
     """
 
     data: Path
     most_upload_bytes: int = 2 << 30
     longest_sound_s: int = 3 * 3600
+    most_scene_bytes: int = 256 << 20
     redis_url: str = ""
 
     @classmethod
@@ -39,6 +41,7 @@ class Settings:
             data=Path(data or environment.get("FERN_TIDE_DATA", "data")).resolve(),
             most_upload_bytes=int(environment.get("FERN_TIDE_MOST_UPLOAD_MB", "2048")) << 20,
             longest_sound_s=int(environment.get("FERN_TIDE_LONGEST_SOUND_S", "10800")),
+            most_scene_bytes=int(environment.get("FERN_TIDE_MOST_SCENE_MB", "256")) << 20,
             redis_url=environment.get("FERN_TIDE_REDIS_URL", ""),
         )
 

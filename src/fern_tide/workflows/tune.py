@@ -24,6 +24,7 @@ from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.studio import Studio
 
 TRANSFER_POINTS = 129
+MOST_PLACES = 300
 
 
 def edit(studio: Studio, key: str, command: Command, *, base: int) -> Revision:
@@ -97,13 +98,14 @@ def curves(levels: Levels, project: Project, *, of: Mapping | None = None) -> tu
     Raises:
         NotAnalyzedYet: a track's features are still being read.
     """
-    if of is None:
-        taking_part, wanted = project.mappings, None
-    else:
-        wanted = {drive.target for drive in of.drives}
-        taking_part = tuple(m for m in project.mappings if any(drive.target in wanted for drive in m.drives))
+    scene = project.scene
+    wanted = None if of is None else scene.with_followers(drive.target for drive in of.drives)
+    taking_part = project.mappings
+    if wanted is not None:
+        needed = scene.with_sources(wanted)
+        taking_part = tuple(m for m in project.mappings if any(drive.target in needed for drive in m.drives))
     lifts = {mapping.id: levels.lift(project, mapping) for mapping in taking_part if not mapping.muted}
-    return bake(project.scene, taking_part, lifts=lifts, only=wanted)
+    return bake(scene, taking_part, lifts=lifts, n_frames=project.n_frames, only=wanted)
 
 
 def lane_lift(levels: Levels, project: Project, mapping: Mapping) -> FloatArray:
@@ -154,7 +156,9 @@ def new_mapping(levels: Levels, project: Project, *, envelope_id: str, target: T
 
 
 def aim(project: Project, mapping: Mapping, *, place: int, target: Target) -> Mapping:
-    """Let the drive at a place move another property, with that property's own ends; past the last, add a drive.
+    """Let the drive at a place move another property; past the last, add a drive.
+
+    All settings stay. So do the ends, where the other property counts in the same unit, and else they are its own.
 
     Raises:
         UnknownName: there is no such part or property.
@@ -167,9 +171,29 @@ def aim(project: Project, mapping: Mapping, *, place: int, target: Target) -> Ma
     rest, full = item.suggest_ends(part.own(item.id))
     drives = list(mapping.drives)
     like = drives[min(max(place, 0), len(drives) - 1)]
+    if place < len(drives):
+        _, before = project.scene.resolve(like.target)
+        if (before.kind, before.unit, before.id) == (item.kind, item.unit, item.id):
+            rest, full = like.rest, like.full
     aimed = like.model_copy(update={"target": target, "rest": rest, "full": full})
     drives[place : place + 1] = [aimed]
     return mapping.model_copy(update={"drives": tuple(drives)})
+
+
+def places_for(project: Project, drive: Drive) -> list[tuple[str, str]]:
+    """List where a drive could move to, its settings kept: the same property of other parts, and what the part has."""
+    part, item = project.scene.resolve(drive.target)
+    found = [
+        (f"{part.id}:{other.id}", f"{part.name}, {other.label.lower()}")
+        for other in part.properties
+        if other.kind == item.kind and other.id != item.id
+    ]
+    for other_part in project.scene.parts:
+        if other_part.id != part.id and other_part.has(item.id):
+            found.append((f"{other_part.id}:{item.id}", f"{other_part.name}, {item.label.lower()}"))
+        if len(found) > MOST_PLACES:
+            break
+    return found
 
 
 def next_target(project: Project, mapping: Mapping) -> Target:
@@ -180,10 +204,10 @@ def next_target(project: Project, mapping: Mapping) -> Target:
     after = parts[parts.index(last.part) + 1 :]
     for part_id in (*after, *parts):
         candidate = Target(part=part_id, property=last.property)
-        known = any(item.id == last.property for item in project.scene.part(part_id).kind.properties)
+        known = project.scene.part(part_id).has(last.property)
         if known and candidate not in taken:
             return candidate
-    for item in project.scene.part(last.part).kind.properties:
+    for item in project.scene.part(last.part).properties:
         candidate = Target(part=last.part, property=item.id)
         if candidate not in taken:
             return candidate

@@ -6,9 +6,10 @@ import pytest
 
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.target import Target
-from fern_tide.core.scene.drawing import draw, markup, number
+from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.scene import Part, PartChoice, Scene
+from fern_tide.core.scene.svg.geometry import number
 from fern_tide.demo.scene import glasshouse
 
 DISC = PartChoice.model_validate({"id": "ellipse", "params": {"cx": 100, "cy": 50, "rx": 10, "ry": 20}})

@@ -12,14 +12,21 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.colour import parse_colour
 from fern_tide.core.mapping.mapping import Drive, Stacking, value
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
+from fern_tide.core.scene.follow import followed
 from fern_tide.core.scene.scene import Scene
 
-VERSION = 1
+VERSION = 2
 
 
-def driven(scene: Scene, mappings: Iterable[MappingModel]) -> dict[Target, list[tuple[MappingModel, Drive]]]:
-    """List what drives each property, in stacking order; properties come in the scene's own order."""
-    found: dict[Target, list[tuple[MappingModel, Drive]]] = {}
+Drivers = list[tuple[MappingModel, Drive]]
+
+
+def driven(scene: Scene, mappings: Iterable[MappingModel]) -> dict[Target, Drivers]:
+    """List what drives each property, in stacking order; properties come in the scene's own order.
+
+    A property that only follows another one is among them, with no drivers of its own.
+    """
+    found: dict[Target, Drivers] = {follow.target: [] for follow in scene.follows}
     for mapping in mappings:
         if not mapping.muted:
             for drive in mapping.drives:
@@ -32,42 +39,80 @@ def bake(
     mappings: Sequence[MappingModel],
     *,
     lifts: Mapping[str, FloatArray],
+    n_frames: int,
     only: Iterable[Target] | None = None,
 ) -> tuple[Curve, ...]:
     """Bake dense curves.
 
     Args:
-        scene: resolves the targets.
+        scene: resolves the targets, and says what follows what and what is limited.
         mappings: in stacking order; muted ones are passed over.
         lifts: lift after the steps, by mapping id, all of shape (frames,); of the unmuted mappings that take part.
+        n_frames: the project's length.
         only: bake just these targets; None is all that are driven.
 
     Returns:
         One curve per driven property: the same document and media give the same bytes.
     """
     wanted = driven(scene, mappings)
-    if only is not None:
-        chosen = set(only)
-        wanted = {target: drivers for target, drivers in wanted.items() if target in chosen}
-    return tuple(_curve(scene, target, drivers, lifts) for target, drivers in wanted.items())
+    chosen = set(wanted if only is None else only)
+    oven = _Oven(scene, wanted, lifts, n_frames)
+    return tuple(oven.curve(target) for target in wanted if target in chosen)
 
 
-def _curve(
-    scene: Scene, target: Target, drivers: list[tuple[MappingModel, Drive]], lifts: Mapping[str, FloatArray]
-) -> Curve:
-    part, item = scene.resolve(target)
-    total: FloatArray | None = None
-    for mapping, drive in drivers:
-        total = stack(total, value(lifts[mapping.id], drive=drive), drive=drive, own=part.own(item.id))
-    assert total is not None
-    return Curve(
-        target=target,
-        part_name=part.name,
-        label=item.label,
-        unit=item.unit,
-        kind=item.kind,
-        values=frozen(total),
-    )
+class _Oven:
+    """Bakes each property once, those that are followed before those that follow."""
+
+    def __init__(
+        self, scene: Scene, wanted: dict[Target, Drivers], lifts: Mapping[str, FloatArray], n_frames: int
+    ) -> None:
+        self._scene, self._wanted, self._lifts, self._n = scene, wanted, lifts, n_frames
+        self._done: dict[Target, FloatArray] = {}
+
+    def curve(self, target: Target) -> Curve:
+        part, item = self._scene.resolve(target)
+        return Curve(
+            target=target,
+            part_name=part.name,
+            label=item.label,
+            unit=item.unit,
+            kind=item.kind,
+            values=frozen(self._values(target)),
+        )
+
+    def _values(self, target: Target) -> FloatArray:
+        chain = [target]
+        while (follow := self._scene.follow_of(chain[-1])) is not None and follow.source not in self._done:
+            chain.append(follow.source)
+        for link in reversed(chain):
+            if link not in self._done:
+                self._done[link] = self._bake(link)
+        return self._done[target]
+
+    def _bake(self, target: Target) -> FloatArray:
+        part, item = self._scene.resolve(target)
+        own = part.own(item.id)
+        total = self._base(target, own)
+        for mapping, drive in self._wanted.get(target, ()):
+            total = stack(total, value(self._lifts[mapping.id], drive=drive), drive=drive, own=own)
+        if total is None:
+            total = _still(own, self._n)
+        limit = self._scene.limit_of(target)
+        return total if limit is None else limit.hold(total)
+
+    def _base(self, target: Target, own: float | str) -> FloatArray | None:
+        """What the mappings lie on: what the property follows, or None for its own value."""
+        follow = self._scene.follow_of(target)
+        if follow is None:
+            return None
+        source_part, source = self._scene.resolve(follow.source)
+        before = source_part.own(source.id)
+        numbers = (0.0, 0.0) if isinstance(own, str) or isinstance(before, str) else (own, before)
+        return followed(self._done[follow.source], follow=follow, own=numbers[0], source_own=numbers[1])
+
+
+def _still(own: float | str, n_frames: int) -> FloatArray:
+    return np.repeat(parse_colour(own)[:, np.newaxis], n_frames, 1) if isinstance(own, str) else np.full(n_frames, own)
 
 
 def stack(below: FloatArray | None, now: FloatArray, *, drive: Drive, own: float | str) -> FloatArray:

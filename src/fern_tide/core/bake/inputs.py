@@ -39,6 +39,12 @@ def reasons(old: Inputs, new: Inputs) -> list[str]:
     said += [f"{driver['mapping']['name']} went" for key, driver in before.items() if key not in now]
     for key in before.keys() & now.keys():
         said += _driver_reasons(before[key], now[key])
+    if old.get("limits") != new.get("limits"):
+        said.append("other limits")
+    if old.get("follows") != new.get("follows"):
+        said.append("what it follows changed")
+    if old["own"] != new["own"]:
+        said.append(f"its own value {_short(old['own'])} to {_short(new['own'])}")
     return said or ["its parts changed"]
 
 

@@ -45,6 +45,10 @@ class UnknownName(FernTideError):
     """A name stands for nothing: an unknown step, part, property, envelope or track."""
 
 
+class UnreadableScene(FernTideError):
+    """A drawing, a 3D file or an image cannot be used."""
+
+
 class UnreadableProject(FernTideError):
     """A project file or document cannot be read."""
 

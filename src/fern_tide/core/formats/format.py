@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Annotated, Any
 
 import numpy as np
+from pydantic import Field
 
 from fern_tide.core.bake.curve import Curve
-from fern_tide.core.base.errors import ReadBackFailed
+from fern_tide.core.bake.thin import Interpolation, Keys, thin
+from fern_tide.core.base.errors import FernTideError, ReadBackFailed
 from fern_tide.core.base.frame_rate import FrameRate
-from fern_tide.core.base.params import Params
+from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
+from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Scene
 
 
@@ -27,6 +31,7 @@ class HandOff:
         curves: all of n_frames frames.
         rate: the frame rate.
         n_frames: the project's length.
+        media: what the scene's parts were brought in with.
     """
 
     name: str
@@ -34,6 +39,35 @@ class HandOff:
     curves: tuple[Curve, ...]
     rate: FrameRate
     n_frames: int
+    media: SceneMedia = field(default_factory=SceneMedia)
+
+    @cached_property
+    def by_part(self) -> Mapping[str, Mapping[str, Curve]]:
+        """The curves of each part, by property."""
+        found: dict[str, dict[str, Curve]] = {}
+        for curve in self.curves:
+            found.setdefault(curve.target.part, {})[curve.target.property] = curve
+        return found
+
+
+class KeyParams(Params):
+    """How curves become keys."""
+
+    interpolation: Annotated[Interpolation, unit("", "What lies between two keys.")] = Interpolation.LINEAR
+    error_percent: Annotated[
+        float, Field(ge=0, le=20), unit("%", "How far keys may be from the curve; 0 is a key every frame.", step=0.1)
+    ] = 0.0
+
+    def keys(self, rows: FloatArray, *, spans: FloatArray | None = None) -> Keys:
+        """Give the keys of channels that share them.
+
+        Args:
+            rows: shape (channels, frames).
+            spans: what the error is a share of, a number per channel; None takes each channel's own range.
+        """
+        if spans is None:
+            spans = np.ptp(rows, axis=1) if rows.size else np.zeros(len(rows))
+        return thin(rows, tolerance=spans * self.error_percent / 100, interpolation=self.interpolation)
 
 
 @dataclass(frozen=True)
@@ -48,6 +82,7 @@ class Format:
         extension: of the files, with its dot.
         media_type: for browsers.
         loses: says how a curve changes when written, or None when it is carried as it is.
+        spaces: the kinds of scene that it can carry.
         encode: gives the file's bytes.
         read_back: gives the values found in such bytes, of the shapes of the curves' values.
     """
@@ -61,6 +96,7 @@ class Format:
     loses: Callable[[Curve], str | None]
     encode: Callable[[HandOff, Any], bytes]
     read_back: Callable[[bytes, HandOff], Mapping[Target, FloatArray]]
+    spaces: tuple[str, ...] = ("2d", "3d")
 
 
 @dataclass(frozen=True)
@@ -86,6 +122,10 @@ def write(hand_off: HandOff, *, format: Format, params: Params | None = None) ->
     Raises:
         ReadBackFailed: a curve is missing in what was written, or has another length.
     """
+    if hand_off.scene.kind not in format.spaces:
+        raise FernTideError(
+            f"{format.label} carries no {hand_off.scene.kind} scene.", remedy="Write another format.", format=format.id
+        )
     content = format.encode(hand_off, params or format.params())
     found = format.read_back(content, hand_off)
     worst: Target | None = None

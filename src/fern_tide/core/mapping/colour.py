@@ -67,12 +67,20 @@ def mix_colours(rest: str, full: str, *, share: FloatArray) -> FloatArray:
     return mixed
 
 
+def to_linear(srgb: FloatArray) -> FloatArray:
+    """Turn sRGB from 0 to 1 into linear light (IEC 61966-2-1); any shape."""
+    return np.where(srgb <= 0.04045, srgb / 12.92, ((np.maximum(srgb, 0.0) + 0.055) / 1.055) ** 2.4)
+
+
+def to_srgb(linear: FloatArray) -> FloatArray:
+    """Turn linear light into sRGB (IEC 61966-2-1); any shape."""
+    positive = np.maximum(linear, 0.0)
+    return np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * positive ** (1 / 2.4) - 0.055)
+
+
 def _to_oklab(srgb: FloatArray) -> FloatArray:
-    linear = np.where(srgb <= 0.04045, srgb / 12.92, ((srgb + 0.055) / 1.055) ** 2.4)
-    return np.asarray(_TO_LAB @ np.cbrt(_TO_CONES @ linear), dtype=np.float64)
+    return np.asarray(_TO_LAB @ np.cbrt(_TO_CONES @ to_linear(srgb)), dtype=np.float64)
 
 
 def _from_oklab(lab: FloatArray) -> FloatArray:
-    linear = np.linalg.solve(_TO_CONES, np.linalg.solve(_TO_LAB, lab) ** 3)
-    positive = np.maximum(linear, 0.0)
-    return np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * positive ** (1 / 2.4) - 0.055)
+    return to_srgb(np.linalg.solve(_TO_CONES, np.linalg.solve(_TO_LAB, lab) ** 3))

@@ -8,12 +8,18 @@ Every part is four nested groups, one per kind of transform, so that each can be
 
 from __future__ import annotations
 
+import base64
 import xml.etree.ElementTree as ET
 from collections.abc import Callable, Mapping
 
 from fern_tide.core.base.target import Target
+from fern_tide.core.scene.images import check_image
+from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.part import Binding, Element
-from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.core.scene.parts.svg_element import ATTRIBUTES
+from fern_tide.core.scene.scene import Part, Scene, SceneFile
+from fern_tide.core.scene.svg.geometry import number
+from fern_tide.core.scene.svg.picture import draw_file
 
 SVG = "http://www.w3.org/2000/svg"
 TRANSFORMS = {"move": ("translate", "x", "y"), "turn": ("rotate", "turn"), "scale": ("scale", "scale_x", "scale_y")}
@@ -24,17 +30,12 @@ Dress = Callable[[str, str, ET.Element], None]
 """Called with (part id, slot, element) for every element that a binding or transform can reach."""
 
 
-def number(value: float) -> str:
-    """Write a number with seven significant digits and no exponent, as SVG's oldest readers expect."""
-    text = f"{value:.7g}"
-    if "e" in text:
-        text = f"{value:.7f}"
-    text = text.rstrip("0").rstrip(".") if "." in text else text
-    return "0" if text in {"-0", ""} else text
-
-
 def bindings(part: Part) -> tuple[Binding, ...]:
     """List where a part's properties other than its place are shown."""
+    if part.shape.id == "svg_element":
+        return tuple(
+            Binding(item.id, "own", ATTRIBUTES[item.id][1]) for item in part.properties if item.id in ATTRIBUTES
+        )
     return _COMMON + part.kind.bindings
 
 
@@ -45,14 +46,24 @@ def transform_values(part: Part, slot: str, values: tuple[float, ...]) -> str:
     return " ".join(number(value) for value in values)
 
 
-def draw(scene: Scene, *, values: Values | None = None, prefix: str = "", dress: Dress | None = None) -> ET.Element:
-    """Draw a scene.
+def draw(
+    scene: Scene,
+    *,
+    media: SceneMedia | None = None,
+    values: Values | None = None,
+    prefix: str = "",
+    dress: Dress | None = None,
+    picture: Callable[[SceneFile], str] | None = None,
+) -> ET.Element:
+    """Draw a 2D scene.
 
     Args:
         scene: what to draw.
+        media: what its parts were brought in with; what is not there is left out.
         values: values that differ from the parts' own.
         prefix: put before every id, so that two drawings can share a page.
         dress: may add to the elements, such as animations.
+        picture: gives the address of an image; None writes the image itself into the drawing.
 
     Returns:
         The svg element. It needs nothing from outside, and has no scripts and no styles.
@@ -62,9 +73,12 @@ def draw(scene: Scene, *, values: Values | None = None, prefix: str = "", dress:
     )
     ET.SubElement(root, "rect", {"width": str(scene.width), "height": str(scene.height), "fill": scene.background})
     inner: dict[str | None, ET.Element] = {None: root}
-    pen = _Pen(values or {}, prefix, dress or (lambda part_id, slot, element: None))
+    pen = _Pen(
+        scene, media or SceneMedia(), values or {}, prefix, dress or (lambda part_id, slot, element: None), picture
+    )
     for part in scene.parts:
-        inner[part.id] = pen.part(inner[part.parent], part)
+        if part.shape.id != "svg_element":
+            inner[part.id] = pen.part(inner[part.parent], part)
     return root
 
 
@@ -74,8 +88,18 @@ def markup(root: ET.Element) -> str:
 
 
 class _Pen:
-    def __init__(self, values: Values, prefix: str, dress: Dress) -> None:
+    def __init__(
+        self,
+        scene: Scene,
+        media: SceneMedia,
+        values: Values,
+        prefix: str,
+        dress: Dress,
+        picture: Callable[[SceneFile], str] | None,
+    ) -> None:
+        self._scene, self._media = scene, media
         self._values, self._prefix, self._dress = values, prefix, dress
+        self._picture = picture or self._inside
 
     def part(self, parent: ET.Element, part: Part) -> ET.Element:
         """Draw one part and give the element that its children go into."""
@@ -88,8 +112,11 @@ class _Pen:
             reached[slot] = outer
         back = ET.SubElement(outer, "g", {"transform": f"translate({number(-part.anchor.x)} {number(-part.anchor.y)})"})
         self._haze(part, reached)
+        assert part.kind.draw is not None, "a part of a 2D scene can be drawn"
         own = part.kind.draw(part.shape.params, f"{self._prefix}{part.id}")
         self._element(back, part, own, reached)
+        if part.shape.id == "svg_file":
+            self._file(reached["own"], part)
         for binding in bindings(part):
             reached[binding.slot].set(binding.attribute, self._text(part, binding.property))
         for slot, element in reached.items():
@@ -98,12 +125,29 @@ class _Pen:
 
     def _element(self, parent: ET.Element, part: Part, element: Element, reached: dict[str, ET.Element]) -> None:
         made = ET.SubElement(parent, element.tag, dict(element.attributes))
+        if (href := element.attributes.get("href", "")).startswith("media:"):
+            made.set("href", self._picture(self._scene.file(href.removeprefix("media:"))))
         made.text = element.text or None
         if element.slot:
             made.set("id", self._id(part, element.slot))
             reached[element.slot] = made
         for child in element.children:
             self._element(made, part, child, reached)
+
+    def _inside(self, file: SceneFile) -> str:
+        content = self._media.images.get(file.media)
+        if content is None:
+            return ""
+        return f"data:{check_image(content).media_type};base64,{base64.b64encode(content).decode()}"
+
+    def _file(self, parent: ET.Element, part: Part) -> None:
+        """Draw what a part was brought in with."""
+        file = self._scene.file(part.shape.params.file)  # type: ignore[attr-defined]
+        if (sheet := self._media.sheets.get(file.media)) is not None:
+            inside = [item for item in self._scene.branch(part.id) if item.shape.id == "svg_element"]
+            draw_file(
+                parent, sheet, part, inside, plays=file.plays, prefix=self._prefix, value=self._value, dress=self._dress
+            )
 
     def _haze(self, part: Part, reached: dict[str, ET.Element]) -> None:
         """A blur filter; it takes effect only where the part is blurred or something may blur it."""

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Annotated, Any
+from enum import StrEnum
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
@@ -12,6 +13,7 @@ from fern_tide.core.base.params import Frozen, Params
 from fern_tide.core.base.target import Id, Name
 from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.mapping.mapping import Number
+from fern_tide.core.scene.mesh import Mesh
 from fern_tide.core.scene.properties import Property
 
 
@@ -43,6 +45,36 @@ class Binding:
     attribute: str
 
 
+class Form(StrEnum):
+    """How the numbers of a channel are made of its properties."""
+
+    TRANSLATION = "translation"
+    ROTATION = "rotation"
+    SCALE = "scale"
+    NUMBER = "number"
+    RADIANS = "radians"
+    COLOUR = "colour"
+    COLOUR_ALPHA = "colour_alpha"
+    PAIR = "pair"
+    WEIGHTS = "weights"
+
+
+@dataclass(frozen=True)
+class Channel:
+    """Which place of a glTF file shows properties of a 3D part.
+
+    Attributes:
+        pointer: in the glTF 2.0 object model, such as '/nodes/{node}/translation'; names in braces are filled in
+            from where the part lies in the file.
+        names: the properties, in the order of the place's numbers.
+        form: how the numbers are made.
+    """
+
+    pointer: str
+    names: tuple[str, ...]
+    form: Form
+
+
 @dataclass(frozen=True)
 class PartKind:
     """A kind of part.
@@ -53,24 +85,38 @@ class PartKind:
         help: one line on what it is.
         params: the model of its geometry.
         properties: what can be animated.
-        draw: gives its element from its params; the slot 'own' is required.
-        bindings: where properties other than place, opacity and blur show.
+        space: of which kind of scene it can be a part.
+        offered: whether people make it by hand; imported parts come with their file.
+        more: properties that depend on the params, such as a mesh's morph targets.
+        draw: 2D: gives its element from its params and an id; the slot 'own' is required.
+        bindings: 2D: where properties other than place, opacity and blur show.
+        solid: 3D: gives its mesh, in metres, its base on y = 0.
+        channels: 3D: where its properties show.
     """
 
     id: str
     label: str
     help: str
     params: type[Params]
-    properties: tuple[Property, ...]
-    draw: Callable[[Any, str], Element]
+    properties: tuple[Property, ...] = ()
+    space: Literal["2d", "3d"] = "2d"
+    offered: bool = True
+    more: Callable[[Any], tuple[Property, ...]] | None = None
+    draw: Callable[[Any, str], Element] | None = None
     bindings: tuple[Binding, ...] = ()
+    solid: Callable[[Any], Mesh] | None = None
+    channels: Callable[[Any], tuple[Channel, ...]] | None = None
 
 
 class Anchor(Frozen, frozen=True):
-    """The point of a part that turning and scaling leave in place, in the scene's pixels, and a word for it."""
+    """The point of a part that turning and scaling leave in place, and a word for it.
+
+    In 2D it is in the pixels of what the part lies in; in 3D in the part's own metres, before its scale and turn.
+    """
 
     x: Number = 0.0
     y: Number = 0.0
+    z: Number = 0.0
     word: Annotated[str, Field(max_length=60)] = "centre"
 
 
@@ -97,3 +143,31 @@ PAINT_BINDINGS = (
     Binding("stroke", "own", "stroke"),
     Binding("stroke_width", "own", "stroke-width"),
 )
+PLACE_CHANNELS = (
+    Channel("/nodes/{node}/translation", ("x", "y", "z"), Form.TRANSLATION),
+    Channel("/nodes/{node}/rotation", ("turn_x", "turn_y", "turn_z"), Form.ROTATION),
+    Channel("/nodes/{node}/scale", ("scale_x", "scale_y", "scale_z"), Form.SCALE),
+)
+SURFACE_CHANNELS = (
+    Channel("/materials/{material}/pbrMetallicRoughness/baseColorFactor", ("colour", "opacity"), Form.COLOUR_ALPHA),
+    Channel("/materials/{material}/pbrMetallicRoughness/metallicFactor", ("metallic",), Form.NUMBER),
+    Channel("/materials/{material}/pbrMetallicRoughness/roughnessFactor", ("roughness",), Form.NUMBER),
+    Channel("/materials/{material}/emissiveFactor", ("emission",), Form.COLOUR),
+    Channel(
+        "/materials/{material}/extensions/KHR_materials_emissive_strength/emissiveStrength",
+        ("emission_strength",),
+        Form.NUMBER,
+    ),
+)
+LIGHT_CHANNELS = (
+    Channel("/extensions/KHR_lights_punctual/lights/{light}/color", ("colour",), Form.COLOUR),
+    Channel("/extensions/KHR_lights_punctual/lights/{light}/intensity", ("intensity",), Form.NUMBER),
+)
+_LIGHT = "/extensions/KHR_lights_punctual/lights/{light}"
+RANGE_CHANNEL = Channel(_LIGHT + "/range", ("range",), Form.NUMBER)
+CONE_CHANNELS = (
+    Channel(_LIGHT + "/spot/innerConeAngle", ("inner_cone",), Form.RADIANS),
+    Channel(_LIGHT + "/spot/outerConeAngle", ("outer_cone",), Form.RADIANS),
+)
+SOLID_CHANNELS = PLACE_CHANNELS + SURFACE_CHANNELS
+LENS_CHANNELS = (Channel("/cameras/{camera}/perspective/yfov", ("field_of_view",), Form.RADIANS),)

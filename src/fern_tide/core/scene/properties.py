@@ -44,6 +44,13 @@ class Property:
         full = rest + self.swing
         return rest, full if self.high is None or full <= self.high else self.high
 
+    def reach(self, own: float | str) -> tuple[float, float]:
+        """Give the ends between which a number is tried by hand: its range, or a swing to both sides."""
+        value, swing = float(own), abs(float(self.swing))
+        low = self.low if self.low is not None else value - 2 * swing
+        high = self.high if self.high is not None else value + 2 * swing
+        return min(low, value), max(high, value)
+
 
 PLACE = (
     Property("x", "Across", "px", step=1, swing=60.0),
@@ -52,11 +59,43 @@ PLACE = (
     Property("scale_x", "Width", "x", default=1.0, swing=0.4),
     Property("scale_y", "Height", "x", default=1.0, swing=0.4),
     Property("opacity", "Opacity", "", default=1.0, low=0.0, high=1.0, swing=0.75, first_rest=0.25),
-    Property("blur", "Blur", "px", low=0.0, step=0.5, swing=8.0),
 )
+BLUR = Property("blur", "Blur", "px", low=0.0, step=0.5, swing=8.0)
 FILL = Property("fill", "Fill", "", kind="colour", default="#000000", swing="#f7dfa0")
 PAINT = (
     FILL,
     Property("stroke", "Stroke", "", kind="colour", default="#000000", swing="#f7dfa0"),
     Property("stroke_width", "Stroke width", "px", low=0.0, step=0.5, swing=4.0),
 )
+DASH = Property("dash_offset", "Dash offset", "px", step=1, swing=40.0)
+
+PLACE_3D = (
+    Property("x", "Across", "m", step=0.01, swing=0.4),
+    Property("y", "Up", "m", step=0.01, swing=0.3),
+    Property("z", "Towards you", "m", step=0.01, swing=0.4),
+    Property("turn_x", "Turn about x", "°", step=0.5, swing=20.0),
+    Property("turn_y", "Turn about y", "°", step=0.5, swing=20.0),
+    Property("turn_z", "Turn about z", "°", step=0.5, swing=20.0),
+    Property("scale_x", "Width", "x", default=1.0, swing=0.4),
+    Property("scale_y", "Height", "x", default=1.0, swing=0.4),
+    Property("scale_z", "Depth", "x", default=1.0, swing=0.4),
+)
+SURFACE = (
+    Property("colour", "Colour", "", kind="colour", default="#ffffff", swing="#f7dfa0"),
+    Property("opacity", "Opacity", "", default=1.0, low=0.0, high=1.0, swing=0.75, first_rest=0.25),
+    Property("metallic", "Metallic", "", default=0.0, low=0.0, high=1.0, swing=0.5),
+    Property("roughness", "Roughness", "", default=0.6, low=0.0, high=1.0, swing=0.4),
+    Property("emission", "Emission", "", kind="colour", default="#000000", swing="#f7dfa0"),
+    Property("emission_strength", "Emission strength", "x", default=1.0, low=0.0, swing=2.0),
+)
+LIGHT = (
+    Property("colour", "Colour", "", kind="colour", default="#ffffff", swing="#f7dfa0"),
+    Property("intensity", "Intensity", "cd", default=10.0, low=0.0, step=0.5, swing=20.0),
+)
+SUNLIGHT = (LIGHT[0], Property("intensity", "Intensity", "lx", default=2.0, low=0.0, step=0.1, swing=2.0))
+RANGE = Property("range", "Range", "m", default=20.0, low=0.01, step=0.5, swing=10.0)
+CONE = (
+    Property("inner_cone", "Inner cone", "°", default=0.0, low=0.0, high=90.0, step=0.5, swing=10.0),
+    Property("outer_cone", "Outer cone", "°", default=45.0, low=0.0, high=90.0, step=0.5, swing=15.0),
+)
+LENS = (Property("field_of_view", "Field of view", "°", default=40.0, low=1.0, high=150.0, step=0.5, swing=8.0),)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from functools import cached_property
 from typing import Annotated, ClassVar, Literal
 
@@ -10,13 +11,15 @@ from pydantic import Field, model_validator
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
-from fern_tide.core.base.target import Name, Target
+from fern_tide.core.base.target import Id, MediaHash, Name, Target
 from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.scene import parts as parts_folder
+from fern_tide.core.scene.follow import Follow, Limit
 from fern_tide.core.scene.part import PartBase, PartKind
 from fern_tide.core.scene.properties import Property
 
 PART_KINDS = discover(parts_folder, attribute="KIND", of=PartKind, kind="kind of part")
+MOST_PARTS = 100_000
 
 
 class PartChoice(Choice):
@@ -35,46 +38,177 @@ class Part(PartBase, frozen=True):
         """The registered kind."""
         return PART_KINDS[self.shape.id]
 
+    @property
+    def properties(self) -> tuple[Property, ...]:
+        """What can be animated: what its kind has, and what its own file or geometry adds."""
+        kind = self.kind
+        return kind.properties if kind.more is None else kind.properties + kind.more(self.shape.params)
+
     def property(self, name: str) -> Property:
         """Find a property.
 
         Raises:
-            UnknownName: this kind of part has none of that name.
+            UnknownName: this part has none of that name.
         """
-        for candidate in self.kind.properties:
+        for candidate in self.properties:
             if candidate.id == name:
                 return candidate
-        known = ", ".join(candidate.id for candidate in self.kind.properties)
+        known = ", ".join(candidate.id for candidate in self.properties)
         raise UnknownName(f"{self.name} has no property named {name:.60}.", remedy=f"Use one of: {known}.", name=name)
+
+    def has(self, name: str) -> bool:
+        """Say whether it has a property of that name."""
+        return any(candidate.id == name for candidate in self.properties)
 
     def own(self, name: str) -> float | str:
         """Give the part's own value of a property, which is its default where nothing else is said."""
         return self.values.get(name, self.property(name).default)
 
 
+class SceneFile(Frozen, frozen=True):
+    """A file that parts of the scene come from.
+
+    Attributes:
+        id: the name that its parts know it by.
+        name: of the file, as it was brought in.
+        media: the SHA-256 of the file as it is kept: what was hostile in it is gone.
+        kind: what it is.
+        plays: whether animations that it came with run.
+    """
+
+    id: Id
+    name: Name
+    media: MediaHash
+    kind: Literal["svg", "gltf", "image"]
+    plays: bool = True
+
+
 class Scene(Frozen, frozen=True):
-    """Parts in drawing order, children after their parents, on a stage of a size in pixels."""
+    """Parts in drawing order, children after their parents.
+
+    Attributes:
+        kind: '2d' is a stage of a size in pixels; '3d' is in metres with y up, and the size is that of its picture.
+        files: what parts were brought in with.
+        follows: the properties that follow others.
+        limits: the ranges that properties never leave.
+        floor: whether a 3D scene is shown on a floor.
+    """
 
     name: Name
-    kind: Literal["2d"] = "2d"
+    kind: Literal["2d", "3d"] = "2d"
     width: Annotated[int, Field(ge=16, le=16_384)] = 1920
     height: Annotated[int, Field(ge=16, le=16_384)] = 1080
     background: Colour = "#0e1b18"
-    parts: tuple[Part, ...] = ()
+    floor: bool = True
+    parts: Annotated[tuple[Part, ...], Field(max_length=MOST_PARTS)] = ()
+    files: Annotated[tuple[SceneFile, ...], Field(max_length=200)] = ()
+    follows: Annotated[tuple[Follow, ...], Field(max_length=5000)] = ()
+    limits: Annotated[tuple[Limit, ...], Field(max_length=5000)] = ()
 
     @model_validator(mode="after")
     def _sound(self) -> Scene:
+        assert self._checked
+        return self
+
+    @cached_property
+    def _checked(self) -> bool:
+        """Check it once: a scene goes through many documents, and this is called for each."""
         seen: set[str] = set()
         for part in self.parts:
             if part.id in seen:
                 raise InvalidParameter("part id", value=part.id, allowed="an id that no other part has")
             if part.parent is not None and part.parent not in seen:
                 raise InvalidParameter("parent", value=part.parent, allowed="a part that comes before its child")
+            if part.kind.space != self.kind:
+                raise InvalidParameter(part.name, value=part.kind.label, allowed=f"a part of a {self.kind} scene")
             for name, value in part.values.items():
                 if (part.property(name).kind == "colour") != isinstance(value, str):
                     raise InvalidParameter(f"{part.id}:{name}", value=value, allowed=f"a {part.property(name).kind}")
             seen.add(part.id)
-        return self
+        self._check_files()
+        self._check_follows()
+        for limit in self.limits:
+            if self.resolve(limit.target)[1].kind == "colour":
+                raise InvalidParameter(str(limit.target), value="a colour", allowed="limits only on numbers")
+        return True
+
+    def _check_files(self) -> None:
+        known = {file.id for file in self.files}
+        for part in self.parts:
+            file = getattr(part.shape.params, "file", None)
+            if file is not None and file not in known:
+                raise InvalidParameter(f"the file of {part.name}", value=file, allowed="a file of the scene")
+
+    def _check_follows(self) -> None:
+        """Every property follows at most one other, of its own kind, and none follows itself by any way round."""
+        sources = {follow.target: follow.source for follow in self.follows}
+        if len(sources) < len(self.follows):
+            raise InvalidParameter("follow", value="twice", allowed="one property to follow")
+        for follow in self.follows:
+            if self.resolve(follow.target)[1].kind != self.resolve(follow.source)[1].kind:
+                raise InvalidParameter(str(follow.target), value=str(follow.source), allowed="a property of its kind")
+            at, steps = follow.source, 0
+            while at in sources and steps <= len(sources):
+                at, steps = sources[at], steps + 1
+            if at == follow.target or steps > len(sources):
+                part, item = self.resolve(follow.target)
+                raise InvalidParameter(
+                    f"what {part.name}, {item.label.lower()} follows",
+                    value=f"{follow.source}, which follows it",
+                    allowed="a property that does not follow it in turn",
+                )
+
+    @cached_property
+    def media(self) -> frozenset[str]:
+        """The hashes of the files that its parts come from."""
+        return frozenset(file.media for file in self.files)
+
+    def file(self, file_id: str) -> SceneFile:
+        """Find a file, or raise UnknownName."""
+        for file in self.files:
+            if file.id == file_id:
+                return file
+        raise UnknownName(f"The scene has no file {file_id:.60}.", remedy="Bring it in again.", name=file_id)
+
+    @cached_property
+    def _followed(self) -> dict[Target, Follow]:
+        return {follow.target: follow for follow in self.follows}
+
+    @cached_property
+    def _limited(self) -> dict[Target, Limit]:
+        return {limit.target: limit for limit in self.limits}
+
+    def follow_of(self, target: Target) -> Follow | None:
+        """Give what a property follows, or None."""
+        return self._followed.get(target)
+
+    def limit_of(self, target: Target) -> Limit | None:
+        """Give a property's limits, or None."""
+        return self._limited.get(target)
+
+    def with_followers(self, targets: Iterable[Target]) -> set[Target]:
+        """Give properties and all that follow them, by any number of steps."""
+        found = set(targets)
+        while more := {f.target for f in self.follows if f.source in found and f.target not in found}:
+            found |= more
+        return found
+
+    def with_sources(self, targets: Iterable[Target]) -> set[Target]:
+        """Give properties and all that they follow, by any number of steps."""
+        found = set(targets)
+        while more := {f.source for f in self.follows if f.target in found and f.source not in found}:
+            found |= more
+        return found
+
+    def branch(self, part_id: str) -> tuple[Part, ...]:
+        """Give a part and all that moves with it, in order."""
+        inside = {part_id}
+        found = []
+        for part in self.parts:
+            if part.id == part_id or part.parent in inside:
+                inside.add(part.id)
+                found.append(part)
+        return tuple(found)
 
     @cached_property
     def _by_id(self) -> dict[str, Part]:
@@ -106,7 +240,7 @@ class Scene(Frozen, frozen=True):
 
     @cached_property
     def _places(self) -> dict[tuple[str, str], int]:
-        names = ((part.id, item.id) for part in self.parts for item in part.kind.properties)
+        names = ((part.id, item.id) for part in self.parts for item in part.properties)
         return {name: place for place, name in enumerate(names)}
 
     def place(self, target: Target) -> int:
@@ -136,7 +270,7 @@ class Scene(Frozen, frozen=True):
                             "range": [item.low, item.high],
                             "rest": part.own(item.id),
                         }
-                        for item in part.kind.properties
+                        for item in part.properties
                     ],
                 }
                 for part in self.parts

@@ -9,9 +9,9 @@ from flask import Blueprint, render_template, request
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import CLEAN_UPS
 from fern_tide.core.mapping.mapping import RESPONSES, STEPS, Mapping
-from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import standing, studio
+from fern_tide.web.pages.stage import drawing
 
 pages = Blueprint("bench", __name__, url_prefix="/p/<key>/bench")
 
@@ -20,7 +20,7 @@ pages = Blueprint("bench", __name__, url_prefix="/p/<key>/bench")
 def room(key: str) -> str:
     """Show the room."""
     revision = studio().projects.current(key)
-    stage = markup(draw(revision.document.scene, prefix="stage-"))
+    stage = drawing(key, revision.document.scene)
     return render_template("bench.html", room="bench", stage=stage, **_shown(revision))
 
 

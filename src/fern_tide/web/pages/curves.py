@@ -15,10 +15,10 @@ from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale
-from fern_tide.core.scene.drawing import TRANSFORMS, bindings
 from fern_tide.core.sound.features import WaveformFeature
 from fern_tide.core.sound.running import WAVEFORM_SAMPLES
-from fern_tide.web.context import body, services, studio
+from fern_tide.web.context import body, services, staged, studio
+from fern_tide.web.heads import head
 from fern_tide.web.packing import Pack
 from fern_tide.workflows import tune
 from fern_tide.workflows.analysis import StoredFeatures
@@ -46,17 +46,20 @@ def preview(key: str) -> Response:
 
 def _packed(project: Project, mappings: tuple[Mapping, ...], revision: int, *, before: Project | None) -> Response:
     """Pack lanes and curves: of the whole project, or of what an edit of the document before changes."""
-    pack, levels = Pack(), services().levels
+    pack, levels, stage = Pack(), services().levels, staged(project.scene)
     curves = tune.curves(levels, project) if before is None else _of(project, mappings)
     made = {curve.target: curve for curve in curves}
-    head = {
+    about = {
         "revision": revision,
         "frames": project.n_frames,
         "lanes": {mapping.id: _lane(pack, project, mapping, before) for mapping in mappings},
         "curves": {str(target): _curve(pack, curve) for target, curve in made.items()},
-        "parts": {curve.target.part: _part(project, curve.target.part) for curve in made.values()},
+        "parts": {
+            part: head(stage, project.scene.part(part)) for part in dict.fromkeys(target.part for target in made)
+        },
+        "looks": stage.looks,
     }
-    return pack.response(head)
+    return pack.response(about)
 
 
 def _of(project: Project, mappings: tuple[Mapping, ...]) -> list[Curve]:
@@ -92,16 +95,6 @@ def _lane(pack: Pack, project: Project, mapping: Mapping, before: Project | None
 
 def _curve(pack: Pack, curve: Curve) -> dict[str, Any]:
     return {"values": pack.add(curve.values), "kind": curve.kind}
-
-
-def _part(project: Project, part_id: str) -> dict[str, Any]:
-    """How a part's properties show in the drawing."""
-    part = project.scene.part(part_id)
-    own = {name: part.own(name) for _, *names in TRANSFORMS.values() for name in names}
-    shown: dict[str, list[list[str]]] = {}
-    for binding in bindings(part):
-        shown.setdefault(binding.property, []).append([binding.slot, binding.attribute])
-    return {"anchor": [part.anchor.x, part.anchor.y], "own": own, "bindings": shown}
 
 
 @pages.get("/envelopes/<envelope_id>/level")

@@ -8,12 +8,15 @@ from typing import Any
 from flask import Blueprint, Response, render_template, request, send_file
 
 from fern_tide.core.bake.check import run_checks
+from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.thin import thin
 from fern_tide.core.base.errors import UnknownName
 from fern_tide.core.base.target import Target
+from fern_tide.core.document import Project
+from fern_tide.core.formats.format import Written
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import standing, studio
+from fern_tide.web.context import staged, standing, studio
 from fern_tide.web.packing import Pack
 from fern_tide.web.shapes import spark_points
 from fern_tide.workflows import bake_project, hand_off
@@ -99,7 +102,7 @@ def write(key: str, format_id: str) -> str:
     """Write the baked curves in a format, read them back, and say how they compare."""
     project = studio().projects.current(key).document
     curves = bake_project.baked_curves(studio(), key, project)
-    written = hand_off.write_format(project, curves, format_id=format_id)
+    written = _written(project, curves, format_id)
     return render_template("handoff/written.html", key=key, written=written, n_curves=len(curves))
 
 
@@ -107,7 +110,16 @@ def write(key: str, format_id: str) -> str:
 def download(key: str, format_id: str) -> Response:
     """Give the baked curves as a file."""
     project = studio().projects.current(key).document
-    written = hand_off.write_format(project, bake_project.baked_curves(studio(), key, project), format_id=format_id)
+    written = _written(project, bake_project.baked_curves(studio(), key, project), format_id)
     name = f"{hand_off.file_stem(project.name)}{written.format.extension}"
     stream = io.BytesIO(written.content)
     return send_file(stream, mimetype=written.format.media_type, as_attachment=True, download_name=name)
+
+
+def _written(project: Project, curves: tuple[Curve, ...], format_id: str) -> Written:
+    """Write with the options and parts that the address names."""
+    chosen = FORMATS[format_id].params.model_fields
+    options = {name: value for name, value in request.args.items() if name in chosen}
+    parts = request.args.getlist("part") or None
+    media = staged(project.scene).media
+    return hand_off.write_format(project, curves, format_id=format_id, media=media, options=options, parts=parts)

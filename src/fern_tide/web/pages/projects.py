@@ -8,8 +8,9 @@ from typing import Any
 from flask import Blueprint, Response, jsonify, render_template, request, send_file
 
 from fern_tide.core.scene.drawing import draw, markup
+from fern_tide.core.scene.gltf.sketch import sketch
 from fern_tide.demo.scene import glasshouse
-from fern_tide.web.context import studio, uploaded
+from fern_tide.web.context import staged, studio, uploaded
 from fern_tide.workflows import bring_in_sound, hand_off
 from fern_tide.workflows.demo_project import open_demo
 
@@ -71,8 +72,9 @@ def export(key: str) -> Response:
 def picture(key: str) -> Response:
     """Draw the project's scene at rest."""
     scene = studio().projects.current(key).document.scene
+    content = sketch(staged(scene).built) if scene.kind == "3d" else markup(draw(scene, media=staged(scene).media))
     headers = {"Content-Security-Policy": PICTURE_POLICY, "Cache-Control": "no-cache"}
-    return Response(markup(draw(scene)), mimetype="image/svg+xml", headers=headers)
+    return Response(content, mimetype="image/svg+xml", headers=headers)
 
 
 @pages.post("/p/<key>/delete")

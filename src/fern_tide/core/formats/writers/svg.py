@@ -1,51 +1,136 @@
-"""Animated SVG: the scene with its motion inside, as SMIL, playing by itself in a browser.
+"""Animated SVG: the 2D scene with its motion inside, as SMIL, playing by itself in a browser.
 
-Each animation has one value a frame and the last one twice, evenly spaced over the project's length, so that at
-frame k's own time, k / rate, the value is exactly that of frame k. Even values need no keyTimes.
+A scene that is one SVG file that was brought in, and no more, comes back letter for letter, with the animations added
+into its elements. Any other scene is drawn whole.
 """
 
 from __future__ import annotations
 
 import xml.etree.ElementTree as ET
-from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 import numpy as np
 from defusedxml import ElementTree as SafeET
 
 from fern_tide.core.bake.curve import Curve
-from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
-from fern_tide.core.formats.format import Format, HandOff
-from fern_tide.core.mapping.colour import colour_texts, parse_colour
-from fern_tide.core.scene.drawing import SVG, TRANSFORMS, bindings, draw, number, transform_values
-from fern_tide.core.scene.scene import Part
+from fern_tide.core.formats.format import Format, HandOff, KeyParams
+from fern_tide.core.formats.smil import MARK, Clock, animate, animate_transform, chain, read_colour, values_in
+from fern_tide.core.scene.drawing import TRANSFORMS, bindings, draw
+from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.core.scene.svg.allowed import SVG
+from fern_tide.core.scene.svg.geometry import number
+from fern_tide.core.scene.svg.parts import Sheet, values_of
+from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
 
-class SvgParams(Params):
-    """Animated SVG has nothing to set."""
+class SvgParams(KeyParams):
+    """How curves become keys; cubic ones are written as straight lines, a key every frame."""
 
 
 def encode(hand_off: HandOff, params: SvgParams) -> bytes:
-    """Draw the scene at its first frame and put an animation into every element that moves."""
-    curves = {curve.target: curve for curve in hand_off.curves}
-    by_part: dict[str, dict[str, Curve]] = defaultdict(dict)
-    for target, curve in curves.items():
-        by_part[target.part][target.property] = curve
-    duration = f"{hand_off.rate.duration_s(hand_off.n_frames):.9f}s"
+    """Write the scene at its first frame with an animation in every element that moves."""
+    if params.interpolation == "cubic":
+        params = SvgParams()
+    clock = Clock(hand_off.n_frames, float(hand_off.rate.duration_s(hand_off.n_frames)), params)
+    only = only_file(hand_off.scene)
+    if only is not None and not hand_off.by_part.get(only.id):
+        sheet = hand_off.media.sheets[hand_off.scene.file(only.shape.params.file).media]  # type: ignore[attr-defined]
+        return _returned(hand_off, only, sheet, clock)
+    return _drawn(hand_off, clock)
 
+
+def only_file(scene: Scene) -> Part | None:
+    """Give the part of the SVG file that a scene is made of, when it is made of nothing else and stands as it came."""
+    roots = [part for part in scene.parts if part.parent is None]
+    if len(roots) == 1 and roots[0].shape.id == "svg_file" and not roots[0].values:
+        return roots[0]
+    return None
+
+
+# --- the file that came in, with animations
+
+
+def _returned(hand_off: HandOff, root: Part, sheet: Sheet, clock: Clock) -> bytes:
+    """Put animations into the text of a file; nothing else in it is touched."""
+    inserted: list[tuple[int, bool, str, bytes]] = []
+    for part in hand_off.scene.branch(root.id)[1:]:
+        made = [*_statics(part, sheet), *_element_animations(part, hand_off, clock)]
+        if made:
+            node = sheet.drawing.nodes[part.shape.params.index]  # type: ignore[attr-defined]
+            prefix = node.name.rpartition(":")[0]
+            inserted.append((node.head, node.closed, node.name, b"".join(_markup(item, prefix) for item in made)))
+    pieces, at = [], 0
+    for head, closed, name, markup in sorted(inserted):
+        pieces.append(sheet.drawing.text[at:head])
+        pieces.append(b">" + markup + f"</{name}>".encode() if closed else markup)
+        at = head + 2 if closed else head
+    return b"".join([*pieces, sheet.drawing.text[at:]])
+
+
+def _markup(element: ET.Element, prefix: str) -> bytes:
+    if prefix:
+        element.tag = f"{prefix}:{element.tag}"
+    return ET.tostring(element)
+
+
+def _statics(part: Part, sheet: Sheet) -> Iterable[ET.Element]:
+    """Set what was changed by hand and does not move."""
+    before = values_of(sheet, part)
+    for binding in bindings(part):
+        now = part.own(binding.property)
+        if now != before.get(binding.property):
+            text = now if isinstance(now, str) else number(now)
+            yield ET.Element(
+                "set", {"id": f"{MARK}{part.id}-{binding.property}", "attributeName": binding.attribute, "to": text}
+            )
+
+
+def _element_animations(part: Part, hand_off: HandOff, clock: Clock) -> list[ET.Element]:
+    """Write the animations of an element that was brought in."""
+    curves = hand_off.by_part.get(part.id, {})
+    made = [
+        animate(curves[binding.property], binding.attribute, clock)
+        for binding in bindings(part)
+        if binding.property in curves
+    ]
+    moved = any(name in curves for name in PLACE_NAMES)
+    placed = part.has("x") and any(part.own(name) != part.property(name).default for name in PLACE_NAMES)
+    if moved or placed:
+        anchor, base = (part.anchor.x, part.anchor.y), part.shape.params.base  # type: ignore[attr-defined]
+        made += chain(_rows(part, PLACE_NAMES, curves, hand_off.n_frames), anchor=anchor, base=base, clock=clock)
+    return made
+
+
+def _rows(part: Part, names: Iterable[str], curves: Mapping[str, Curve], n_frames: int) -> dict[str, FloatArray]:
+    return {name: curves[name].values if name in curves else np.full(n_frames, float(part.own(name))) for name in names}
+
+
+# --- a scene that is drawn whole
+
+
+def _drawn(hand_off: HandOff, clock: Clock) -> bytes:
     def dress(part_id: str, slot: str, element: ET.Element) -> None:
-        part, driven = hand_off.scene.part(part_id), by_part.get(part_id, {})
-        if slot in TRANSFORMS:
-            _add_transform(element, part, slot, driven, hand_off.n_frames, duration)
+        part, curves = hand_off.scene.part(part_id), hand_off.by_part.get(part_id, {})
+        if part.shape.id == "svg_element":
+            element.extend(_element_animations(part, hand_off, clock) if curves else ())
+            return
+        verb, *names = TRANSFORMS.get(slot, ("",))
+        if any(name in curves for name in names):
+            rows = np.stack(list(_rows(part, names, curves, hand_off.n_frames).values()))
+            if slot == "move":
+                rows = rows + np.array([[part.anchor.x], [part.anchor.y]])
+            element.append(animate_transform(rows, verb, clock))
         for binding in bindings(part):
-            if binding.slot == slot and binding.property in driven:
-                texts = _texts(driven[binding.property])
-                _add(element, "animate", {"attributeName": binding.attribute}, texts, duration)
+            if binding.slot == slot and binding.property in curves:
+                element.append(animate(curves[binding.property], binding.attribute, clock))
 
-    first = {target: curve.at(0) for target, curve in curves.items() if curve.n_frames}
-    root = draw(hand_off.scene, values=first, dress=dress)
+    first = {curve.target: curve.at(0) for curve in hand_off.curves if curve.n_frames}
+    root = draw(hand_off.scene, media=hand_off.media, values=first, dress=dress)
+    for element in root.iter():
+        if css := element.attrib.pop("data-css", None):
+            element.set("style", css)
     title = ET.Element("title")
     title.text = hand_off.name
     root.insert(0, title)
@@ -53,64 +138,63 @@ def encode(hand_off: HandOff, params: SvgParams) -> bytes:
     return content
 
 
-def _texts(curve: Curve) -> list[str]:
-    if curve.kind == "colour":
-        return colour_texts(curve.values)
-    return [number(value) for value in curve.values.tolist()]
-
-
-def _add_transform(
-    element: ET.Element, part: Part, slot: str, driven: Mapping[str, Curve], n_frames: int, duration: str
-) -> None:
-    verb, *names = TRANSFORMS[slot]
-    if not any(name in driven for name in names):
-        return
-    rows = [driven[name].values.tolist() if name in driven else [float(part.own(name))] * n_frames for name in names]
-    texts = [transform_values(part, slot, at) for at in zip(*rows, strict=True)]
-    _add(element, "animateTransform", {"attributeName": "transform", "type": verb}, texts, duration)
-
-
-def _add(element: ET.Element, tag: str, attributes: dict[str, str], texts: list[str], duration: str) -> None:
-    if texts:
-        timing = {"dur": duration, "repeatCount": "indefinite", "calcMode": "linear"}
-        ET.SubElement(element, tag, attributes | timing | {"values": ";".join([*texts, texts[-1]])})
+# --- reading back
 
 
 def read_back(content: bytes, hand_off: HandOff) -> Mapping[Target, FloatArray]:
     """Read the animations of every driven property, as a browser would find them."""
     root = SafeET.fromstring(content)
-    by_id = {element.get("id"): element for element in root.iter() if element.get("id")}
+    elements = _elements(root, hand_off)
     found = {}
     for curve in hand_off.curves:
         part = hand_off.scene.part(curve.target.part)
-        for slot, (_, *names) in TRANSFORMS.items():
-            if curve.target.property in names:
-                column = names.index(curve.target.property)
-                shift = (part.anchor.x, part.anchor.y)[column] if slot == "move" else 0.0
-                texts = _values(by_id.get(f"{part.id}--{slot}"), "animateTransform", "transform")
-                found[curve.target] = np.array([float(text.split()[column]) - shift for text in texts])
+        inside = part.shape.id == "svg_element"
+        if curve.target.property in PLACE_NAMES:
+            found[curve.target] = _read_place(part, curve, elements, inside, hand_off.n_frames)
         for binding in bindings(part):
             if binding.property == curve.target.property:
-                texts = _values(by_id.get(f"{part.id}--{binding.slot}"), "animate", binding.attribute)
+                element = elements.get((part.id, binding.slot))
+                texts = next(iter(values_in(element, "animate", binding.attribute, hand_off.n_frames)), [])
                 if curve.kind == "colour":
-                    found[curve.target] = np.array([parse_colour(text) for text in texts]).reshape(-1, 3).T
+                    found[curve.target] = np.array([read_colour(text) for text in texts]).reshape(-1, 3).T
                 else:
                     found[curve.target] = np.array([float(text) for text in texts])
     return found
 
 
-def _values(element: ET.Element | None, tag: str, attribute: str) -> list[str]:
-    if element is None:
-        return []
-    for animation in element.findall(f"{{{SVG}}}{tag}"):
-        if animation.get("attributeName") == attribute:
-            return (animation.get("values") or "").split(";")[:-1]
-    return []
+def _elements(root: ET.Element, hand_off: HandOff) -> dict[tuple[str, str], ET.Element]:
+    """Find the elements of parts: by id where the scene was drawn, by their place in a file that came back."""
+    only = only_file(hand_off.scene)
+    if only is None or hand_off.by_part.get(only.id):
+        named = {element.get("id", ""): element for element in root.iter()}
+        return {(name.rpartition("--")[0], name.rpartition("--")[2]): found for name, found in named.items()}
+    ours = (element for element in root.iter() if not element.get("id", "").startswith(MARK))
+    kept = [element for element in ours if isinstance(element.tag, str) and element.tag.startswith(f"{{{SVG}}}")]
+    return {
+        (part.id, "own"): kept[part.shape.params.index]  # type: ignore[attr-defined]
+        for part in hand_off.scene.branch(only.id)[1:]
+        if part.id in hand_off.by_part
+    }
+
+
+def _read_place(
+    part: Part, curve: Curve, elements: Mapping[tuple[str, str], ET.Element], inside: bool, n_frames: int
+) -> FloatArray:
+    name = curve.target.property
+    for place, (slot, (_, *names)) in enumerate(TRANSFORMS.items()):
+        if name in names:
+            column = names.index(name)
+            shift = (part.anchor.x, part.anchor.y)[column] if slot == "move" else 0.0
+            element = elements.get((part.id, "own" if inside else slot))
+            animations = values_in(element, "animateTransform", "transform", n_frames)
+            texts = animations[place if inside else 0] if animations else []
+            return np.array([float(text.split()[column]) - shift for text in texts])
+    raise AssertionError(name)
 
 
 def loses(curve: Curve) -> str | None:
-    """Say that colours are rounded."""
-    return "colours to 256 steps a channel" if curve.kind == "colour" else None
+    """Say that numbers are rounded."""
+    return "numbers to seven digits"
 
 
 FORMAT = Format(
@@ -123,4 +207,5 @@ FORMAT = Format(
     loses=loses,
     encode=encode,
     read_back=read_back,
+    spaces=("2d",),
 )

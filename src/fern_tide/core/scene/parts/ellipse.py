@@ -8,7 +8,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.scene.part import PAINT_BINDINGS, Element, PartKind
-from fern_tide.core.scene.properties import PAINT, PLACE
+from fern_tide.core.scene.properties import BLUR, PAINT, PLACE
 
 
 class EllipseParams(Params):
@@ -30,7 +30,7 @@ KIND = PartKind(
     label="Ellipse",
     help="A disc, round or oval.",
     params=EllipseParams,
-    properties=PLACE + PAINT,
+    properties=(*PLACE, BLUR, *PAINT),
     draw=draw,
     bindings=PAINT_BINDINGS,
 )

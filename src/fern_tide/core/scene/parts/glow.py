@@ -8,7 +8,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.scene.part import Binding, Element, PartKind
-from fern_tide.core.scene.properties import FILL, PLACE
+from fern_tide.core.scene.properties import BLUR, FILL, PLACE
 
 _STOPS = ((0.0, 0.85), (0.25, 0.42), (0.6, 0.11), (1.0, 0.0))  # how far out, how strong
 
@@ -37,7 +37,7 @@ KIND = PartKind(
     label="Glow",
     help="A soft disc of light that fades to nothing at its edge.",
     params=GlowParams,
-    properties=(*PLACE, FILL),
+    properties=(*PLACE, BLUR, FILL),
     draw=draw,
     bindings=tuple(Binding("fill", f"stop{index}", "stop-color") for index in range(len(_STOPS))),
 )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fern_tide.core.base.params import Params
 from fern_tide.core.scene.part import Element, PartKind
-from fern_tide.core.scene.properties import PLACE
+from fern_tide.core.scene.properties import BLUR, PLACE
 
 
 class GroupParams(Params):
@@ -17,5 +17,10 @@ def draw(params: GroupParams, part_id: str) -> Element:
 
 
 KIND = PartKind(
-    id="group", label="Group", help="Parts that move together.", params=GroupParams, properties=PLACE, draw=draw
+    id="group",
+    label="Group",
+    help="Parts that move together.",
+    params=GroupParams,
+    properties=(*PLACE, BLUR),
+    draw=draw,
 )

@@ -8,7 +8,7 @@ from pydantic import StringConstraints
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.scene.part import PAINT_BINDINGS, Element, PartKind
-from fern_tide.core.scene.properties import PAINT, PLACE
+from fern_tide.core.scene.properties import BLUR, PAINT, PLACE
 
 PathData = Annotated[str, StringConstraints(pattern=r"^[MmLlHhVvCcSsQqTtAaZz0-9eE+\-., \n]*$", max_length=200_000)]
 
@@ -16,7 +16,7 @@ PathData = Annotated[str, StringConstraints(pattern=r"^[MmLlHhVvCcSsQqTtAaZz0-9e
 class PathParams(Params):
     """The outline."""
 
-    data: Annotated[PathData, unit("", "SVG path data.")] = ""
+    data: Annotated[PathData, unit("", "SVG path data.", kind="outline")] = ""
     filled: Annotated[bool, unit("", "Whether the inside is painted.")] = True
 
 
@@ -31,7 +31,7 @@ KIND = PartKind(
     label="Path",
     help="Any shape, as SVG path data.",
     params=PathParams,
-    properties=PLACE + PAINT,
+    properties=(*PLACE, BLUR, *PAINT),
     draw=draw,
     bindings=PAINT_BINDINGS,
 )

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.scene.part import PAINT_BINDINGS, Element, PartKind
-from fern_tide.core.scene.properties import PAINT, PLACE
+from fern_tide.core.scene.properties import BLUR, PAINT, PLACE
 
 
 class RectangleParams(Params):
@@ -31,7 +31,7 @@ KIND = PartKind(
     label="Rectangle",
     help="A box, its corners sharp or round.",
     params=RectangleParams,
-    properties=PLACE + PAINT,
+    properties=(*PLACE, BLUR, *PAINT),
     draw=draw,
     bindings=PAINT_BINDINGS,
 )

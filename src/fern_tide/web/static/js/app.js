@@ -7,11 +7,12 @@ import { mountNumberFields } from "./number_field.js";
 import { project } from "./project.js";
 import { mountProjects } from "./projects.js";
 import { mountSound, openingSound } from "./sound.js";
+import { mountStageRoom } from "./stage_room.js";
 import { rhythm } from "./rhythm.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
 
-const VIEWS = { projects: mountProjects, bench: mountBench, sound: mountSound, "hand-off": mountHandoff };
+const VIEWS = { projects: mountProjects, bench: mountBench, sound: mountSound, stage: mountStageRoom, "hand-off": mountHandoff };
 let scope = null;
 let view = null;
 

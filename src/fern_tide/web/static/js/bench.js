@@ -11,13 +11,13 @@ import { rhythm } from "./rhythm.js";
 import { drawRibbon, mountRibbon, mountWheel, waveOf } from "./ribbon.js";
 import { getPack, getText, latest, postPack } from "./server.js";
 import { drawDot, drawSheet, mountMarks, placeMarks } from "./sheet.js";
-import { mountStage } from "./stage.js";
+import { StageView } from "./stage_view.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
 
 export function mountBench(room, signal) {
   const parts = room.querySelector("#parts");
-  const stage = mountStage(room.querySelector("#stage"), { prefix: "stage-" });
+  const stage = new StageView(room.querySelector("#stage"), { prefix: "stage-", signal });
   const axis = new Axis(project.standing.frames);
   const kept = () => JSON.parse(sessionStorage.getItem(`ft:${project.key}:bench`) ?? "{}");
   const keep = (more) => sessionStorage.setItem(`ft:${project.key}:bench`, JSON.stringify({ ...kept(), ...more }));
@@ -238,7 +238,7 @@ export function mountBench(room, signal) {
   const redrawRibbon = () => find("#ribbon") && drawRibbon(find("#ribbon"), { wave: state.wave, axis });
   transport.addEventListener("selection", redrawRibbon, { signal });
   rhythm.addEventListener("rhythm", redrawRibbon, { signal });
-  project.addEventListener("revised", () => refresh().then(load), { signal });
+  project.addEventListener("revised", () => stage.follow(project.standing).then(refresh).then(load), { signal });
   project.addEventListener("refused", () => refresh().then(load), { signal });
   work.addEventListener("done", load, { signal });
   new ResizeObserver(redraw).observe(room);

@@ -10,6 +10,7 @@ const read = (selector) => {
 export const mappingJson = (id) => read(`[data-mapping-json="${id}"]`);
 export const envelopeJson = (id) => read(`[data-envelope-json="${id}"]`);
 export const markerJson = (id) => read(`[data-marker-json="${id}"]`);
+export const partJson = (id) => read(`[data-part-json="${id}"]`);
 export const trackJson = (id) => read(`[data-track-json="${id}"]`);
 
 /** The command that stores a thing: { kind: "put_mapping", mapping: ... }. Pure. */
@@ -18,7 +19,7 @@ export const put = (kind, thing) => ({ kind: `put_${kind}`, [kind]: thing });
 /** Make the command for a field's new value; owners: "mapping" and "envelope" of the room, or "mapping:ID". */
 function commandFor(element, owners, change) {
   const [kind, id] = element.dataset.owner.split(":");
-  const thing = { mapping: mappingJson, envelope: envelopeJson, track: trackJson, marker: markerJson }[kind](id ?? owners()[kind]);
+  const thing = { mapping: mappingJson, envelope: envelopeJson, track: trackJson, marker: markerJson, part: partJson }[kind](id ?? owners()[kind]);
   return thing && put(kind, change(thing));
 }
 

@@ -5,7 +5,7 @@ import { rhythm } from "./rhythm.js";
 import { taps } from "./taps.js";
 import { transport } from "./transport.js";
 
-const ROOMS = { 1: "sound", 3: "bench", 4: "hand-off" };
+const ROOMS = { 1: "sound", 2: "stage", 3: "bench", 4: "hand-off" };
 
 /** Whether a key press belongs to what has the focus. Pure but for the element. */
 export const isTyping = (element) => Boolean(element?.closest?.("input:not([type=checkbox]), select, textarea, [contenteditable]"));
@@ -60,6 +60,7 @@ const KEYS = {
   m: () => setMarker(),
   t: () => taps.tap(),
   1: () => room(1),
+  2: () => room(2),
   3: () => room(3),
   4: () => room(4),
   "+": (zoom) => zoom(0.7),

@@ -63,28 +63,35 @@ export function unpack(buffer) {
   return { head, arrays };
 }
 
-/** Send a file as a raw body, saying how much has gone. */
-export function upload(url, file, { onShare }) {
+/** Send a file as a raw body, or a form, saying how much has gone. */
+export function upload(url, file, { onShare, name = file.name }) {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.open("POST", url);
-    request.setRequestHeader("Content-Type", "application/octet-stream");
+    if (!(file instanceof FormData)) request.setRequestHeader("Content-Type", "application/octet-stream");
     request.setRequestHeader("Accept", "application/json");
     request.setRequestHeader("X-CSRF-Token", token());
     request.upload.onprogress = (event) => event.lengthComputable && onShare(event.loaded / event.total);
-    request.onerror = () => reject(new Refused(0, { what: `${file.name} could not be sent.`, remedy: "Is Fern Tide still running?" }));
+    request.onerror = () => reject(new Refused(0, { what: `${name} could not be sent.`, remedy: "Is Fern Tide still running?" }));
     request.onload = () => {
       let plain = {};
       try {
         plain = JSON.parse(request.responseText);
       } catch {
-        plain = { what: `${file.name} was not taken.`, remedy: "Try again." };
+        plain = { what: `${name} was not taken.`, remedy: "Try again." };
       }
       if (request.status < 300) resolve(plain);
       else reject(new Refused(request.status, plain));
     };
     request.send(file);
   });
+}
+
+/** Send files that belong together; onShare hears how much has gone. */
+export function postForm(url, files, onShare) {
+  const form = new FormData();
+  for (const file of files) form.append("file", file, file.name);
+  return upload(url, form, { onShare, name: files[0].name });
 }
 
 /** Run one call at a time; of those that come meanwhile only the last is run. What is drawn is never older than what was. */

@@ -1,6 +1,7 @@
-// The stage: puts the values of a frame into the drawing. It looks values up and writes attributes; it computes none.
+// The 2D stage: puts the values of a frame into the drawing. It looks values up and writes attributes; it computes none.
 
 const VERBS = { move: ["translate", "x", "y"], turn: ["rotate", "turn"], scale: ["scale", "scale_x", "scale_y"] };
+const SVG = "http://www.w3.org/2000/svg";
 
 /** The transform attribute of one group of a part, from a function that gives each property's value. Pure. */
 export function transformOf(slot, part, valueOf) {
@@ -10,15 +11,31 @@ export function transformOf(slot, part, valueOf) {
   return `${verb}(${values.join(" ")})`;
 }
 
+/** The transform of an element that was brought in: its place, and then what it came with. Pure. */
+export function placeOf(part, valueOf) {
+  const [x, y, turn, wide, tall] = ["x", "y", "turn", "scale_x", "scale_y"].map(valueOf);
+  const [ax, ay] = part.anchor;
+  return `translate(${x + ax} ${y + ay}) rotate(${turn}) scale(${wide} ${tall}) translate(${-ax} ${-ay}) ${part.base}`.trim();
+}
+
 /** A colour's text at a frame, from rows of red, green and blue from 0 to 1. Pure. */
 export function colourAt(rows, frame) {
   const hex = (row) => Math.round(Math.min(1, Math.max(0, row[frame])) * 255).toString(16).padStart(2, "0");
   return `#${rows.map(hex).join("")}`;
 }
 
+/** Which part an element of the drawing belongs to, by its id, or null. Pure but for the element. */
+export function partIdOf(element, prefix) {
+  for (let at = element; at?.id !== undefined; at = at.parentElement) {
+    const found = at.id.startsWith?.(prefix) && /^(.*)--(own|move|turn|scale)$/.exec(at.id.slice(prefix.length));
+    if (found) return found[1];
+  }
+  return null;
+}
+
 /** Write an attribute only when it changes: what stays as it is need not be painted. */
 function setter(target, attribute, textAt) {
-  let last = null;
+  let last = target.getAttribute(attribute);
   return (frame) => {
     const text = textAt(frame);
     if (text !== last) target.setAttribute(attribute, text);
@@ -26,38 +43,205 @@ function setter(target, attribute, textAt) {
   };
 }
 
-export function mountStage(root, { prefix }) {
-  let setters = [];
-  let bound = "";
-  let held = {};
-  const element = (part, slot) => root.querySelector(`#${CSS.escape(`${prefix}${part}--${slot}`)}`);
+export class Stage2d {
+  #setters = [];
+  #bound = null;
+  #curves = {};
+  #heads = {};
+  #tries = new Map();
 
-  /** Find once which attributes the curves move; later only their values are taken in. */
-  function bind({ curves, parts }) {
-    held = curves;
-    const names = Object.keys(curves).join();
-    if (names === bound) return;
-    bound = names;
-    setters = [];
-    for (const [id, part] of Object.entries(parts)) {
-      const curve = (name) => held[`${id}:${name}`];
-      for (const [slot, [, ...names]] of Object.entries(VERBS)) {
-        const group = names.some(curve) && element(id, slot);
-        if (!group) continue;
-        setters.push(setter(group, "transform", (frame) => transformOf(slot, part, (name) => curve(name)?.values[frame] ?? part.own[name])));
+  constructor(root, { prefix }) {
+    Object.assign(this, { root, prefix, space: "2d" });
+    this.#dress();
+  }
+
+  get svg() {
+    return this.root.querySelector(":scope > svg:not(.over)");
+  }
+
+  /** Take a drawing in place of the one that is shown. */
+  replace(text) {
+    const drawn = new DOMParser().parseFromString(text, "image/svg+xml").documentElement;
+    const view = this.svg?.getAttribute("viewBox");
+    const own = drawn.getAttribute("viewBox");
+    if (view && this.svg.dataset.whole === own) drawn.setAttribute("viewBox", view);
+    drawn.dataset.whole = own;
+    this.svg?.replaceWith(document.importNode(drawn, true));
+    this.#dress();
+    this.#bound = null;
+    this.#bind();
+  }
+
+  /** Say in script what no attribute can say; style attributes are forbidden. */
+  #dress() {
+    if (!this.svg) return;
+    this.svg.dataset.whole ??= this.svg.getAttribute("viewBox");
+    for (const element of this.svg.querySelectorAll("[data-css]")) {
+      for (const part of element.dataset.css.split(";")) {
+        const [name, value] = part.split(":");
+        if (value) element.style.setProperty(name.trim(), value.trim());
       }
-      for (const [name, places] of Object.entries(part.bindings)) if (curve(name)) bindPlaces(id, name, places, () => held[`${id}:${name}`]);
     }
   }
 
-  function bindPlaces(id, name, places, curve) {
-    if (name === "blur") element(id, "move")?.setAttribute("filter", `url(#${prefix}${id}--filter)`);
+  element(part, slot) {
+    return this.root.querySelector(`#${CSS.escape(`${this.prefix}${part}--${slot}`)}`);
+  }
+
+  /** Take in curves and how the parts that they move show; of the parts that are tried by hand, too. */
+  bind({ curves, parts }) {
+    this.#curves = curves;
+    Object.assign(this.#heads, parts);
+    this.#bind();
+  }
+
+  /** Try a value by hand; null lets go. */
+  try(target, value, head) {
+    this.#heads[target.split(":")[0]] = head;
+    if (value === null) this.#tries.delete(target);
+    else this.#tries.set(target, value);
+    this.#bind([target]);
+  }
+
+  #value(target, frame, own) {
+    if (this.#tries.has(target)) return this.#tries.get(target);
+    const curve = this.#curves[target];
+    if (!curve) return own;
+    return curve.kind === "colour" ? colourAt(curve.values, frame) : curve.values[frame];
+  }
+
+  /** Find which attributes move; done again only when others do. */
+  #bind(more = []) {
+    this.touched = new Set([...(this.touched ?? []), ...more]);
+    const moved = new Set([...Object.keys(this.#curves), ...this.touched]);
+    const names = [...moved].sort().join();
+    if (names === this.#bound) return;
+    this.#bound = names;
+    this.#setters = [];
+    for (const [id, head] of Object.entries(this.#heads)) {
+      if (head.space !== "2d") continue;
+      const moves = (name) => moved.has(`${id}:${name}`);
+      const valueAt = (frame) => (name) => this.#value(`${id}:${name}`, frame, this.#heads[id].own[name]);
+      if (head.placed) this.#bindPlace(id, moves, valueAt);
+      for (const [name, places] of Object.entries(head.bindings)) if (moves(name)) this.#bindPlaces(id, name, places, valueAt);
+    }
+  }
+
+  #bindPlace(id, moves, valueAt) {
+    const head = () => this.#heads[id];
+    if (head().base !== null) {
+      const own = ["x", "y", "turn", "scale_x", "scale_y"].some(moves) && this.element(id, "own");
+      if (own) this.#setters.push(setter(own, "transform", (frame) => placeOf(head(), valueAt(frame))));
+      return;
+    }
+    for (const [slot, [, ...names]] of Object.entries(VERBS)) {
+      const group = names.some(moves) && this.element(id, slot);
+      if (group) this.#setters.push(setter(group, "transform", (frame) => transformOf(slot, head(), valueAt(frame))));
+    }
+  }
+
+  #bindPlaces(id, name, places, valueAt) {
+    if (name === "blur") this.element(id, "move")?.setAttribute("filter", `url(#${this.prefix}${id}--filter)`);
     for (const [slot, attribute] of places) {
-      const target = element(id, slot);
-      if (!target) continue;
-      setters.push(setter(target, attribute, (frame) => (curve().kind === "colour" ? colourAt(curve().values, frame) : String(curve().values[frame]))));
+      const target = this.element(id, slot);
+      if (target) this.#setters.push(setter(target, attribute, (frame) => String(valueAt(frame)(name))));
     }
   }
 
-  return { bind, show: (frame) => setters.forEach((set) => set(frame)) };
+  show(frame) {
+    for (const set of this.#setters) set(frame);
+  }
+
+  // --- looking and picking
+
+  pick({ clientX, clientY }) {
+    return partIdOf(document.elementFromPoint(clientX, clientY), this.prefix);
+  }
+
+  /** The corners of a part's box on the screen, as points, or null. */
+  outline(part) {
+    const own = this.element(part, "own") ?? this.element(part, "move");
+    if (!own?.getBBox) return null;
+    const { x, y, width, height } = own.getBBox();
+    const matrix = own.getScreenCTM();
+    if (!matrix || (!width && !height)) return null;
+    const at = (px, py) => new DOMPoint(px, py).matrixTransform(matrix);
+    return [at(x, y), at(x + width, y), at(x + width, y + height), at(x, y + height)];
+  }
+
+  /** A part's box in what its anchor is counted in: that which the part lies in, before it is moved. */
+  anchorBox(part, head) {
+    const own = this.element(part, "own");
+    if (!own) return null;
+    const { x, y, width, height } = own.getBBox();
+    if (head.base === null) return { x, y, width, height };
+    const matrix = new DOMMatrix(cssMatrix(head.base));
+    const corners = [[x, y], [x + width, y], [x, y + height], [x + width, y + height]].map(([px, py]) => new DOMPoint(px, py).matrixTransform(matrix));
+    const [xs, ys] = [corners.map((c) => c.x), corners.map((c) => c.y)];
+    const [left, top] = [Math.min(...xs), Math.min(...ys)];
+    return { x: left, y: top, width: Math.max(...xs) - left, height: Math.max(...ys) - top };
+  }
+
+  /** A place on the screen in what a part's anchor is counted in. */
+  toScene({ clientX, clientY }) {
+    return new DOMPoint(clientX, clientY).matrixTransform(this.svg.getScreenCTM().inverse());
+  }
+
+  get #view() {
+    const [x, y, width, height] = this.svg.getAttribute("viewBox").split(/[\s,]+/).map(Number);
+    return { x, y, width, height };
+  }
+
+  #look({ x, y, width, height }) {
+    this.svg.setAttribute("viewBox", [x, y, width, height].map((value) => Number(value.toFixed(4))).join(" "));
+    this.onView?.();
+  }
+
+  zoom(by, event) {
+    const at = event ? this.toScene(event) : null;
+    const { x, y, width, height } = this.#view;
+    const [px, py] = at ? [at.x, at.y] : [x + width / 2, y + height / 2];
+    const factor = Math.min(40, Math.max(0.002, by));
+    this.#look({ x: px - (px - x) * factor, y: py - (py - y) * factor, width: width * factor, height: height * factor });
+  }
+
+  pan(dx, dy) {
+    const scale = this.svg.getScreenCTM().a || 1;
+    const { x, y, width, height } = this.#view;
+    this.#look({ x: x - dx / scale, y: y - dy / scale, width, height });
+  }
+
+  frameAll() {
+    const [x, y, width, height] = this.svg.dataset.whole.split(/[\s,]+/).map(Number);
+    this.#look({ x, y, width, height });
+  }
+
+  framePart(part) {
+    const corners = this.outline(part);
+    if (!corners) return;
+    const inverse = this.svg.getScreenCTM().inverse();
+    const points = corners.map((corner) => corner.matrixTransform(inverse));
+    const [xs, ys] = [points.map((p) => p.x), points.map((p) => p.y)];
+    const [left, top] = [Math.min(...xs), Math.min(...ys)];
+    const room = 0.25 * Math.max(Math.max(...xs) - left, Math.max(...ys) - top, 20);
+    this.#look({ x: left - room, y: top - room, width: Math.max(...xs) - left + 2 * room, height: Math.max(...ys) - top + 2 * room });
+  }
+
+  background(shown) {
+    const ground = this.svg.querySelector(":scope > rect");
+    if (ground) ground.setAttribute("visibility", shown ? "visible" : "hidden");
+    this.root.classList.toggle("checked", !shown);
+  }
+
+  dispose() {}
+}
+
+/** An SVG transform list as the browser's matrices take it. */
+function cssMatrix(list) {
+  const probe = document.createElementNS(SVG, "g");
+  probe.setAttribute("transform", list);
+  const all = probe.transform.baseVal.consolidate();
+  if (!all) return "matrix(1,0,0,1,0,0)";
+  const { a, b, c, d, e, f } = all.matrix;
+  return `matrix(${a},${b},${c},${d},${e},${f})`;
 }

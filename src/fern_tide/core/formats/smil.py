@@ -1,0 +1,163 @@
+"""SMIL animations: what makes an SVG element move by itself, written and read.
+
+A curve with a key a frame is written as even values, the last one twice, over the project's length, so that at frame
+k's own time, k / rate, the value is exactly that of frame k; even values need no keyTimes. Fewer keys carry keyTimes,
+one per value, of ten decimals.
+"""
+
+from __future__ import annotations
+
+import xml.etree.ElementTree as ET
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from math import atan2, degrees, hypot
+
+import numpy as np
+
+from fern_tide.core.bake.curve import Curve
+from fern_tide.core.bake.thin import Interpolation
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.formats.format import KeyParams
+from fern_tide.core.mapping.colour import parse_colour
+from fern_tide.core.scene.svg.geometry import matrix_of, number
+
+MARK = "fern-tide-"
+
+
+@dataclass
+class Clock:
+    """How long it all takes, and how many animations there are so far.
+
+    Attributes:
+        n_frames: the project's length.
+        duration_s: the same in seconds.
+        params: how curves become keys.
+    """
+
+    n_frames: int
+    duration_s: float
+    params: KeyParams
+    count: int = field(default=0)
+
+
+def animate(curve: Curve, attribute: str, clock: Clock) -> ET.Element:
+    """Write the animation of one attribute."""
+    rows = np.atleast_2d(curve.values)
+    times, kept = _times(rows, np.full(len(rows), curve.span), clock)
+    texts = _colours(kept) if curve.kind == "colour" else [number(value) for value in kept[0].tolist()]
+    return _made("animate", {"attributeName": attribute}, texts, times, clock)
+
+
+def _colours(srgb: FloatArray) -> list[str]:
+    """Write colours in percent, which is finer than 256 steps a channel."""
+    texts = [[number(value) for value in row] for row in (np.clip(srgb, 0.0, 1.0) * 100).round(3).tolist()]
+    return [f"rgb({r}%,{g}%,{b}%)" for r, g, b in zip(*texts, strict=True)]
+
+
+def read_colour(text: str) -> FloatArray:
+    """Read a colour as it is written here, as sRGB from 0 to 1, shape (3,)."""
+    if text.startswith("#"):
+        return parse_colour(text)
+    return np.array([float(word) for word in text.removeprefix("rgb(").rstrip(")").replace("%", "").split(",")]) / 100
+
+
+def animate_transform(rows: FloatArray, verb: str, clock: Clock, *, adds: bool = False) -> ET.Element:
+    """Write the animation of one transform.
+
+    Args:
+        rows: its numbers, shape (numbers, frames), as SVG counts them.
+        verb: translate, rotate, scale or skewX.
+        clock: how long it takes.
+        adds: whether it comes behind those before it, or replaces what the element had.
+    """
+    times, kept = _times(rows, np.ptp(rows, axis=1) if rows.size else np.zeros(len(rows)), clock)
+    texts = [" ".join(number(value) for value in at) for at in kept.T.tolist()]
+    attributes = {"attributeName": "transform", "type": verb} | ({"additive": "sum"} if adds else {})
+    return _made("animateTransform", attributes, texts, times, clock)
+
+
+def _times(rows: FloatArray, spans: FloatArray, clock: Clock) -> tuple[FloatArray | None, FloatArray]:
+    if clock.params.error_percent == 0 and clock.params.interpolation is Interpolation.LINEAR:
+        return None, rows
+    keys = clock.params.keys(rows, spans=spans)
+    return keys.frames / clock.n_frames, keys.values
+
+
+def _made(
+    tag: str, attributes: Mapping[str, str], texts: list[str], times: FloatArray | None, clock: Clock
+) -> ET.Element:
+    clock.count += 1
+    step = clock.params.interpolation is Interpolation.STEP
+    made = {
+        "id": f"{MARK}{clock.count}",
+        **attributes,
+        "dur": f"{clock.duration_s:.9f}s",
+        "repeatCount": "indefinite",
+        "calcMode": "discrete" if step else "linear",
+        "values": ";".join([*texts, *texts[-1:]]),
+    }
+    if times is not None:
+        made["keyTimes"] = ";".join([f"{time:.10f}" for time in times.tolist()] + ["1"])
+    return ET.Element(tag, made)
+
+
+def chain(rows: Mapping[str, FloatArray], *, anchor: tuple[float, float], base: str, clock: Clock) -> list[ET.Element]:
+    """Write the place of an element that has a transform of its own: moved, turned and scaled before that transform.
+
+    The first animation replaces the element's transform, the others are added behind it, and the last ones say the
+    element's own transform again, so that the attribute itself stays as it is.
+
+    Args:
+        rows: across, down, turn, width and height, each of shape (frames,).
+        anchor: what turning and scaling leave in place.
+        base: the element's own transform.
+        clock: how long it takes.
+    """
+    ax, ay = anchor
+    still = np.ones(1)
+    pieces: list[tuple[str, FloatArray]] = [
+        ("translate", np.stack([rows["x"] + ax, rows["y"] + ay])),
+        ("rotate", rows["turn"][np.newaxis]),
+        ("scale", np.stack([rows["scale_x"], rows["scale_y"]])),
+        ("translate", np.stack([-ax * still, -ay * still])),
+    ]
+    if base:
+        a, b, c, d, e, f = matrix_of(base)
+        wide = hypot(a, b)
+        tall = (a * d - b * c) / wide if wide else 0.0
+        lean = degrees(atan2(a * c + b * d, a * d - b * c)) if wide else 0.0
+        pieces += [
+            ("translate", np.array([[e], [f]])),
+            ("rotate", np.array([[degrees(atan2(b, a))]])),
+            ("skewX", np.array([[lean]])),
+            ("scale", np.array([[wide], [tall]])),
+        ]
+    return [animate_transform(numbers, verb, clock, adds=place > 0) for place, (verb, numbers) in enumerate(pieces)]
+
+
+def values_in(element: ET.Element | None, tag: str, attribute: str, n_frames: int) -> list[list[str]]:
+    """Give the texts at every frame of each of an element's own animations of an attribute, as a browser finds them."""
+    found = []
+    for animation in element if element is not None else ():
+        if animation.tag.rsplit("}", 1)[-1] != tag or animation.get("attributeName") != attribute:
+            continue
+        texts = (animation.get("values") or "").split(";")
+        if "keyTimes" in animation.attrib:
+            times = np.array([float(text) for text in animation.attrib["keyTimes"].split(";")])
+            frames = np.rint(times[:-1] * n_frames).astype(int)
+            found.append(_between(texts[:-1], frames, n_frames, animation.get("calcMode") == "discrete"))
+        else:
+            found.append(texts[:-1])
+    return found
+
+
+def _between(texts: Sequence[str], frames: FloatArray, n_frames: int, held: bool) -> list[str]:
+    at = np.arange(n_frames)
+    if held:
+        return [texts[place] for place in np.searchsorted(frames, at, side="right") - 1]
+    colour = texts[0].startswith(("#", "rgb"))
+    rows = np.array([read_colour(t) if colour else [float(word) for word in t.split()] for t in texts]).T
+    dense = np.stack([np.interp(at, frames, row) for row in rows])
+    if colour:
+        return _colours(dense)
+    return [" ".join(repr(float(value)) for value in column) for column in dense.T]

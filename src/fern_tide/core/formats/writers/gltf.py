@@ -1,0 +1,141 @@
+"""glTF: the 3D scene as one GLB, with one animation in it.
+
+What was brought in comes back as it is, with the animation added. Places of nodes and weights are core channels; all
+else is written with KHR_animation_pointer. Times are seconds of the frame's own start, k / rate.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Annotated
+
+import numpy as np
+
+from fern_tide.core.bake.curve import Curve
+from fern_tide.core.bake.thin import Interpolation, Keys
+from fern_tide.core.base.params import unit
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.target import Target
+from fern_tide.core.formats.channels import Moving, moving_channels, read_channel
+from fern_tide.core.formats.format import Format, HandOff, KeyParams
+from fern_tide.core.scene.gltf.build import LIGHT_TYPES, build
+from fern_tide.core.scene.gltf.built import Built
+from fern_tide.core.scene.gltf.container import Json, pack
+from fern_tide.core.scene.gltf.reading import read_gltf, values_of
+from fern_tide.core.scene.scene import Part
+
+POINTER = "KHR_animation_pointer"
+_GLTF = {Interpolation.LINEAR: "LINEAR", Interpolation.STEP: "STEP", Interpolation.CUBIC: "CUBICSPLINE"}
+
+
+class GltfParams(KeyParams):
+    """How curves become keys, and what goes in."""
+
+    cameras: Annotated[bool, unit("", "Whether cameras that were made here go in.")] = True
+    lights: Annotated[bool, unit("", "Whether lights that were made here go in.")] = True
+    still: Annotated[bool, unit("", "Whether parts made here that do not move go in.")] = True
+
+
+def _built(hand_off: HandOff, params: GltfParams) -> Built:
+    def leave_out(part: Part) -> bool:
+        if part.shape.id == "camera":
+            return not params.cameras
+        if part.shape.id in LIGHT_TYPES:
+            return not params.lights
+        return not params.still and not any(item.id in hand_off.by_part for item in hand_off.scene.branch(part.id))
+
+    targets = [curve.target for curve in hand_off.curves]
+    return build(hand_off.scene, files=hand_off.media.gltfs, moving=targets, leave_out=leave_out)
+
+
+def encode(hand_off: HandOff, params: GltfParams) -> bytes:
+    """Write the scene with its animation; every sampler has its own keys, or all share one key a frame."""
+    built = _built(hand_off, params)
+    moving = moving_channels(hand_off, built)
+    if moving and hand_off.n_frames:
+        animation: Json = {"name": hand_off.name, "channels": [], "samplers": []}
+        times: dict[bytes, int] = {}
+        for item in moving:
+            keys = params.keys(item.rows, spans=item.spans)
+            seconds = np.array([float(hand_off.rate.seconds(int(frame))) for frame in keys.frames], dtype="<f4")
+            if seconds.tobytes() not in times:
+                times[seconds.tobytes()] = built.add(seconds, "SCALAR", bounds=True)
+            output = _add_values(built, item, keys, float(hand_off.rate.fps))
+            sampler = {
+                "input": times[seconds.tobytes()],
+                "output": output,
+                "interpolation": _GLTF[params.interpolation],
+            }
+            animation["samplers"].append(sampler)
+            animation["channels"].append({"sampler": len(animation["samplers"]) - 1, "target": _target(item)})
+        document = built.gltf.json
+        if any("extensions" in channel["target"] for channel in animation["channels"]):
+            built.use(POINTER)
+        document.setdefault("animations", []).append(animation)
+    return pack(built.closed())
+
+
+def _target(item: Moving) -> Json:
+    node = item.pointer.split("/")
+    if node[1] == "nodes":
+        return {"node": int(node[2]), "path": node[3]}
+    return {"path": "pointer", "extensions": {POINTER: {"pointer": item.pointer}}}
+
+
+def _add_values(built: Built, item: Moving, keys: Keys, fps: float) -> int:
+    """Write a sampler's output; cubic keys carry their tangents, per second, before and after each value."""
+    values = keys.values.T
+    if keys.interpolation is Interpolation.CUBIC:
+        slopes = keys.slopes.T * fps
+        values = np.stack([slopes, values, slopes], axis=1).reshape(-1, values.shape[1])
+    width = values.shape[1]
+    if item.pointer.endswith("/weights"):
+        return built.add(values.reshape(-1).astype("<f4"), "SCALAR")
+    kind = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}[width]
+    return built.add(values.astype("<f4").reshape(-1) if width == 1 else values.astype("<f4"), kind)
+
+
+def read_back(content: bytes, hand_off: HandOff) -> Mapping[Target, FloatArray]:
+    """Read the last animation, sample it at every frame as the specification says, and turn it into values again."""
+    gltf = read_gltf(content)
+    animation = gltf.json["animations"][-1]
+    fps = float(hand_off.rate.fps)
+    read: dict[str, FloatArray] = {}
+    for channel in animation["channels"]:
+        sampler, target = animation["samplers"][channel["sampler"]], channel["target"]
+        times = values_of(gltf, sampler["input"]).astype(np.float64)
+        frames = np.rint(times * fps).astype(np.int64)
+        interpolation = next(mine for mine, theirs in _GLTF.items() if theirs == sampler["interpolation"])
+        values = values_of(gltf, sampler["output"]).astype(np.float64)
+        tangents = 3 if interpolation is Interpolation.CUBIC else 1
+        rows = values.reshape(len(times), tangents, -1)
+        slopes = rows[:, -1].T / fps if tangents == 3 else np.zeros((rows.shape[2], len(times)))
+        keys = Keys(frames, rows[:, tangents // 2].T, slopes, 0.0, interpolation)
+        pointer = (
+            target.get("extensions", {}).get(POINTER, {}).get("pointer") or f"/nodes/{target['node']}/{target['path']}"
+        )
+        read[pointer] = keys.dense(hand_off.n_frames)
+    found: dict[Target, FloatArray] = {}
+    for item in moving_channels(hand_off, _built(hand_off, GltfParams())):
+        if item.pointer in read:
+            found |= read_channel(item, read[item.pointer])
+    return found
+
+
+def loses(curve: Curve) -> str | None:
+    """Say that values are rounded to single precision."""
+    return "values to single precision"
+
+
+FORMAT = Format(
+    id="gltf",
+    label="glTF",
+    help="The 3D scene with its motion inside, as one GLB.",
+    params=GltfParams,
+    extension=".glb",
+    media_type="model/gltf-binary",
+    loses=loses,
+    encode=encode,
+    read_back=read_back,
+    spaces=("3d",),
+)

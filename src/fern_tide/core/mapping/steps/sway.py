@@ -1,0 +1,69 @@
+"""Sway: a lift becomes a swing to both sides of rest."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field
+
+from fern_tide.core.base.params import Params, unit
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.mapping.step import Step, StepContext
+
+
+class Wave(StrEnum):
+    """How the swing runs."""
+
+    SINE = "sine"
+    TRIANGLE = "triangle"
+    SQUARE = "square"
+
+
+class PeriodUnit(StrEnum):
+    """What a period is counted in."""
+
+    SECONDS = "seconds"
+    FRAMES = "frames"
+
+
+class SwayParams(Params):
+    """How long one swing to and fro takes, and how it runs."""
+
+    period: Annotated[float, Field(gt=0, le=100_000), unit("", "How long one swing to and fro takes.", step=0.05)] = 2.0
+    counted_in: Annotated[PeriodUnit, unit("", "Seconds or frames.")] = PeriodUnit.SECONDS
+    wave: Annotated[Wave, unit("", "How the swing runs.")] = Wave.SINE
+
+
+def sway(lift: FloatArray, *, params: SwayParams, context: StepContext) -> FloatArray:
+    """Multiply lift by a wave from -1 to 1 that begins at 0 on its way up.
+
+    Args:
+        lift: shape (..., frames).
+        params: the wave and its period.
+        context: its rate says when a frame is.
+
+    Returns:
+        The same shape, from -1 to 1 where lift is from 0 to 1: at full on the one side, as far beyond rest on the
+        other; 0 where lift is 0.
+    """
+    frames = np.arange(lift.shape[-1], dtype=np.float64)
+    period = params.period if params.counted_in is PeriodUnit.FRAMES else params.period * float(context.rate.fps)
+    turns = frames / period % 1.0
+    if params.wave is Wave.SINE:
+        wave = np.sin(2 * np.pi * turns)
+    elif params.wave is Wave.TRIANGLE:
+        wave = 1.0 - 4.0 * np.abs((turns + 0.25) % 1.0 - 0.5)
+    else:
+        wave = np.where(turns < 0.5, 1.0, -1.0)
+    return lift * wave
+
+
+STEP = Step(
+    id="sway",
+    label="Sway",
+    help="Turns the move into a swing to both sides of rest.",
+    params=SwayParams,
+    apply=sway,
+)

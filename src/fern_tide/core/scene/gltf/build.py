@@ -1,0 +1,246 @@
+"""A 3D scene as one glTF file: what was brought in, as it is, and the scene's own parts added behind it.
+
+The same file is what the stage shows and what the hand-off puts its animation into.
+"""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from math import radians
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from fern_tide.core.base.target import Target
+from fern_tide.core.mapping.colour import parse_colour, to_linear
+from fern_tide.core.scene.gltf.built import Built, Place, add_accessor, use_extension
+from fern_tide.core.scene.gltf.container import Gltf, Json, listed
+from fern_tide.core.scene.gltf.parts import values_of
+from fern_tide.core.scene.part import Channel, Form
+from fern_tide.core.scene.rotation import parted, quaternions
+from fern_tide.core.scene.scene import Part, Scene
+
+LIGHT_TYPES = {"point_light": "point", "spot_light": "spot", "sun": "directional"}
+_PLACES = (Form.TRANSLATION, Form.ROTATION, Form.SCALE)
+_STRENGTH = "KHR_materials_emissive_strength"
+
+
+def build(
+    scene: Scene,
+    *,
+    files: Mapping[str, Gltf],
+    moving: Iterable[Target] = (),
+    leave_out: Callable[[Part], bool] = lambda part: False,
+) -> Built:
+    """Build a scene's glTF file.
+
+    Args:
+        scene: a 3D scene, with at most one glTF file in it.
+        files: what was brought in, by the hash of the file; not changed.
+        moving: the properties that will be animated; what they need, such as blending, is switched on.
+        leave_out: says which of the scene's own parts do not go in; what is in a file always does.
+    """
+    source = next((files[file.media] for file in scene.files if file.kind == "gltf" and file.media in files), None)
+    builder = _Builder(source)
+    for part in scene.parts:
+        builder.add(part, leave_out(part))
+    for target in moving:
+        builder.make_room(scene.part(target.part), target.property)
+    return builder.done(scene, plays=all(file.plays for file in scene.files))
+
+
+@dataclass
+class _Builder:
+    source: Gltf | None
+    document: Json = field(init=False)
+    pieces: list[bytes] = field(init=False)
+    places: dict[str, Place] = field(default_factory=dict)
+    _meshes: dict[str, dict[str, int]] = field(default_factory=dict)
+    _names: set[str] = field(default_factory=set)
+
+    def __post_init__(self) -> None:
+        if self.source is None:
+            self.document = {
+                "asset": {"version": "2.0", "generator": "Fern Tide"},
+                "scene": 0,
+                "scenes": [{"nodes": []}],
+            }
+            self.pieces, self._length = [], 0
+        else:
+            self.document = copy.deepcopy(self.source.json)
+            self.pieces, self._length = [self.source.binary], len(self.source.binary)
+            self._align()
+        for name in ("nodes", "materials"):
+            self._names |= {str(item.get("name")) for item in listed(self.document, name)}
+
+    def add(self, part: Part, left_out: bool) -> None:
+        kind = part.shape.id
+        if kind.startswith("gltf_"):
+            if kind != "gltf_file" and self.source is not None:
+                self.places[part.id] = {kind.removeprefix("gltf_"): part.shape.params.index}  # type: ignore[attr-defined]
+                self._set_own(part, values_of(part, self.source.json))
+        elif not left_out:
+            self._add_own(part)
+
+    def _add_own(self, part: Part) -> None:
+        name = self._unique(part.name, part.id)
+        place: Place = {"node": self._append("nodes", {"name": name})}
+        node = self.document["nodes"][place["node"]]
+        if part.kind.solid is not None:
+            place["material"] = self._append("materials", {"name": name, "pbrMetallicRoughness": {}})
+            node["mesh"] = self._append(
+                "meshes", {"name": name, "primitives": [self._primitive(part, place["material"])]}
+            )
+        if part.shape.id in LIGHT_TYPES:
+            place["light"] = self._add_light(part, name)
+            node["extensions"] = {"KHR_lights_punctual": {"light": place["light"]}}
+        if part.shape.id == "camera":
+            lens = {"yfov": 1.0, "znear": 0.01, "zfar": 1000.0}
+            place["camera"] = node["camera"] = self._append(
+                "cameras", {"name": name, "type": "perspective", "perspective": lens}
+            )
+        self.places[part.id] = place
+        self._set_own(part, None)
+        above = self.places.get(part.parent or "", {}).get("node")
+        if above is None:
+            scene = self.document.setdefault("scenes", [{}])[self.document.get("scene", 0)]
+            scene.setdefault("nodes", []).append(place["node"])
+        else:
+            self.document["nodes"][above].setdefault("children", []).append(place["node"])
+
+    def _add_light(self, part: Part, name: str) -> int:
+        self._use("KHR_lights_punctual")
+        group = self.document.setdefault("extensions", {}).setdefault("KHR_lights_punctual", {"lights": []})
+        light: Json = {"name": name, "type": LIGHT_TYPES[part.shape.id]}
+        if light["type"] == "spot":
+            light["spot"] = {}
+        group["lights"].append(light)
+        return len(group["lights"]) - 1
+
+    def _primitive(self, part: Part, material: int) -> Json:
+        """Write a solid's mesh once for all parts that have the same one."""
+        key = part.shape.model_dump_json()
+        if key not in self._meshes:
+            mesh = part.kind.solid(part.shape.params)  # type: ignore[misc]
+            positions = self.accessor(mesh.positions.astype("<f4"), "VEC3", target=34962, bounds=True)
+            normals = self.accessor(mesh.normals.astype("<f4"), "VEC3", target=34962)
+            small = len(mesh.positions) < 65_535
+            indices = self.accessor(mesh.triangles.ravel().astype("<u2" if small else "<u4"), "SCALAR", target=34963)
+            self._meshes[key] = {"POSITION": positions, "NORMAL": normals, "indices": indices}
+        found = dict(self._meshes[key])
+        return {"indices": found.pop("indices"), "attributes": found, "material": material}
+
+    def _set_own(self, part: Part, before: dict[str, Any] | None) -> None:
+        """Write a part's own values; of an imported part those that are not what its file says."""
+        if part.kind.channels is None:
+            return
+        for channel in part.kind.channels(part.shape.params):
+            if before is not None and all(part.own(name) == before.get(name) for name in channel.names):
+                continue
+            if before is None and channel.form in _PLACES and _plain(part, channel):
+                continue
+            self._put(part, channel)
+
+    def _put(self, part: Part, channel: Channel) -> None:
+        if channel.names == ("emission_strength",) and _plain(part, channel):
+            return
+        if _STRENGTH in channel.pointer:
+            self._use(_STRENGTH)
+        if "KHR_texture_transform" in channel.pointer:
+            self._use("KHR_texture_transform")
+        own = {name: part.own(name) for name in channel.names}
+        *way, last = channel.pointer.format(**self.places[part.id]).split("/")[1:]
+        owner: Any = self.document
+        for name in way:
+            owner = owner[int(name)] if isinstance(owner, list) else owner.setdefault(name, {})
+        if channel.form in _PLACES:
+            _part_matrix(owner)
+        numbers = still(channel, own)
+        single = channel.form in {Form.NUMBER, Form.RADIANS}
+        owner[last] = numbers[0] if single else numbers
+
+    def make_room(self, part: Part, name: str) -> None:
+        """Switch on what an animated property needs."""
+        if part.id not in self.places or part.kind.channels is None:
+            return
+        for channel in part.kind.channels(part.shape.params):
+            if name not in channel.names:
+                continue
+            if "node" in self.places[part.id]:
+                _part_matrix(self.document["nodes"][self.places[part.id]["node"]])
+            if name == "opacity":
+                self.document["materials"][self.places[part.id]["material"]]["alphaMode"] = "BLEND"
+            *way, _ = channel.pointer.format(**self.places[part.id]).split("/")[1:]
+            for extension in (_STRENGTH, "KHR_texture_transform"):
+                if extension in way:
+                    self._use(extension)
+                    owner: Any = self.document
+                    for step in way:
+                        owner = owner[int(step)] if isinstance(owner, list) else owner.setdefault(step, {})
+
+    def done(self, scene: Scene, *, plays: bool) -> Built:
+        """Close the file."""
+        for part in scene.parts:
+            place = self.places.get(part.id, {})
+            if part.kind.solid is not None and "material" in place and float(part.own("opacity")) < 1.0:
+                self.document["materials"][place["material"]]["alphaMode"] = "BLEND"
+        if not plays:
+            self.document.pop("animations", None)
+        self._align()
+        return Built(Gltf(self.document, b"".join(self.pieces)), self.places)
+
+    # --- the document
+
+    def accessor(self, values: npt.NDArray[Any], type: str, *, target: int | None = None, bounds: bool = False) -> int:
+        """Add values and give their accessor."""
+        self._align()
+        made = add_accessor(self.document, values, type, start=self._length, target=target, bounds=bounds)
+        self.pieces.append(values.tobytes())
+        self._length += values.nbytes
+        return made
+
+    def _align(self) -> None:
+        short = -self._length % 4
+        if short:
+            self.pieces.append(b"\0" * short)
+            self._length += short
+
+    def _append(self, name: str, item: Json) -> int:
+        items = self.document.setdefault(name, [])
+        items.append(item)
+        return len(items) - 1
+
+    def _use(self, extension: str) -> None:
+        use_extension(self.document, extension)
+
+    def _unique(self, name: str, part_id: str) -> str:
+        chosen = name if name not in self._names else f"{name} ({part_id})"
+        self._names.add(chosen)
+        return chosen
+
+
+def _plain(part: Part, channel: Channel) -> bool:
+    return all(part.own(name) == part.property(name).default for name in channel.names)
+
+
+def _part_matrix(node: Json) -> None:
+    """Turn a node's matrix into translation, rotation and scale, since a matrix cannot be animated."""
+    if "matrix" in node:
+        matrix = np.array(node.pop("matrix"), dtype=np.float64).reshape(4, 4).T
+        for name, numbers in zip(("translation", "rotation", "scale"), parted(matrix), strict=True):
+            node[name] = numbers.tolist()
+
+
+def still(channel: Channel, values: Mapping[str, float | str]) -> list[float]:
+    """Give a channel's numbers, as glTF counts them, for one value of each of its properties."""
+    own = [values[name] for name in channel.names]
+    if channel.form in {Form.COLOUR, Form.COLOUR_ALPHA}:
+        colour = to_linear(parse_colour(str(own[0]))).tolist()
+        return [*colour, float(own[1])] if channel.form is Form.COLOUR_ALPHA else colour
+    numbers = [float(value) for value in own]
+    if channel.form is Form.ROTATION:
+        return quaternions(np.array(numbers)[:, np.newaxis])[:, 0].tolist()  # type: ignore[no-any-return]
+    return [radians(number) for number in numbers] if channel.form is Form.RADIANS else numbers

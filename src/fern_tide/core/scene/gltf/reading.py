@@ -1,0 +1,259 @@
+"""Reading a glTF file as hostile: every index, count, offset and number is checked before anything uses it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from math import isfinite
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from fern_tide.core.scene.gltf.container import Gltf, GltfLimits, Json, listed, refuse, unpack, whole
+
+COMPONENTS: dict[int, np.dtype[Any]] = {
+    5120: np.dtype("<i1"),
+    5121: np.dtype("<u1"),
+    5122: np.dtype("<i2"),
+    5123: np.dtype("<u2"),
+    5125: np.dtype("<u4"),
+    5126: np.dtype("<f4"),
+}
+WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
+READ_EXTENSIONS = frozenset(
+    (
+        "KHR_animation_pointer",
+        "KHR_lights_punctual",
+        "KHR_materials_emissive_strength",
+        "KHR_materials_unlit",
+        "KHR_materials_clearcoat",
+        "KHR_materials_ior",
+        "KHR_materials_iridescence",
+        "KHR_materials_sheen",
+        "KHR_materials_specular",
+        "KHR_materials_transmission",
+        "KHR_materials_volume",
+        "KHR_materials_anisotropy",
+        "KHR_materials_dispersion",
+        "KHR_materials_variants",
+        "KHR_mesh_quantization",
+        "KHR_texture_transform",
+        "EXT_texture_webp",
+        "KHR_xmp_json_ld",
+    )
+)
+_PACKED = {
+    "KHR_draco_mesh_compression": "Draco compression",
+    "EXT_meshopt_compression": "meshopt compression",
+    "KHR_meshopt_compression": "meshopt compression",
+    "KHR_texture_basisu": "Basis textures",
+}
+
+
+def read_gltf(content: bytes, *, beside: Mapping[str, bytes] | None = None, limits: GltfLimits | None = None) -> Gltf:
+    """Read a GLB, or a .gltf with the files that were dropped together with it.
+
+    Raises:
+        UnreadableScene: it is no glTF 2.0, is damaged or lies about what it holds, points outside itself, or needs
+            something that is not read, such as Draco compression.
+    """
+    limits = limits or GltfLimits()
+    gltf = unpack(content, beside=beside or {}, limits=limits)
+    try:
+        _check(gltf, limits)
+    except (KeyError, TypeError, AttributeError, IndexError, OverflowError) as cause:
+        raise refuse("something in it is not where glTF has it") from cause
+    return gltf
+
+
+def _check(gltf: Gltf, limits: GltfLimits) -> None:
+    document = gltf.json
+    needed = document.get("extensionsRequired", [])
+    for name in needed if isinstance(needed, list) else ["nothing that is a name"]:
+        if name in _PACKED:
+            raise refuse(
+                f"it is packed with {_PACKED[name]}, which is not read", remedy="Export it without compression."
+            )
+        if name not in READ_EXTENSIONS:
+            raise refuse(f"it needs the extension {name!s:.60}, which is not read", remedy="Export it without.")
+    _check_views(gltf)
+    _check_accessors(gltf)
+    _check_links(document)
+    _check_nodes(document, limits)
+    _check_meshes(gltf, limits)
+
+
+def _check_views(gltf: Gltf) -> None:
+    buffers = listed(gltf.json, "buffers")
+    for place, view in enumerate(listed(gltf.json, "bufferViews")):
+        buffer = whole(view, "buffer")
+        if buffer >= len(buffers):
+            raise refuse(f"buffer view {place} names a buffer that is not there")
+        if whole(view, "byteOffset", 0) + whole(view, "byteLength") > len(gltf.binary):
+            raise refuse(f"buffer view {place} reaches beyond its buffer")
+        if "byteStride" in view and not 4 <= whole(view, "byteStride") <= 252:
+            raise refuse(f"buffer view {place} has an impossible stride")
+    for image in listed(gltf.json, "images"):
+        if whole(image, "bufferView") >= len(listed(gltf.json, "bufferViews")):
+            raise refuse("an image names a buffer view that is not there")
+
+
+def _check_accessors(gltf: Gltf) -> None:
+    views = listed(gltf.json, "bufferViews")
+    for place, accessor in enumerate(listed(gltf.json, "accessors")):
+        if accessor.get("type") not in WIDTHS or accessor.get("componentType") not in COMPONENTS:
+            raise refuse(f"accessor {place} is of no known type")
+        count = whole(accessor, "count", most=2**31)
+        if "bufferView" in accessor:
+            _check_span(place, accessor, views, count, COMPONENTS[accessor["componentType"]].itemsize)
+        elif count * WIDTHS[accessor["type"]] > 1 << 28:
+            raise refuse(f"accessor {place} has more values than are taken")
+        sparse = accessor.get("sparse")
+        if sparse is not None:
+            few = whole(sparse, "count", most=count)
+            for name, width in (("indices", 1), ("values", WIDTHS[accessor["type"]])):
+                part = sparse[name]
+                kind = part.get("componentType", accessor["componentType"])
+                size = COMPONENTS[kind].itemsize * width
+                view = views[whole(part, "bufferView", most=max(0, len(views) - 1))]
+                if whole(part, "byteOffset", 0) + few * size > whole(view, "byteLength"):
+                    raise refuse(f"accessor {place} reaches beyond its buffer view")
+
+
+def _check_span(place: int, accessor: Json, views: list[Json], count: int, size: int) -> None:
+    if whole(accessor, "bufferView") >= len(views):
+        raise refuse(f"accessor {place} names a buffer view that is not there")
+    view = views[accessor["bufferView"]]
+    item = size * WIDTHS[accessor["type"]]
+    stride = whole(view, "byteStride", item)
+    needed = whole(accessor, "byteOffset", 0) + (stride * (count - 1) + item if count else 0)
+    if needed > whole(view, "byteLength"):
+        raise refuse(f"accessor {place} reaches beyond its buffer view")
+
+
+def _index(owner: Json, name: str, many: int, what: str) -> None:
+    if name in owner and whole(owner, name) >= many:
+        raise refuse(f"{what} names {name} {owner[name]}, which is not there")
+
+
+def _check_links(document: Json) -> None:
+    many = {name: len(listed(document, name)) for name in ("nodes", "meshes", "skins", "cameras", "accessors")}
+    materials, images = len(listed(document, "materials")), len(listed(document, "images"))
+    for node in listed(document, "nodes"):
+        _index(node, "mesh", many["meshes"], "a node")
+        _index(node, "skin", many["skins"], "a node")
+        _index(node, "camera", many["cameras"], "a node")
+        light = node.get("extensions", {}).get("KHR_lights_punctual")
+        if light is not None and whole(light, "light") >= len(lights(document)):
+            raise refuse("a node names a light that is not there")
+    for mesh in listed(document, "meshes"):
+        for primitive in listed(mesh, "primitives"):
+            _index(primitive, "material", materials, "a mesh")
+            _index(primitive, "indices", many["accessors"], "a mesh")
+            for place in [primitive["attributes"], *listed(primitive, "targets")]:
+                for name in place:
+                    _index(place, name, many["accessors"], "a mesh")
+    for skin in listed(document, "skins"):
+        _index(skin, "inverseBindMatrices", many["accessors"], "a skin")
+        if any(not isinstance(joint, int) or not 0 <= joint < many["nodes"] for joint in skin["joints"]):
+            raise refuse("a skin names a joint that is not there")
+    for texture in listed(document, "textures"):
+        _index(texture, "source", images, "a texture")
+    for animation in listed(document, "animations"):
+        samplers = listed(animation, "samplers")
+        for channel in listed(animation, "channels"):
+            _index(channel, "sampler", len(samplers), "an animation")
+            _index(channel["target"], "node", many["nodes"], "an animation")
+        for sampler in samplers:
+            _index(sampler, "input", many["accessors"], "an animation")
+            _index(sampler, "output", many["accessors"], "an animation")
+
+
+def _check_nodes(document: Json, limits: GltfLimits) -> None:
+    nodes = listed(document, "nodes")
+    if len(nodes) > limits.nodes:
+        raise refuse(f"it has {len(nodes):,} nodes, and {limits.nodes:,} are taken")
+    parent: dict[int, int] = {}
+    for place, node in enumerate(nodes):
+        for name, width in (("translation", 3), ("rotation", 4), ("scale", 3), ("matrix", 16)):
+            if name in node:
+                _numbers(node[name], width, f"node {place}, {name}")
+        for child in node.get("children", []):
+            if not isinstance(child, int) or not 0 <= child < len(nodes):
+                raise refuse(f"node {place} has a child that is not there")
+            if child in parent:
+                raise refuse(f"node {child} has two parents")
+            parent[child] = place
+    depths: dict[int, int] = {}
+    for place in range(len(nodes)):
+        way, at = [], place
+        while at in parent and at not in depths:
+            way.append(at)
+            at = parent[at]
+            if len(way) > limits.depth:
+                raise refuse(f"its nodes go round in a circle, or deeper than {limits.depth}")
+        deep = depths.setdefault(at, 0)
+        for step in reversed(way):
+            deep += 1
+            depths[step] = deep
+        if deep > limits.depth:
+            raise refuse(f"its nodes are nested deeper than {limits.depth}")
+    for scene in listed(document, "scenes"):
+        for root in scene.get("nodes", []):
+            if not isinstance(root, int) or not 0 <= root < len(nodes) or root in parent:
+                raise refuse("a scene names a node that is none of its roots")
+    _index(document, "scene", len(listed(document, "scenes")), "the file")
+
+
+def _numbers(values: object, width: int, what: str) -> None:
+    if not isinstance(values, list) or len(values) != width:
+        raise refuse(f"{what} has not {width} numbers")
+    if not all(
+        isinstance(v, (int, float)) and not isinstance(v, bool) and isfinite(v) and abs(v) < 1e9 for v in values
+    ):
+        raise refuse(f"{what} holds a number that is none")
+
+
+def _check_meshes(gltf: Gltf, limits: GltfLimits) -> None:
+    accessors = listed(gltf.json, "accessors")
+    vertices, seen = 0, set()
+    for mesh in listed(gltf.json, "meshes"):
+        for primitive in listed(mesh, "primitives"):
+            if "POSITION" not in primitive["attributes"]:
+                continue
+            position = accessors[primitive["attributes"]["POSITION"]]
+            vertices += whole(position, "count")
+            if vertices > limits.vertices:
+                raise refuse(f"it has more than {limits.vertices:,} vertices")
+            for other in _others(primitive):
+                if whole(accessors[other], "count") != whole(position, "count"):
+                    raise refuse("a mesh has attributes of different lengths")
+            if "indices" in primitive and (key := (primitive["indices"], position["count"])) not in seen:
+                seen.add(key)
+                found = values_of(gltf, primitive["indices"])
+                if found.size and int(found.max()) >= position["count"]:
+                    raise refuse("a mesh names a vertex that is not there")
+
+
+def _others(primitive: Json) -> Iterable[int]:
+    for place in [primitive["attributes"], *listed(primitive, "targets")]:
+        yield from place.values()
+
+
+def values_of(gltf: Gltf, index: int) -> npt.NDArray[Any]:
+    """Give an accessor's values as stored, shape (count,) or (count, width); sparse ones without their changes."""
+    accessor = gltf.json["accessors"][index]
+    kind, width, count = COMPONENTS[accessor["componentType"]], WIDTHS[accessor["type"]], accessor["count"]
+    shape = (count,) if width == 1 else (count, width)
+    if "bufferView" not in accessor:
+        return np.zeros(shape, dtype=kind)
+    view = gltf.json["bufferViews"][accessor["bufferView"]]
+    start = view.get("byteOffset", 0) + accessor.get("byteOffset", 0)
+    stride = view.get("byteStride", kind.itemsize * width)
+    strides = (stride,) if width == 1 else (stride, kind.itemsize)
+    return np.ndarray(shape, dtype=kind, buffer=gltf.binary, offset=start, strides=strides)
+
+
+def lights(document: Json) -> list[Json]:
+    """Give a document's lights (KHR_lights_punctual)."""
+    return listed(document.get("extensions", {}).get("KHR_lights_punctual", {}), "lights")

@@ -1,0 +1,119 @@
+"""A small flat picture of a 3D scene as SVG: for lists, where no 3D view is worth its cost.
+
+Triangles are placed, seen through the scene's first camera or from in front, shaded by how they face a light from
+above, and painted from back to front.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from math import tan
+
+import numpy as np
+
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.mapping.colour import colour_texts, to_srgb
+from fern_tide.core.scene.gltf.built import Built
+from fern_tide.core.scene.gltf.container import Gltf, Json, listed
+from fern_tide.core.scene.gltf.reading import values_of
+from fern_tide.core.scene.rotation import matrices
+
+WIDTH, HEIGHT = 320, 180
+MOST_TRIANGLES = 3000
+_LIGHT = np.array([0.35, 0.85, 0.4])
+
+
+@dataclass
+class _Found:
+    """Triangles in the world, shape (n, 3, 3), their colours and opacities, and the first camera with its place."""
+
+    triangles: list[FloatArray] = field(default_factory=list)
+    colours: list[FloatArray] = field(default_factory=list)
+    opacities: list[FloatArray] = field(default_factory=list)
+    camera: tuple[FloatArray, float] | None = None
+
+
+def sketch(built: Built) -> str:
+    """Draw a built scene as the text of an SVG, 320 by 180; a scene with nothing to see gives an empty picture."""
+    gltf = built.closed()
+    found = _Found()
+    scene = (listed(gltf.json, "scenes") or [{}])[gltf.json.get("scene", 0)]
+    for root in scene.get("nodes", []):
+        _walk(gltf, root, np.eye(4), found)
+    head = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {HEIGHT}">'
+    ground = f'<rect width="{WIDTH}" height="{HEIGHT}" fill="#0e1b18"/>'
+    return f"{head}{ground}{_painted(found)}</svg>"
+
+
+def _walk(gltf: Gltf, index: int, above: FloatArray, found: _Found) -> None:
+    node = gltf.json["nodes"][index]
+    world = above @ _matrix(node)
+    if "camera" in node and found.camera is None:
+        lens = gltf.json["cameras"][node["camera"]].get("perspective")
+        found.camera = (world, float(lens["yfov"])) if lens else None
+    for primitive in listed(gltf.json["meshes"][node["mesh"]], "primitives") if "mesh" in node else ():
+        if primitive.get("mode", 4) == 4 and "POSITION" in primitive["attributes"]:
+            _take(gltf, primitive, world, found)
+    for child in node.get("children", []):
+        _walk(gltf, child, world, found)
+
+
+def _matrix(node: Json) -> FloatArray:
+    if "matrix" in node:
+        return np.array(node["matrix"], dtype=np.float64).reshape(4, 4).T
+    found = np.eye(4)
+    quaternion = np.array(node.get("rotation", [0, 0, 0, 1]), dtype=np.float64)
+    found[:3, :3] = matrices(quaternion[:, None])[:, :, 0] * np.array(node.get("scale", [1, 1, 1]))
+    found[:3, 3] = node.get("translation", [0, 0, 0])
+    return found
+
+
+def _take(gltf: Gltf, primitive: Json, world: FloatArray, found: _Found) -> None:
+    points = values_of(gltf, primitive["attributes"]["POSITION"]).astype(np.float64)
+    order = values_of(gltf, primitive["indices"]) if "indices" in primitive else np.arange(len(points))
+    corners = order[: len(order) // 3 * 3].reshape(-1, 3)
+    corners = corners[:: max(1, len(corners) // MOST_TRIANGLES)]
+    placed = points @ world[:3, :3].T + world[:3, 3]
+    material = gltf.json["materials"][primitive["material"]] if "material" in primitive else {}
+    base = np.array(material.get("pbrMetallicRoughness", {}).get("baseColorFactor", [1, 1, 1, 1]), dtype=np.float64)
+    glow = np.array(material.get("emissiveFactor", [0, 0, 0]), dtype=np.float64)
+    triangles = placed[corners]
+    normals = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
+    lengths = np.linalg.norm(normals, axis=1, keepdims=True)
+    facing = np.abs((normals / np.where(lengths == 0, 1, lengths)) @ (_LIGHT / np.linalg.norm(_LIGHT)))
+    found.triangles.append(triangles)
+    found.opacities.append(np.full(len(triangles), base[3] if material.get("alphaMode") == "BLEND" else 1.0))
+    found.colours.append(base[:3] * (0.25 + 0.75 * facing[:, None]) + glow)
+
+
+def _painted(found: _Found) -> str:
+    if not found.triangles:
+        return ""
+    triangles, colours = np.concatenate(found.triangles), np.concatenate(found.colours)
+    view, opening = found.camera or _in_front(triangles)
+    seen = (triangles - view[:3, 3]) @ view[:3, :3]  # a camera looks along its own -z
+    scale = HEIGHT / 2 / tan(opening / 2)
+    depth = -seen[:, :, 2]
+    ahead = (depth > 0.01).all(axis=1)
+    seen, depth, colours = seen[ahead], depth[ahead], colours[ahead]
+    clear = np.concatenate(found.opacities)[ahead]
+    flat = seen[:, :, :2] / depth[:, :, None] * scale * np.array([1, -1]) + np.array([WIDTH / 2, HEIGHT / 2])
+    order = np.argsort(-depth.mean(axis=1))[-MOST_TRIANGLES:]
+    texts = colour_texts(to_srgb(np.clip(colours[order], 0, 1)).T) if len(order) else []
+    shapes = (
+        f'<path d="M{a[0]:.1f} {a[1]:.1f}L{b[0]:.1f} {b[1]:.1f}L{c[0]:.1f} {c[1]:.1f}Z" fill="{text}"{opacity}/>'
+        for (a, b, c), text, opacity in zip(
+            np.clip(flat[order], -2000, 2000),
+            texts,
+            ("" if share >= 1 else f' opacity="{share / 2:.2f}"' for share in clear[order]),
+            strict=True,
+        )
+    )
+    return "".join(shapes)
+
+
+def _in_front(triangles: FloatArray) -> tuple[FloatArray, float]:
+    low, high = triangles.min(axis=(0, 1)), triangles.max(axis=(0, 1))
+    view = np.eye(4)
+    view[:3, 3] = (low + high) / 2 + np.array([0, 0, 1.6 * float(np.linalg.norm(high - low)) or 1.0])
+    return view, 0.7

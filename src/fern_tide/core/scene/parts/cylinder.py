@@ -1,0 +1,46 @@
+"""Cylinder: a round column."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field
+
+from fern_tide.core.base.params import Params, unit
+from fern_tide.core.scene.mesh import Mesh, turned
+from fern_tide.core.scene.part import SOLID_CHANNELS, Channel, PartKind
+from fern_tide.core.scene.properties import PLACE_3D, SURFACE
+
+
+class CylinderParams(Params):
+    """Its size, in metres."""
+
+    radius: Annotated[float, Field(gt=0), unit("m", "From its axis to its side.", step=0.05)] = 0.5
+    height: Annotated[float, Field(gt=0), unit("m", "How tall it is.", step=0.05)] = 1.0
+    around: Annotated[int, Field(ge=3, le=128), unit("", "How many sides it has.")] = 32
+
+
+def solid(params: CylinderParams) -> Mesh:
+    """Give its mesh; its base is on y = 0."""
+    r, h = params.radius, params.height
+    profile = np.array([[0, h], [r, h], [r, h], [r, 0], [r, 0], [0, 0]], dtype=float)
+    normals = np.array([[0, 1], [0, 1], [1, 0], [1, 0], [0, -1], [0, -1]], dtype=float)
+    return turned(profile, normals, around=params.around)
+
+
+def channels(params: CylinderParams) -> tuple[Channel, ...]:
+    """Say where its properties show."""
+    return SOLID_CHANNELS
+
+
+KIND = PartKind(
+    id="cylinder",
+    label="Cylinder",
+    help="A round column.",
+    params=CylinderParams,
+    properties=PLACE_3D + SURFACE,
+    space="3d",
+    solid=solid,
+    channels=channels,
+)

@@ -1,0 +1,52 @@
+"""glTF node: one node of a 3D scene that was brought in."""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import Annotated
+
+from pydantic import Field
+
+from fern_tide.core.base.params import Params, unit
+from fern_tide.core.scene.part import PLACE_CHANNELS, Channel, Form, PartKind
+from fern_tide.core.scene.properties import PLACE_3D, Property
+
+
+class GltfNodeParams(Params):
+    """Which node of which file, and the names of its morph targets, a line each."""
+
+    file: Annotated[str, unit("", "The file.", kind="file")] = ""
+    index: Annotated[int, Field(ge=0), unit("", "The node's place in the file.")] = 0
+    shapes: Annotated[str, Field(max_length=40_000), unit("", "Its morph targets.", kind="file")] = ""
+
+
+@cache
+def _shapes(names: str) -> tuple[Property, ...]:
+    return tuple(
+        Property(f"shape_{place}", name, "", low=0.0, high=1.0, swing=1.0)
+        for place, name in enumerate(names.split("\n") if names else ())
+    )
+
+
+def more(params: GltfNodeParams) -> tuple[Property, ...]:
+    """Give the weights of its morph targets."""
+    return _shapes(params.shapes)
+
+
+def channels(params: GltfNodeParams) -> tuple[Channel, ...]:
+    """Say where its properties show."""
+    names = tuple(item.id for item in more(params))
+    return PLACE_CHANNELS + ((Channel("/nodes/{node}/weights", names, Form.WEIGHTS),) if names else ())
+
+
+KIND = PartKind(
+    id="gltf_node",
+    label="Node",
+    help="One node of a 3D scene that was brought in.",
+    params=GltfNodeParams,
+    properties=PLACE_3D,
+    space="3d",
+    offered=False,
+    more=more,
+    channels=channels,
+)

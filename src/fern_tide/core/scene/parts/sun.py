@@ -1,0 +1,27 @@
+"""Sun: shines from far away, all in one direction."""
+
+from __future__ import annotations
+
+from fern_tide.core.base.params import Params
+from fern_tide.core.scene.part import LIGHT_CHANNELS, PLACE_CHANNELS, Channel, PartKind
+from fern_tide.core.scene.properties import PLACE_3D, SUNLIGHT
+
+
+class SunParams(Params):
+    """It has no shape."""
+
+
+def channels(params: SunParams) -> tuple[Channel, ...]:
+    """Say where its properties show."""
+    return (PLACE_CHANNELS[1], *LIGHT_CHANNELS)
+
+
+KIND = PartKind(
+    id="sun",
+    label="Sun",
+    help="Shines from far away, all in one direction.",
+    params=SunParams,
+    properties=(*PLACE_3D[3:6], *SUNLIGHT),
+    space="3d",
+    channels=channels,
+)

@@ -1,0 +1,265 @@
+"""The elements of an SVG file as parts: what of each can be animated, and the values that it came with."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from functools import cached_property
+
+from PIL import ImageColor
+
+from fern_tide.core.base.naming import Ids
+from fern_tide.core.scene.part import Anchor
+from fern_tide.core.scene.parts.svg_element import ATTRIBUTES, PLACED
+from fern_tide.core.scene.scene import Part, PartChoice, SceneFile
+from fern_tide.core.scene.svg.geometry import NUMBER, Box, path_points, through
+from fern_tide.core.scene.svg.reading import Drawing, Node, named
+from fern_tide.core.scene.svg.style import computed, styled
+
+_LENGTH = re.compile(r"^\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*(px|pt|pc|mm|cm|in|)\s*$")
+_PX = {"": 1.0, "px": 1.0, "pt": 96 / 72, "pc": 16.0, "mm": 96 / 25.4, "cm": 96 / 2.54, "in": 96.0}  # CSS 2.1, 4.3.2
+_PAINTED = ("path", "rect", "circle", "ellipse", "line", "polyline", "polygon", "text", "tspan")
+_GEOMETRY: dict[str, tuple[str, ...]] = {
+    "rect": ("left", "top", "box_width", "box_height", "radius_x", "radius_y"),
+    "circle": ("centre_x", "centre_y", "radius"),
+    "ellipse": ("centre_x", "centre_y", "radius_x", "radius_y"),
+    "line": ("x1", "y1", "x2", "y2"),
+    "text": ("text_size", "spacing"),
+    "tspan": ("text_size", "spacing"),
+    "image": ("left", "top", "box_width", "box_height"),
+}
+_WORDS = {
+    "g": "Group",
+    "a": "Group",
+    "switch": "Group",
+    "rect": "Rectangle",
+    "path": "Path",
+    "circle": "Circle",
+    "ellipse": "Ellipse",
+    "line": "Line",
+    "polyline": "Polyline",
+    "polygon": "Polygon",
+    "text": "Text",
+    "tspan": "Text run",
+    "image": "Image",
+    "use": "Copy",
+    "stop": "Gradient stop",
+    "feGaussianBlur": "Blur",
+}
+_UNSEEN = ("defs", "clipPath", "mask", "pattern", "symbol", "marker", "filter", "linearGradient", "radialGradient")
+_TRANSFORM = re.compile(r"^[A-Za-z0-9_\s(),.+\-]*$")
+
+
+def length(text: str | None) -> float | None:
+    """Read a length in px; None for percentages and for what is no length."""
+    match = _LENGTH.match(text or "")
+    return float(match[1]) * _PX[match[2]] if match else None
+
+
+def colour(text: str | None) -> str | None:
+    """Read a CSS colour as '#rrggbb'; None for 'none', paint servers and what is no colour."""
+    if not text or text.strip().lower() in {"none", "currentcolor", "inherit", "transparent"} or "url(" in text:
+        return None
+    try:
+        red, green, blue = ImageColor.getrgb(text.strip())[:3]
+    except ValueError:
+        return None
+    return f"#{red:02x}{green:02x}{blue:02x}"
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """A drawing with its styles resolved."""
+
+    drawing: Drawing
+
+    @cached_property
+    def attributes(self) -> tuple[dict[str, str], ...]:
+        """Each element's attributes, styles written into them."""
+        return styled(self.drawing)
+
+    @cached_property
+    def inherited(self) -> tuple[dict[str, str], ...]:
+        """What each element has or inherits."""
+        return computed(self.attributes, self.drawing.nodes)
+
+    @cached_property
+    def middles(self) -> list[tuple[float, float]]:
+        """The middle of each element, in what it lies in."""
+        return _middles(self)
+
+    @cached_property
+    def box(self) -> tuple[float, float, float, float]:
+        """The drawing's view box: left, top, width, height."""
+        root = self.attributes[0]
+        numbers = [float(word) for word in NUMBER.findall(root.get("viewBox", ""))]
+        if len(numbers) == 4 and numbers[2] > 0 and numbers[3] > 0:
+            return numbers[0], numbers[1], numbers[2], numbers[3]
+        return 0.0, 0.0, length(root.get("width")) or 300.0, length(root.get("height")) or 150.0
+
+    @cached_property
+    def size(self) -> tuple[float, float]:
+        """How wide and tall it is, in px: as it says, or as its view box is."""
+        root, (_, _, width, height) = self.attributes[0], self.box
+        return length(root.get("width")) or width, length(root.get("height")) or height
+
+
+def parts_of(sheet: Sheet, file: SceneFile, *, ids: Ids, limit_to: tuple[int, int] | None = None) -> tuple[Part, ...]:
+    """Make a part of the file and one of each element that can be animated, in drawing order.
+
+    Args:
+        sheet: the drawing.
+        file: which the parts will know.
+        ids: makes their ids.
+        limit_to: the size to fit the drawing into, or None to leave it as large as it is.
+    """
+    width, height = sheet.size
+    root_id = ids.make(file.name.rsplit(".", 1)[0])
+    fit = min(limit_to[0] / width, limit_to[1] / height) if limit_to else 1.0
+    fitting = {"width": width * fit, "height": height * fit}
+    name = (sheet.drawing.nodes[0].label or file.name.rsplit(".", 1)[0]).strip()[:120] or "Drawing"
+    root = Part(
+        id=root_id,
+        name=name,
+        anchor=Anchor(x=width * fit / 2, y=height * fit / 2),
+        shape=PartChoice.model_validate({"id": "svg_file", "params": {"file": file.id, **fitting}}),
+    )
+    found = [root]
+    owner: dict[int, str] = {0: root_id}
+    numbers: dict[str, int] = {}
+    for node in sheet.drawing.nodes[1:]:
+        part = _part(sheet, node, file, owner[node.parent], ids, numbers)
+        owner[node.index] = owner[node.parent] if part is None else part.id
+        if part is not None:
+            found.append(part)
+    return tuple(found)
+
+
+def _part(sheet: Sheet, node: Node, file: SceneFile, parent: str, ids: Ids, numbers: dict[str, int]) -> Part | None:
+    middle = sheet.middles[node.index]
+    values = _values(sheet, node)
+    if node.tag not in PLACED and not values:
+        return None
+    word = _WORDS.get(node.tag, node.tag)
+    numbers[word] = numbers.get(word, 0) + 1
+    words = " ".join(node.text.split())[:40] if node.tag in {"text", "tspan"} else ""
+    name = named(node) or words or f"{word} {numbers[word]}"
+    base = sheet.attributes[node.index].get("transform", "").strip() if node.tag in PLACED else ""
+    params = {
+        "file": file.id,
+        "index": node.index,
+        "tag": node.tag,
+        "base": base if _TRANSFORM.match(base) else "",
+        "names": " ".join(values),
+    }
+    own = {key: value for key, value in values.items() if value != ATTRIBUTES[key][0].default}
+    return Part(
+        id=ids.make(name),
+        name=name,
+        parent=parent,
+        anchor=Anchor(x=middle[0], y=middle[1]),
+        values=own,
+        shape=PartChoice.model_validate({"id": "svg_element", "params": params}),
+    )
+
+
+def values_of(sheet: Sheet, part: Part) -> dict[str, float | str]:
+    """Read the values that an element's part has in its file."""
+    return _values(sheet, sheet.drawing.nodes[part.shape.params.index])  # type: ignore[attr-defined]
+
+
+def _values(sheet: Sheet, node: Node) -> dict[str, float | str]:
+    """Read what can be animated of an element, with the value that each has."""
+    own, passed = sheet.attributes[node.index], sheet.inherited[node.index]
+    found: dict[str, float | str] = {}
+
+    def number(key: str, source: dict[str, str], default: float | None) -> None:
+        attribute = ATTRIBUTES[key][1]
+        value = length(source[attribute]) if attribute in source else default
+        if value is not None:
+            found[key] = value
+
+    if node.tag in PLACED:
+        number("opacity", own, 1.0)
+    if node.tag in _PAINTED:
+        fill, stroke = colour(passed.get("fill", "#000000")), colour(passed.get("stroke"))
+        if fill is not None and node.tag != "line":
+            found["fill"] = fill
+            number("fill_opacity", passed, 1.0)
+        if stroke is not None:
+            found["stroke"] = stroke
+            number("stroke_width", passed, 1.0)
+            number("stroke_opacity", passed, 1.0)
+            if own.get("stroke-dasharray", "none") != "none":
+                number("dash_offset", passed, 0.0)
+    for key in _GEOMETRY.get(node.tag, ()):
+        inherits = key in {"text_size", "spacing"}
+        number(key, passed if inherits else own, {"text_size": 16.0, "spacing": 0.0}.get(key, _start(key, own)))
+    if node.tag == "stop":
+        found["stop_colour"] = colour(own.get("stop-color", "#000000")) or "#000000"
+        number("stop_opacity", own, 1.0)
+        found["stop_offset"] = _share(own.get("offset", "0"))
+    if node.tag == "feGaussianBlur":
+        number("blur", {"stdDeviation": own.get("stdDeviation", "0").replace(",", " ").split()[0]}, 0.0)
+    return found
+
+
+def _start(key: str, own: dict[str, str]) -> float | None:
+    """What SVG takes where an attribute is missing: 0, but for a radius that follows the other one."""
+    if key in {"radius_x", "radius_y"}:
+        other = ATTRIBUTES["radius_y" if key == "radius_x" else "radius_x"][1]
+        return length(own.get(other)) or 0.0
+    return 0.0
+
+
+def _share(text: str) -> float:
+    try:
+        return min(1.0, max(0.0, float(text.strip().rstrip("%")) / (100.0 if text.strip().endswith("%") else 1.0)))
+    except ValueError:
+        return 0.0
+
+
+def _middles(sheet: Sheet) -> list[tuple[float, float]]:
+    """Find the middle of each element, in what it lies in: of a group, of all in it; of text, where it starts."""
+    nodes = sheet.drawing.nodes
+    boxes: list[Box | None] = [None] * len(nodes)
+    for node in reversed(nodes):
+        own = sheet.attributes[node.index]
+        points = _points(node, own)
+        for child in node.children:
+            if (inner := boxes[child]) is not None and nodes[child].tag not in _UNSEEN:
+                points += [(x, y) for x in inner[::2] for y in inner[1::2]]
+        if points:
+            transform = own.get("transform", "")
+            points = [through(transform, point) for point in points] if transform else points
+            xs, ys = [x for x, _ in points], [y for _, y in points]
+            boxes[node.index] = (min(xs), min(ys), max(xs), max(ys))
+    left, top, width, height = sheet.box
+    whole = (left + width / 2, top + height / 2)
+    return [((box[0] + box[2]) / 2, (box[1] + box[3]) / 2) if box else whole for box in boxes]
+
+
+def _points(node: Node, own: dict[str, str]) -> list[tuple[float, float]]:
+    """Give points that an element's own box reaches to, as far as they can be read off without drawing."""
+
+    def px(name: str) -> float:
+        return length(own.get(name)) or 0.0
+
+    if node.tag in {"circle", "ellipse"}:
+        rx, ry = (px("r"), px("r")) if node.tag == "circle" else (px("rx"), px("ry"))
+        return [(px("cx") - rx, px("cy") - ry), (px("cx") + rx, px("cy") + ry)]
+    if node.tag in {"rect", "image"}:
+        return [(px("x"), px("y")), (px("x") + px("width"), px("y") + px("height"))]
+    if node.tag in {"text", "tspan"}:
+        return [(_first(own.get("x")), _first(own.get("y")))]
+    if node.tag == "line":
+        return [(px("x1"), px("y1")), (px("x2"), px("y2"))]
+    if node.tag in {"polygon", "polyline"}:
+        numbers = [float(word) for word in NUMBER.findall(own.get("points", ""))]
+        return list(zip(numbers[::2], numbers[1::2], strict=False))
+    return path_points(own.get("d", "")) if node.tag == "path" else []
+
+
+def _first(text: str | None) -> float:
+    words = (text or "").replace(",", " ").split()
+    return (length(words[0]) or 0.0) if words else 0.0

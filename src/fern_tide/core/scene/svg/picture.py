@@ -1,0 +1,111 @@
+"""An SVG file drawn inside a scene: styles written out as attributes, ids made its own, every part reachable."""
+
+from __future__ import annotations
+
+import re
+import xml.etree.ElementTree as ET
+from collections.abc import Callable, Iterable
+
+from fern_tide.core.scene.parts.svg_element import ATTRIBUTES, PLACED
+from fern_tide.core.scene.scene import Part
+from fern_tide.core.scene.svg.allowed import ANIMATIONS
+from fern_tide.core.scene.svg.geometry import number, place
+from fern_tide.core.scene.svg.parts import Sheet
+
+PLACE_NAMES = ("x", "y", "turn", "scale_x", "scale_y")
+_REFERENCE = re.compile(r"url\(\s*(['\"]?)#(.*?)\1\s*\)")
+_LEFT_OUT = frozenset(("style", "title", "desc", "metadata", "view"))
+
+
+def draw_file(
+    parent: ET.Element,
+    sheet: Sheet,
+    root: Part,
+    inside: Iterable[Part],
+    *,
+    plays: bool,
+    prefix: str,
+    value: Callable[[Part, str], float | str],
+    dress: Callable[[str, str, ET.Element], None],
+) -> None:
+    """Draw a file's elements into one.
+
+    Args:
+        parent: what they go into.
+        sheet: the file, its styles resolved.
+        root: the part of the file, which says how large it is drawn.
+        inside: the parts of its elements.
+        plays: whether animations that it came with are drawn too.
+        prefix: put before every id.
+        value: gives a part's value of a property.
+        dress: called with each part's element, under the slot 'own'.
+    """
+    parts = {part.shape.params.index: part for part in inside}  # type: ignore[attr-defined]
+    params = root.shape.params
+    left, top, width, height = sheet.box
+    drawn: dict[int, ET.Element] = {
+        0: ET.SubElement(
+            parent,
+            "svg",
+            {
+                "width": number(params.width),  # type: ignore[attr-defined]
+                "height": number(params.height),  # type: ignore[attr-defined]
+                "viewBox": f"{number(left)} {number(top)} {number(width)} {number(height)}",
+                "overflow": "hidden",
+            }
+            | {name: text for name, text in sheet.attributes[0].items() if name in _PASSED},
+        )
+    }
+    names = {
+        node.attributes["id"]: _id(node.index, parts, root, prefix)
+        for node in sheet.drawing.nodes
+        if "id" in node.attributes
+    }
+    for node in sheet.drawing.nodes[1:]:
+        outer = drawn.get(node.parent)
+        if outer is None or node.tag in _LEFT_OUT or (node.tag in ANIMATIONS and not plays):
+            continue
+        attributes = {
+            name: _renamed(text, names) for name, text in sheet.attributes[node.index].items() if name != "id"
+        }
+        part = parts.get(node.index)
+        if part is not None or "id" in node.attributes:
+            attributes["id"] = _id(node.index, parts, root, prefix)
+        if part is not None:
+            _set_values(attributes, part, value)
+        element = ET.SubElement(outer, node.tag, attributes)
+        element.text, element.tail = node.text or None, node.tail or None
+        drawn[node.index] = element
+        if part is not None:
+            dress(part.id, "own", element)
+
+
+_PASSED = frozenset(("fill", "stroke", "stroke-width", "font-family", "font-size", "color", "preserveAspectRatio"))
+
+
+def _id(index: int, parts: dict[int, Part], root: Part, prefix: str) -> str:
+    part = parts.get(index)
+    return f"{prefix}{root.id}--n{index}" if part is None else f"{prefix}{part.id}--own"
+
+
+def _renamed(text: str, names: dict[str, str]) -> str:
+    """Point references at the ids as they are drawn."""
+    if text.startswith("#"):
+        return f"#{names.get(text[1:], text[1:])}"
+    if "url(" in text:
+        return _REFERENCE.sub(lambda match: f"url(#{names.get(match[2], match[2])})", text)
+    return text
+
+
+def _set_values(attributes: dict[str, str], part: Part, value: Callable[[Part, str], float | str]) -> None:
+    """Write a part's values where they are not what the file itself says."""
+    params = part.shape.params
+    if params.tag in PLACED:  # type: ignore[attr-defined]
+        numbers = [float(value(part, name)) for name in PLACE_NAMES]
+        text = place(numbers, anchor=(part.anchor.x, part.anchor.y), base=params.base)  # type: ignore[attr-defined]
+        if text:
+            attributes["transform"] = text
+    for name in params.names.split():  # type: ignore[attr-defined]
+        now, attribute = value(part, name), ATTRIBUTES[name][1]
+        if now != ATTRIBUTES[name][0].default or attribute in attributes:
+            attributes[attribute] = now if isinstance(now, str) else number(now)

@@ -1,0 +1,362 @@
+"""Reading an SVG file: what is safe stays letter for letter, the rest is cut out and said."""
+
+from __future__ import annotations
+
+import gzip
+import io
+import re
+import zlib
+from collections import Counter
+from dataclasses import dataclass, field, replace
+from xml.parsers import expat
+
+from fern_tide.core.base.errors import UnreadableScene
+from fern_tide.core.scene.svg.allowed import (
+    ANIMATIONS,
+    ELEMENTS,
+    QUIET_NAMESPACES,
+    SVG,
+    XLINK,
+    SvgLimits,
+    animation_is_safe,
+    attribute_is_safe,
+    css_is_safe,
+)
+
+_ENCODINGS = {
+    "utf-8",
+    "utf8",
+    "us-ascii",
+    "ascii",
+    "iso-8859-1",
+    "latin-1",
+    "windows-1252",
+    "utf-16",
+    "utf-16le",
+    "utf-16be",
+}
+_DECLARED = re.compile(rb"""^\s*<\?xml[^>]*?encoding\s*=\s*["']([\w.\-]+)["']""")
+_DECLARATION = re.compile(r"^\s*<\?xml[^>]*\?>")
+_ATTRIBUTE = re.compile(rb"""\s+([^\s=/>"']+)\s*=\s*("[^"]*"|'[^']*')""")
+_REMEDY = "Save it again as plain SVG, or choose another file."
+
+
+@dataclass
+class Node:
+    """An SVG element that stayed.
+
+    Attributes:
+        index: its place among all that stayed, in document order.
+        tag: its name.
+        parent: its parent's index, or -1.
+        attributes: by name; an xlink:href is called href.
+        head: where its start tag ends in the text: where the first child goes; of a tag that closes itself, its '/>'.
+        closed: whether its start tag closes itself.
+        name: the raw name, with its prefix.
+        text: what it says, for text, titles and styles.
+        children: the indices of its children.
+    """
+
+    index: int
+    tag: str
+    parent: int
+    attributes: dict[str, str]
+    head: int = 0
+    closed: bool = False
+    name: str = ""
+    text: str = ""
+    label: str = ""
+    tail: str = ""
+    children: list[int] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Drawing:
+    """A safe SVG file.
+
+    Attributes:
+        text: its UTF-8 bytes: what came in but for what was cut out.
+        nodes: its elements in document order; the first is the svg element.
+        notes: what was cut out, in words.
+    """
+
+    text: bytes
+    nodes: tuple[Node, ...]
+    notes: tuple[str, ...]
+
+
+def refuse(why: str, **data: object) -> UnreadableScene:
+    """Make the error for a file that is not taken."""
+    return UnreadableScene(f"The SVG file cannot be used: {why}.", remedy=_REMEDY, **data)
+
+
+def read_svg(content: bytes, *, limits: SvgLimits | None = None) -> Drawing:
+    """Read an SVG or svgz file.
+
+    Raises:
+        UnreadableScene: it is no SVG, is damaged, is larger or deeper than is taken, declares entities, or repeats
+            itself without end.
+    """
+    limits = limits or SvgLimits()
+    source = _as_utf8(_unpacked(content, limits.bytes))
+    reader = _Reader(source, limits)
+    drawing = reader.read()
+    _check_uses(drawing.nodes, limits)
+    return drawing
+
+
+def _unpacked(content: bytes, most: int) -> bytes:
+    if content[:2] == b"\x1f\x8b":
+        try:
+            with gzip.GzipFile(fileobj=io.BytesIO(content)) as packed:
+                content = packed.read(most + 1)
+        except (OSError, EOFError, zlib.error) as cause:
+            raise refuse("its packing is damaged") from cause
+    if len(content) > most:
+        raise refuse(f"unpacked it is larger than {most >> 20} MB")
+    return content
+
+
+def _as_utf8(content: bytes) -> bytes:
+    """Bring a file into UTF-8 and leave one that is already as it is."""
+    encoding = "utf-8"
+    if content[:2] in {b"\xff\xfe", b"\xfe\xff"}:
+        encoding = "utf-16"
+    elif found := _DECLARED.match(content[3:] if content[:3] == b"\xef\xbb\xbf" else content):
+        encoding = found[1].decode().lower()
+    if encoding not in _ENCODINGS:
+        raise refuse(f"its letters are in {encoding:.30}, which is not read")
+    try:
+        text = content.decode(encoding).removeprefix("\ufeff")
+    except UnicodeDecodeError as cause:
+        raise refuse(f"it is not in {encoding} as it says") from cause
+    if encoding not in {"utf-8", "utf8", "us-ascii", "ascii"}:
+        text = _DECLARATION.sub('<?xml version="1.0" encoding="UTF-8"?>', text, count=1)
+    return text.encode()
+
+
+class _Reader:
+    """Copies the source piece by piece as the parser passes over it, and leaves out what is not allowed."""
+
+    def __init__(self, source: bytes, limits: SvgLimits) -> None:
+        self._source, self._limits = source, limits
+        self._out: list[bytes] = []
+        self._length = 0
+        self._copied = 0  # how much of the source is dealt with
+        self._nodes: list[Node] = []
+        self._open: list[Node | None] = []
+        self._cut_depth = 0
+        self._cut: Counter[str] = Counter()
+        self._parser = expat.ParserCreate(namespace_separator=" ")
+        self._parser.ordered_attributes = True
+        self._parser.StartElementHandler = self._start
+        self._parser.EndElementHandler = self._end
+        self._parser.CharacterDataHandler = self._text
+        self._parser.ProcessingInstructionHandler = self._instruction
+        self._parser.EntityDeclHandler = self._entity
+        self._parser.ExternalEntityRefHandler = self._entity
+
+    def read(self) -> Drawing:
+        try:
+            self._parser.Parse(self._source, True)
+        except expat.ExpatError as cause:
+            raise refuse(f"line {cause.lineno} is no XML") from cause
+        except (RecursionError, MemoryError) as cause:
+            raise refuse("it is nested too deeply") from cause
+        if not self._nodes or self._nodes[0].tag != "svg":
+            raise refuse("it holds no svg element")
+        self._copy(len(self._source))
+        notes = tuple(f"{count} {what}" if count > 1 else what for what, count in self._cut.items())
+        return Drawing(b"".join(self._out), tuple(self._nodes), notes)
+
+    # --- the parser's calls
+
+    def _start(self, name: str, flat: list[str]) -> None:
+        at = self._parser.CurrentByteIndex
+        self._open.append(None)
+        if len(self._open) > self._limits.depth:
+            raise refuse(f"it is nested deeper than {self._limits.depth}")
+        if self._cut_depth:
+            self._cut_depth += 1
+            return
+        namespace, _, tag = name.rpartition(" ")
+        pairs = list(zip(flat[::2], flat[1::2], strict=True))
+        if any(len(value) > self._limits.attribute for _, value in pairs):
+            raise refuse(f"an attribute is longer than {self._limits.attribute:,} letters")
+        why = self._why_not(namespace, tag, pairs)
+        if why is not None:
+            self._cut[why] += 1
+            self._copy(at)
+            self._cut_depth = 1
+            return
+        if namespace == SVG:
+            self._keep(at, tag, pairs)
+
+    def _why_not(self, namespace: str, tag: str, pairs: list[tuple[str, str]]) -> str | None:
+        """Say why an element is cut out, or None."""
+        if namespace == SVG:
+            if tag not in ELEMENTS:
+                return f"element named {tag:.40}"
+            if tag in ANIMATIONS and not animation_is_safe(dict(pairs)):
+                return "animation of a link or handler"
+            if not self._nodes and tag != "svg":
+                raise refuse("it holds no svg element")
+            return None
+        if not self._nodes:
+            raise refuse("it holds no svg element")
+        return None if namespace.startswith(QUIET_NAMESPACES) else "element that is no SVG"
+
+    def _keep(self, at: int, tag: str, pairs: list[tuple[str, str]]) -> None:
+        if len(self._nodes) >= self._limits.elements:
+            raise refuse(f"it has more than {self._limits.elements:,} elements")
+        end = self._tag_end(at)
+        raw = self._source[at:end]
+        attributes: dict[str, str] = {}
+        unsafe: set[int] = set()
+        for place, (full, value) in enumerate(pairs):
+            space, _, name = full.rpartition(" ")
+            if not attribute_is_safe(tag, space, name, value):
+                unsafe.add(place)
+                self._cut["link to outside" if name.lower() == "href" else f"attribute {name:.40}"] += 1
+            elif space in {"", XLINK}:
+                attributes[name] = value
+            elif name == "label":
+                attributes.setdefault("data-name", value)
+        self._copy(at)
+        head = _without(raw, unsafe) if unsafe else raw
+        self._emit(head)
+        self._copied = end
+        closed = raw.endswith(b"/>")
+        node = Node(
+            index=len(self._nodes),
+            tag=tag,
+            parent=next((item.index for item in reversed(self._open) if item is not None), -1),
+            attributes=attributes,
+            head=self._length - (2 if closed else 0),
+            closed=closed,
+            name=re.match(rb"<([^\s/>]+)", raw)[1].decode(),  # type: ignore[index]
+        )
+        if node.parent >= 0:
+            self._nodes[node.parent].children.append(node.index)
+        self._nodes.append(node)
+        self._open[-1] = node
+
+    def _end(self, name: str) -> None:
+        node = self._open.pop()
+        if self._cut_depth:
+            self._cut_depth -= 1
+            if not self._cut_depth:
+                at = self._parser.CurrentByteIndex
+                self._copied = max(self._copied, self._tag_end(at))
+            return
+        if node is not None and node.tag == "style" and not css_is_safe(node.text):
+            self._cut["style that fetches something"] += 1
+            self._blank(node)
+        if node is not None and node.tag in {"title", "desc"} and node.parent >= 0 and node.tag == "title":
+            self._nodes[node.parent].label = node.text.strip()
+
+    def _blank(self, node: Node) -> None:
+        """Leave out what a style element says; it is copied only when its end is known."""
+        node.text = ""
+        self._copied = self._parser.CurrentByteIndex
+
+    def _text(self, text: str) -> None:
+        node = self._open[-1] if self._open else None
+        if node is None or self._cut_depth:
+            return
+        if node.children and node.tag in {"text", "tspan", "textPath", "a"}:
+            self._nodes[node.children[-1]].tail += text
+        elif len(node.text) < self._limits.attribute:
+            node.text += text
+
+    def _instruction(self, target: str, data: str) -> None:
+        if self._cut_depth:
+            return
+        at = self._parser.CurrentByteIndex
+        self._copy(at)
+        self._copied = self._source.index(b"?>", at) + 2
+        self._cut[f"instruction {target:.40}"] += 1
+
+    def _entity(self, *_: object) -> int:
+        raise refuse("it declares entities, which are never followed")
+
+    # --- copying
+
+    def _copy(self, until: int) -> None:
+        if until > self._copied:
+            self._emit(self._source[self._copied : until])
+            self._copied = until
+
+    def _emit(self, piece: bytes) -> None:
+        self._out.append(piece)
+        self._length += len(piece)
+
+    def _tag_end(self, at: int) -> int:
+        """Find where the tag that starts here ends; a '>' inside quotes does not end it."""
+        source, quote = self._source, 0
+        if source[at : at + 1] != b"<":  # the end of an element that closed itself
+            return at
+        while True:
+            letter = source[at]
+            if quote:
+                at = source.index(quote, at)
+                quote = 0
+            elif letter in b"\"'":
+                quote = letter
+            elif letter == 62:
+                return at + 1
+            at += 1
+
+
+def _without(raw: bytes, places: set[int]) -> bytes:
+    """Give a start tag without some of its attributes; namespace declarations are not counted."""
+    counted = -1
+
+    def keep(match: re.Match[bytes]) -> bytes:
+        nonlocal counted
+        name = match[1]
+        if name == b"xmlns" or name.startswith(b"xmlns:"):
+            return match[0]
+        counted += 1
+        return b"" if counted in places else match[0]
+
+    return _ATTRIBUTE.sub(keep, raw)
+
+
+def _check_uses(nodes: tuple[Node, ...], limits: SvgLimits) -> None:
+    """Refuse a file whose 'use' elements go round in a circle or multiply beyond what can be drawn."""
+    by_id = {node.attributes["id"]: node for node in nodes if "id" in node.attributes}
+    sizes: dict[int, int] = {}
+    on_the_way: set[int] = set()
+    stack: list[tuple[int, bool]] = [(0, False)]
+    while stack:
+        index, done = stack.pop()
+        node = nodes[index]
+        links = list(node.children)
+        if node.tag == "use" and (target := by_id.get(node.attributes.get("href", "")[1:])) is not None:
+            links.append(target.index)
+        if done:
+            on_the_way.discard(index)
+            sizes[index] = min(10**12, 1 + sum(sizes[link] for link in links))
+            continue
+        if index in sizes:
+            continue
+        on_the_way.add(index)
+        stack.append((index, True))
+        for link in links:
+            if link in on_the_way:
+                raise refuse("a 'use' element repeats itself without end")
+            stack.append((link, False))
+    if sizes.get(0, 0) > limits.shown:
+        raise refuse(f"its 'use' elements would draw {sizes[0]:,} shapes")
+
+
+def named(node: Node) -> str:
+    """Give what a file calls an element, or ''."""
+    attributes = node.attributes
+    return (attributes.get("data-name") or node.label or attributes.get("id") or "").strip()[:120]
+
+
+def with_attributes(node: Node, attributes: dict[str, str]) -> Node:
+    """Give a node with other attributes."""
+    return replace(node, attributes=attributes)

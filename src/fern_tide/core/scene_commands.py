@@ -1,0 +1,298 @@
+"""Edits of the scene: parts, anchors, own values, what follows what, limits, and the stage itself."""
+
+from __future__ import annotations
+
+from math import cos, radians, sin
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from fern_tide.core.base.errors import FernTideError
+from fern_tide.core.base.target import Id, Name, Target
+from fern_tide.core.command import Command, listed
+from fern_tide.core.document import Project
+from fern_tide.core.mapping.colour import Colour
+from fern_tide.core.mapping.mapping import Drive, Mapping, Number, Stacking
+from fern_tide.core.scene.follow import Follow, Limit
+from fern_tide.core.scene.part import Anchor
+from fern_tide.core.scene.scene import Part, Scene
+
+
+def scene_but(scene: Scene, **changes: Any) -> Scene:
+    """Give a scene with some fields replaced, checked anew."""
+    return Scene(**{**{name: getattr(scene, name) for name in type(scene).model_fields}, **changes})
+
+
+def with_part(project: Project, part: Part) -> Project:
+    """Give the document with one part replaced."""
+    parts = tuple(part if item.id == part.id else item for item in project.scene.parts)
+    return project.but(scene=scene_but(project.scene, parts=parts))
+
+
+def _said(scene: Scene, target: Target) -> str:
+    part, item = scene.resolve(target)
+    return f"{item.label.lower()} of {part.name}"
+
+
+class PutPart(Command, frozen=True):
+    """Add a part behind those of the same parent, so that it is drawn over them, or change the one of the same id."""
+
+    kind: Literal["put_part"] = "put_part"
+    part: Part
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        old = next((item for item in before.scene.parts if item.id == self.part.id), None)
+        if old is None:
+            return f"Add {self.part.name}"
+        return f"Rename {old.name} to {self.part.name}" if old.name != self.part.name else f"Change {old.name}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        if any(item.id == self.part.id for item in project.scene.parts):
+            return with_part(project, self.part)
+        return project.but(scene=scene_but(project.scene, parts=(*project.scene.parts, self.part)))
+
+
+class SetValue(Command, frozen=True):
+    """Change a part's own value of a property; None brings the default back."""
+
+    kind: Literal["set_value"] = "set_value"
+    target: Target
+    value: Number | Colour | None
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return f"Set the {_said(before.scene, self.target)}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        part, item = project.scene.resolve(self.target)
+        values = {key: value for key, value in part.values.items() if key != item.id}
+        if self.value is not None and self.value != item.default:
+            values[item.id] = self.value
+        return with_part(project, part.model_copy(update={"values": values}))
+
+
+class SetAnchor(Command, frozen=True):
+    """Move a part's anchor. The part, as it stands at rest, stays where it is."""
+
+    kind: Literal["set_anchor"] = "set_anchor"
+    id: Id
+    anchor: Anchor
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        part = before.scene.part(self.id)
+        return f"Put the anchor of {part.name} at its {self.anchor.word}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        part = project.scene.part(self.id)
+        moved = part.model_copy(update={"anchor": self.anchor})
+        if project.scene.kind == "3d" or not part.has("x"):
+            return with_part(project, moved)  # in 3D a part at its own turn and scale stands where it says, always
+        shift = _kept(project, part, self.anchor)
+        values = dict(part.values)
+        for name, by in zip("xy", shift, strict=True):
+            values[name] = round(float(part.own(name)) + by, 9)
+        changed = with_part(project, moved.model_copy(update={"values": values}))
+        mappings = tuple(_shifted(item, part.id, shift) for item in changed.mappings)
+        return changed.but(mappings=mappings)
+
+
+def _kept(project: Project, part: Part, anchor: Anchor) -> tuple[float, float]:
+    """Give how far a 2D part must be moved so that another anchor does not move it at rest."""
+
+    def rest(name: str) -> float:
+        for mapping in project.mappings:
+            for drive in mapping.drives:
+                at = drive.target == Target(part=part.id, property=name)
+                if at and drive.stacking is Stacking.REPLACE and not mapping.muted:
+                    return float(drive.rest)
+        return float(part.own(name))
+
+    turn, wide, tall = radians(rest("turn")), rest("scale_x"), rest("scale_y")
+    dx, dy = part.anchor.x - anchor.x, part.anchor.y - anchor.y
+    turned = (cos(turn) * wide * dx - sin(turn) * tall * dy, sin(turn) * wide * dx + cos(turn) * tall * dy)
+    return dx - turned[0], dy - turned[1]
+
+
+def _shifted(mapping: Mapping, part_id: str, shift: tuple[float, float]) -> Mapping:
+    """Move the ends of what drives a part's place by as much as the part was moved."""
+
+    def moved(drive: Drive) -> Drive:
+        for name, by in zip("xy", shift, strict=True):
+            if drive.target == Target(part=part_id, property=name) and drive.stacking is Stacking.REPLACE:
+                return drive.model_copy(update={"rest": float(drive.rest) + by, "full": float(drive.full) + by})
+        return drive
+
+    return mapping.model_copy(update={"drives": tuple(moved(drive) for drive in mapping.drives)})
+
+
+class ArrangePart(Command, frozen=True):
+    """Put a part, with all inside it, before or behind its neighbours, or into another parent."""
+
+    kind: Literal["arrange_part"] = "arrange_part"
+    id: Id
+    parent: Id | None
+    place: Annotated[int, Field(ge=0)]
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return f"Move {before.scene.part(self.id).name} in the tree"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        scene = project.scene
+        branch = scene.branch(self.id)
+        inside = {part.id for part in branch}
+        if self.parent in inside:
+            raise FernTideError(f"{branch[0].name} cannot go into itself.", remedy="Choose another place.")
+        moved = (branch[0].model_copy(update={"parent": self.parent}), *branch[1:])
+        others = [part for part in scene.parts if part.id not in inside]
+        siblings = [part for part in others if part.parent == self.parent]
+        if self.place < len(siblings):
+            at = others.index(siblings[self.place])
+        elif siblings:
+            last = siblings[-1]
+            at = others.index(last) + _length(others, last)
+        else:
+            at = next((n + 1 for n, part in enumerate(others) if part.id == self.parent), len(others))
+        return project.but(scene=scene_but(scene, parts=(*others[:at], *moved, *others[at:])))
+
+
+def _length(parts: list[Part], root: Part) -> int:
+    inside = {root.id}
+    for part in parts[parts.index(root) + 1 :]:
+        if part.parent in inside:
+            inside.add(part.id)
+    return len(inside)
+
+
+class RemovePart(Command, frozen=True):
+    """Take a part and all inside it out; refused while it is driven or followed, unless those go too."""
+
+    kind: Literal["remove_part"] = "remove_part"
+    id: Id
+    with_users: bool = False
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return f"Remove {before.scene.part(self.id).name}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        gone = {part.id for part in project.scene.branch(self.id)}
+        name = project.scene.part(self.id).name
+        users = [m.name for m in project.mappings if any(drive.target.part in gone for drive in m.drives)]
+        if users and not self.with_users:
+            raise FernTideError(f"{name} is moved by {listed(users)}.", remedy="Remove it with what moves it?")
+        return without_parts(project, gone)
+
+
+def without_parts(project: Project, gone: set[str]) -> Project:
+    """Give the document without parts, and without all that moves them, follows them or limits them."""
+    scene = project.scene
+    parts = tuple(part for part in scene.parts if part.id not in gone)
+    files = {getattr(part.shape.params, "file", None) for part in parts}
+    kept = scene_but(
+        scene,
+        parts=parts,
+        files=tuple(file for file in scene.files if file.id in files),
+        follows=tuple(f for f in scene.follows if f.target.part not in gone and f.source.part not in gone),
+        limits=tuple(limit for limit in scene.limits if limit.target.part not in gone),
+    )
+    mappings = []
+    for mapping in project.mappings:
+        drives = tuple(drive for drive in mapping.drives if drive.target.part not in gone)
+        if drives:
+            mappings.append(mapping if drives == mapping.drives else mapping.model_copy(update={"drives": drives}))
+    return project.but(scene=kept, mappings=tuple(mappings))
+
+
+class PutFollow(Command, frozen=True):
+    """Let a property follow another one."""
+
+    kind: Literal["put_follow"] = "put_follow"
+    follow: Follow
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return f"Let the {_said(before.scene, self.follow.target)} follow the {_said(before.scene, self.follow.source)}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        others = tuple(item for item in project.scene.follows if item.target != self.follow.target)
+        return project.but(scene=scene_but(project.scene, follows=(*others, self.follow)))
+
+
+class RemoveFollow(Command, frozen=True):
+    """Let a property follow nothing."""
+
+    kind: Literal["remove_follow"] = "remove_follow"
+    target: Target
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return f"Let the {_said(before.scene, self.target)} follow nothing"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        others = tuple(item for item in project.scene.follows if item.target != self.target)
+        return project.but(scene=scene_but(project.scene, follows=others))
+
+
+class PutLimit(Command, frozen=True):
+    """Keep a property within limits; two open ends take them away."""
+
+    kind: Literal["put_limit"] = "put_limit"
+    limit: Limit
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return f"Limit the {_said(before.scene, self.limit.target)}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        others = tuple(item for item in project.scene.limits if item.target != self.limit.target)
+        kept = others if self.limit.low is None and self.limit.high is None else (*others, self.limit)
+        return project.but(scene=scene_but(project.scene, limits=kept))
+
+
+class SetStage(Command, frozen=True):
+    """Change what the stage itself is like: its size, its background, its floor."""
+
+    kind: Literal["set_stage"] = "set_stage"
+    width: int | None = None
+    height: int | None = None
+    background: Colour | None = None
+    floor: bool | None = None
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        if self.background is not None:
+            return "Change the stage's background"
+        return "Change the stage's size" if self.width or self.height else "Show or hide the floor"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        said = self.model_dump(exclude={"kind"}, exclude_none=True)
+        return project.but(scene=scene_but(project.scene, **said))
+
+
+class SetPlays(Command, frozen=True):
+    """Let the animations that a file came with run, or switch them off."""
+
+    kind: Literal["set_plays"] = "set_plays"
+    file: Id
+    plays: bool
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        name = before.scene.file(self.file).name
+        return f"{'Run' if self.plays else 'Switch off'} the animations of {name}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        project.scene.file(self.file)
+        files = tuple(
+            file.model_copy(update={"plays": self.plays}) if file.id == self.file else file
+            for file in project.scene.files
+        )
+        return project.but(scene=scene_but(project.scene, files=files))
+
+
+class PutScene(Command, frozen=True):
+    """Put another scene in place, with the mappings that still have something to move."""
+
+    kind: Literal["put_scene"] = "put_scene"
+    words: Name
+    scene: Scene
+    mappings: tuple[Mapping, ...]
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return self.words
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        return project.but(scene=self.scene, mappings=self.mappings)

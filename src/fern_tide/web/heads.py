@@ -1,0 +1,42 @@
+"""How parts show on the stage: what the page needs to put values of properties into the drawing or the 3D view."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fern_tide.core.scene.drawing import TRANSFORMS, bindings
+from fern_tide.core.scene.scene import Part
+from fern_tide.workflows.stages import Staged
+
+
+def head(staged: Staged, part: Part) -> dict[str, Any]:
+    """Describe a part: its anchor, its own values, and the places that show them.
+
+    Returns:
+        For 2D: 'bindings', for each property the slots and attributes; 'base', the transform that an element came
+        with, or None where the part has groups of its own. For 3D: 'channels', each with its pointer in the glTF file,
+        its properties and its form.
+    """
+    if staged.scene.kind == "3d":
+        channels = [[pointer, channel.names, channel.form] for channel, pointer in staged.built.channels(part)]
+        own = {item.id: part.own(item.id) for item in part.properties}
+        return {
+            "space": "3d",
+            "anchor": [part.anchor.x, part.anchor.y, part.anchor.z],
+            "channels": channels,
+            "own": own,
+        }
+    shown: dict[str, list[list[str]]] = {}
+    for binding in bindings(part):
+        shown.setdefault(binding.property, []).append([binding.slot, binding.attribute])
+    placed = part.has("x")
+    names = {name for _, *names in TRANSFORMS.values() for name in names if placed} | shown.keys()
+    base = getattr(part.shape.params, "base", None)
+    return {
+        "space": "2d",
+        "anchor": [part.anchor.x, part.anchor.y],
+        "own": {name: part.own(name) for name in names},
+        "bindings": shown,
+        "base": base if part.shape.id == "svg_element" else None,
+        "placed": placed,
+    }

@@ -1,0 +1,76 @@
+"""Files of the stage, in and out: scenes that are brought in or replaced, pictures, and the 3D scene as a file."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response, jsonify, request
+
+from fern_tide.core.base.errors import FernTideError, UnknownName
+from fern_tide.core.scene.images import check_image
+from fern_tide.store.files import TooLarge
+from fern_tide.web.context import staged, standing, studio
+from fern_tide.workflows import bring_in_scene
+from fern_tide.workflows.bring_in_scene import BroughtIn
+
+pages = Blueprint("stage_files", __name__, url_prefix="/p/<key>/stage")
+MOST_FILES = 200
+
+
+def dropped() -> dict[str, bytes]:
+    """Read the files of a form, by their names without folders.
+
+    Raises:
+        TooLarge: together they are larger than is taken.
+    """
+    most = studio().settings.most_scene_bytes
+    if (request.content_length or 0) > most + (1 << 20):
+        raise TooLarge(f"The files are larger than {most >> 20} MB.", remedy="Bring in smaller ones.")
+    request.max_form_memory_size = most + (1 << 20)
+    files = request.files.getlist("file")
+    if len(files) > MOST_FILES:
+        raise FernTideError(f"{len(files)} files are too many at once.", remedy="Export the scene as one GLB.")
+    return {(item.filename or "file").replace("\\", "/").rsplit("/", 1)[-1]: item.read() for item in files}
+
+
+def _answer(made: BroughtIn) -> Any:
+    return jsonify({**standing(made.revision), "notes": made.notes, "lost": made.lost, "fresh": made.fresh})
+
+
+@pages.post("/files")
+def bring_in(key: str) -> Any:
+    """Add what was dropped to the stage, or put it in the stage's place."""
+    return _answer(bring_in_scene.bring_in(studio(), key, dropped(), replace=request.args.get("how") == "replace"))
+
+
+@pages.post("/files/<file_id>/replace")
+def replace(key: str, file_id: str) -> Any:
+    """Put another version of a file under the parts that came with it."""
+    return _answer(bring_in_scene.replace_file(studio(), key, file_id, dropped()))
+
+
+@pages.post("/new/<kind>")
+def new(key: str, kind: str) -> Any:
+    """Start with an empty stage."""
+    return _answer(bring_in_scene.new_stage(studio(), key, "3d" if kind == "3d" else "2d"))
+
+
+@pages.get("/scene.glb")
+def scene_glb(key: str) -> Response:
+    """Give the 3D scene as it stands, without motion, for the stage to show."""
+    scene = studio().projects.head(key)[1].scene
+    if scene.kind != "3d":
+        raise UnknownName("This stage is 2D.", remedy="Reload the page.")
+    return Response(staged(scene).glb, mimetype="model/gltf-binary", headers={"Cache-Control": "no-cache"})
+
+
+@pages.get("/pictures/<file_id>")
+def picture(key: str, file_id: str) -> Response:
+    """Give a picture that was brought in."""
+    scene = studio().projects.head(key)[1].scene
+    file = scene.file(file_id)
+    content = staged(scene).media.images.get(file.media)
+    if content is None:
+        raise UnknownName(f"{file.name} is no picture.", remedy="Reload the page.")
+    headers = {"Cache-Control": "private, max-age=86400", "Content-Security-Policy": "default-src 'none'; sandbox"}
+    return Response(content, mimetype=check_image(content).media_type, headers=headers)

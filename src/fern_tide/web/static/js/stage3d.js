@@ -1,0 +1,456 @@
+// The 3D stage: a glTF file that Python built, with the values of a frame put into its nodes, materials, lights and lenses.
+
+import {
+  AmbientLight, Box3, Color, DirectionalLight, DoubleSide, Euler, GridHelper, HemisphereLight, MathUtils, Matrix4, MeshLambertMaterial,
+  PerspectiveCamera, Quaternion, Raycaster, Scene, SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
+} from "../vendor/three.module.js";
+import { GLTFLoader } from "../vendor/GLTFLoader.js";
+import { OrbitControls } from "../vendor/OrbitControls.js";
+
+const AXES = ["x", "y", "z"];
+const DRAFT_PIXELS = 0.66;
+
+/** Whether a context is drawn by the processor: then a draft is what stays usable. */
+function isSoftware(renderer) {
+  const gl = renderer.getContext();
+  const info = gl.getExtension("WEBGL_debug_renderer_info");
+  return /swiftshader|llvmpipe|software/i.test(info ? gl.getParameter(info.UNMASKED_RENDERER_WEBGL) : "");
+}
+
+/** Where a node stands: its own place, and what keeps its anchor still while it turns and scales. */
+export function placeNode(node, head, valueOf) {
+  const turn = (of) => new Quaternion().setFromEuler(new Euler(...AXES.map((axis) => MathUtils.degToRad(of(`turn_${axis}`) ?? 0)), "XYZ"));
+  const size = (of) => new Vector3(...AXES.map((axis) => of(`scale_${axis}`) ?? 1));
+  const anchor = new Vector3(...head.anchor);
+  const reach = (of) => anchor.clone().multiply(size(of)).applyQuaternion(turn(of));
+  const own = (name) => head.own[name];
+  node.quaternion.copy(turn(valueOf));
+  node.scale.copy(size(valueOf));
+  node.position.set(...AXES.map((axis) => valueOf(axis) ?? 0)).add(reach(own)).sub(reach(valueOf));
+}
+
+export class Stage3d {
+  #curves = {};
+  #heads = {};
+  #tries = new Map();
+  #setters = [];
+  #bound = null;
+  #frame = 0;
+  #asked = false;
+  touched = new Set();
+
+  constructor(root, { floor, background }) {
+    Object.assign(this, { root, space: "3d" });
+    this.scene = new Scene();
+    this.ground = new Color(background);
+    this.scene.background = this.ground;
+    this.eye = new PerspectiveCamera(40, 1, 0.01, 2000);
+    this.eye.position.set(2.6, 2, 5);
+    this.work = [new HemisphereLight("#dfe8df", "#26332d", 1.4), new DirectionalLight("#fff6e0", 1.6), new AmbientLight("#ffffff", 0.15)];
+    this.work[1].position.set(2, 5, 3);
+    this.floor = new GridHelper(20, 40, "#3c5a50", "#1d322b");
+    this.floor.visible = floor;
+    this.scene.add(this.floor, ...this.work);
+    this.#start(null);
+    this.watch = new ResizeObserver(() => this.render());
+    this.watch.observe(root);
+  }
+
+  /** Make the renderer; draft is drawn without smoothing, in fewer pixels, with simple surfaces. */
+  #start(draft) {
+    this.renderer?.dispose();
+    this.canvas?.remove();
+    this.canvas = document.createElement("canvas");
+    this.root.prepend(this.canvas);
+    this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: draft === false, preserveDrawingBuffer: false });
+    this.draft = draft ?? isSoftware(this.renderer);
+    this.controls?.dispose();
+    this.controls = new OrbitControls(this.eye, this.canvas);
+    this.controls.addEventListener("change", () => (this.render(), this.onView?.()));
+    this.controls.target.copy(this.target ?? new Vector3(0, 0.8, 0));
+    this.target = this.controls.target;
+    this.controls.update();
+  }
+
+  setDraft(draft) {
+    if (draft === this.draft) return;
+    this.#start(draft);
+    this.#surfaces();
+    this.render();
+  }
+
+  /** Load the scene's file; what it shows is bound to the curves again. */
+  async load(url) {
+    const bytes = await (await fetch(url)).arrayBuffer();
+    const gltf = await new GLTFLoader().parseAsync(bytes, "");
+    if (this.gltf) this.scene.remove(this.gltf.scene);
+    this.gltf = gltf;
+    this.scene.add(gltf.scene);
+    this.#index(gltf);
+    this.#surfaces();
+    const lit = gltf.scene.getObjectByProperty("isLight", true) !== undefined;
+    this.work.forEach((light, place) => (light.visible = place === 2 ? lit : !lit));
+    if (!this.seen) this.#firstLook();
+    this.seen = true;
+    this.#bound = null;
+    this.#bind();
+    this.#show();
+    this.render();
+  }
+
+  /** Find every node, material, light and camera by its place in the file. */
+  #index(gltf) {
+    this.nodes = [];
+    this.materials = [];
+    this.lights = [];
+    this.cameras = gltf.cameras;
+    const { associations } = gltf.parser;
+    gltf.scene.traverse((object) => {
+      const place = associations.get(object) ?? {};
+      if (place.nodes !== undefined && this.nodes[place.nodes] === undefined) this.nodes[place.nodes] = object;
+      if (place.cameras !== undefined) this.cameras[place.cameras] = object;
+      if (object.isLight) {
+        const index = gltf.parser.json.nodes[nodeIndex(object, associations)]?.extensions?.KHR_lights_punctual?.light;
+        if (index !== undefined) (this.lights[index] ??= []).push(object);
+      }
+      for (const material of object.material ? [object.material].flat() : []) {
+        const index = associations.get(material)?.materials;
+        if (index === undefined) continue;
+        this.materials[index] ??= { full: new Set(), meshes: [] };
+        this.materials[index].full.add(material);
+        this.materials[index].meshes.push({ mesh: object, material });
+      }
+    });
+    for (const [index, node] of this.nodes.entries()) if (node) node.userData.node = index;
+  }
+
+  /** Show surfaces as they are written, or in draft as simple ones of the same colour. */
+  #surfaces() {
+    for (const kept of this.materials ?? []) {
+      if (!kept) continue;
+      kept.shown = new Set();
+      const simple = new Map();
+      for (const { mesh, material } of kept.meshes) {
+        if (!simple.has(material)) simple.set(material, this.draft ? simpler(material) : material);
+        mesh.material = simple.get(material);
+        kept.shown.add(mesh.material);
+      }
+    }
+    this.#bound = null;
+    this.#bind();
+    this.#show();
+  }
+
+  bind({ curves, parts }) {
+    this.#curves = curves;
+    Object.assign(this.#heads, parts);
+    this.#bind();
+  }
+
+  try(target, value, head) {
+    this.#heads[target.split(":")[0]] = head;
+    if (value === null) this.#tries.delete(target);
+    else this.#tries.set(target, value);
+    this.touched.add(target);
+    this.#bind();
+  }
+
+  #valueOf(id, frame) {
+    return (name) => {
+      const target = `${id}:${name}`;
+      if (this.#tries.has(target)) return this.#tries.get(target);
+      const curve = this.#curves[target];
+      if (!curve) return this.#heads[id].own[name];
+      return curve.kind === "colour" ? curve.values.map((row) => row[frame]) : curve.values[frame];
+    };
+  }
+
+  #bind() {
+    if (!this.gltf) return;
+    const moved = new Set([...Object.keys(this.#curves), ...this.touched]);
+    const names = [...moved].sort().join();
+    if (names === this.#bound) return;
+    this.#bound = names;
+    this.#setters = [];
+    for (const [id, head] of Object.entries(this.#heads)) {
+      if (head.space !== "3d") continue;
+      let placed = false;
+      for (const [pointer, wanted, form] of head.channels) {
+        if (!wanted.some((name) => moved.has(`${id}:${name}`))) continue;
+        const place = ["translation", "rotation", "scale"].includes(form);
+        if (place && placed) continue;
+        placed ||= place;
+        const set = place ? this.#placeSetter(pointer, id) : this.#setter(pointer, wanted);
+        if (set) this.#setters.push((frame) => set(this.#valueOf(id, frame)));
+      }
+    }
+  }
+
+  #placeSetter(pointer, id) {
+    const node = this.nodes[Number(pointer.split("/")[2])];
+    return node && ((valueOf) => placeNode(node, this.#heads[id], valueOf));
+  }
+
+  #setter(pointer, names) {
+    const [, kind, place, ...rest] = pointer.split("/");
+    if (kind === "nodes") return weightsSetter(this.nodes[Number(place)], names);
+    if (kind === "materials") return surfaceSetter(this.materials[Number(place)]?.shown, rest.join("/"), names);
+    if (kind === "cameras") return lensSetter(this.cameras[Number(place)], names);
+    return lightSetter(this.lights[Number(pointer.split("/")[4])], names);
+  }
+
+  show(frame) {
+    this.#frame = frame;
+    this.#show();
+    this.render();
+  }
+
+  #show() {
+    for (const set of this.#setters) set(this.#frame);
+  }
+
+  /** Draw once before the next screen frame, however often it is asked for. */
+  render() {
+    if (this.#asked) return;
+    this.#asked = true;
+    requestAnimationFrame(() => {
+      this.#asked = false;
+      this.renderNow();
+    });
+  }
+
+  renderNow() {
+    const { clientWidth: width, clientHeight: height } = this.root;
+    if (!width || !height || this.gone) return;
+    const pixels = this.draft ? DRAFT_PIXELS : window.devicePixelRatio;
+    const [w, h] = [Math.round(width * pixels), Math.round(height * pixels)];
+    if (this.canvas.width !== w || this.canvas.height !== h) this.renderer.setSize(w, h, false);
+    const camera = this.through ?? this.eye;
+    if (camera.isPerspectiveCamera) camera.aspect = width / height;
+    camera.updateProjectionMatrix();
+    this.renderer.render(this.scene, camera);
+    this.onDrawn?.();
+  }
+
+  // --- looking and picking
+
+  get camera() {
+    return this.through ?? this.eye;
+  }
+
+  lookThrough(on) {
+    this.through = on ? (this.cameras?.find(Boolean) ?? null) : null;
+    this.controls.enabled = !this.through;
+    this.render();
+    this.onView?.();
+    return Boolean(this.through);
+  }
+
+  pick({ clientX, clientY }) {
+    const { left, top, width, height } = this.canvas.getBoundingClientRect();
+    const at = new Vector2(((clientX - left) / width) * 2 - 1, 1 - ((clientY - top) / height) * 2);
+    const ray = new Raycaster();
+    ray.setFromCamera(at, this.camera);
+    const hit = this.gltf && ray.intersectObject(this.gltf.scene, true)[0];
+    for (let object = hit?.object; object; object = object.parent) {
+      if (object.userData.node !== undefined) return { node: object.userData.node };
+    }
+    return null;
+  }
+
+  #boxOf(part) {
+    const pointer = this.#heads[part]?.channels.find(([way]) => way.startsWith("/nodes/") || way.startsWith("/materials/"))?.[0];
+    if (!pointer) return null;
+    const [, kind, index] = pointer.split("/");
+    const box = new Box3();
+    if (kind === "nodes" && this.nodes?.[Number(index)]) box.setFromObject(this.nodes[Number(index)]);
+    if (kind === "materials") for (const { mesh } of this.materials?.[Number(index)]?.meshes ?? []) box.expandByObject(mesh);
+    if (kind === "nodes" && box.isEmpty() && this.nodes?.[Number(index)]) {
+      box.setFromCenterAndSize(this.nodes[Number(index)].getWorldPosition(new Vector3()), new Vector3(0.2, 0.2, 0.2));
+    }
+    return box.isEmpty() ? null : box;
+  }
+
+  know(part, head) {
+    this.#heads[part] = head;
+  }
+
+  outline(part) {
+    const box = this.#boxOf(part);
+    if (!box) return null;
+    const { left, top, width, height } = this.canvas.getBoundingClientRect();
+    const xs = [];
+    const ys = [];
+    for (const x of [box.min.x, box.max.x]) {
+      for (const y of [box.min.y, box.max.y]) {
+        for (const z of [box.min.z, box.max.z]) {
+          const at = new Vector3(x, y, z).project(this.camera);
+          if (at.z > 1) return null;
+          xs.push(left + ((at.x + 1) / 2) * width);
+          ys.push(top + ((1 - at.y) / 2) * height);
+        }
+      }
+    }
+    const [l, r, t, b] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
+    return [{ x: l, y: t }, { x: r, y: t }, { x: r, y: b }, { x: l, y: b }];
+  }
+
+  /** A node's box in its own metres, before its scale and turn: what an anchor is counted in. */
+  anchorBox(part, head) {
+    const node = this.nodes?.[Number(head.channels[0]?.[0].split("/")[2])];
+    if (!node) return null;
+    const box = new Box3();
+    const inverse = new Matrix4().copy(node.matrixWorld).invert();
+    node.traverse((object) => {
+      if (!object.geometry) return;
+      object.geometry.computeBoundingBox();
+      box.union(object.geometry.boundingBox.clone().applyMatrix4(new Matrix4().multiplyMatrices(inverse, object.matrixWorld)));
+    });
+    return box.isEmpty() ? null : box;
+  }
+
+  #frameBox(box) {
+    const size = Math.max(0.2, box.getSize(new Vector3()).length());
+    const middle = box.getCenter(new Vector3());
+    const way = this.eye.position.clone().sub(this.controls.target).normalize();
+    this.controls.target.copy(middle);
+    this.eye.position.copy(middle).addScaledVector(way, (size * 0.62) / Math.tan(MathUtils.degToRad(this.eye.fov / 2)));
+    Object.assign(this.eye, { near: size / 500, far: size * 200 });
+    this.controls.update();
+    this.render();
+    this.onView?.();
+  }
+
+  /** Begin where the scene's own camera stands, or where all of it is seen. */
+  #firstLook() {
+    const camera = this.cameras.find((item) => item?.isPerspectiveCamera);
+    if (!camera) {
+      this.frameAll();
+      return;
+    }
+    const box = new Box3().setFromObject(this.gltf.scene);
+    const at = camera.getWorldPosition(new Vector3());
+    const away = Math.max(0.5, box.getCenter(new Vector3()).distanceTo(at));
+    this.eye.position.copy(at);
+    this.eye.fov = camera.fov;
+    this.controls.target.copy(at).addScaledVector(camera.getWorldDirection(new Vector3()), away);
+    this.controls.update();
+  }
+
+  framePart(part) {
+    const box = this.#boxOf(part);
+    if (box) this.#frameBox(box);
+  }
+
+  frameAll() {
+    const box = this.gltf && new Box3().setFromObject(this.gltf.scene);
+    if (box && !box.isEmpty()) this.#frameBox(box);
+  }
+
+  zoom(by) {
+    this.eye.position.sub(this.controls.target).multiplyScalar(by).add(this.controls.target);
+    this.controls.update();
+    this.render();
+  }
+
+  background(shown) {
+    this.scene.background = shown ? this.ground : null;
+    this.renderer.setClearColor("#9aa39a", shown ? 1 : 0);
+    this.render();
+  }
+
+  setFloor(shown) {
+    this.floor.visible = shown;
+    this.render();
+  }
+
+  dispose() {
+    this.gone = true;
+    this.watch.disconnect();
+    this.controls.dispose();
+    this.renderer.dispose();
+    this.renderer.forceContextLoss();
+  }
+}
+
+function nodeIndex(object, associations) {
+  for (let at = object; at; at = at.parent) {
+    const found = associations.get(at)?.nodes;
+    if (found !== undefined) return found;
+  }
+  return -1;
+}
+
+/** A simple surface of the same colour, picture and see-through. */
+function simpler(material) {
+  const { color, map, transparent, opacity, alphaTest, emissive, emissiveMap, emissiveIntensity, vertexColors, name } = material;
+  const made = new MeshLambertMaterial({ color, map: map ?? null, transparent, opacity, alphaTest, vertexColors, name, side: transparent ? DoubleSide : material.side });
+  if (emissive) made.emissive.copy(emissive);
+  Object.assign(made, { emissiveMap: emissiveMap ?? null, emissiveIntensity: emissiveIntensity ?? 1, depthWrite: material.depthWrite });
+  return made;
+}
+
+const setColour = (to, value) => (Array.isArray(value) ? to.setRGB(...value, SRGBColorSpace) : to.set(value));
+
+function weightsSetter(node, names) {
+  const meshes = [];
+  node?.traverse((object) => {
+    const inner = object !== node && object.userData.node !== undefined && object.userData.node !== node.userData.node;
+    if (object.morphTargetInfluences && !inner) meshes.push(object);
+  });
+  return (valueOf) => meshes.forEach((mesh) => names.forEach((name, place) => (mesh.morphTargetInfluences[place] = valueOf(name))));
+}
+
+const MAPS = { base: "map", rough: "metalnessMap", normal: "normalMap", occlusion: "aoMap", emissive: "emissiveMap" };
+
+function surfaceSetter(shown, way, names) {
+  if (!shown) return null;
+  const each = (run) => (valueOf) => shown.forEach((material) => run(material, valueOf));
+  const [name] = names;
+  if (name === "colour") {
+    return each((material, valueOf) => {
+      setColour(material.color, valueOf("colour"));
+      const opacity = valueOf("opacity");
+      if (opacity < 1 && !material.transparent) Object.assign(material, { transparent: true, needsUpdate: true });
+      material.opacity = opacity;
+    });
+  }
+  if (name === "emission") return each((material, valueOf) => material.emissive && setColour(material.emissive, valueOf(name)));
+  const plain = { metallic: "metalness", roughness: "roughness", emission_strength: "emissiveIntensity", cutoff: "alphaTest", shade: "aoMapIntensity" }[name];
+  if (plain) return each((material, valueOf) => plain in material && (material[plain] = valueOf(name)));
+  if (name === "relief") return each((material, valueOf) => material.normalScale?.setScalar(valueOf(name)));
+  const picture = MAPS[name.split("_")[0]];
+  return each((material, valueOf) => {
+    const map = material[picture];
+    if (!map) return;
+    if (way.endsWith("offset")) map.offset.set(...names.map(valueOf));
+    else if (way.endsWith("scale")) map.repeat.set(...names.map(valueOf));
+    else map.rotation = MathUtils.degToRad(valueOf(name));
+  });
+}
+
+function lensSetter(camera, names) {
+  if (!camera) return null;
+  const [name] = names;
+  return (valueOf) => {
+    const value = valueOf(name);
+    if (name === "field_of_view") camera.fov = value;
+    else if (name === "half_width") Object.assign(camera, { left: -value, right: value });
+    else Object.assign(camera, { bottom: -value, top: value });
+  };
+}
+
+function lightSetter(lights, names) {
+  if (!lights) return null;
+  const [name] = names;
+  return (valueOf) => {
+    for (const light of lights) {
+      const value = valueOf(name);
+      if (name === "colour") setColour(light.color, value);
+      else if (name === "intensity") light.intensity = value;
+      else if (name === "range") light.distance = value;
+      else if (name === "outer_cone") light.angle = MathUtils.degToRad(value);
+      else light.penumbra = Math.max(0, 1 - MathUtils.degToRad(value) / light.angle);
+    }
+  };
+}

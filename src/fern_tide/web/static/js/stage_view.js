@@ -1,0 +1,68 @@
+// The stage of a room, 2D or 3D: one face for both. The 3D view is loaded only where it is needed.
+
+import { telling } from "./notices.js";
+import { project } from "./project.js";
+import { getText } from "./server.js";
+import { Stage2d } from "./stage.js";
+
+export class StageView {
+  #bound = { curves: {}, parts: {} };
+  #frame = 0;
+  view = null;
+
+  constructor(root, { prefix, signal }) {
+    Object.assign(this, { root, prefix, signal, looks: project.standing.looks, space: root.dataset.kind ?? "2d" });
+    this.ready = this.#open();
+    signal.addEventListener("abort", () => this.view?.dispose());
+  }
+
+  async #open() {
+    if (this.space === "2d") {
+      this.view = new Stage2d(this.root, { prefix: this.prefix });
+      return;
+    }
+    const made = await telling(async () => {
+      const { Stage3d } = await import("./stage3d.js");
+      if (this.signal.aborted) return null;
+      return new Stage3d(this.root, { floor: this.root.dataset.floor === "yes", background: this.root.dataset.background });
+    });
+    if (!made) return;
+    this.view = made;
+    await telling(() => made.load(project.url(`stage/scene.glb?looks=${this.looks}`)));
+    made.bind(this.#bound);
+    made.show(this.#frame);
+    this.onReady?.();
+  }
+
+  bind({ curves, parts }) {
+    this.#bound = { curves, parts };
+    this.view?.bind(this.#bound);
+  }
+
+  show(frame) {
+    this.#frame = frame;
+    this.view?.show(frame);
+  }
+
+  /** Draw the scene anew when it looks otherwise; one that is of another kind needs the whole page. */
+  async follow({ looks, space }) {
+    if (space !== this.space) window.location.reload();
+    if (looks === this.looks) return;
+    this.looks = looks;
+    await this.ready;
+    if (!this.view) return;
+    if (this.space === "3d") await telling(() => this.view.load(project.url(`stage/scene.glb?looks=${looks}`)));
+    else {
+      const text = await telling(() => getText(project.url("stage/drawing")));
+      if (text === undefined || this.signal.aborted) return;
+      this.view.replace(text);
+    }
+    this.view.show(this.#frame);
+    this.onReady?.();
+  }
+
+  /** Take over how the scene looks now, since the hand has brought the view there already. */
+  adopt(looks) {
+    this.looks = looks;
+  }
+}

@@ -1,0 +1,118 @@
+"""New parts: of a kind, in the middle of the stage, in a colour that can be seen; and copies of parts."""
+
+from __future__ import annotations
+
+from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.naming import Ids
+from fern_tide.core.scene.mesh import bounds
+from fern_tide.core.scene.part import Anchor, PartKind
+from fern_tide.core.scene.scene import PART_KINDS, Part, PartChoice, Scene
+from fern_tide.core.scene_commands import PutPart
+
+_FILL, _STROKE = "#d9b44a", "#f7dfa0"
+_CENTRED = {"cx": "x", "cy": "y", "mask_x": "x", "mask_y": "y"}
+
+
+def made(scene: Scene, kind_id: str, *, parent: object = None) -> PutPart:
+    """Make a part of a kind.
+
+    Raises:
+        UnknownName: there is no such kind, or no such parent.
+        InvalidParameter: it is no part of such a scene.
+    """
+    kind = PART_KINDS[kind_id]
+    if not kind.offered or kind.space != scene.kind:
+        raise InvalidParameter("kind of part", value=kind.label, allowed=f"one that a {scene.kind} stage has")
+    number = 1 + sum(part.shape.id == kind_id for part in scene.parts)
+    name = kind.label if number == 1 else f"{kind.label} {number}"
+    inside = scene.part(str(parent)).id if parent else None
+    draft = Part(
+        id=Ids(part.id for part in scene.parts).make(name), name=name, parent=inside, shape=_shape(kind, scene)
+    )
+    return PutPart(part=_placed(draft, scene))
+
+
+def _shape(kind: PartKind, scene: Scene) -> PartChoice:
+    """Give a kind's first geometry; 2D shapes lie about the middle of the stage."""
+    params: dict[str, object] = {}
+    if scene.kind == "2d":
+        middle = {"x": scene.width / 2, "y": scene.height / 2}
+        fields = kind.params.model_fields
+        params = {name: middle[axis] for name, axis in _CENTRED.items() if name in fields}
+        if kind.id == "text":
+            params |= middle
+        elif kind.id == "rectangle":
+            params |= {"x": middle["x"] - 100, "y": middle["y"] - 100, "width": 200, "height": 200}
+        elif kind.id == "line":
+            params |= {"x1": middle["x"] - 200, "x2": middle["x"] + 200, "y1": middle["y"], "y2": middle["y"]}
+        elif kind.id == "path":
+            x, y = middle.values()
+            params |= {
+                "data": f"M{x - 150:g} {y + 60:g}C{x - 60:g} {y - 160:g} {x + 60:g} {y - 160:g} {x + 150:g} {y + 60:g}Z"
+            }
+    return PartChoice.model_validate({"id": kind.id, "params": params})
+
+
+def _placed(part: Part, scene: Scene) -> Part:
+    """Give a part an anchor and values with which it can be seen."""
+    values: dict[str, float | str] = {}
+    if part.has("fill"):
+        values["fill"] = _FILL
+    if part.has("stroke"):
+        values |= {"stroke": _STROKE, "stroke_width": 8.0 if part.shape.id == "line" else 0.0}
+    if scene.kind == "2d":
+        return part.model_copy(
+            update={"anchor": Anchor(x=scene.width / 2, y=scene.height / 2), "values": _no_defaults(part, values)}
+        )
+    if part.has("colour") and part.kind.solid is not None:
+        values["colour"] = "#8fb0a6"
+    if part.shape.id in {"point_light", "spot_light"}:
+        values |= {"y": 2.0, "z": 1.0}
+    if part.shape.id == "sun":
+        values |= {"turn_x": -50.0, "turn_y": 30.0}
+    if part.shape.id == "spot_light":
+        values["turn_x"] = -60.0
+    if part.shape.id == "camera":
+        values |= {"y": 1.4, "z": 5.0, "turn_x": -8.0}
+    return part.model_copy(update={"anchor": Anchor(word="base"), "values": _no_defaults(part, values)})
+
+
+def _no_defaults(part: Part, values: dict[str, float | str]) -> dict[str, float | str]:
+    return {name: value for name, value in values.items() if part.property(name).default != value}
+
+
+def copied(scene: Scene, part_id: str, *, middle: bool = False) -> PutPart:
+    """Make another one of a part, without what is inside it.
+
+    Args:
+        scene: whose.
+        part_id: which.
+        middle: of a picture, show only its middle, through an ellipse, so that it can move alone.
+
+    Raises:
+        InvalidParameter: the part came with a file and can be there only once, or is no picture.
+    """
+    part = scene.part(part_id)
+    picture = part.shape.id == "image"
+    if not part.kind.offered and not picture:
+        raise InvalidParameter("part to copy", value=part.name, allowed="a part that was made here, or a picture")
+    if middle and not picture:
+        raise InvalidParameter("picture", value=part.name, allowed="a picture")
+    name = f"{part.name}, middle"[:120] if middle else f"{part.name} copy"[:120]
+    shape, anchor = part.shape, part.anchor
+    if middle:
+        params = {**shape.params.model_dump(), "mask": "ellipse", "soft": 6.0}
+        shape = PartChoice.model_validate({"id": "image", "params": params})
+        anchor = Anchor(x=params["mask_x"], y=params["mask_y"])
+    copy = {"id": Ids(item.id for item in scene.parts).make(name), "name": name, "shape": shape, "anchor": anchor}
+    return PutPart(part=part.model_copy(update=copy))
+
+
+def middle_of(part: Part) -> dict[str, Anchor]:
+    """Give the anchors that a solid offers: its base, centre and top, in its own metres."""
+    if part.kind.solid is None:
+        return {}
+    low, high = bounds(part.kind.solid(part.shape.params))
+    x, z = (low[0] + high[0]) / 2, (low[2] + high[2]) / 2
+    heights = {"base": low[1], "centre": (low[1] + high[1]) / 2, "top": high[1]}
+    return {word: Anchor(x=float(x), y=float(y), z=float(z), word=word) for word, y in heights.items()}

@@ -1,0 +1,75 @@
+"""Scenes ready to be shown: their files read, 3D ones built, each once for as long as it is looked at."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass
+from functools import cached_property
+from threading import Lock
+
+from fern_tide.core.base.signal import fingerprint
+from fern_tide.core.scene.gltf.build import build
+from fern_tide.core.scene.gltf.built import Built
+from fern_tide.core.scene.gltf.container import pack
+from fern_tide.core.scene.media import SceneMedia, load
+from fern_tide.core.scene.scene import Scene
+from fern_tide.store.files import MediaStore
+
+_REMEMBERED = 6
+
+
+@dataclass(frozen=True)
+class Staged:
+    """A scene and what is needed to show it."""
+
+    scene: Scene
+    media: SceneMedia
+
+    @cached_property
+    def built(self) -> Built:
+        """The scene as glTF."""
+        return build(self.scene, files=self.media.gltfs)
+
+    @cached_property
+    def glb(self) -> bytes:
+        """The same as a file."""
+        return pack(self.built.closed())
+
+    @cached_property
+    def looks(self) -> str:
+        """A fingerprint of how the scene looks when nothing moves: another one must be drawn anew."""
+        scene = self.scene
+        parts = [part.model_dump_json(exclude={"name"}) for part in scene.parts]
+        files = [file.model_dump_json() for file in scene.files]
+        size = [scene.kind, scene.width, scene.height, scene.background, scene.floor]
+        return fingerprint({"parts": parts, "files": files, "size": size})[:16]
+
+
+class Stages:
+    """Gives staged scenes, and keeps those that were asked for last."""
+
+    def __init__(self, media: MediaStore) -> None:
+        self._media = media
+        self._kept: OrderedDict[int, Staged] = OrderedDict()
+        self._read: OrderedDict[tuple[str, ...], SceneMedia] = OrderedDict()
+        self._lock = Lock()
+
+    def of(self, scene: Scene) -> Staged:
+        """Give a scene with its files.
+
+        Raises:
+            UnreadableScene: a file of it cannot be used.
+        """
+        with self._lock:
+            found = self._kept.get(id(scene))
+            if found is not None and found.scene is scene:
+                self._kept.move_to_end(id(scene))
+                return found
+            names = tuple(sorted(f"{file.kind}:{file.media}" for file in scene.files))
+            media = self._read.get(names) or load(scene, self._media.read)
+            self._read[names] = media
+            self._kept[id(scene)] = Staged(scene, media)
+            for kept in (self._kept, self._read):
+                while len(kept) > _REMEMBERED:
+                    kept.popitem(last=False)
+            return self._kept[id(scene)]
