@@ -13,6 +13,7 @@ from fern_tide.core.base.params import fields, words
 from fern_tide.web import errors, shapes
 from fern_tide.web.context import Services
 from fern_tide.web.pages import bench, curves, edits, handoff, jobs, projects, sound, soundtrack, stage, stage_files
+from fern_tide.workflows import tune
 from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.stages import Stages
 from fern_tide.workflows.studio import Studio
@@ -57,6 +58,7 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(
         fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,
+        target_groups=tune.target_groups, most_groups=tune.MOST_GROUPS,
         rates=[FrameRate.parse(text) for text in COMMON_RATES],
     )  # fmt: skip
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True

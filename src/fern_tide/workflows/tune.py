@@ -17,6 +17,8 @@ from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import row_of
 from fern_tide.core.mapping.mapping import RESPONSES, Drive, Mapping
 from fern_tide.core.mapping.marks import Marks, Scale, crossings, lift, suggest_marks
+from fern_tide.core.scene.properties import Property
+from fern_tide.core.scene.scene import Part
 from fern_tide.store.projects import Revision
 from fern_tide.workflows import analysis
 from fern_tide.workflows.bring_in_sound import fresh_id
@@ -25,6 +27,7 @@ from fern_tide.workflows.studio import Studio
 
 TRANSFER_POINTS = 129
 MOST_PLACES = 300
+MOST_GROUPS = 120
 
 
 def edit(studio: Studio, key: str, command: Command, *, base: int) -> Revision:
@@ -178,6 +181,16 @@ def aim(project: Project, mapping: Mapping, *, place: int, target: Target) -> Ma
     aimed = like.model_copy(update={"target": target, "rest": rest, "full": full})
     drives[place : place + 1] = [aimed]
     return mapping.model_copy(update={"drives": tuple(drives)})
+
+
+def target_groups(project: Project, chosen: Target | None) -> list[tuple[Part, tuple[Property, ...]]]:
+    """List parts with what can be driven: those that are driven, the chosen one, then others as far as a list goes."""
+    taken = {drive.target.part for mapping in project.mappings for drive in mapping.drives}
+    first = [part for part in project.scene.parts if part.id in taken or (chosen and part.id == chosen.part)]
+    few = len(project.scene.parts) <= MOST_GROUPS
+    others = [part for part in project.scene.parts if part.id not in taken][: MOST_GROUPS - len(first)]
+    shown = project.scene.parts if few else (*first, *others)
+    return [(part, part.properties) for part in shown if part.properties]
 
 
 def places_for(project: Project, drive: Drive) -> list[tuple[str, str]]:

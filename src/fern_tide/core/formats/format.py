@@ -108,12 +108,14 @@ class Written:
         content: its bytes.
         error: the largest difference between a baked value and the value read back, as a share of its curve's span.
         worst: the target where it is; None without curves.
+        n_curves: how many curves went in.
     """
 
     format: Format
     content: bytes
     error: float
     worst: Target | None
+    n_curves: int
 
 
 def write(hand_off: HandOff, *, format: Format, params: Params | None = None) -> Written:
@@ -141,4 +143,4 @@ def write(hand_off: HandOff, *, format: Format, params: Params | None = None) ->
         apart = float(np.abs(read - curve.values).max(initial=0.0)) / (curve.span or 1.0)
         if worst is None or apart > error:
             worst, error = curve.target, apart
-    return Written(format=format, content=content, error=error, worst=worst)
+    return Written(format=format, content=content, error=error, worst=worst, n_curves=len(hand_off.curves))

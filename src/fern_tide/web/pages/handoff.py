@@ -9,7 +9,7 @@ from flask import Blueprint, Response, render_template, request, send_file
 
 from fern_tide.core.bake.check import run_checks
 from fern_tide.core.bake.curve import Curve
-from fern_tide.core.bake.thin import thin
+from fern_tide.core.bake.thin import Interpolation, thin
 from fern_tide.core.base.errors import UnknownName
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
@@ -61,7 +61,10 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "chosen": chosen,
         "counts": {str(kind): sum(s.state is kind for s in states) for kind in bake_project.State},
         "outcomes": run_checks(baked) if baked else (),
-        "formats": FORMATS,
+        "formats": {name: spec for name, spec in FORMATS.items() if project.scene.kind in spec.spaces},
+        "elsewhere": [spec for spec in FORMATS.values() if project.scene.kind not in spec.spaces],
+        "interpolations": list(Interpolation),
+        "moving_parts": list(dict.fromkeys((curve.target.part, curve.part_name) for curve in baked)),
         "lost": lost,
         "n_baked": len(baked),
     }
@@ -103,7 +106,8 @@ def write(key: str, format_id: str) -> str:
     project = studio().projects.current(key).document
     curves = bake_project.baked_curves(studio(), key, project)
     written = _written(project, curves, format_id)
-    return render_template("handoff/written.html", key=key, written=written, n_curves=len(curves))
+    query = request.query_string.decode()
+    return render_template("handoff/written.html", key=key, written=written, n_curves=written.n_curves, query=query)
 
 
 @pages.get("/files/<format_id>")

@@ -11,7 +11,8 @@ from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.gltf.sketch import sketch
 from fern_tide.demo.scene import glasshouse
 from fern_tide.web.context import staged, studio, uploaded
-from fern_tide.workflows import bring_in_sound, hand_off
+from fern_tide.web.pages.stage_files import dropped
+from fern_tide.workflows import bring_in_scene, bring_in_sound, hand_off
 from fern_tide.workflows.demo_project import open_demo
 
 pages = Blueprint("projects", __name__)
@@ -46,6 +47,13 @@ def demo() -> Any:
     """Open the demo as a new project."""
     revision = open_demo(studio())
     return jsonify(url=f"/p/{revision.key}/bench"), 201
+
+
+@pages.post("/projects/scene")
+def start_with_scene() -> Any:
+    """Make a project of a dropped scene, with no sound yet."""
+    revision = bring_in_scene.start_with_scene(studio(), dropped())
+    return jsonify(url=f"/p/{revision.key}/stage"), 201
 
 
 @pages.post("/projects/import")

@@ -54,12 +54,6 @@ def drawn(key: str) -> Response:
     return Response(drawing(key, studio().projects.head(key)[1].scene), mimetype="image/svg+xml")
 
 
-@pages.get("/targets")
-def targets(key: str) -> str:
-    """Give the choices of targets that a search finds."""
-    return render_template("bench/targets.html", project=studio().projects.head(key)[1], chosen=None)
-
-
 @pages.post("/parts")
 def add(key: str) -> Any:
     """Make a part of a kind, in the middle of what is looked at."""

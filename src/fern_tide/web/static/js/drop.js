@@ -4,7 +4,8 @@ import { upload } from "./server.js";
 
 export function mountDrop(zone, { input, words, work, onFile, signal }) {
   const first = words.textContent;
-  const take = async (file) => {
+  const take = async (files) => {
+    const [file] = files;
     if (!file) return;
     words.classList.remove("wrong");
     words.textContent = `Taking in ${file.name}`;
@@ -14,7 +15,7 @@ export function mountDrop(zone, { input, words, work, onFile, signal }) {
       if (done === 1) words.textContent = `Reading ${file.name}`;
     };
     try {
-      await onFile(file, share);
+      await onFile(file, share, [...files]);
       words.textContent = first;
     } catch (wrong) {
       words.classList.add("wrong");
@@ -35,11 +36,11 @@ export function mountDrop(zone, { input, words, work, onFile, signal }) {
       event.preventDefault();
       depth = 0;
       over(false);
-      take(event.dataTransfer.files[0]);
+      take(event.dataTransfer.files);
     },
     { signal },
   );
-  input.addEventListener("change", () => take(input.files[0]), { signal });
+  input.addEventListener("change", () => take(input.files), { signal });
 }
 
 /** Send a file to an address, its name beside it. */

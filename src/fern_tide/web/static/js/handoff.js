@@ -108,10 +108,27 @@ export function mountHandoff(room, signal) {
     await load();
   }
 
+  /** What the form of the Write panel says, as a query. */
+  function options() {
+    const form = find("#write-options");
+    const query = new URLSearchParams(form ? new FormData(form) : {});
+    for (const box of parts.querySelectorAll("[data-option]")) query.set(box.dataset.option, String(box.checked));
+    const boxes = [...parts.querySelectorAll("[data-goes-in]")];
+    if (boxes.some((box) => !box.checked)) for (const box of boxes) if (box.checked) query.append("part", box.dataset.goesIn);
+    return query;
+  }
+
+  function sayParts() {
+    const boxes = [...parts.querySelectorAll("[data-goes-in]")];
+    const going = boxes.filter((box) => box.checked).length;
+    const words = find("#parts-words");
+    if (words) words.textContent = going === boxes.length ? `All ${going} moving parts go in` : `${going} of ${boxes.length} moving parts go in`;
+  }
+
   async function write(id) {
     const place = () => find(`#written-${id}`); // the room may be shown anew meanwhile
     place().textContent = "Writing and reading back";
-    const html = await telling(() => getText(project.url(`hand-off/write/${id}`)));
+    const html = await telling(() => getText(project.url(`hand-off/write/${id}?${options()}`)));
     if (signal.aborted) return;
     written[id] = html ?? "";
     place().innerHTML = written[id];
@@ -134,6 +151,8 @@ export function mountHandoff(room, signal) {
     },
     { signal },
   );
+  parts.addEventListener("change", (event) => event.target.dataset.goesIn && sayParts(), { signal });
+  parts.addEventListener("submit", (event) => event.preventDefault(), { signal });
   parts.addEventListener("ft:set", (event) => "keysError" in event.target.dataset && project.edit({ kind: "set_keys_error", percent: event.detail }), { signal });
   const redraw = () => requestAnimationFrame(() => !signal.aborted && drawAll());
   axis.addEventListener("view", redraw, { signal });

@@ -124,7 +124,8 @@ export function drawLane(canvas, lane, view) {
   context.strokeStyle = ink.fern;
   context.lineWidth = 1.8;
   context.lineJoin = "round";
-  strokeColumns(context, columns(lane.value, { ...view, width }), { low: 0, high: 1, height });
+  lane.lowest ??= lane.value.some((value) => value < -0.01) ? -1 : 0; // a swing goes to both sides of rest
+  strokeColumns(context, columns(lane.value, { ...view, width }), { low: lane.lowest, high: 1, height });
 }
 
 function drawMark(context, name, y, { left, width, ink }) {

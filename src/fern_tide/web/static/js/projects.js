@@ -2,13 +2,20 @@
 
 import { mountDrop, send } from "./drop.js";
 import { notice, telling } from "./notices.js";
-import { postJson } from "./server.js";
+import { postForm, postJson } from "./server.js";
+
+/** Whether files begin a project by their scene: an SVG, a glTF file with what it needs, or a picture. Pure. */
+export const isScene = (files) => files.some(({ name }) => /\.(svgz?|gltf|glb|png|jpe?g|webp)$/i.test(name));
 
 const isProjectFile = (file) => file.name.toLowerCase().endsWith(".ferntide");
 
 export function mountProjects(room, signal) {
   const find = (id) => document.getElementById(id);
-  const onFile = async (file, share) => {
+  const onFile = async (file, share, files) => {
+    if (isScene(files)) {
+      window.location.href = (await postForm("/projects/scene", files, share)).url;
+      return;
+    }
     const made = await send(isProjectFile(file) ? "/projects/import" : "/projects", file, share);
     window.location.href = made.url;
   };

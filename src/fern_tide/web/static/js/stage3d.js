@@ -8,7 +8,6 @@ import { GLTFLoader } from "../vendor/GLTFLoader.js";
 import { OrbitControls } from "../vendor/OrbitControls.js";
 
 const AXES = ["x", "y", "z"];
-const DRAFT_PIXELS = 0.66;
 
 /** Whether a context is drawn by the processor: then a draft is what stays usable. */
 function isSoftware(renderer) {
@@ -56,7 +55,7 @@ export class Stage3d {
     this.watch.observe(root);
   }
 
-  /** Make the renderer; draft is drawn without smoothing, in fewer pixels, with simple surfaces. */
+  /** Make the renderer; draft is drawn without smoothing, in plain pixels, with simple surfaces. */
   #start(draft) {
     this.renderer?.dispose();
     this.canvas?.remove();
@@ -222,7 +221,7 @@ export class Stage3d {
   renderNow() {
     const { clientWidth: width, clientHeight: height } = this.root;
     if (!width || !height || this.gone) return;
-    const pixels = this.draft ? DRAFT_PIXELS : window.devicePixelRatio;
+    const pixels = this.draft ? 1 : window.devicePixelRatio;
     const [w, h] = [Math.round(width * pixels), Math.round(height * pixels)];
     if (this.canvas.width !== w || this.canvas.height !== h) this.renderer.setSize(w, h, false);
     const camera = this.through ?? this.eye;
