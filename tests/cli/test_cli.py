@@ -157,7 +157,10 @@ def test_demo_files_are_the_same_every_time(tmp_path, capsys):
         ),
         (("map", "{sound}", "--target", "moth-one:fill full=red", "--out", "x"), "full"),
         (("bake", "{sound}", "--out", "x"), "no Fern Tide project file"),
-        (("bake", "{project}", "--out", "x", "--format", "mp9"), "no format named mp9. Use one of: csv, svg"),
+        (
+            ("bake", "{project}", "--out", "x", "--format", "mp9"),
+            "no format named mp9. Use one of: csv, gltf, json",
+        ),
         (("fly",), "invalid choice"),
         (("describe",), "required: sound"),
     ],

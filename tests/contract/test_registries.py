@@ -8,6 +8,8 @@ from hypothesis.extra.numpy import arrays
 
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.bake.check import run_checks
+from fern_tide.core.bake.thin import Interpolation
+from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import build, fields
 from fern_tide.core.base.target import Target
@@ -17,7 +19,9 @@ from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.mapping import RESPONSES, STEPS, Drive, Mapping
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.mapping.step import StepContext
+from fern_tide.core.scene.mesh import bounds
 from fern_tide.core.scene.scene import PART_KINDS
+from fern_tide.demo.bench_scene import potting_bench
 from fern_tide.demo.scene import glasshouse
 
 LIFTS = arrays(np.float64, st.integers(1, 300), elements=st.floats(0, 1))
@@ -89,8 +93,12 @@ def test_a_response_goes_from_0_to_1(response):
     assert response.apply(np.array([0.0, 1.0]), params=response.params()).tolist() == [0.0, 1.0]
 
 
-@pytest.mark.parametrize("kind", PART_KINDS.values(), ids=PART_KINDS)
-def test_a_kind_of_part_has_an_element_for_every_binding(kind):
+DRAWN = {name: kind for name, kind in PART_KINDS.items() if kind.draw}
+SOLID = {name: kind for name, kind in PART_KINDS.items() if kind.solid}
+
+
+@pytest.mark.parametrize("kind", DRAWN.values(), ids=DRAWN)
+def test_a_kind_of_2d_part_has_an_element_for_every_binding(kind):
     def slots(element):
         return {element.slot} | {slot for child in element.children for slot in slots(child)}
 
@@ -102,9 +110,33 @@ def test_a_kind_of_part_has_an_element_for_every_binding(kind):
         assert binding.slot in drawn and binding.property in names
 
 
-def everything_driven(n_frames):
+@pytest.mark.parametrize("kind", PART_KINDS.values(), ids=PART_KINDS)
+def test_a_kind_of_3d_part_shows_every_property_in_exactly_one_channel(kind):
+    if kind.space == "2d":
+        assert kind.channels is None and (kind.draw or not kind.offered)
+        return
+    params = kind.params()
+    names = [item.id for item in kind.properties + (kind.more(params) if kind.more else ())]
+    shown = [name for channel in kind.channels(params) for name in channel.names] if kind.channels else []
+    assert sorted(shown) == sorted(names)
+
+
+@pytest.mark.parametrize("kind", SOLID.values(), ids=SOLID)
+def test_a_solid_stands_on_the_ground_and_its_sides_face_outward(kind):
+    mesh = kind.solid(kind.params())
+    low, high = bounds(mesh)
+    assert abs(low[1]) < 1e-9 and (high >= low).all()
+    np.testing.assert_allclose(np.linalg.norm(mesh.normals, axis=1), 1.0, atol=1e-9)
+    assert mesh.triangles.max() < len(mesh.positions)
+    a, b, c = np.moveaxis(mesh.positions[mesh.triangles], 1, 0)
+    outward = np.cross(b - a, c - a)
+    assert (np.sum(outward * mesh.normals[mesh.triangles].mean(axis=1), axis=1) > 0).all()
+    volume = np.sum(a * np.cross(b, c)) / 6
+    assert volume > 0 or kind.id == "plane"
+
+
+def everything_driven(n_frames, scene, *, slow=0.8):
     """Every property of one part of each kind, driven."""
-    scene = glasshouse()
     parts = {part.shape.id: part for part in scene.parts}
     drives = []
     for part in parts.values():
@@ -112,17 +144,40 @@ def everything_driven(n_frames):
             rest, full = item.suggest_ends(part.own(item.id))
             drives.append(Drive(target=Target(part=part.id, property=item.id), rest=rest, full=full))
     mapping = Mapping(id="all", name="All", envelope="e", marks=Marks(low=0.1, high=0.9), drives=tuple(drives))
-    lift = 0.5 - 0.5 * np.cos(np.arange(n_frames) / 7.0)
-    return scene, bake(scene, [mapping], lifts={"all": lift})
+    lift = 0.5 - 0.5 * np.cos(np.arange(n_frames) / slow)
+    return bake(scene, [mapping], lifts={"all": lift}, n_frames=n_frames)
+
+
+LARGEST_ERROR = {"csv": 0.0, "json": 0.0, "svg": 1e-3, "gltf": 1e-5}  # of the range
 
 
 @pytest.mark.parametrize("spec", FORMATS.values(), ids=FORMATS)
 @pytest.mark.parametrize("n_frames", [1, 2, 90])
-def test_a_format_carries_every_property_and_reads_back_what_it_wrote(spec, n_frames):
-    scene, curves = everything_driven(n_frames)
+@pytest.mark.parametrize("scene", [glasshouse(), potting_bench()], ids=["2d", "3d"])
+def test_a_format_carries_every_property_and_reads_back_what_it_wrote(spec, n_frames, scene):
+    curves = everything_driven(n_frames, scene)
     hand_off = HandOff(
         name="Test & <all>", scene=scene, curves=curves, rate=FrameRate.parse("24000/1001"), n_frames=n_frames
     )
+    if scene.kind not in spec.spaces:
+        with pytest.raises(FernTideError, match=f"carries no {scene.kind} scene"):
+            write(hand_off, format=spec)
+        return
     written = write(hand_off, format=spec)
-    assert written.error <= (0.002 if any(spec.loses(curve) for curve in curves) else 0.0)  # half of 1/256, or nothing
+    assert written.error <= LARGEST_ERROR[spec.id]
+    assert written.n_curves == len(curves)
     assert written.content == write(hand_off, format=spec).content
+
+
+@pytest.mark.parametrize("way", Interpolation)
+@pytest.mark.parametrize("percent", [0.2, 2.0])
+@pytest.mark.parametrize("spec", [spec for name, spec in FORMATS.items() if name != "csv"], ids=lambda spec: spec.id)
+def test_keys_are_fewer_and_stay_within_the_error_that_was_asked_for(spec, way, percent):
+    scene = potting_bench() if "3d" in spec.spaces else glasshouse()
+    hand_off = HandOff(
+        name="T", scene=scene, curves=everything_driven(300, scene, slow=7.0), rate=FrameRate.parse("30"), n_frames=300
+    )
+    written = write(hand_off, format=spec, params=spec.params(interpolation=way, error_percent=percent))
+    assert written.error <= percent / 100 * 1.01 + 1e-6
+    if percent > 1 and way is not Interpolation.STEP and not (spec.id == "svg" and way is Interpolation.CUBIC):
+        assert len(written.content) < len(write(hand_off, format=spec).content)

@@ -109,7 +109,7 @@ def test_a_wrong_file_gets_words_and_a_4xx_and_nothing_stays_behind(client, stud
     assert re.search(words, f"{answer.json['what']} {answer.json['remedy']}")
     assert answer.json["remedy"]
     assert {path.name for path in (studio.settings.data / "media").iterdir()} == before
-    assert len(studio.projects.all()) == 1
+    assert len(studio.projects.all()) == 2
     assert standing(client, demo)["revision"] == revision
 
 

@@ -9,11 +9,12 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.commands import PutEnvelope, PutMapping
 from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
+from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.soundtrack_commands import SetBeat
 from fern_tide.workflows import analysis, bake_project, bring_in_sound, hand_off, tune
 from fern_tide.workflows.beat import Correction, corrected
 from fern_tide.workflows.levels import Levels
-from fern_tide.workflows.offline import bake_file
+from fern_tide.workflows.offline import Writing, bake_file
 
 
 def test_a_blend_follows_its_envelopes_and_circles_are_refused(studio, levels, key):  # noqa: F811
@@ -83,8 +84,8 @@ def test_the_command_line_bakes_what_the_studio_bakes(studio, levels, key, tmp_p
     path = tmp_path / "project.ferntide"
     with hand_off.export_project(studio, project) as stream:
         path.write_bytes(stream.read())
-    (alone,) = bake_file(path, formats=["csv"])
-    ours = hand_off.write_format(project, tune.curves(levels, project), format_id="csv")
+    (alone,) = bake_file(path, writing=Writing(["csv"]))
+    ours = hand_off.write_format(project, tune.curves(levels, project), format_id="csv", media=SceneMedia())
     assert alone.content == ours.content
 
 

@@ -14,6 +14,7 @@ from fern_tide.core.commands import PutEnvelope, PutMapping
 from fern_tide.core.formats.format import Format, HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.marks import Scale
+from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.sound.features import WaveformFeature
 from fern_tide.core.soundtrack_commands import SetRate
 from fern_tide.demo.project import demo_project
@@ -159,7 +160,7 @@ def test_a_swept_bake_counts_as_not_baked(studio, key, levels):
 
 def test_nothing_baked_is_nothing_written(studio, key):
     with pytest.raises(FernTideError, match=r"no baked curves to write\. Bake first"):
-        hand_off.write_format(current(studio, key).document, (), format_id="csv")
+        hand_off.write_format(current(studio, key).document, (), format_id="csv", media=SceneMedia())
 
 
 def test_curves_of_different_lengths_are_not_written_together(studio, key, levels):
@@ -168,7 +169,7 @@ def test_curves_of_different_lengths_are_not_written_together(studio, key, level
     (curve,) = tune.curves(levels, project)
     shorter = curve.__class__(**{**curve.__dict__, "target": Target.parse("lamp:x"), "values": curve.values[:-1]})
     with pytest.raises(FernTideError, match="different lengths"):
-        hand_off.write_format(project, (curve, shorter), format_id="csv")
+        hand_off.write_format(project, (curve, shorter), format_id="csv", media=SceneMedia())
 
 
 def test_a_format_that_loses_a_curve_is_caught_by_its_read_back(studio, key, levels):
@@ -204,7 +205,10 @@ def test_what_is_heard_depends_on_what_is_heard_and_on_the_length(studio, key):
 def test_the_demo_is_made_once_for_an_empty_studio(studio):
     ensure_demo(studio)
     ensure_demo(studio)
-    assert [row[1] for row in studio.projects.all()] == ["The Glasshouse Hour"]
+    assert [row[1] for row in studio.projects.all()] == [
+        "The Glasshouse Hour",
+        "The Glasshouse Hour, the potting bench",
+    ]
 
 
 def test_sweeping_keeps_what_projects_need(studio):

@@ -27,7 +27,10 @@ def mapping(name, *drives, muted=False):
 
 
 def baked(*mappings, lift=LIFT):
-    return {c.target: c.values.tolist() for c in bake(SCENE, mappings, lifts={m.id: lift for m in mappings})}
+    return {
+        c.target: c.values.tolist()
+        for c in bake(SCENE, mappings, lifts={m.id: lift for m in mappings}, n_frames=len(lift))
+    }
 
 
 def test_a_value_goes_from_rest_to_full():
@@ -63,8 +66,8 @@ def test_driven_properties_come_in_the_scenes_order():
 
 def test_baking_only_some_targets_is_the_same_as_baking_all():
     both = mapping("a", Drive(target=TURN, rest=0, full=1), Drive(target=FILL, rest="#000000", full="#ffffff"))
-    (alone,) = bake(SCENE, [both], lifts={"a": LIFT}, only=[FILL])
-    assert alone.values.tobytes() == bake(SCENE, [both], lifts={"a": LIFT})[1].values.tobytes()
+    (alone,) = bake(SCENE, [both], lifts={"a": LIFT}, n_frames=3, only=[FILL])
+    assert alone.values.tobytes() == bake(SCENE, [both], lifts={"a": LIFT}, n_frames=3)[1].values.tobytes()
     assert alone.values.shape == (3, 3)
 
 

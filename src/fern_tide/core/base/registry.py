@@ -112,6 +112,8 @@ class Choice(Frozen):
             return data
         params = data.get("params", {})
         spec = cls.registry[str(data.get("id"))]
+        if type(params) is spec.params:
+            return data
         if isinstance(params, Params):
             params = params.model_dump()
         return {**data, "params": build(spec.params, params)}

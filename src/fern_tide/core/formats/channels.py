@@ -68,13 +68,13 @@ def moving_channels(hand_off: HandOff, built: Built) -> list[Moving]:
 
 
 def _spans(channel: Channel, carried: Mapping[str, Curve], rows: FloatArray) -> FloatArray:
-    """What errors are shares of: each row's range; of a turn, half of it in radians, as quaternions count.
+    """Give what errors are shares of: each row's range; of a turn, what keeps the angle within its least range.
 
     Of a colour it is what linear light may be off where sRGB is steepest, at black.
     """
     if channel.form is Form.ROTATION:
-        span = max((curve.span for curve in carried.values()), default=0.0)
-        return np.full(len(rows), np.radians(span) / 2)
+        span = min((curve.span for curve in carried.values()), default=0.0)
+        return np.full(len(rows), np.radians(span) / 4)
     if channel.form in {Form.COLOUR, Form.COLOUR_ALPHA}:
         return np.array([1 / _STEEPEST] * 3 + [1.0])[: len(rows)]
     return np.ptp(rows, axis=1) if rows.size else np.zeros(len(rows))

@@ -146,7 +146,14 @@ class _Pen:
         if (sheet := self._media.sheets.get(file.media)) is not None:
             inside = [item for item in self._scene.branch(part.id) if item.shape.id == "svg_element"]
             draw_file(
-                parent, sheet, part, inside, plays=file.plays, prefix=self._prefix, value=self._value, dress=self._dress
+                parent,
+                sheet,
+                part,
+                inside,
+                plays=file.plays,
+                prefix=self._prefix,
+                values=self._values,
+                dress=self._dress,
             )
 
     def _haze(self, part: Part, reached: dict[str, ET.Element]) -> None:

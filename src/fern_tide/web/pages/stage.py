@@ -178,7 +178,10 @@ def _rows(scene: Scene, chosen: Part | None, moved: dict[Target, Any], opened: l
     runs: dict[str, Target] = {}
     for target in moved:
         runs.setdefault(target.part, target)
+    roots = inside.get(None, ())
     open_now = set(known) - set(opened) if len(scene.parts) <= ALL_OPEN else set(opened)
+    if len(roots) == 1 and roots[0].id not in opened:
+        open_now.add(roots[0].id)
     above = chosen.parent if chosen else None
     while above is not None:
         open_now.add(above)

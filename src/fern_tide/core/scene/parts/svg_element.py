@@ -58,6 +58,7 @@ ATTRIBUTES: dict[str, tuple[Property, str]] = {
 }
 """What can be animated of an element's attributes, by property."""
 
+MOST_BASE = 4000
 PLACED = frozenset(
     ("g", "path", "rect", "circle", "ellipse", "line", "polyline", "polygon", "text", "image", "use", "switch", "a")
 )
@@ -70,7 +71,7 @@ class SvgElementParams(Params):
     file: Annotated[str, unit("", "The file.", kind="file")] = ""
     index: Annotated[int, Field(ge=0), unit("", "The element's place in the file.")] = 0
     tag: Annotated[str, Field(max_length=40), unit("", "What element it is.", kind="file")] = "g"
-    base: Annotated[str, Field(max_length=4000), unit("", "The transform it came with.", kind="file")] = ""
+    base: Annotated[str, Field(max_length=MOST_BASE), unit("", "The transform it came with.", kind="file")] = ""
     names: Annotated[str, Field(max_length=400), unit("", "The properties it has.", kind="file")] = ""
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 from math import cos, radians, sin, tan
 
 Box = tuple[float, float, float, float]
@@ -51,6 +52,7 @@ def through(transform: str, at: tuple[float, float]) -> tuple[float, float]:
 _CALL = re.compile(r"([A-Za-z]+)\s*\(([^)]*)\)")
 
 
+@lru_cache(maxsize=4096)
 def matrix_of(transform: str) -> Matrix:
     """Multiply a transform list out (SVG 1.1, 7.6): a, b, c, d, e, f; what is not understood changes nothing."""
     total: Matrix = (1.0, 0.0, 0.0, 1.0, 0.0, 0.0)

@@ -10,7 +10,7 @@ from PIL import ImageColor
 
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.scene.part import Anchor
-from fern_tide.core.scene.parts.svg_element import ATTRIBUTES, PLACED
+from fern_tide.core.scene.parts.svg_element import ATTRIBUTES, MOST_BASE, PLACED, SvgElementParams
 from fern_tide.core.scene.scene import Part, PartChoice, SceneFile
 from fern_tide.core.scene.svg.geometry import NUMBER, Box, path_points, through
 from fern_tide.core.scene.svg.reading import Drawing, Node, named
@@ -145,13 +145,13 @@ def _part(sheet: Sheet, node: Node, file: SceneFile, parent: str, ids: Ids, numb
     words = " ".join(node.text.split())[:40] if node.tag in {"text", "tspan"} else ""
     name = named(node) or words or f"{word} {numbers[word]}"
     base = sheet.attributes[node.index].get("transform", "").strip() if node.tag in PLACED else ""
-    params = {
-        "file": file.id,
-        "index": node.index,
-        "tag": node.tag,
-        "base": base if _TRANSFORM.match(base) else "",
-        "names": " ".join(values),
-    }
+    params = SvgElementParams(
+        file=file.id,
+        index=node.index,
+        tag=node.tag,
+        base=base if len(base) <= MOST_BASE and _TRANSFORM.match(base) else "",
+        names=" ".join(values),
+    )
     own = {key: value for key, value in values.items() if value != ATTRIBUTES[key][0].default}
     return Part(
         id=ids.make(name),
@@ -159,7 +159,7 @@ def _part(sheet: Sheet, node: Node, file: SceneFile, parent: str, ids: Ids, numb
         parent=parent,
         anchor=Anchor(x=middle[0], y=middle[1]),
         values=own,
-        shape=PartChoice.model_validate({"id": "svg_element", "params": params}),
+        shape=PartChoice(id="svg_element", params=params),
     )
 
 
@@ -231,7 +231,8 @@ def _middles(sheet: Sheet) -> list[tuple[float, float]]:
                 points += [(x, y) for x in inner[::2] for y in inner[1::2]]
         if points:
             transform = own.get("transform", "")
-            points = [through(transform, point) for point in points] if transform else points
+            if transform:
+                points = [through(transform, point) for point in points]
             xs, ys = [x for x, _ in points], [y for _, y in points]
             boxes[node.index] = (min(xs), min(ys), max(xs), max(ys))
     left, top, width, height = sheet.box

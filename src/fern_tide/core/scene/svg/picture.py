@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 import xml.etree.ElementTree as ET
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 
-from fern_tide.core.scene.parts.svg_element import ATTRIBUTES, PLACED
+from fern_tide.core.base.target import Target
+from fern_tide.core.scene.parts.svg_element import ATTRIBUTES, PLACED, SvgElementParams
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.allowed import ANIMATIONS
 from fern_tide.core.scene.svg.geometry import number, place
@@ -25,7 +26,7 @@ def draw_file(
     *,
     plays: bool,
     prefix: str,
-    value: Callable[[Part, str], float | str],
+    values: Mapping[Target, float | str],
     dress: Callable[[str, str, ET.Element], None],
 ) -> None:
     """Draw a file's elements into one.
@@ -37,7 +38,7 @@ def draw_file(
         inside: the parts of its elements.
         plays: whether animations that it came with are drawn too.
         prefix: put before every id.
-        value: gives a part's value of a property.
+        values: values that differ from the parts' own.
         dress: called with each part's element, under the slot 'own'.
     """
     parts = {part.shape.params.index: part for part in inside}  # type: ignore[attr-defined]
@@ -72,7 +73,7 @@ def draw_file(
         if part is not None or "id" in node.attributes:
             attributes["id"] = _id(node.index, parts, root, prefix)
         if part is not None:
-            _set_values(attributes, part, value)
+            _set_values(attributes, part, values)
         element = ET.SubElement(outer, node.tag, attributes)
         element.text, element.tail = node.text or None, node.tail or None
         drawn[node.index] = element
@@ -97,15 +98,20 @@ def _renamed(text: str, names: dict[str, str]) -> str:
     return text
 
 
-def _set_values(attributes: dict[str, str], part: Part, value: Callable[[Part, str], float | str]) -> None:
+def _set_values(attributes: dict[str, str], part: Part, values: Mapping[Target, float | str]) -> None:
     """Write a part's values where they are not what the file itself says."""
     params = part.shape.params
-    if params.tag in PLACED:  # type: ignore[attr-defined]
-        numbers = [float(value(part, name)) for name in PLACE_NAMES]
-        text = place(numbers, anchor=(part.anchor.x, part.anchor.y), base=params.base)  # type: ignore[attr-defined]
-        if text:
-            attributes["transform"] = text
-    for name in params.names.split():  # type: ignore[attr-defined]
-        now, attribute = value(part, name), ATTRIBUTES[name][1]
-        if now != ATTRIBUTES[name][0].default or attribute in attributes:
-            attributes[attribute] = now if isinstance(now, str) else number(now)
+    assert isinstance(params, SvgElementParams)
+    names, own = params.names.split(), part.values
+    if values:  # of what is animated, such as the first frame of an export
+        given = {name: values.get(Target(part=part.id, property=name)) for name in (*PLACE_NAMES, *names)}
+        own = own | {name: value for name, value in given.items() if value is not None}
+    if params.tag in PLACED and not own.keys().isdisjoint(PLACE_NAMES):
+        numbers = [float(own.get(name, 1.0 if name.startswith("scale") else 0.0)) for name in PLACE_NAMES]
+        text = place(numbers, anchor=(part.anchor.x, part.anchor.y), base=params.base)
+        attributes["transform"] = text
+    for name in names:
+        item, attribute = ATTRIBUTES[name]
+        if name in own or attribute in attributes:
+            now = own.get(name, item.default)
+            attributes[attribute] = now if isinstance(now, str) else number(float(now))

@@ -76,6 +76,8 @@ export class Stage2d {
   #dress() {
     if (!this.svg) return;
     this.svg.dataset.whole ??= this.svg.getAttribute("viewBox");
+    this.moves = this.svg.querySelector("animate, animateTransform, animateMotion, set") !== null;
+    if (this.moves) this.svg.pauseAnimations();
     for (const element of this.svg.querySelectorAll("[data-css]")) {
       for (const part of element.dataset.css.split(";")) {
         const [name, value] = part.split(":");
@@ -148,8 +150,11 @@ export class Stage2d {
     }
   }
 
-  show(frame) {
+  /** Show a frame; motion that a file came with is shown at the same time, in seconds. */
+  show(frame, seconds) {
+    this.frame = frame;
     for (const set of this.#setters) set(frame);
+    if (this.moves && seconds !== undefined) this.svg.setCurrentTime(seconds);
   }
 
   // --- looking and picking

@@ -1,7 +1,7 @@
 // The 3D stage: a glTF file that Python built, with the values of a frame put into its nodes, materials, lights and lenses.
 
 import {
-  AmbientLight, Box3, Color, DirectionalLight, DoubleSide, Euler, GridHelper, HemisphereLight, MathUtils, Matrix4, MeshLambertMaterial,
+  AmbientLight, AnimationMixer, Box3, Color, DirectionalLight, DoubleSide, Euler, GridHelper, HemisphereLight, MathUtils, Matrix4, MeshLambertMaterial,
   PerspectiveCamera, Quaternion, Raycaster, Scene, SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
 } from "../vendor/three.module.js";
 import { GLTFLoader } from "../vendor/GLTFLoader.js";
@@ -86,6 +86,8 @@ export class Stage3d {
     this.gltf = gltf;
     this.scene.add(gltf.scene);
     this.#index(gltf);
+    this.mixer = gltf.animations.length ? new AnimationMixer(gltf.scene) : null;
+    for (const clip of gltf.animations) this.mixer.clipAction(clip).play();
     this.#surfaces();
     const lit = gltf.scene.getObjectByProperty("isLight", true) !== undefined;
     this.work.forEach((light, place) => (light.visible = place === 2 ? lit : !lit));
@@ -198,13 +200,16 @@ export class Stage3d {
     return lightSetter(this.lights[Number(pointer.split("/")[4])], names);
   }
 
-  show(frame) {
+  /** Show a frame; motion that a file came with is shown at the same time, in seconds, and what is driven wins over it. */
+  show(frame, seconds) {
     this.#frame = frame;
+    this.seconds = seconds ?? this.seconds;
     this.#show();
     this.render();
   }
 
   #show() {
+    this.mixer?.setTime(this.seconds ?? 0);
     for (const set of this.#setters) set(this.#frame);
   }
 

@@ -30,7 +30,7 @@ export class StageView {
     this.view = made;
     await telling(() => made.load(project.url(`stage/scene.glb?looks=${this.looks}`)));
     made.bind(this.#bound);
-    made.show(this.#frame);
+    made.show(this.#frame, this.#seconds);
     this.onReady?.();
   }
 
@@ -41,7 +41,12 @@ export class StageView {
 
   show(frame) {
     this.#frame = frame;
-    this.view?.show(frame);
+    this.view?.show(frame, this.#seconds);
+  }
+
+  get #seconds() {
+    const [top, bottom] = project.standing.rate;
+    return (this.#frame * bottom) / top;
   }
 
   /** Draw the scene anew when it looks otherwise; one that is of another kind needs the whole page. */
@@ -57,7 +62,7 @@ export class StageView {
       if (text === undefined || this.signal.aborted) return;
       this.view.replace(text);
     }
-    this.view.show(this.#frame);
+    this.view.show(this.#frame, this.#seconds);
     this.onReady?.();
   }
 
