@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from math import cos, radians, sin
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -18,15 +18,10 @@ from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.scene import Part, Scene
 
 
-def scene_but(scene: Scene, **changes: Any) -> Scene:
-    """Give a scene with some fields replaced, checked anew."""
-    return Scene(**{**{name: getattr(scene, name) for name in type(scene).model_fields}, **changes})
-
-
 def with_part(project: Project, part: Part) -> Project:
     """Give the document with one part replaced."""
     parts = tuple(part if item.id == part.id else item for item in project.scene.parts)
-    return project.but(scene=scene_but(project.scene, parts=parts))
+    return project.but(scene=project.scene.but(parts=parts))
 
 
 def _said(scene: Scene, target: Target) -> str:
@@ -49,7 +44,7 @@ class PutPart(Command, frozen=True):
     def apply(self, project: Project) -> Project:  # noqa: D102
         if any(item.id == self.part.id for item in project.scene.parts):
             return with_part(project, self.part)
-        return project.but(scene=scene_but(project.scene, parts=(*project.scene.parts, self.part)))
+        return project.but(scene=project.scene.but(parts=(*project.scene.parts, self.part)))
 
 
 class SetValue(Command, frozen=True):
@@ -151,7 +146,7 @@ class ArrangePart(Command, frozen=True):
             at = others.index(last) + _length(others, last)
         else:
             at = next((n + 1 for n, part in enumerate(others) if part.id == self.parent), len(others))
-        return project.but(scene=scene_but(scene, parts=(*others[:at], *moved, *others[at:])))
+        return project.but(scene=scene.but(parts=(*others[:at], *moved, *others[at:])))
 
 
 def _length(parts: list[Part], root: Part) -> int:
@@ -186,8 +181,7 @@ def without_parts(project: Project, gone: set[str]) -> Project:
     scene = project.scene
     parts = tuple(part for part in scene.parts if part.id not in gone)
     files = {getattr(part.shape.params, "file", None) for part in parts}
-    kept = scene_but(
-        scene,
+    kept = scene.but(
         parts=parts,
         files=tuple(file for file in scene.files if file.id in files),
         follows=tuple(f for f in scene.follows if f.target.part not in gone and f.source.part not in gone),
@@ -212,7 +206,7 @@ class PutFollow(Command, frozen=True):
 
     def apply(self, project: Project) -> Project:  # noqa: D102
         others = tuple(item for item in project.scene.follows if item.target != self.follow.target)
-        return project.but(scene=scene_but(project.scene, follows=(*others, self.follow)))
+        return project.but(scene=project.scene.but(follows=(*others, self.follow)))
 
 
 class RemoveFollow(Command, frozen=True):
@@ -226,7 +220,7 @@ class RemoveFollow(Command, frozen=True):
 
     def apply(self, project: Project) -> Project:  # noqa: D102
         others = tuple(item for item in project.scene.follows if item.target != self.target)
-        return project.but(scene=scene_but(project.scene, follows=others))
+        return project.but(scene=project.scene.but(follows=others))
 
 
 class PutLimit(Command, frozen=True):
@@ -241,7 +235,7 @@ class PutLimit(Command, frozen=True):
     def apply(self, project: Project) -> Project:  # noqa: D102
         others = tuple(item for item in project.scene.limits if item.target != self.limit.target)
         kept = others if self.limit.low is None and self.limit.high is None else (*others, self.limit)
-        return project.but(scene=scene_but(project.scene, limits=kept))
+        return project.but(scene=project.scene.but(limits=kept))
 
 
 class SetStage(Command, frozen=True):
@@ -260,7 +254,7 @@ class SetStage(Command, frozen=True):
 
     def apply(self, project: Project) -> Project:  # noqa: D102
         said = self.model_dump(exclude={"kind"}, exclude_none=True)
-        return project.but(scene=scene_but(project.scene, **said))
+        return project.but(scene=project.scene.but(**said))
 
 
 class SetPlays(Command, frozen=True):
@@ -280,7 +274,7 @@ class SetPlays(Command, frozen=True):
             file.model_copy(update={"plays": self.plays}) if file.id == self.file else file
             for file in project.scene.files
         )
-        return project.but(scene=scene_but(project.scene, files=files))
+        return project.but(scene=project.scene.but(files=files))
 
 
 class PutScene(Command, frozen=True):

@@ -19,7 +19,7 @@ from fern_tide.core.scene.media import SceneMedia, load
 from fern_tide.core.sound.decode import SoundInfo, measure
 from fern_tide.store.projects import Revision
 from fern_tide.workflows import analysis
-from fern_tide.workflows.bring_in_scene import look_at
+from fern_tide.workflows.scene_files import look_at
 from fern_tide.workflows.studio import Studio
 
 

@@ -30,9 +30,9 @@ from fern_tide.core.scene.media import load
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import measure
 from fern_tide.demo.scene import glasshouse
-from fern_tide.workflows.bring_in_scene import look_at, scene_of
 from fern_tide.workflows.bring_in_sound import fresh_id
 from fern_tide.workflows.hand_off import write_format
+from fern_tide.workflows.scene_files import look_at, scene_of
 from fern_tide.workflows.sound_file import FileLevels, envelope_of, read_level, track_of
 
 MISSING_END = "PART:PROPERTY rest=NUMBER full=NUMBER"

@@ -12,6 +12,7 @@ import numpy.typing as npt
 from fern_tide.core.base.signal import FloatArray
 
 _FIRST_STRETCH = 32
+Ends = tuple[FloatArray, FloatArray]
 
 
 class Interpolation(StrEnum):
@@ -53,11 +54,19 @@ class Keys:
         if self.interpolation is Interpolation.LINEAR:
             return np.asarray(v0 + (v1 - v0) * share, dtype=np.float64)
         span = end - start
-        return hermite(v0, self.slopes[..., place] * span, v1, self.slopes[..., place + 1] * span, share)
+        start_end = ((v0, self.slopes[..., place] * span), (v1, self.slopes[..., place + 1] * span))
+        return hermite(*start_end, share=share)
 
 
-def hermite(v0: FloatArray, m0: FloatArray, v1: FloatArray, m1: FloatArray, share: FloatArray) -> FloatArray:
-    """Evaluate a cubic Hermite piece (glTF 2.0, appendix C.5): ends, slopes times its length, and where from 0 to 1."""
+def hermite(start: Ends, end: Ends, *, share: FloatArray) -> FloatArray:
+    """Evaluate a cubic Hermite piece (glTF 2.0, appendix C.5).
+
+    Args:
+        start: the value at its start, and the slope there times the piece's length; any shape.
+        end: the same at its end.
+        share: where in the piece, from 0 to 1.
+    """
+    (v0, m0), (v1, m1) = start, end
     t2, t3 = share * share, share * share * share
     return np.asarray(
         (2 * t3 - 3 * t2 + 1) * v0 + (t3 - 2 * t2 + share) * m0 + (3 * t2 - 2 * t3) * v1 + (t3 - t2) * m1,
@@ -127,7 +136,7 @@ def _farthest_cubic(rows: FloatArray, slopes: FloatArray, start: int, tolerance:
         share = np.arange(1, end - start) / (end - start)
         ends = [v[:, i : i + 1] for i in (start, end) for v in (rows, slopes)]
         span = end - start
-        between = hermite(ends[0], ends[1] * span, ends[2], ends[3] * span, share)
+        between = hermite((ends[0], ends[1] * span), (ends[2], ends[3] * span), share=share)
         return bool((np.abs(between - rows[:, start + 1 : end]) <= tolerance).all())
 
     good, stretch = start + 1, 2

@@ -135,7 +135,7 @@ def chain(rows: Mapping[str, FloatArray], *, anchor: tuple[float, float], base: 
     return [animate_transform(numbers, verb, clock, adds=place > 0) for place, (verb, numbers) in enumerate(pieces)]
 
 
-def values_in(element: ET.Element | None, tag: str, attribute: str, n_frames: int) -> list[list[str]]:
+def values_in(element: ET.Element | None, tag: str, *, attribute: str, n_frames: int) -> list[list[str]]:
     """Give the texts at every frame of each of an element's own animations of an attribute, as a browser finds them."""
     found = []
     for animation in element if element is not None else ():

@@ -148,8 +148,8 @@ class _Pen:
             draw_file(
                 parent,
                 sheet,
-                part,
-                inside,
+                root=part,
+                inside=inside,
                 plays=file.plays,
                 prefix=self._prefix,
                 values=self._values,

@@ -154,7 +154,9 @@ def read_back(content: bytes, hand_off: HandOff) -> Mapping[Target, FloatArray]:
         for binding in bindings(part):
             if binding.property == curve.target.property:
                 element = elements.get((part.id, binding.slot))
-                texts = next(iter(values_in(element, "animate", binding.attribute, hand_off.n_frames)), [])
+                texts = next(
+                    iter(values_in(element, "animate", attribute=binding.attribute, n_frames=hand_off.n_frames)), []
+                )
                 if curve.kind == "colour":
                     found[curve.target] = np.array([read_colour(text) for text in texts]).reshape(-1, 3).T
                 else:
@@ -186,7 +188,7 @@ def _read_place(
             column = names.index(name)
             shift = (part.anchor.x, part.anchor.y)[column] if slot == "move" else 0.0
             element = elements.get((part.id, "own" if inside else slot))
-            animations = values_in(element, "animateTransform", "transform", n_frames)
+            animations = values_in(element, "animateTransform", attribute="transform", n_frames=n_frames)
             texts = animations[place if inside else 0] if animations else []
             return np.array([float(text.split()[column]) - shift for text in texts])
     raise AssertionError(name)

@@ -14,7 +14,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from math import isfinite
 from typing import Any
-from urllib.parse import unquote
 
 from fern_tide.core.base.errors import UnreadableScene
 
@@ -59,9 +58,9 @@ class Gltf:
     notes: tuple[str, ...] = field(default=())
 
 
-def refuse(why: str, *, remedy: str = _REMEDY, **data: object) -> UnreadableScene:
+def refuse(why: str, *, remedy: str = _REMEDY) -> UnreadableScene:
     """Make the error for a file that is not taken."""
-    return UnreadableScene(f"The glTF file cannot be used: {why}.", remedy=remedy, **data)
+    return UnreadableScene(f"The glTF file cannot be used: {why}.", remedy=remedy)
 
 
 def unpack(content: bytes, *, beside: Mapping[str, bytes], limits: GltfLimits) -> Gltf:
@@ -89,12 +88,12 @@ def _chunks(content: bytes) -> tuple[bytes, bytes | None]:
     if version != 2:
         raise refuse(f"it is GLB version {version}, and 2 is read")
     if length > len(content) or length < 20:
-        raise refuse("it says that it is longer than it is", length=length)
+        raise refuse("it says that it is longer than it is")
     at, found = 12, dict[int, bytes]()
     while at + 8 <= length:
         size, kind = struct.unpack_from("<II", content, at)
         if at + 8 + size > length:
-            raise refuse("one of its chunks is cut off", size=size)
+            raise refuse("one of its chunks is cut off")
         found.setdefault(kind, content[at + 8 : at + 8 + size])
         at += 8 + size
     if _JSON not in found:
@@ -167,7 +166,7 @@ class _Gatherer:
         else:
             raise refuse(f"buffer {place} is not in it")
         if length > len(content):
-            raise refuse(f"buffer {place} says that it is longer than it is", length=length)
+            raise refuse(f"buffer {place} says that it is longer than it is")
         return content[:length]
 
     def _images(self, pieces: list[bytes], at: int) -> int:
@@ -193,13 +192,19 @@ class _Gatherer:
                 return base64.b64decode(text[match.end() :], validate=True)
             except binascii.Error as cause:
                 raise refuse("data inside it is damaged") from cause
-        name = unquote(text).removeprefix("./")
+        name = _unquoted(text).removeprefix("./")
         if name in self._beside:
             self._notes.append(f"{name:.60} was packed in")
             return self._beside[name]
         if ":" in name or "/" in name or "\\" in name or name.startswith("."):
             raise refuse(f"it points outside itself, at {text:.60}", remedy="Export it as GLB, which holds everything.")
         raise refuse(f"{name:.60} did not come with it", remedy=f"Drop {name:.60} together with it, or export a GLB.")
+
+
+def _unquoted(text: str) -> str:
+    """Resolve the percent signs of a URI."""
+    raw = re.sub(rb"%([0-9A-Fa-f]{2})", lambda match: bytes([int(match[1], 16)]), text.encode("utf-8", "replace"))
+    return raw.decode("utf-8", "replace")
 
 
 def pack(gltf: Gltf) -> bytes:

@@ -21,15 +21,16 @@ class PolygonParams(Params):
     sides: Annotated[int, Field(ge=3, le=60), unit("", "How many sides it has.")] = 6
 
 
-def ring(cx: float, cy: float, radii: tuple[float, ...], count: int) -> str:
+def ring(radii: tuple[float, ...], count: int, *, middle: tuple[float, float]) -> str:
     """Give the points of a shape whose corners lie at the radii in turn, the first one at the top."""
+    cx, cy = middle
     steps = ((radii[n % len(radii)], -pi / 2 + 2 * pi * n / count) for n in range(count))
     return " ".join(f"{cx + r * cos(at):.3f},{cy + r * sin(at):.3f}" for r, at in steps)
 
 
 def draw(params: PolygonParams, part_id: str) -> Element:
     """Give the polygon element."""
-    points = ring(params.cx, params.cy, (params.radius,), params.sides)
+    points = ring((params.radius,), params.sides, middle=(params.cx, params.cy))
     return Element("polygon", {"points": points, "stroke-linejoin": "round"}, slot="own")
 
 

@@ -24,7 +24,7 @@ class StarParams(Params):
 
 def draw(params: StarParams, part_id: str) -> Element:
     """Give the polygon element."""
-    points = ring(params.cx, params.cy, (params.outer, params.inner), 2 * params.points)
+    points = ring((params.outer, params.inner), 2 * params.points, middle=(params.cx, params.cy))
     return Element("polygon", {"points": points, "stroke-linejoin": "round"}, slot="own")
 
 

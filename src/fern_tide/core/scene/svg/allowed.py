@@ -76,14 +76,14 @@ def css_is_safe(text: str) -> bool:
     )
 
 
-def attribute_is_safe(tag: str, namespace: str, name: str, value: str) -> bool:
+def attribute_is_safe(name: str, value: str, *, tag: str, namespace: str) -> bool:
     """Say whether an attribute can stay.
 
     Args:
-        tag: the element's name, in the SVG namespace.
-        namespace: of the attribute; '' for none.
         name: its name without a prefix.
         value: its value, entities resolved.
+        tag: the element's name, in the SVG namespace.
+        namespace: of the attribute; '' for none.
     """
     low = name.lower()
     if low.startswith("on") or (namespace == XML and low == "base"):

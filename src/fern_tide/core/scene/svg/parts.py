@@ -12,8 +12,8 @@ from fern_tide.core.base.naming import Ids
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.parts.svg_element import ATTRIBUTES, MOST_BASE, PLACED, SvgElementParams
 from fern_tide.core.scene.scene import Part, PartChoice, SceneFile
+from fern_tide.core.scene.svg.drawing import Drawing, Node, named
 from fern_tide.core.scene.svg.geometry import NUMBER, Box, path_points, through
-from fern_tide.core.scene.svg.reading import Drawing, Node, named
 from fern_tide.core.scene.svg.style import computed, styled
 
 _LENGTH = re.compile(r"^\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*(px|pt|pc|mm|cm|in|)\s*$")

@@ -21,9 +21,9 @@ _LEFT_OUT = frozenset(("style", "title", "desc", "metadata", "view"))
 def draw_file(
     parent: ET.Element,
     sheet: Sheet,
+    *,
     root: Part,
     inside: Iterable[Part],
-    *,
     plays: bool,
     prefix: str,
     values: Mapping[Target, float | str],

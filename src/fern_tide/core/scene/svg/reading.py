@@ -2,15 +2,10 @@
 
 from __future__ import annotations
 
-import gzip
-import io
 import re
-import zlib
 from collections import Counter
-from dataclasses import dataclass, field, replace
 from xml.parsers import expat
 
-from fern_tide.core.base.errors import UnreadableScene
 from fern_tide.core.scene.svg.allowed import (
     ANIMATIONS,
     ELEMENTS,
@@ -22,72 +17,10 @@ from fern_tide.core.scene.svg.allowed import (
     attribute_is_safe,
     css_is_safe,
 )
+from fern_tide.core.scene.svg.drawing import Drawing, Node, refuse
+from fern_tide.core.scene.svg.unpacking import as_utf8, unpacked
 
-_ENCODINGS = {
-    "utf-8",
-    "utf8",
-    "us-ascii",
-    "ascii",
-    "iso-8859-1",
-    "latin-1",
-    "windows-1252",
-    "utf-16",
-    "utf-16le",
-    "utf-16be",
-}
-_DECLARED = re.compile(rb"""^\s*<\?xml[^>]*?encoding\s*=\s*["']([\w.\-]+)["']""")
-_DECLARATION = re.compile(r"^\s*<\?xml[^>]*\?>")
 _ATTRIBUTE = re.compile(rb"""\s+([^\s=/>"']+)\s*=\s*("[^"]*"|'[^']*')""")
-_REMEDY = "Save it again as plain SVG, or choose another file."
-
-
-@dataclass
-class Node:
-    """An SVG element that stayed.
-
-    Attributes:
-        index: its place among all that stayed, in document order.
-        tag: its name.
-        parent: its parent's index, or -1.
-        attributes: by name; an xlink:href is called href.
-        head: where its start tag ends in the text: where the first child goes; of a tag that closes itself, its '/>'.
-        closed: whether its start tag closes itself.
-        name: the raw name, with its prefix.
-        text: what it says, for text, titles and styles.
-        children: the indices of its children.
-    """
-
-    index: int
-    tag: str
-    parent: int
-    attributes: dict[str, str]
-    head: int = 0
-    closed: bool = False
-    name: str = ""
-    text: str = ""
-    label: str = ""
-    tail: str = ""
-    children: list[int] = field(default_factory=list)
-
-
-@dataclass(frozen=True)
-class Drawing:
-    """A safe SVG file.
-
-    Attributes:
-        text: its UTF-8 bytes: what came in but for what was cut out.
-        nodes: its elements in document order; the first is the svg element.
-        notes: what was cut out, in words.
-    """
-
-    text: bytes
-    nodes: tuple[Node, ...]
-    notes: tuple[str, ...]
-
-
-def refuse(why: str, **data: object) -> UnreadableScene:
-    """Make the error for a file that is not taken."""
-    return UnreadableScene(f"The SVG file cannot be used: {why}.", remedy=_REMEDY, **data)
 
 
 def read_svg(content: bytes, *, limits: SvgLimits | None = None) -> Drawing:
@@ -98,41 +31,11 @@ def read_svg(content: bytes, *, limits: SvgLimits | None = None) -> Drawing:
             itself without end.
     """
     limits = limits or SvgLimits()
-    source = _as_utf8(_unpacked(content, limits.bytes))
+    source = as_utf8(unpacked(content, most=limits.bytes))
     reader = _Reader(source, limits)
     drawing = reader.read()
     _check_uses(drawing.nodes, limits)
     return drawing
-
-
-def _unpacked(content: bytes, most: int) -> bytes:
-    if content[:2] == b"\x1f\x8b":
-        try:
-            with gzip.GzipFile(fileobj=io.BytesIO(content)) as packed:
-                content = packed.read(most + 1)
-        except (OSError, EOFError, zlib.error) as cause:
-            raise refuse("its packing is damaged") from cause
-    if len(content) > most:
-        raise refuse(f"unpacked it is larger than {most >> 20} MB")
-    return content
-
-
-def _as_utf8(content: bytes) -> bytes:
-    """Bring a file into UTF-8 and leave one that is already as it is."""
-    encoding = "utf-8"
-    if content[:2] in {b"\xff\xfe", b"\xfe\xff"}:
-        encoding = "utf-16"
-    elif found := _DECLARED.match(content[3:] if content[:3] == b"\xef\xbb\xbf" else content):
-        encoding = found[1].decode().lower()
-    if encoding not in _ENCODINGS:
-        raise refuse(f"its letters are in {encoding:.30}, which is not read")
-    try:
-        text = content.decode(encoding).removeprefix("\ufeff")
-    except UnicodeDecodeError as cause:
-        raise refuse(f"it is not in {encoding} as it says") from cause
-    if encoding not in {"utf-8", "utf8", "us-ascii", "ascii"}:
-        text = _DECLARATION.sub('<?xml version="1.0" encoding="UTF-8"?>', text, count=1)
-    return text.encode()
 
 
 class _Reader:
@@ -215,7 +118,7 @@ class _Reader:
         unsafe: set[int] = set()
         for place, (full, value) in enumerate(pairs):
             space, _, name = full.rpartition(" ")
-            if not attribute_is_safe(tag, space, name, value):
+            if not attribute_is_safe(name, value, tag=tag, namespace=space):
                 unsafe.add(place)
                 self._cut["link to outside" if name.lower() == "href" else f"attribute {name:.40}"] += 1
             elif space in {"", XLINK}:
@@ -349,14 +252,3 @@ def _check_uses(nodes: tuple[Node, ...], limits: SvgLimits) -> None:
             stack.append((link, False))
     if sizes.get(0, 0) > limits.shown:
         raise refuse(f"its 'use' elements would draw {sizes[0]:,} shapes")
-
-
-def named(node: Node) -> str:
-    """Give what a file calls an element, or ''."""
-    attributes = node.attributes
-    return (attributes.get("data-name") or node.label or attributes.get("id") or "").strip()[:120]
-
-
-def with_attributes(node: Node, attributes: dict[str, str]) -> Node:
-    """Give a node with other attributes."""
-    return replace(node, attributes=attributes)

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from fern_tide.core.scene.svg.allowed import listed
-from fern_tide.core.scene.svg.reading import Drawing, Node
+from fern_tide.core.scene.svg.drawing import Drawing, Node
 
 PRESENTATION = listed(
     """

@@ -1,0 +1,154 @@
+"""Files as scenes: an SVG, a glTF file or a picture, read as hostile and made into parts."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+from fern_tide.core.base.errors import FernTideError, UnreadableScene
+from fern_tide.core.base.naming import Ids
+from fern_tide.core.scene.gltf.container import Gltf, GltfLimits, pack
+from fern_tide.core.scene.gltf.parts import parts_of as gltf_parts
+from fern_tide.core.scene.gltf.reading import read_gltf
+from fern_tide.core.scene.images import ImageInfo, check_image
+from fern_tide.core.scene.part import Anchor
+from fern_tide.core.scene.scene import Part, PartChoice, Scene, SceneFile
+from fern_tide.core.scene.svg.allowed import SvgLimits
+from fern_tide.core.scene.svg.parts import Sheet
+from fern_tide.core.scene.svg.parts import parts_of as svg_parts
+from fern_tide.core.scene.svg.reading import read_svg
+from fern_tide.workflows.bring_in_sound import name_of
+
+_GLTF_ENDINGS = (".gltf", ".glb")
+
+
+@dataclass(frozen=True)
+class Found:
+    """What came in.
+
+    Attributes:
+        name: of the file.
+        kind: svg, gltf or image.
+        content: what is kept.
+        notes: what was cut out or changed on the way in, in words.
+        drawing: an SVG file, read.
+        gltf: a glTF file, read.
+        image: what a picture is.
+    """
+
+    name: str
+    kind: Literal["svg", "gltf", "image"]
+    content: bytes
+    notes: tuple[str, ...] = ()
+    drawing: Sheet | None = None
+    gltf: Gltf | None = None
+    image: ImageInfo | None = None
+
+    @property
+    def space(self) -> str:
+        """The kind of scene that it goes into."""
+        return "3d" if self.kind == "gltf" else "2d"
+
+
+def look_at(files: Mapping[str, bytes], *, svg: SvgLimits | None = None, gltf: GltfLimits | None = None) -> Found:
+    """Read files that were dropped together: one SVG or picture, or one glTF file with what it needs.
+
+    Raises:
+        UnreadableScene: there is none among them that can be used.
+    """
+    if not files:
+        raise UnreadableScene("No file came.", remedy="Choose an SVG, a GLB or glTF, or a picture.")
+    main = next((name for name in files if name.lower().endswith(_GLTF_ENDINGS)), next(iter(files)))
+    content = files[main]
+    if not content:
+        raise UnreadableScene(f"{main:.80} is empty.", remedy="Export it again, or choose another file.")
+    start = content[:512].lstrip(b"\xef\xbb\xbf \t\r\n")
+    if content[:4] == b"glTF" or (start[:1] == b"{" and len(content) > 2):
+        read = read_gltf(content, beside={name: item for name, item in files.items() if name != main}, limits=gltf)
+        same = content[:4] == b"glTF" and not read.notes and all("uri" not in b for b in read.json.get("buffers", []))
+        return Found(main, "gltf", content if same else pack(read), read.notes, gltf=read)
+    if start[:1] == b"<" or content[:2] in {b"\x1f\x8b", b"\xff\xfe", b"\xfe\xff"}:
+        drawing = read_svg(content, limits=svg)
+        return Found(main, "svg", drawing.text, drawing.notes, drawing=Sheet(drawing))
+    try:
+        return Found(main, "image", content, image=check_image(content))
+    except UnreadableScene as wrong:
+        raise UnreadableScene(
+            f"{main:.80} is no SVG, no glTF and no picture.", remedy="Choose one of these: SVG, GLB, PNG, JPEG, WebP."
+        ) from wrong
+
+
+def parts_in(found: Found, file: SceneFile, *, scene: Scene, ids: Ids) -> tuple[Part, ...]:
+    """Make the parts of what came in, at the size that the stage has room for."""
+    if found.gltf is not None:
+        return gltf_parts(found.gltf.json, file, ids=ids)
+    if found.drawing is not None:
+        return svg_parts(found.drawing, file, ids=ids, limit_to=(scene.width, scene.height))
+    assert found.image is not None
+    fit = min(scene.width / found.image.width, scene.height / found.image.height)
+    width, height = found.image.width * fit, found.image.height * fit
+    x, y = (scene.width - width) / 2, (scene.height - height) / 2
+    middle = {"mask_x": x + width / 2, "mask_y": y + height / 2, "mask_width": width / 2, "mask_height": height / 2}
+    params = {"file": file.id, "x": x, "y": y, "width": width, "height": height, **middle}
+    name = name_of(found.name)
+    shape = PartChoice.model_validate({"id": "image", "params": params})
+    return (Part(id=ids.make(name), name=name, anchor=Anchor(x=x + width / 2, y=y + height / 2), shape=shape),)
+
+
+def add_to(scene: Scene, found: Found, media: str) -> Scene:
+    """Give a scene with what came in behind all that it had.
+
+    Raises:
+        FernTideError: the scene is of another kind, or has a glTF file already.
+    """
+    if found.space != scene.kind:
+        raise FernTideError(
+            f"{found.name:.80} is {found.space.upper()}, and this stage is {scene.kind.upper()}.",
+            remedy="Replace the stage with it instead.",
+        )
+    if found.kind == "gltf" and any(file.kind == "gltf" for file in scene.files):
+        raise FernTideError("This stage holds a glTF file already.", remedy="Replace that file, or the whole stage.")
+    file_ids, ids = Ids(file.id for file in scene.files), Ids(part.id for part in scene.parts)
+    file = SceneFile(id=file_ids.make(found.name), name=found.name[:120], media=media, kind=found.kind)
+    parts = parts_in(found, file, scene=scene, ids=ids)
+    return scene.but(files=(*scene.files, file), parts=(*scene.parts, *parts))
+
+
+def scene_of(found: Found, media: str) -> Scene:
+    """Make a scene of what came in: 2D ones are as large as it is, and as light as paper."""
+    width, height = 1920, 1080
+    if found.drawing is not None:
+        width, height = _size(*found.drawing.size)
+    elif found.image is not None:
+        width, height = _size(found.image.width, found.image.height)
+    background = "#ffffff" if found.drawing is not None else "#0e1b18"
+    empty = Scene(
+        name=name_of(found.name),
+        kind="3d" if found.space == "3d" else "2d",
+        width=width,
+        height=height,
+        background=background,
+    )
+    return add_to(empty, found, media)
+
+
+def _size(width: float, height: float) -> tuple[int, int]:
+    """Bring a size between what a stage can be, its shape kept."""
+    grow = max(1.0, 400 / max(width, height))
+    shrink = min(1.0, 8000 / max(width, height))
+    return max(16, round(width * grow * shrink)), max(16, round(height * grow * shrink))
+
+
+def empty_scene(kind: str) -> Scene:
+    """Make a stage with nothing on it; a 3D one has a light and a camera, so that what is added can be seen."""
+    if kind != "3d":
+        return Scene(name="New stage")
+
+    def part(kind_id: str, name: str, **values: float) -> Part:
+        return Part(
+            id=Ids().make(name), name=name, values=dict(values), shape=PartChoice.model_validate({"id": kind_id})
+        )
+
+    camera = part("camera", "Camera", x=0.0, y=1.4, z=5.0, turn_x=-8.0)
+    return Scene(name="New stage", kind="3d", parts=(part("sun", "Sun", turn_x=-50.0, turn_y=30.0), camera))
