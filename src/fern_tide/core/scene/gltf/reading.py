@@ -230,6 +230,9 @@ def _check_meshes(gltf: Gltf, limits: GltfLimits) -> None:
                     raise refuse("a mesh has attributes of different lengths")
             if "indices" in primitive and (key := (primitive["indices"], position["count"])) not in seen:
                 seen.add(key)
+                order = accessors[primitive["indices"]]
+                if order["type"] != "SCALAR" or order["componentType"] not in {5121, 5123, 5125}:
+                    raise refuse("a mesh has indices that are no whole numbers")
                 found = values_of(gltf, primitive["indices"])
                 if found.size and int(found.max()) >= position["count"]:
                     raise refuse("a mesh names a vertex that is not there")

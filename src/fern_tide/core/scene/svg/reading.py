@@ -49,6 +49,7 @@ class _Reader:
         self._nodes: list[Node] = []
         self._open: list[Node | None] = []
         self._cut_depth = 0
+        self._cut_end = 0  # where an element that is cut out and closes itself ends
         self._cut: Counter[str] = Counter()
         self._parser = expat.ParserCreate(namespace_separator=" ")
         self._parser.ordered_attributes = True
@@ -91,6 +92,8 @@ class _Reader:
             self._cut[why] += 1
             self._copy(at)
             self._cut_depth = 1
+            end = self._tag_end(at)
+            self._cut_end = end if self._source[end - 2 : end] == b"/>" else 0
             return
         if namespace == SVG:
             self._keep(at, tag, pairs)
@@ -149,8 +152,7 @@ class _Reader:
         if self._cut_depth:
             self._cut_depth -= 1
             if not self._cut_depth:
-                at = self._parser.CurrentByteIndex
-                self._copied = max(self._copied, self._tag_end(at))
+                self._copied = self._cut_end or self._tag_end(self._parser.CurrentByteIndex)
             return
         if node is not None and node.tag == "style" and not css_is_safe(node.text):
             self._cut["style that fetches something"] += 1
@@ -197,8 +199,6 @@ class _Reader:
     def _tag_end(self, at: int) -> int:
         """Find where the tag that starts here ends; a '>' inside quotes does not end it."""
         source, quote = self._source, 0
-        if source[at : at + 1] != b"<":  # the end of an element that closed itself
-            return at
         while True:
             letter = source[at]
             if quote:

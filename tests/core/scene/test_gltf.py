@@ -1,0 +1,323 @@
+"""glTF files that come in: checked before anything uses them; nodes, materials, lights and cameras become parts."""
+
+import base64
+import copy
+import json
+import struct
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.gltf import GLB, document, glb, model
+
+from fern_tide.core.base.errors import UnreadableScene
+from fern_tide.core.base.naming import Ids
+from fern_tide.core.base.target import Target
+from fern_tide.core.scene.gltf.build import build
+from fern_tide.core.scene.gltf.container import GltfLimits, pack
+from fern_tide.core.scene.gltf.parts import parts_of
+from fern_tide.core.scene.gltf.reading import read_gltf, values_of
+from fern_tide.core.scene.gltf.sketch import sketch
+from fern_tide.core.scene.rotation import (
+    angle_between,
+    matrices,
+    parted,
+    quaternions,
+    turns_of,
+    turns_of_quaternion,
+)
+from fern_tide.core.scene.scene import Part, PartChoice, Scene, SceneFile
+from fern_tide.demo.bench_scene import potting_bench
+
+FILE = SceneFile(id="f", name="fern.glb", media="0" * 64, kind="gltf")
+TURNS = st.floats(-170, 170).map(lambda value: round(value, 2))
+
+
+def changed(change) -> bytes:
+    plain, binary = document()
+    change(plain)
+    return glb(plain, binary)
+
+
+def put(path, value):
+    """Give a change that writes a value at a path such as 'nodes.0.mesh'."""
+
+    def change(plain):
+        *way, last = path.split(".")
+        for step in way:
+            plain = plain[int(step)] if isinstance(plain, list) else plain.setdefault(step, {})
+        plain[int(last) if isinstance(plain, list) else last] = value
+
+    return change
+
+
+# --- what is hostile
+
+
+@pytest.mark.parametrize(
+    ("content", "why"),
+    [
+        (b"", "damaged"),
+        (b"{}", "no glTF"),
+        (b"[]", "no glTF"),
+        (b"glTF", "cut off"),
+        (GLB[:40], "longer than it is"),
+        (GLB[:4] + struct.pack("<I", 1) + GLB[8:], "version 1"),
+        (GLB[:12] + struct.pack("<I", 2**31) + GLB[16:], "cut off"),
+        (b"glTF" + struct.pack("<IIII", 2, 24, 4, 0x4E4F534A) + b"null", "no glTF"),
+        (b'{"asset":{"version":"1.0"}}', "version 1.0"),
+        (b'{"asset":{"version":"2.0"},"x":NaN}', "number NaN"),
+        (b'{"asset":{"version":"2.0"},"x":1e999}', "number 1e999"),
+        (b'{"asset":{"version":"2.0"},"x":' + b"[" * 100_000 + b"]" * 100_000 + b"}", "damaged"),
+        (changed(put("extensionsRequired", ["KHR_draco_mesh_compression"])), "Draco compression"),
+        (changed(put("extensionsRequired", ["EXT_meshopt_compression"])), "meshopt compression"),
+        (changed(put("extensionsRequired", ["KHR_texture_basisu"])), "Basis textures"),
+        (changed(put("extensionsRequired", ["VENDOR_unheard_of"])), "VENDOR_unheard_of"),
+        (changed(put("buffers.0.byteLength", 10**9)), "longer than it is"),
+        (changed(put("bufferViews.0.byteLength", 10**9)), "beyond its buffer"),
+        (changed(put("bufferViews.0.byteOffset", 10**9)), "beyond its buffer"),
+        (changed(put("bufferViews.0.byteOffset", -4)), "no count"),
+        (changed(put("bufferViews.0.buffer", 7)), "buffer that is not there"),
+        (changed(put("bufferViews.0.byteStride", 1)), "stride"),
+        (changed(put("accessors.0.count", 10**7)), "beyond its buffer view"),
+        (changed(put("accessors.0.count", 2.5)), "no count"),
+        (changed(put("accessors.0.count", True)), "no count"),
+        (changed(put("accessors.0.byteOffset", 10**7)), "beyond its buffer view"),
+        (changed(put("accessors.0.type", "VEC9")), "no known type"),
+        (changed(put("accessors.0.componentType", 1)), "no known type"),
+        (changed(put("accessors.0.bufferView", 99)), "buffer view that is not there"),
+        (changed(lambda p: p["accessors"].append({"componentType": 5126, "type": "MAT4", "count": 2**30})), "more values"),
+        (changed(put("nodes.0.mesh", 9)), "mesh 9, which is not there"),
+        (changed(put("nodes.0.children", [0])), "circle"),
+        (changed(put("nodes.0.children", [99])), "child that is not there"),
+        (changed(put("nodes.0.children", ["x"])), "child that is not there"),
+        (changed(put("nodes.2.children", [1])), "two parents"),
+        (changed(put("nodes.0.translation", [0, 1])), "has not 3 numbers"),
+        (changed(put("nodes.0.scale", [0, "x", 1])), "number that is none"),
+        (changed(put("nodes.0.rotation", [1e30, 0, 0, 1])), "number that is none"),
+        (changed(put("scenes.0.nodes", [1])), "none of its roots"),
+        (changed(put("scene", 5)), "scene 5, which is not there"),
+        (changed(put("meshes.0.primitives.0.material", 44)), "material 44"),
+        (changed(put("meshes.0.primitives.0.attributes.POSITION", 3)), "different lengths"),
+        (changed(put("meshes.0.primitives.0.indices", 0)), "vertex that is not there|where glTF has it"),
+        (changed(put("nodes", {"a": 1})), "no list"),
+        (changed(put("meshes.0.primitives", 5)), "no list"),
+        (changed(put("images", [{"uri": "http://far/x.png"}])), "points outside itself"),
+        (changed(put("images", [{"uri": "../x.png"}])), "points outside itself"),
+        (changed(put("images", [{"uri": "/etc/passwd"}])), "points outside itself"),
+        (changed(put("images", [{"uri": "%2e%2e%2fx.png"}])), "points outside itself"),
+        (changed(put("images", [{"uri": "C:\\x.png"}])), "points outside itself"),
+        (changed(put("images", [{"uri": "leaf.png"}])), "leaf.png did not come with it"),
+        (changed(put("images", [{"uri": "data:image/png;base64,%%%"}])), "damaged"),
+        (changed(put("images", [{"uri": "data:image/png;base64,AAAA"}])), "no PNG, JPEG or WebP"),
+        (changed(put("buffers", [{"uri": "file:///etc/passwd", "byteLength": 4}])), "points outside itself"),
+        (changed(put("animations", [{"samplers": [], "channels": [{"sampler": 0, "target": {}}]}])), "sampler 0"),
+        (changed(put("extensions", {"KHR_lights_punctual": {"lights": 4}})), "no list"),
+        (changed(put("skins", [{"joints": [77]}])), "joint that is not there"),
+    ],
+)  # fmt: skip
+def test_a_file_that_lies_or_points_outside_is_refused_with_the_reason(content, why):
+    with pytest.raises(UnreadableScene, match=why):
+        read_gltf(content)
+
+
+def test_a_chain_of_nodes_that_is_too_deep_is_refused():
+    nodes = [{"children": [n + 1]} for n in range(400)] + [{}]
+    plain = {"asset": {"version": "2.0"}, "scenes": [{"nodes": [0]}], "nodes": nodes}
+    with pytest.raises(UnreadableScene, match="deeper than 200"):
+        read_gltf(json.dumps(plain).encode())
+
+
+@pytest.mark.parametrize(
+    ("limits", "why"),
+    [
+        (GltfLimits(bytes=100), "larger than 0 MB"),
+        (GltfLimits(json_bytes=10), "JSON is larger"),
+        (GltfLimits(nodes=2), "4 nodes"),
+        (GltfLimits(vertices=3), "more than 3 vertices"),
+    ],
+)
+def test_limits_are_settings(limits, why):
+    with pytest.raises(UnreadableScene, match=why):
+        read_gltf(GLB, limits=limits)
+
+
+# --- what comes in
+
+
+def test_a_glb_that_needs_nothing_stays_byte_for_byte():
+    read = read_gltf(GLB)
+    assert pack(read) == GLB and read.notes == ()
+
+
+def test_files_that_were_dropped_together_are_packed_into_one():
+    plain, binary = document()
+    png = b"\x89PNG\r\n\x1a\n" + bytes(20)
+    plain["buffers"] = [{"uri": "fern.bin", "byteLength": len(binary)}]
+    plain["images"] = [{"uri": "./bark%20one.png"}]
+    text = json.dumps(plain).encode()
+    read = read_gltf(text, beside={"fern.bin": binary, "bark one.png": png})
+    assert len(read.notes) == 2 and "uri" not in json.dumps(read.json)
+    again = read_gltf(pack(read))
+    np.testing.assert_array_equal(values_of(again, 0), values_of(read_gltf(GLB), 0))
+    view = again.json["bufferViews"][again.json["images"][0]["bufferView"]]
+    assert again.binary[view["byteOffset"] :][: len(png)] == png
+    plain["buffers"][0]["uri"] = "data:application/octet-stream;base64," + base64.b64encode(binary).decode()
+    plain["images"][0]["uri"] = "data:image/png;base64," + base64.b64encode(png).decode()
+    inside = read_gltf(json.dumps(plain).encode())
+    np.testing.assert_array_equal(values_of(inside, 0), values_of(read_gltf(GLB), 0))
+
+
+def test_nodes_materials_lights_and_cameras_are_parts_with_the_values_they_came_with():
+    parts = {part.name: part for part in parts_of(document()[0], FILE, ids=Ids())}
+    assert list(parts) == [
+        "fern",
+        "Pot",
+        "Frond",
+        "Lens",
+        "Glow",
+        "Materials",
+        "Leaf green",
+        "Lights",
+        "Glow 2",
+    ] or list(parts) == [
+        "fern",
+        "Pot",
+        "Frond",
+        "Glow",
+        "Lens",
+        "Materials",
+        "Leaf green",
+        "Lights",
+        "Cameras",
+        "Camera 1",
+    ]
+    pot, frond = parts["Pot"], parts["Frond"]
+    assert [pot.own(name) for name in ("x", "y", "z")] == [1, 2, 3] and frond.parent == pot.id
+    np.testing.assert_allclose([frond.own(f"turn_{axis}") for axis in "xyz"], [0, 0, 30], atol=1e-5)
+    assert frond.own("scale_y") == pytest.approx(2)
+    assert [item.label for item in frond.properties][-2:] == ["Unfurl", "Shape 2"]
+    assert frond.own("shape_0") == 0.25 and frond.own("shape_1") == 0
+    leaf = parts["Leaf green"]
+    assert leaf.own("colour") == "#bc0000" and leaf.own("opacity") == 0.5 and leaf.own("metallic") == 1
+    assert leaf.own("cutoff") == 0.3 and leaf.own("base_across") == 0.1 and leaf.own("base_turn") == pytest.approx(90)
+    assert leaf.own("emission_strength") == 4
+    camera = next(part for part in parts.values() if part.shape.id == "gltf_camera")
+    assert camera.own("field_of_view") == pytest.approx(57.29578)
+    light = next(part for part in parts.values() if part.shape.id == "gltf_light")
+    assert light.own("intensity") == 7 and light.has("outer_cone")
+
+
+def test_hostile_and_equal_names_become_plain_ids():
+    plain, binary = document()
+    for place, name in enumerate(["<script>", "../x", "x", "x"]):
+        plain["nodes"][place]["name"] = name
+    parts = parts_of(read_gltf(glb(plain, binary)).json, FILE, ids=Ids())
+    assert len({part.id for part in parts}) == len(parts)
+    assert {part.id for part in parts} >= {"script", "x", "x-2", "x-3"}
+    plain["nodes"][0]["name"] = {"not": "a name"}
+    assert parts_of(plain, FILE, ids=Ids())[1].name == "Stem"  # the mesh's name stands in
+
+
+def test_a_file_that_is_not_touched_is_built_as_it_came():
+    gltf = read_gltf(GLB)
+    before = copy.deepcopy(gltf.json)
+    scene = model(FILE)
+    built = build(scene, files={FILE.media: gltf})
+    assert built.closed().json == gltf.json == before
+    assert built.closed().binary[: len(gltf.binary)] == gltf.binary
+
+
+def test_a_value_changed_by_hand_is_written_where_it_belongs():
+    scene = model(FILE)
+    parts = []
+    for part in scene.parts:
+        new = {"Frond": {"x": 5.0, "shape_0": 0.75}, "Leaf green": {"roughness": 0.125, "base_across": 0.5}}.get(
+            part.name
+        )
+        parts.append(part if new is None else part.model_copy(update={"values": {**part.values, **new}}))
+    made = build(scene.but(parts=tuple(parts)), files={FILE.media: read_gltf(GLB)}).gltf.json
+    assert made["nodes"][1]["translation"] == [5.0, 0.0, 0.0] and made["nodes"][1]["weights"] == [0.75, 0.0]
+    material = made["materials"][0]
+    assert material["pbrMetallicRoughness"]["roughnessFactor"] == 0.125
+    moved = material["pbrMetallicRoughness"]["baseColorTexture"]["extensions"]["KHR_texture_transform"]
+    assert moved["offset"] == [0.5, 0.2]
+
+
+def test_a_matrix_is_parted_only_when_something_moves_it():
+    plain, binary = document()
+    plain["nodes"][0] = {"name": "Pot", "children": [1], "matrix": [0, 2, 0, 0, -2, 0, 0, 0, 0, 0, 2, 0, 4, 5, 6, 1]}
+    gltf = read_gltf(glb(plain, binary))
+    scene = Scene(name="s", kind="3d", files=(FILE,), parts=parts_of(gltf.json, FILE, ids=Ids()))
+    pot = next(part for part in scene.parts if part.name == "Pot")
+    np.testing.assert_allclose([pot.own(n) for n in ("x", "turn_z", "scale_x")], [4, 90, 2], atol=1e-6)
+    assert "matrix" in build(scene, files={FILE.media: gltf}).gltf.json["nodes"][0]
+    node = build(scene, files={FILE.media: gltf}, moving=[Target(part=pot.id, property="x")]).gltf.json["nodes"][0]
+    assert "matrix" not in node and node["translation"] == [4, 5, 6]
+    np.testing.assert_allclose(node["rotation"], [0, 0, 0.5**0.5, 0.5**0.5], atol=1e-7)
+
+
+def test_own_parts_go_behind_what_came_in_and_into_its_nodes():
+    scene = model(FILE)
+    pot = next(part for part in scene.parts if part.name == "Pot")
+    jar = Part(id="jar", name="Pot", parent=pot.id, shape=PartChoice(id="bell_jar"), values={"x": 1.0})
+    built = build(scene.but(parts=(*scene.parts, jar)), files={FILE.media: read_gltf(GLB)})
+    made = read_gltf(pack(built.closed())).json
+    assert built.places["jar"]["node"] == 4 and 4 in made["nodes"][0]["children"]
+    assert made["nodes"][4]["name"] == "Pot (jar)" and made["nodes"][4]["translation"] == [1.0, 0.0, 0.0]
+
+
+def test_equal_solids_share_their_mesh_data_and_the_same_scene_gives_the_same_bytes():
+    one, two = (pack(build(potting_bench(), files={}).closed()) for _ in range(2))
+    assert one == two
+    made = read_gltf(one).json
+    kinds = {part.shape.model_dump_json() for part in potting_bench().parts if part.kind.solid}
+    assert len(made["accessors"]) == 3 * len(kinds)
+
+
+def test_the_sketch_is_small_and_shows_something():
+    drawn = sketch(build(potting_bench(), files={}))
+    assert drawn.count("<path") > 500 and len(drawn) < 400_000
+    empty = build(Scene(name="e", kind="3d"), files={})
+    assert "<path" not in sketch(empty)
+
+
+# --- turns
+
+
+@given(x=TURNS, y=st.floats(-85, 85), z=TURNS)
+def test_turns_survive_quaternions_and_matrices(x, y, z):
+    turns = np.array([[x], [y], [z]])
+    quaternion = quaternions(turns)
+    np.testing.assert_allclose(np.linalg.norm(quaternion, axis=0), 1, atol=1e-12)
+    back = turns_of_quaternion(quaternion[:, 0])
+    assert angle_between(quaternion, quaternions(back[:, None]))[0] < 1e-5
+    np.testing.assert_allclose(turns_of(matrices(quaternion)[:, :, 0]), turns[:, 0], atol=1e-6)
+
+
+def test_turns_about_one_axis_are_what_they_say():
+    rotation = matrices(quaternions(np.array([[0.0], [0.0], [90.0]])))[:, :, 0]
+    np.testing.assert_allclose(rotation @ [1, 0, 0], [0, 1, 0], atol=1e-12)
+    order = matrices(quaternions(np.array([[90.0], [0.0], [90.0]])))[:, :, 0]  # z first, then x
+    np.testing.assert_allclose(order @ [1, 0, 0], [0, 0, 1], atol=1e-12)
+
+
+def test_a_turn_past_half_a_circle_never_goes_the_long_way_round():
+    turns = np.zeros((3, 400))
+    turns[2] = np.linspace(0, 1000, 400)
+    found = quaternions(turns)
+    assert (np.sum(found[:, 1:] * found[:, :-1], axis=0) > 0.99).all()
+
+
+def test_the_angle_between_orientations_is_measured_in_degrees():
+    one, other = (quaternions(np.array([[0.0], [a], [0.0]])) for a in (10.0, 10.5))
+    assert angle_between(one, other)[0] == pytest.approx(0.5, abs=1e-6)
+    assert angle_between(one, -one)[0] < 1e-6
+
+
+def test_a_mirrored_matrix_keeps_its_handedness():
+    matrix = np.diag([-2.0, 3.0, 4.0, 1.0])
+    _, quaternion, scale = parted(matrix)
+    made = matrices(quaternion[:, None])[:, :, 0] * scale
+    np.testing.assert_allclose(made, matrix[:3, :3], atol=1e-9)

@@ -1,0 +1,283 @@
+"""SVG files that come in: what is safe stays letter for letter, the rest goes, and every element can be animated."""
+
+import gzip
+import time
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fern_tide.core.base.errors import UnreadableScene
+from fern_tide.core.base.naming import Ids
+from fern_tide.core.scene.drawing import draw, markup
+from fern_tide.core.scene.media import SceneMedia
+from fern_tide.core.scene.scene import Scene, SceneFile
+from fern_tide.core.scene.svg.allowed import SvgLimits
+from fern_tide.core.scene.svg.geometry import matrix_of, path_points, place
+from fern_tide.core.scene.svg.parts import Sheet, colour, length, parts_of
+from fern_tide.core.scene.svg.reading import read_svg
+
+HEAD = '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 200 100"'
+FILE = SceneFile(id="f", name="leaf.svg", media="0" * 64, kind="svg")
+
+
+def svg(inside: str, more: str = "") -> bytes:
+    return f"{HEAD}{more}>{inside}</svg>".encode()
+
+
+def parts(content: bytes):
+    sheet = Sheet(read_svg(content))
+    return {part.name: part for part in parts_of(sheet, FILE, ids=Ids())}
+
+
+def scene(content: bytes) -> tuple[Scene, SceneMedia]:
+    sheet = Sheet(read_svg(content))
+    made = parts_of(sheet, FILE, ids=Ids())
+    return Scene(name="s", width=200, height=100, files=(FILE,), parts=made), SceneMedia(sheets={FILE.media: sheet})
+
+
+# --- what is hostile
+
+BOMB = svg("".join(f'<g id="l{n}">' + f'<use href="#l{n - 1}"/>' * 10 + "</g>" for n in range(1, 9)) + '<g id="l0"/>')
+
+
+@pytest.mark.parametrize(
+    ("hostile", "gone", "note"),
+    [
+        ("<script>alert(1)</script>", "alert", "script"),
+        ('<script xlink:href="http://far/x.js"/>', "far", "script"),
+        ('<rect onclick="alert(1)" width="4"/>', "alert", "onclick"),
+        ('<g ONLOAD="alert(1)"/>', "alert", "ONLOAD"),
+        ('<a href="javascript:alert(1)"><rect/></a>', "javascript", "link to outside"),
+        ('<a xlink:href=" JaVaScript:alert(1)"><rect/></a>', "alert", "link to outside"),
+        ('<animate attributeName="href" values="javascript:alert(1)"/>', "javascript", "animation of a link"),
+        ('<set attributeName="xlink:href" to="data:text/html,x"/>', "text/html", "animation of a link"),
+        ('<set attributeName="onclick" to="alert(1)"/>', "alert", "animation of a link"),
+        ('<animate attributeName="fill" values="url(http://far/x);red"/>', "far", "attribute values"),
+        ('<image href="http://far/x.png"/>', "far", "link to outside"),
+        ('<image href="//far/x.png"/>', "far", "link to outside"),
+        ('<image href="data:image/svg+xml;base64,AAAA"/>', "svg+xml", "link to outside"),
+        ('<image href="data:text/html;base64,AAAA"/>', "text/html", "link to outside"),
+        ('<use href="http://far/x.svg#a"/>', "far", "link to outside"),
+        ('<rect fill="url(http://far/x.svg#a)"/>', "far", "attribute fill"),
+        ('<rect style="fill:url(http://far/x)"/>', "far", "attribute style"),
+        ("<style>@import url(http://far/x.css);</style>", "far", "style that fetches"),
+        ("<style>@font-face{src:url(http://far/x.woff)}</style>", "far", "style that fetches"),
+        ("<style>rect{fill:u\\72l(http://far/x)}</style>", "far", "style that fetches"),
+        ("<style><![CDATA[a{background:url('http://far')}]]></style>", "far", "style that fetches"),
+        ("<style>a{b:url(/*#*/http://far)}</style>", "far", "style that fetches"),
+        ('<foreignObject><b xmlns="http://www.w3.org/1999/xhtml">x</b></foreignObject>', "xhtml", "foreignObject"),
+        ('<s:script xmlns:s="http://www.w3.org/1999/xhtml">alert(1)</s:script>', "alert", "no SVG"),
+        ('<x:include xmlns:x="http://www.w3.org/2001/XInclude" href="/etc/passwd"/>', "passwd", "no SVG"),
+        ('<g xml:base="http://far/"/>', "far", "attribute base"),
+        ('<feImage href="http://far/x.png"/>', "far", "feImage"),
+        ("<handler>x</handler>", "handler", "handler"),
+    ],
+)
+def test_what_could_run_or_fetch_is_cut_out_and_said(hostile, gone, note):
+    drawing = read_svg(svg(f'<g id="kept">{hostile}</g><rect width="3"/>'))
+    assert gone.encode() not in drawing.text
+    assert any(note in said for said in drawing.notes), drawing.notes
+    assert [node.tag for node in drawing.nodes][:2] == ["svg", "g"] and drawing.nodes[-1].tag == "rect"
+    again = read_svg(drawing.text)
+    assert again.text == drawing.text and again.notes == ()
+    made, media = scene(svg(hostile))
+    assert gone not in markup(draw(made, media=media))
+
+
+@pytest.mark.parametrize(
+    ("content", "why"),
+    [
+        (b"", "no XML"),
+        (b"not at all", "no XML"),
+        (b"<svg", "no XML"),
+        (b"<html/>", "no svg element"),
+        (b"<svg/>", "no svg element"),
+        (b'<!DOCTYPE s [<!ENTITY a "b">]>' + svg("&a;"), "entities"),
+        (b'<!DOCTYPE s [<!ENTITY x SYSTEM "file:///etc/passwd">]>' + svg("&x;"), "entities"),
+        (b'<!DOCTYPE s [<!ENTITY % p SYSTEM "http://far/x.dtd"> %p;]>' + svg(""), "entities"),
+        (svg("<g>" * 300 + "</g>" * 300), "nested deeper"),
+        (svg('<g id="a"><use href="#a"/></g>'), "without end"),
+        (svg('<g id="a"><use href="#b"/></g><g id="b"><use href="#a"/></g>'), "without end"),
+        (
+            svg(
+                "".join(f'<g id="l{n}">' + f'<use href="#l{n - 1}"/>' * 10 + "</g>" for n in range(1, 9))
+                + '<g id="l0"/>'
+            ),
+            "would draw",
+        ),
+        (svg('<path d="' + "M0 0" * 3_000_000 + '"/>'), "longer than"),
+        (gzip.compress(b" " * (70 << 20)), "larger than 64 MB"),
+        (b"\x1f\x8bnot packed at all", "packing is damaged"),
+        (b'<?xml version="1.0" encoding="utf-7"?>' + svg(""), "letters are in utf-7"),
+        (b'<?xml version="1.0" encoding="utf-8"?><svg xmlns="http://www.w3.org/2000/svg">\xff</svg>', "not in utf-8"),
+    ],
+)
+def test_a_file_that_cannot_be_made_safe_is_refused_with_the_reason_and_at_once(content, why):
+    began = time.perf_counter()
+    with pytest.raises(UnreadableScene, match=why):
+        read_svg(content)
+    assert time.perf_counter() - began < 20
+
+
+def test_limits_are_settings():
+    with pytest.raises(UnreadableScene, match="more than 3 elements"):
+        read_svg(svg("<g/>" * 3), limits=SvgLimits(elements=3))
+
+
+# --- what is safe
+
+
+def test_a_safe_file_stays_letter_for_letter():
+    content = (
+        b'<?xml version="1.0" encoding="UTF-8"?>\n<!-- drawn \xc3\xa9 > by hand -->\n'
+        b'<!DOCTYPE svg PUBLIC "-//W3C//DTD SVG 1.1//EN" "http://www.w3.org/Graphics/SVG/1.1/DTD/svg11.dtd">\n'
+        + svg(
+            "<style>.a{fill:red}</style>"
+            "<metadata><r:RDF xmlns:r='http://www.w3.org/1999/02/22-rdf-syntax-ns#'/></metadata>"
+            "<rect class='a' title=\"a > b\"\n width = '4'/><use xlink:href='#x'/>"
+        )
+    )
+    drawing = read_svg(content)
+    assert drawing.text == content and drawing.notes == ()
+
+
+@pytest.mark.parametrize("encoding", ["utf-16", "iso-8859-1", "windows-1252"])
+def test_other_letters_are_brought_into_utf_8(encoding):
+    text = f'<?xml version="1.0" encoding="{encoding}"?>' + svg("<text>Farn für immer</text>").decode()
+    drawing = read_svg(text.encode(encoding))
+    assert "Farn für immer" in drawing.text.decode()
+    assert read_svg(drawing.text).text == drawing.text
+
+
+def test_svgz_is_unpacked():
+    assert read_svg(gzip.compress(svg("<g/>"))).text == svg("<g/>")
+
+
+def test_an_animation_goes_where_the_first_child_goes():
+    drawing = read_svg(svg('<g id="a" title=">"><rect/></g>'))
+    group, rect = drawing.nodes[1:]
+    assert drawing.text[group.head :].startswith(b"<rect/>") and not group.closed
+    assert drawing.text[rect.head :].startswith(b"/>") and rect.closed
+
+
+# --- parts
+
+
+def test_every_element_with_something_to_animate_is_a_part_by_the_name_the_file_gives():
+    found = parts(
+        svg(
+            '<defs><linearGradient id="fade"><stop offset="25%" stop-color="teal"/></linearGradient>'
+            '<filter id="f"><feGaussianBlur stdDeviation="3"/></filter></defs>'
+            '<g id="Lamp"><circle cx="9" cy="8" r="7" fill="#ABC" stroke="navy" stroke-width="2mm"/></g>'
+            '<line x1="1" x2="5" stroke="red" stroke-dasharray="4" stroke-dashoffset="2"/>'
+            '<text data-name="Name" font-size="12pt" letter-spacing="2">Hello</text><path><title>Leaf</title></path>'
+        )
+    )
+    assert list(found) == ["leaf", "Gradient stop 1", "Blur 1", "Lamp", "Circle 1", "Line 1", "Name", "Leaf"]
+    circle = found["Circle 1"]
+    assert circle.parent == found["Lamp"].id
+    names = ("centre_x", "radius", "fill", "stroke", "opacity", "scale_x")
+    assert [circle.own(name) for name in names] == [9, 7, "#aabbcc", "#000080", 1, 1]
+    assert circle.own("stroke_width") == pytest.approx(2 * 96 / 25.4)
+    assert (circle.anchor.x, circle.anchor.y) == (9, 8)
+    assert found["Gradient stop 1"].own("stop_offset") == 0.25
+    assert found["Gradient stop 1"].own("stop_colour") == "#008080"
+    assert found["Blur 1"].own("blur") == 3 and not found["Blur 1"].has("x")
+    assert found["Line 1"].own("dash_offset") == 2 and not found["Line 1"].has("fill")
+    assert found["Name"].own("text_size") == pytest.approx(16) and found["Name"].own("spacing") == 2
+
+
+def test_what_has_no_plain_colour_offers_none():
+    found = parts(svg('<path fill="none" stroke="url(#a)"/><rect fill="currentColor"/>'))
+    assert not any(part.has("fill") or part.has("stroke") for part in found.values())
+
+
+def test_a_group_has_its_anchor_in_the_middle_of_what_is_in_it():
+    inside = '<rect width="10" height="4"/><rect x="30" width="10" height="8"/>'
+    found = parts(svg(f'<g id="G" transform="translate(100 10)">{inside}</g>'))
+    assert (found["G"].anchor.x, found["G"].anchor.y) == (120, 14)
+
+
+@pytest.mark.parametrize(
+    ("sheet", "attributes", "expected"),
+    [
+        (".a{fill:red}", 'class="a"', "#ff0000"),
+        (".a{fill:red} path{fill:blue}", 'class="a"', "#ff0000"),
+        ("#p{fill:green}.a{fill:red}", 'class="a" id="p"', "#008000"),
+        (".a{fill:red}.a{fill:blue}", 'class="a"', "#0000ff"),
+        (".a{fill:red!important}.a{fill:blue}", 'class="a" style="fill:lime"', "#ff0000"),
+        (".a{fill:red}", 'class="a" style="fill:lime"', "#00ff00"),
+        ("g .a, .b{fill:red}", 'class="a" fill="blue"', "#ff0000"),
+        ("svg rect{fill:red}", 'fill="blue"', "#0000ff"),
+        ("g:hover path{fill:red}", 'fill="blue"', "#0000ff"),
+        ("*{fill:red}", "", "#ff0000"),
+        ("g{fill:teal}", "", "#008080"),
+        ("", "", "#000000"),
+    ],
+)
+def test_styles_win_as_css_says(sheet, attributes, expected):
+    found = parts(svg(f"<style>{sheet}</style><g><path {attributes}/></g>"))
+    (path,) = [part for part in found.values() if getattr(part.shape.params, "tag", "") == "path"]
+    assert path.own("fill") == expected
+
+
+def test_the_drawing_on_the_page_has_ids_of_its_own_no_styles_and_the_parts_values():
+    made, media = scene(
+        svg(
+            '<style>.a{fill:red;mix-blend-mode:multiply}</style><clipPath id="c"><rect width="9"/></clipPath>'
+            '<g id="stage" clip-path="url(#c)"><path class="a" style="opacity:.5"/></g><use href="#stage"/>'
+        )
+    )
+    (group,) = [part for part in made.parts if part.name == "stage"]
+    moved = group.model_copy(update={"values": {"x": 5.0}})
+    made = made.but(parts=tuple(moved if part is group else part for part in made.parts))
+    drawn = markup(draw(made, media=media, prefix="p-"))
+    assert 'style="' not in drawn and "<style" not in drawn and 'class="' not in drawn
+    assert 'data-css="mix-blend-mode:multiply"' in drawn and 'opacity="0.5"' in drawn
+    assert 'id="p-stage--own"' in drawn and 'href="#p-stage--own"' in drawn and 'id="stage"' not in drawn
+    assert 'clip-path="url(#p-leaf--n' in drawn
+    x, y = group.anchor.x, group.anchor.y
+    assert f'transform="translate({x + 5:g} {y:g}) rotate(0) scale(1 1) translate({-x:g} {-y:g})"' in drawn
+
+
+# --- numbers
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [("12", 12), ("1.5px", 1.5), ("72pt", 96), ("1in", 96), ("25.4mm", 96), ("-.5e1", -5), ("50%", None), ("", None)],
+)
+def test_lengths_are_read_in_px(text, expected):
+    assert length(text) == (None if expected is None else pytest.approx(expected))
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [("#F0a", "#ff00aa"), ("rgb(1, 2,3)", "#010203"), ("hsl(120,100%,50%)", "#00ff00"), ("none", None), ("x", None)],
+)
+def test_colours_are_read_as_css_writes_them(text, expected):
+    assert colour(text) == expected
+
+
+def test_the_ends_of_a_paths_pieces():
+    assert path_points("M1 2l3,4h5V0c1 1 2 2 3 3zm1-1 1 1") == [(1, 2), (4, 6), (9, 6), (9, 0), (12, 3), (2, 1), (3, 2)]
+    assert path_points("M0 0A5 5 0 0 1 10 0L3") == [(0, 0), (10, 0)]
+
+
+NUMBERS = st.floats(-50, 50).map(lambda value: round(value, 3))
+
+
+@given(x=NUMBERS, y=NUMBERS, turn=NUMBERS, wide=NUMBERS, tall=NUMBERS, ax=NUMBERS, ay=NUMBERS)
+def test_a_place_moves_the_anchor_by_x_and_y_and_nothing_else_moves_it(x, y, turn, wide, tall, ax, ay):
+    a, b, c, d, e, f = matrix_of(place((x, y, turn, wide, tall), anchor=(ax, ay), base=""))
+    np.testing.assert_allclose((a * ax + c * ay + e, b * ax + d * ay + f), (ax + x, ay + y), atol=2e-3)
+    np.testing.assert_allclose(a * d - b * c, wide * tall, atol=2e-3)
+
+
+def test_transforms_multiply_in_order():
+    assert matrix_of("translate(10) scale(2)") == (2, 0, 0, 2, 10, 0)
+    np.testing.assert_allclose(matrix_of("rotate(90 10 0)"), (0, 1, -1, 0, 10, -10), atol=1e-12)
+    np.testing.assert_allclose(matrix_of("matrix(1 2 3 4 5 6),skewX(45)"), (1, 2, 4, 6, 5, 6), atol=1e-12)
+    assert matrix_of("nonsense(3)") == (1, 0, 0, 1, 0, 0)
