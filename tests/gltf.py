@@ -1,4 +1,4 @@
-"""A small glTF file, made by hand as another program would: a pot with a frond that has morph targets, a lamp, a lens."""
+"""A small glTF file as another program would make it: a pot, a frond with morph targets, a lamp, a lens."""
 
 from __future__ import annotations
 
@@ -20,6 +20,7 @@ _UNFURL = np.array([[0, 0, 0], [0, 0, 0], [0, 0.5, 0], [0, 0.5, 0]], dtype="<f4"
 _BEND = np.array([[0, 0, 0], [0, 0, 0], [0.3, 0, 0], [0.3, 0, 0]], dtype="<f4")
 _TIMES = np.array([0, 1], dtype="<f4")
 _NODS = np.array([[0, 0, 0, 1], [0, 0.5**0.5, 0, 0.5**0.5]], dtype="<f4")
+_CORNERS = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], dtype="<f4")
 _PNG = bytes.fromhex(
     "89504e470d0a1a0a0000000d4948445200000001000000010802000000907753de0000000c49444154789c63f8cfc0000000030001"
     "5b8d2fbf0000000049454e44ae426082"
@@ -28,7 +29,7 @@ _PNG = bytes.fromhex(
 
 def _build() -> tuple[dict[str, Any], bytes]:
     binary, views = b"", []
-    arrays = (_POSITIONS, _UNFURL, _BEND, _INDICES, _TIMES, _NODS)
+    arrays = (_POSITIONS, _UNFURL, _BEND, _INDICES, _TIMES, _NODS, _CORNERS)
     for content in [*(array.tobytes() for array in arrays), _PNG]:
         views.append({"buffer": 0, "byteOffset": len(binary), "byteLength": len(content)})
         binary += content + b"\0" * (-len(content) % 4)
@@ -47,6 +48,7 @@ def _build() -> tuple[dict[str, Any], bytes]:
         {"bufferView": 3, "componentType": 5123, "count": 6, "type": "SCALAR"},
         {"bufferView": 4, "componentType": 5126, "count": 2, "type": "SCALAR", "min": [0], "max": [1]},
         {"bufferView": 5, "componentType": 5126, "count": 2, "type": "VEC4"},
+        {"bufferView": 6, "componentType": 5126, "count": 4, "type": "VEC2"},
     ]
     transform = {"KHR_texture_transform": {"offset": [0.1, 0.2], "rotation": float(np.pi / 2), "scale": [1, 2]}}
     surface = {
@@ -82,7 +84,7 @@ def _build() -> tuple[dict[str, Any], bytes]:
                 "weights": [0, 0],
                 "primitives": [
                     {
-                        "attributes": {"POSITION": 0},
+                        "attributes": {"POSITION": 0, "TEXCOORD_0": 6},
                         "indices": 3,
                         "material": 0,
                         "targets": [{"POSITION": 1}, {"POSITION": 2}],
@@ -101,7 +103,7 @@ def _build() -> tuple[dict[str, Any], bytes]:
             }
         ],
         "textures": [{"source": 0}],
-        "images": [{"bufferView": 6, "mimeType": "image/png"}],
+        "images": [{"bufferView": 7, "mimeType": "image/png"}],
         "cameras": [{"type": "perspective", "perspective": {"yfov": 1.0, "znear": 0.1}}],
         "animations": [
             {

@@ -87,7 +87,7 @@ def put(path, value):
         (changed(put("accessors.0.type", "VEC9")), "no known type"),
         (changed(put("accessors.0.componentType", 1)), "no known type"),
         (changed(put("accessors.0.bufferView", 99)), "buffer view that is not there"),
-        (changed(lambda p: p["accessors"].append({"componentType": 5126, "type": "MAT4", "count": 2**30})), "more values"),
+        (changed(put("accessors.3", {"componentType": 5126, "type": "MAT4", "count": 2**30})), "more values"),
         (changed(put("nodes.0.mesh", 9)), "mesh 9, which is not there"),
         (changed(put("nodes.0.children", [0])), "circle"),
         (changed(put("nodes.0.children", [99])), "child that is not there"),
@@ -100,7 +100,8 @@ def put(path, value):
         (changed(put("scene", 5)), "scene 5, which is not there"),
         (changed(put("meshes.0.primitives.0.material", 44)), "material 44"),
         (changed(put("meshes.0.primitives.0.attributes.POSITION", 3)), "different lengths"),
-        (changed(put("meshes.0.primitives.0.indices", 0)), "vertex that is not there|where glTF has it"),
+        (changed(put("meshes.0.primitives.0.indices", 0)), "no whole numbers"),
+        (glb(document()[0], b"\xff" * len(document()[1])), "vertex that is not there"),
         (changed(put("nodes", {"a": 1})), "no list"),
         (changed(put("meshes.0.primitives", 5)), "no list"),
         (changed(put("images", [{"uri": "http://far/x.png"}])), "points outside itself"),
@@ -171,28 +172,8 @@ def test_files_that_were_dropped_together_are_packed_into_one():
 
 def test_nodes_materials_lights_and_cameras_are_parts_with_the_values_they_came_with():
     parts = {part.name: part for part in parts_of(document()[0], FILE, ids=Ids())}
-    assert list(parts) == [
-        "fern",
-        "Pot",
-        "Frond",
-        "Lens",
-        "Glow",
-        "Materials",
-        "Leaf green",
-        "Lights",
-        "Glow 2",
-    ] or list(parts) == [
-        "fern",
-        "Pot",
-        "Frond",
-        "Glow",
-        "Lens",
-        "Materials",
-        "Leaf green",
-        "Lights",
-        "Cameras",
-        "Camera 1",
-    ]
+    names = ["fern", "Pot", "Frond", "Glow", "Lens", "Materials", "Leaf green", "Lights", "Cameras", "Camera 1"]
+    assert list(parts) == names  # the light has its node's name
     pot, frond = parts["Pot"], parts["Frond"]
     assert [pot.own(name) for name in ("x", "y", "z")] == [1, 2, 3] and frond.parent == pot.id
     np.testing.assert_allclose([frond.own(f"turn_{axis}") for axis in "xyz"], [0, 0, 30], atol=1e-5)
@@ -216,8 +197,8 @@ def test_hostile_and_equal_names_become_plain_ids():
     parts = parts_of(read_gltf(glb(plain, binary)).json, FILE, ids=Ids())
     assert len({part.id for part in parts}) == len(parts)
     assert {part.id for part in parts} >= {"script", "x", "x-2", "x-3"}
-    plain["nodes"][0]["name"] = {"not": "a name"}
-    assert parts_of(plain, FILE, ids=Ids())[1].name == "Stem"  # the mesh's name stands in
+    plain["nodes"][1]["name"] = {"not": "a name"}
+    assert parts_of(plain, FILE, ids=Ids())[2].name == "Stem"  # the mesh's name stands in
 
 
 def test_a_file_that_is_not_touched_is_built_as_it_came():
@@ -231,11 +212,10 @@ def test_a_file_that_is_not_touched_is_built_as_it_came():
 
 def test_a_value_changed_by_hand_is_written_where_it_belongs():
     scene = model(FILE)
+    changes = {"Frond": {"x": 5.0, "shape_0": 0.75}, "Leaf green": {"roughness": 0.125, "base_across": 0.5}}
     parts = []
     for part in scene.parts:
-        new = {"Frond": {"x": 5.0, "shape_0": 0.75}, "Leaf green": {"roughness": 0.125, "base_across": 0.5}}.get(
-            part.name
-        )
+        new = changes.get(part.name)
         parts.append(part if new is None else part.model_copy(update={"values": {**part.values, **new}}))
     made = build(scene.but(parts=tuple(parts)), files={FILE.media: read_gltf(GLB)}).gltf.json
     assert made["nodes"][1]["translation"] == [5.0, 0.0, 0.0] and made["nodes"][1]["weights"] == [0.75, 0.0]
