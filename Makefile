@@ -50,6 +50,7 @@ shots: install-dev
 
 schema: $(VENV)/run.stamp
 	$(BIN)/fern-tide schema > docs/document.schema.json
+	$(BIN)/fern-tide schema --curves > docs/curves.schema.json
 
 clean:
 	rm -rf $(VENV) node_modules build

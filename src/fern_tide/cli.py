@@ -109,6 +109,7 @@ def _parser() -> argparse.ArgumentParser:
     made.add_argument("--error", type=float, metavar="PERCENT", help="how far keys may be off; 0 is a key every frame")
 
     made = command("schema", _schema, "Print the JSON Schema of the project document.")
+    made.add_argument("--curves", action="store_true", help="that of JSON curves instead")
     return parser
 
 
@@ -288,8 +289,9 @@ def _bake(arguments: argparse.Namespace) -> None:
 
 def _schema(arguments: argparse.Namespace) -> None:
     from fern_tide.core.document import document_schema
+    from fern_tide.core.formats.writers.json import schema
 
-    print(json.dumps(document_schema(), indent=1, sort_keys=True))
+    print(json.dumps(schema() if arguments.curves else document_schema(), indent=1, sort_keys=True))
 
 
 if __name__ == "__main__":

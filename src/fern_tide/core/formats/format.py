@@ -84,7 +84,7 @@ class Format:
         loses: says how a curve changes when written, or None when it is carried as it is.
         spaces: the kinds of scene that it can carry.
         encode: gives the file's bytes.
-        read_back: gives the values found in such bytes, of the shapes of the curves' values.
+        read_back: gives the values found in such bytes, of the shapes of the curves' values; it has the same params.
     """
 
     id: str
@@ -95,7 +95,7 @@ class Format:
     media_type: str
     loses: Callable[[Curve], str | None]
     encode: Callable[[HandOff, Any], bytes]
-    read_back: Callable[[bytes, HandOff], Mapping[Target, FloatArray]]
+    read_back: Callable[[bytes, HandOff, Any], Mapping[Target, FloatArray]]
     spaces: tuple[str, ...] = ("2d", "3d")
 
 
@@ -128,8 +128,9 @@ def write(hand_off: HandOff, *, format: Format, params: Params | None = None) ->
         raise FernTideError(
             f"{format.label} carries no {hand_off.scene.kind} scene.", remedy="Write another format.", format=format.id
         )
-    content = format.encode(hand_off, params or format.params())
-    found = format.read_back(content, hand_off)
+    params = params or format.params()
+    content = format.encode(hand_off, params)
+    found = format.read_back(content, hand_off, params)
     worst: Target | None = None
     error = 0.0
     for curve in hand_off.curves:

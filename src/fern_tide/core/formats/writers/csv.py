@@ -39,7 +39,7 @@ def encode(hand_off: HandOff, params: CsvParams) -> bytes:
     return out.getvalue().encode()
 
 
-def read_back(content: bytes, hand_off: HandOff) -> Mapping[Target, FloatArray]:
+def read_back(content: bytes, hand_off: HandOff, params: CsvParams) -> Mapping[Target, FloatArray]:
     """Read the values by the names of their columns."""
     head, *rows = csv.reader(io.StringIO(content.decode()))
     table = np.array(rows, dtype=np.float64).reshape(len(rows), len(head)).T

@@ -95,7 +95,7 @@ def _add_values(built: Built, item: Moving, keys: Keys, fps: float) -> int:
     return built.add(values.astype("<f4").reshape(-1) if width == 1 else values.astype("<f4"), kind)
 
 
-def read_back(content: bytes, hand_off: HandOff) -> Mapping[Target, FloatArray]:
+def read_back(content: bytes, hand_off: HandOff, params: GltfParams) -> Mapping[Target, FloatArray]:
     """Read the last animation, sample it at every frame as the specification says, and turn it into values again."""
     gltf = read_gltf(content)
     animation = gltf.json["animations"][-1]
@@ -116,7 +116,7 @@ def read_back(content: bytes, hand_off: HandOff) -> Mapping[Target, FloatArray]:
         )
         read[pointer] = keys.dense(hand_off.n_frames)
     found: dict[Target, FloatArray] = {}
-    for item in moving_channels(hand_off, _built(hand_off, GltfParams())):
+    for item in moving_channels(hand_off, _built(hand_off, params)):
         if item.pointer in read:
             found |= read_channel(item, read[item.pointer])
     return found

@@ -52,7 +52,7 @@ def _curve(curve: Curve, params: JsonParams) -> dict[str, Any]:
     return about | {"keys": found}
 
 
-def read_back(content: bytes, hand_off: HandOff) -> Mapping[Target, FloatArray]:
+def read_back(content: bytes, hand_off: HandOff, params: JsonParams) -> Mapping[Target, FloatArray]:
     """Read the values by the names of their targets, keys evaluated at every frame."""
     plain = json.loads(content)
     found = {}

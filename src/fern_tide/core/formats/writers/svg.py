@@ -141,7 +141,7 @@ def _drawn(hand_off: HandOff, clock: Clock) -> bytes:
 # --- reading back
 
 
-def read_back(content: bytes, hand_off: HandOff) -> Mapping[Target, FloatArray]:
+def read_back(content: bytes, hand_off: HandOff, params: SvgParams) -> Mapping[Target, FloatArray]:
     """Read the animations of every driven property, as a browser would find them."""
     root = SafeET.fromstring(content)
     elements = _elements(root, hand_off)
