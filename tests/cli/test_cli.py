@@ -6,6 +6,7 @@ import json
 import numpy as np
 import pytest
 from tests.conftest import drums, sine, wav
+from tests.gltf import GLB, document
 
 from fern_tide.cli import main
 from fern_tide.core.base.frame_rate import FrameRate
@@ -224,3 +225,53 @@ def test_every_other_reading_writes_a_level(sound, capsys, reading):
 def test_impossible_hits_are_refused_in_one_line(sound, capsys, words):
     assert run("hits", sound, *words) == 2
     assert len(capsys.readouterr().err.splitlines()) == 1
+
+
+SVG = b"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 40 30">
+<g id="Leaf"><circle id="Dew" r="3" fill="teal"/></g></svg>"""
+
+
+def test_scene_prints_parts_and_properties_of_files_made_elsewhere(tmp_path, capsys):
+    (tmp_path / "leaf.svg").write_bytes(SVG)
+    assert run("scene", tmp_path / "leaf.svg") == 0
+    found = {part["name"]: part for part in json.loads(capsys.readouterr().out)["parts"]}
+    radius = next(item for item in found["Dew"]["properties"] if item["id"] == "radius")
+    assert radius == {"id": "radius", "name": "Radius", "kind": "number", "unit": "px", "range": [0, None], "rest": 3}
+    plain, binary = document()
+    plain["buffers"][0]["uri"] = "fern.bin"
+    (tmp_path / "fern.gltf").write_text(json.dumps(plain))
+    (tmp_path / "fern.bin").write_bytes(binary)
+    assert run("scene", tmp_path / "fern.gltf") == 0
+    said = json.loads(capsys.readouterr().out)
+    assert said["kind"] == "3d" and "Unfurl" in json.dumps(said)
+    (tmp_path / "fern.bin").unlink()
+    assert "fern.bin did not come with it" in refused(capsys, "scene", tmp_path / "fern.gltf")
+
+
+@pytest.mark.parametrize(
+    ("scene", "target", "formats"),
+    [("leaf.svg", "dew:radius rest=3 full=9", ("svg", "csv", "json")), ("fern.glb", "frond:shape_0", ("gltf", "json"))],
+)
+def test_map_and_bake_on_a_scene_made_elsewhere(sound, tmp_path, capsys, scene, target, formats):
+    (tmp_path / "leaf.svg").write_bytes(SVG)
+    (tmp_path / "fern.glb").write_bytes(GLB)
+    project = tmp_path / "p.ferntide"
+    assert run("map", sound, "--scene", tmp_path / scene, "--target", target, "--out", project) == 0
+    chosen = [word for name in formats for word in ("--format", name)]
+    part = target.split(":")[0]
+    words = ("--interpolation", "cubic", "--error", "0.5", "--parts", part)
+    assert run("bake", project, "--out", tmp_path / "out", *chosen, *words) == 0
+    said = capsys.readouterr().out.splitlines()[-len(formats) :]
+    errors = [float(line.split("within ")[1].split()[0]) for line in said]
+    assert max(errors) <= 0.006 and len(said) == len(formats)
+    assert "no part named nobody" in refused(capsys, "bake", project, "--out", tmp_path, "--parts", "nobody")
+    assert "error_percent is 50" in refused(
+        capsys, "bake", project, "--out", tmp_path, "--error", "50", "--format", "json"
+    )
+    other = "gltf" if scene.endswith("svg") else "svg"
+    assert "carries no" in refused(capsys, "bake", project, "--out", tmp_path, "--format", other)
+
+
+def test_schema_prints_that_of_curves_too(capsys):
+    assert run("schema", "--curves") == 0
+    assert json.loads(capsys.readouterr().out)["title"] == "Fern Tide curves"

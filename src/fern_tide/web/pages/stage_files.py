@@ -15,6 +15,7 @@ from fern_tide.workflows.bring_in_scene import BroughtIn
 
 pages = Blueprint("stage_files", __name__, url_prefix="/p/<key>/stage")
 MOST_FILES = 200
+_FORM_BYTES = 64 << 10  # what a form adds to the files in it
 
 
 def dropped() -> dict[str, bytes]:
@@ -24,9 +25,9 @@ def dropped() -> dict[str, bytes]:
         TooLarge: together they are larger than is taken.
     """
     most = studio().settings.most_scene_bytes
-    if (request.content_length or 0) > most + (1 << 20):
+    if (request.content_length or 0) > most + _FORM_BYTES:
         raise TooLarge(f"The files are larger than {most >> 20} MB.", remedy="Bring in smaller ones.")
-    request.max_form_memory_size = most + (1 << 20)
+    request.max_form_memory_size = most + _FORM_BYTES
     files = request.files.getlist("file")
     if len(files) > MOST_FILES:
         raise FernTideError(f"{len(files)} files are too many at once.", remedy="Export the scene as one GLB.")

@@ -1,0 +1,192 @@
+"""The Stage's routes without a browser."""
+
+import io
+import json
+import re
+
+import pytest
+from tests.gltf import GLB
+from tests.web.test_pages import app, client, demo, edit, standing, unpack  # noqa: F401
+from tests.workflows.test_scenes import SVG, picture
+
+from fern_tide.core.scene.scene import PART_KINDS
+
+HOSTILE = b"""<svg xmlns="http://www.w3.org/2000/svg"><script>alert(1)</script>
+<g id="&lt;img src=x onerror=alert(2)&gt;"/></svg>"""
+
+
+def drop(client, key, *files, how="replace", url=None):  # noqa: F811
+    data = {"file": [(io.BytesIO(content), name) for name, content in files]}
+    return client.post(url or f"/p/{key}/stage/files?how={how}", data=data, content_type="multipart/form-data")
+
+
+def post(client, key, path, **plain):  # noqa: F811
+    return client.post(f"/p/{key}/{path}", json={"base": standing(client, key)["revision"], **plain})
+
+
+def page(client, key, **query):  # noqa: F811
+    return client.get(f"/p/{key}/stage/parts", query_string=query).text
+
+
+def test_the_room_shows_the_scene_its_parts_and_the_selected_ones_properties(client, demo):  # noqa: F811
+    text = client.get(f"/p/{demo}/stage").text
+    assert 'id="stage-lamp-glow--own"' in text and text.count('class="tree-row"') == 28
+    chosen = page(client, demo, part="lamp-glow")
+    assert 'data-try="lamp-glow:turn"' in chosen and 'data-drive-it="lamp-glow:turn"' in chosen
+    assert 'data-drive-it="lamp-glow:opacity"' not in chosen and "Driven here" in chosen
+    assert re.search(r'data-from="[\d.-]+" data-to="[\d.-]+"', chosen)
+    assert "no part" not in page(client, demo, part="nobody").lower()
+
+
+def test_the_tree_is_searched_and_folded(client, demo):  # noqa: F811
+    assert page(client, demo, find="FROND").count("tree-row") == 6
+    assert "No part has" in page(client, demo, find="zzz")
+    assert page(client, demo, open="cloches").count("tree-row") == 28 - 10
+
+
+def test_limits_and_what_is_followed_are_shown_for_the_chosen_property(client, demo):  # noqa: F811
+    follow = {"target": {"part": "moth-one", "property": "turn"}, "source": {"part": "lamp", "property": "turn"}}
+    assert edit(client, demo, {"kind": "put_follow", "follow": follow}).status_code == 200
+    text = page(client, demo, part="moth-one", property="turn")
+    assert "follows Lamp, turn" in text and 'id="follow-late"' in text and 'id="limit-low"' in text
+    back = {"target": follow["source"], "source": follow["target"]}
+    refused = edit(client, demo, {"kind": "put_follow", "follow": back})
+    assert refused.status_code == 422 and "in turn" in refused.json["remedy"]
+
+
+def test_a_follower_is_among_the_curves_and_their_states(client, demo):  # noqa: F811
+    follow = {"target": {"part": "moth-one", "property": "turn"}, "source": {"part": "frond-left", "property": "turn"}}
+    edit(client, demo, {"kind": "put_follow", "follow": follow | {"factor": 2}})
+    head, arrays = unpack(client.get(f"/p/{demo}/curves").data)
+    own, other = (arrays[head["curves"][name]["values"]] for name in ("moth-one:turn", "frond-left:turn"))
+    assert (abs(own - 2 * other) < 1e-4).all() and head["parts"]["moth-one"]["placed"]
+    client.post(f"/p/{demo}/bake", json={})
+    edit(client, demo, {"kind": "put_follow", "follow": follow | {"factor": 3}})
+    room = client.get(f"/p/{demo}/hand-off").text
+    assert "follows Frond left, turn" in room and "what it follows changed" in room
+
+
+def test_a_hostile_svg_is_cut_and_its_names_are_only_text(client, demo):  # noqa: F811
+    made = drop(client, demo, ("x.svg", HOSTILE))
+    assert made.status_code == 200 and made.json["notes"] == ["element named script"]
+    text = client.get(f"/p/{demo}/stage").text
+    assert "alert(1)" not in text and "<img src=x" not in text and "&lt;img src=x" in text
+    policy = client.get(f"/p/{demo}/stage").headers["Content-Security-Policy"]
+    assert "script-src 'self';" in policy and "unsafe" not in policy
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "status", "what"),
+    [
+        ("a.svg", b"", 422, "a.svg is empty"),
+        ("a.svg", b"no", 422, "no SVG"),
+        ("a.glb", GLB[:50], 422, "longer than it is"),
+        ("../../a.glb", b"glTF" + bytes(40), 422, "GLB version 0"),
+        ("a.png", picture()[:70], 422, "no picture"),
+    ],
+)
+def test_a_wrong_file_gets_words_and_nothing_stays_behind(client, demo, studio, name, content, status, what):  # noqa: F811
+    before = standing(client, demo)["revision"]
+    kept = sorted((studio.settings.data / "media").iterdir())
+    for url in (None, "/projects/scene"):
+        answer = drop(client, demo, (name, content), url=url)
+        assert answer.status_code == status and what in answer.json["what"] and answer.json["remedy"]
+    assert standing(client, demo)["revision"] == before and sorted((studio.settings.data / "media").iterdir()) == kept
+
+
+def test_too_many_bytes_or_files_are_refused(client, demo, studio):  # noqa: F811
+    object.__setattr__(studio.settings, "most_scene_bytes", 1000)
+    answer = drop(client, demo, ("a.svg", SVG + b" " * (100 << 10)))
+    assert answer.status_code == 413 and "larger than" in answer.json["what"]
+    many = drop(client, demo, *((f"{n}.bin", b"x") for n in range(201)))
+    assert many.status_code == 422 and "201 files" in many.json["what"]
+
+
+def test_a_scene_starts_a_project_without_a_sound(client):  # noqa: F811
+    made = drop(client, "", ("fern.glb", GLB), url="/projects/scene")
+    assert made.status_code == 201
+    room = client.get(made.json["url"])
+    assert room.status_code == 200 and "Frond" in room.text
+    key = made.json["url"].split("/")[2]
+    assert client.get(f"/p/{key}/picture.svg").text.startswith("<svg") and client.get("/").status_code == 200
+    assert client.get(f"/p/{key}/bench").status_code == 200 and client.get(f"/p/{key}/hand-off").status_code == 200
+
+
+def test_a_3d_stage_is_given_as_a_file_and_nodes_know_their_parts(client, demo):  # noqa: F811
+    assert client.get(f"/p/{demo}/stage/scene.glb").status_code == 404
+    drop(client, demo, ("fern.glb", GLB))
+    assert client.get(f"/p/{demo}/stage/scene.glb").data[:4] == b"glTF"
+    assert client.get(f"/p/{demo}/stage/node/1").json == {"part": "frond"}
+    assert client.get(f"/p/{demo}/stage/node/99").json == {"part": None}
+    head = json.loads(re.search(r'id="part-head">(.*?)<', page(client, demo, part="frond")).group(1))
+    pointers = [channel[0] for channel in head["channels"]]
+    assert pointers == [f"/nodes/1/{name}" for name in ("translation", "rotation", "scale", "weights")]
+
+
+def test_pictures_are_served_as_nothing_but_pictures(client, demo):  # noqa: F811
+    drop(client, demo, ("pane.png", picture()))
+    address = re.search(r'href="(/p/[^"]*/stage/pictures/[^"]*)"', client.get(f"/p/{demo}/stage").text).group(1)
+    answer = client.get(address)
+    assert answer.mimetype == "image/png" and answer.data == picture()
+    assert (
+        answer.headers["X-Content-Type-Options"] == "nosniff" and "sandbox" in answer.headers["Content-Security-Policy"]
+    )
+    assert client.get(f"/p/{demo}/stage/pictures/other").status_code == 404
+
+
+def test_parts_are_made_copied_and_driven(client, demo):  # noqa: F811
+    made = post(client, demo, "stage/parts", kind="star")
+    assert made.status_code == 200 and made.json["part"] == "star" and made.json["undo"] == "Add Star"
+    copy = post(client, demo, "stage/parts/star/copy")
+    assert copy.json["part"] == "star-copy"
+    assert post(client, demo, "stage/parts", kind="box").status_code == 422
+    assert post(client, demo, "stage/parts", kind="gone").status_code == 404
+    assert client.post(f"/p/{demo}/stage/parts", json={"base": 1, "kind": "star"}).status_code == 409
+
+
+@pytest.mark.parametrize("space", ["2d", "3d"])
+def test_every_kind_that_is_offered_can_be_made_shown_and_looked_at(client, demo, space):  # noqa: F811
+    client.post(f"/p/{demo}/stage/new/{space}")
+    for kind in PART_KINDS.values():
+        if kind.offered and kind.space == space:
+            made = post(client, demo, "stage/parts", kind=kind.id)
+            assert made.status_code == 200, kind.id
+            assert f'data-part-json="{made.json["part"]}"' in page(client, demo, part=made.json["part"])
+    assert client.get(f"/p/{demo}/stage").status_code == 200
+
+
+def test_a_mapping_moves_to_another_property_and_keeps_its_settings(client, demo, studio):  # noqa: F811
+    before = studio.projects.current(demo).document.mapping("rain-on-glass")
+    post(client, demo, f"mappings/{before.id}/aim", place=0, target="title:opacity")
+    after = studio.projects.current(demo).document.mapping(before.id)
+    assert str(after.drives[0].target) == "title:opacity"
+    assert (after.drives[0].rest, after.drives[0].full) == (before.drives[0].rest, before.drives[0].full)
+    post(client, demo, f"mappings/{before.id}/aim", place=0, target="title:turn")
+    turned = studio.projects.current(demo).document.mapping(before.id)
+    assert (turned.drives[0].rest, turned.drives[0].full) == (0, 12) and turned.marks == before.marks
+
+
+def test_what_is_written_has_the_options_and_parts_that_were_asked_for(client, demo):  # noqa: F811
+    client.post(f"/p/{demo}/bake", json={})
+    whole = client.get(f"/p/{demo}/hand-off/files/json")
+    few = client.get(f"/p/{demo}/hand-off/files/json?interpolation=cubic&error_percent=1&part=rain&part=lamp")
+    names = [curve["target"] for curve in few.json["curves"]]
+    assert names == ["rain:y", "rain:opacity", "lamp-glow:scale_x", "lamp-glow:scale_y", "lamp-glow:opacity"]
+    assert few.json["curves"][0]["keys"]["interpolation"] == "cubic" and len(few.data) < len(whole.data)
+    said = client.get(f"/p/{demo}/hand-off/write/json?error_percent=1&part=rain").text
+    assert "2 curves" in said and "error_percent=1&amp;part=rain" in said
+    assert client.get(f"/p/{demo}/hand-off/write/json?error_percent=99").status_code == 422
+    assert client.get(f"/p/{demo}/hand-off/write/json?part=nobody").status_code == 404
+    refused = client.get(f"/p/{demo}/hand-off/write/gltf")
+    assert refused.status_code == 422 and "carries no 2d scene" in refused.json["what"]
+    assert "glTF carries only 3D stages" in client.get(f"/p/{demo}/hand-off").text
+
+
+def test_a_large_scene_keeps_the_lists_short(client, demo):  # noqa: F811
+    many = "".join(f'<g id="g{n}">' + '<path d="M0 0"/>' * 20 + "</g>" for n in range(30))
+    drop(client, demo, ("many.svg", f'<svg xmlns="http://www.w3.org/2000/svg">{many}</svg>'.encode()))
+    text = page(client, demo)
+    assert text.count("tree-row") == 31 and "(20)" in text
+    assert page(client, demo, open="g0").count("tree-row") == 51
+    bench = client.get(f"/p/{demo}/bench").text
+    assert "more parts: pick them on the Stage" in bench and bench.count("<optgroup") < 260
