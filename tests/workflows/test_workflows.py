@@ -176,7 +176,7 @@ def test_a_format_that_loses_a_curve_is_caught_by_its_read_back(studio, key, lev
     add(studio, levels, key)
     project = current(studio, key).document
     good = FORMATS["csv"]
-    lossy = Format(**{**good.__dict__, "read_back": lambda content, given: {}})
+    lossy = Format(**{**good.__dict__, "read_back": lambda content, given, params: {}})
     given = HandOff(project.name, project.scene, tune.curves(levels, project), project.rate, project.n_frames)
     with pytest.raises(ReadBackFailed, match="Lamp, turn is not whole in the CSV file"):
         write(given, format=lossy)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from fern_tide.core.scene.drawing import TRANSFORMS, bindings
+from fern_tide.core.scene.drawing import TRANSFORMS, bindings, level_names
 from fern_tide.core.scene.scene import Part
 from fern_tide.workflows.stages import Staged
 
@@ -30,7 +30,8 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
     for binding in bindings(part):
         shown.setdefault(binding.property, []).append([binding.slot, binding.attribute])
     placed = part.has("x")
-    names = {name for _, *names in TRANSFORMS.values() for name in names if placed} | shown.keys()
+    levels = level_names(part)
+    names = {name for _, *names in TRANSFORMS.values() for name in names if placed} | shown.keys() | set(levels)
     base = getattr(part.shape.params, "base", None)
     return {
         "space": "2d",
@@ -39,4 +40,5 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
         "bindings": shown,
         "base": base if part.shape.id == "svg_element" else None,
         "placed": placed,
+        "outline": part.shape.params.model_dump(mode="json") | {"names": levels} if levels else None,
     }

@@ -64,6 +64,7 @@ def _inputs(project: Project, target: Target, drivers: list[tuple[Mapping, Drive
                 "drive": drive.model_dump(mode="json"),
                 "envelope": envelope.model_dump(mode="json"),
                 "versions": [*envelope.versions, *mapping.versions],
+                "place": [mapping.drives.index(drive), len(mapping.drives)] if mapping.spread else None,
                 **_made_of(project, envelope),
             }
         )

@@ -10,7 +10,7 @@ import numpy as np
 from fern_tide.core.base.signal import FloatArray, fingerprint, frozen
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.beats import Beats
-from fern_tide.core.envelope.envelope import Envelope, clean, needs, read_raw, row_of
+from fern_tide.core.envelope.envelope import Envelope, clean, followed_level, needs, read_raw, row_of
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.mapping.mapping import Mapping, shaped_lift
 from fern_tide.core.mapping.marks import Scale, histogram
@@ -88,12 +88,13 @@ class Levels:
         return self._put(key, clean(raw, envelope.clean_up, rate=project.rate))
 
     def followed(self, project: Project, mapping: Mapping) -> FloatArray:
-        """Give the cleaned level that a mapping follows, shape (frames,): its envelope's, or one row of a bank.
+        """Give the level that a mapping follows, shape (frames,): its envelope's, a bank's row, or the highest of all.
 
         Raises:
             NotAnalyzedYet: the track's features are still being read.
         """
-        return row_of(self.cleaned(project, project.envelope(mapping.envelope)), mapping.row)
+        level = self.cleaned(project, project.envelope(mapping.envelope))
+        return followed_level(level, row=mapping.row, spread=mapping.spread)
 
     def ready(self, project: Project, mapping: Mapping) -> bool:
         """Say whether a mapping's level can be read now; where not, its analysis is asked for."""
@@ -104,7 +105,7 @@ class Levels:
         return True
 
     def lift(self, project: Project, mapping: Mapping) -> FloatArray:
-        """Give a mapping's lift after its steps, shape (frames,).
+        """Give a mapping's lift after its steps, shape (frames,), or (rows, frames) where it is spread over a bank.
 
         Raises:
             NotAnalyzedYet: the track's features are still being read.
@@ -112,12 +113,13 @@ class Levels:
         envelope = project.envelope(mapping.envelope)
         steps = [(choice.spec.version, choice.model_dump(mode="json")) for choice in mapping.steps if choice.on]
         marks = mapping.marks.model_dump(mode="json")
-        made_of = {"marks": marks, "steps": steps, "seed": mapping.seed, "row": mapping.row}
+        made_of = {"marks": marks, "steps": steps, "seed": mapping.seed, "row": mapping.row, "spread": mapping.spread}
         key = fingerprint({"level": self._cleaned_key(project, envelope), "rate": str(project.rate), **made_of})
         held = self._get(key)
         if held is not None:
             return held
-        return self._put(key, shaped_lift(self.followed(project, mapping), mapping, rate=project.rate))
+        level = self.cleaned(project, envelope) if mapping.spread else self.followed(project, mapping)
+        return self._put(key, shaped_lift(level, mapping, rate=project.rate))
 
     def histogram(
         self, project: Project, envelope: Envelope, *, scale: Scale, row: int = 0

@@ -2,22 +2,32 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.naming import Ids
+from fern_tide.core.base.target import Target
+from fern_tide.core.commands import PutEnvelope, PutMapping, RemoveMapping, Together
+from fern_tide.core.document import Project
+from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice
+from fern_tide.core.mapping.mapping import Drive, Mapping
+from fern_tide.core.mapping.marks import Scale, suggest_marks
+from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.mesh import bounds
 from fern_tide.core.scene.part import Anchor, PartKind
 from fern_tide.core.scene.scene import PART_KINDS, Part, PartChoice, Scene
 from fern_tide.core.scene_commands import PutPart
+from fern_tide.workflows.levels import Levels
 
 _FILL, _STROKE = "#d9b44a", "#f7dfa0"
 _CENTRED = {"cx": "x", "cy": "y", "mask_x": "x", "mask_y": "y"}
 
 
-def made(scene: Scene, kind_id: str, *, parent: object = None) -> PutPart:
+def made(scene: Scene, kind_id: str) -> PutPart:
     """Make a part of a kind.
 
     Raises:
-        UnknownName: there is no such kind, or no such parent.
+        UnknownName: there is no such kind.
         InvalidParameter: it is no part of such a scene.
     """
     kind = PART_KINDS[kind_id]
@@ -25,10 +35,7 @@ def made(scene: Scene, kind_id: str, *, parent: object = None) -> PutPart:
         raise InvalidParameter("kind of part", value=kind.label, allowed=f"one that a {scene.kind} stage has")
     number = 1 + sum(part.shape.id == kind_id for part in scene.parts)
     name = kind.label if number == 1 else f"{kind.label} {number}"
-    inside = scene.part(str(parent)).id if parent else None
-    draft = Part(
-        id=Ids(part.id for part in scene.parts).make(name), name=name, parent=inside, shape=_shape(kind, scene)
-    )
+    draft = Part(id=Ids(part.id for part in scene.parts).make(name), name=name, shape=_shape(kind, scene))
     return PutPart(part=_placed(draft, scene))
 
 
@@ -59,7 +66,8 @@ def _placed(part: Part, scene: Scene) -> Part:
     if part.has("fill"):
         values["fill"] = _FILL
     if part.has("stroke"):
-        values |= {"stroke": _STROKE, "stroke_width": 8.0 if part.shape.id == "line" else 0.0}
+        wide = {"line": 8.0, "sound_graphic": 3.0}.get(part.shape.id, 0.0)
+        values |= {"stroke": _STROKE, "stroke_width": wide}
     if scene.kind == "2d":
         return part.model_copy(
             update={"anchor": Anchor(x=scene.width / 2, y=scene.height / 2), "values": _no_defaults(part, values)}
@@ -106,6 +114,62 @@ def copied(scene: Scene, part_id: str, *, middle: bool = False) -> PutPart:
         anchor = Anchor(x=params["mask_x"], y=params["mask_y"])
     copy = {"id": Ids(item.id for item in scene.parts).make(name), "name": name, "shape": shape, "anchor": anchor}
     return PutPart(part=part.model_copy(update=copy))
+
+
+def drawing(project: Project, part_id: str) -> list[Mapping]:
+    """List the mappings that draw a sound graphic."""
+
+    def draws(drive: Drive) -> bool:
+        return drive.target.part == part_id and is_level(drive.target.property)
+
+    return [mapping for mapping in project.mappings if any(draws(drive) for drive in mapping.drives)]
+
+
+def drawn_by_sound(levels: Levels, project: Project, part_id: str, *, reading: str) -> Together:
+    """Let the sound draw a sound graphic: an envelope with a row a level, and one mapping over all of them.
+
+    Args:
+        levels: reads the sound, to know where the marks go.
+        project: the document.
+        part_id: the graphic.
+        reading: 'bank' for a spectrum, 'waveform' for a waveform.
+
+    Raises:
+        InvalidParameter: the part is no sound graphic, or there is no track that drives.
+        NotAnalyzedYet: the sound is still being read.
+    """
+    part = project.scene.part(part_id)
+    names = [item.id for item in part.properties if is_level(item.id)]
+    track = next((item for item in project.tracks if item.drives), None)
+    if not names:
+        raise InvalidParameter("part", value=part.name, allowed="a sound graphic")
+    if track is None:
+        raise InvalidParameter("track", value="missing", allowed="a sound first: add one in the Sound room")
+    options = {"bands": len(names)} if reading == "bank" else {"points": len(names)}
+    words = "spectrum" if reading == "bank" else "waveform"
+    smooth = (CleanUpChoice.parse("smooth width_ms=60"),) if reading == "bank" else ()
+    envelope = Envelope(
+        id=Ids(item.id for item in project.envelopes).make(f"{track.name} {words}"),
+        name=f"{track.name}, {words}"[:120],
+        track=track.id,
+        reading=ReadingChoice.model_validate({"id": reading, "params": options}),
+        clean_up=smooth,
+    )
+    put = PutEnvelope(envelope=envelope)
+    with_it = put.apply(project)
+    marks = suggest_marks(np.ravel(levels.cleaned(with_it, envelope)), scale=Scale.LINEAR)
+    drives = tuple(Drive(target=Target(part=part.id, property=name), rest=0.0, full=1.0) for name in names)
+    mapping = Mapping(
+        id=Ids(item.id for item in project.mappings).make(part.name),
+        name=f"{part.name}, {words}"[:120],
+        envelope=envelope.id,
+        spread=True,
+        marks=marks,
+        drives=drives,
+    )
+    gone = [RemoveMapping(id=item.id) for item in drawing(project, part.id)]
+    said = f"Let the {words} of {track.name} draw {part.name}"[:120]
+    return Together(words=said, commands=(put, *gone, PutMapping(mapping=mapping)))
 
 
 def middle_of(part: Part) -> dict[str, Anchor]:

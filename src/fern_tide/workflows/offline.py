@@ -164,9 +164,7 @@ def bake_file(source: Path, *, writing: Writing) -> list[Written]:
         media = load(project.scene, lambda digest: (Path(folder) / digest).read_bytes())
         levels = FileLevels(project, lambda digest: (Path(folder) / digest).open("rb"))
         lifts = {
-            mapping.id: shaped_lift(
-                row_of(levels.cleaned(project.envelope(mapping.envelope)), mapping.row), mapping, rate=project.rate
-            )
+            mapping.id: shaped_lift(_followed(levels, project, mapping), mapping, rate=project.rate)
             for mapping in project.mappings
             if not mapping.muted
         }
@@ -177,6 +175,11 @@ def bake_file(source: Path, *, writing: Writing) -> list[Written]:
             )
             for name in dict.fromkeys(writing.formats)
         ]
+
+
+def _followed(levels: FileLevels, project: Project, mapping: MappingModel) -> FloatArray:
+    level = levels.cleaned(project.envelope(mapping.envelope))
+    return level if mapping.spread else row_of(level, mapping.row)
 
 
 def _known(format_id: str, options: Mapping[str, str]) -> dict[str, object]:

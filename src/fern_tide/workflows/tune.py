@@ -17,6 +17,7 @@ from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import row_of
 from fern_tide.core.mapping.mapping import RESPONSES, Drive, Mapping
 from fern_tide.core.mapping.marks import Marks, Scale, crossings, lift, suggest_marks
+from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import Part
 from fern_tide.store.projects import Revision
@@ -114,7 +115,8 @@ def curves(levels: Levels, project: Project, *, of: Mapping | None = None) -> tu
 def lane_lift(levels: Levels, project: Project, mapping: Mapping) -> FloatArray:
     """Give what a lane draws as motion: the first drive's response of lift, 0 at rest and 1 at full; (frames,)."""
     response = mapping.drives[0].response
-    return RESPONSES[response.id].apply(levels.lift(project, mapping), params=response.params)
+    lift = levels.lift(project, mapping)
+    return RESPONSES[response.id].apply(lift.max(axis=0) if lift.ndim > 1 else lift, params=response.params)
 
 
 def changed_mappings(before: Project, after: Project) -> tuple[Mapping, ...]:
@@ -128,7 +130,7 @@ def changed_mappings(before: Project, after: Project) -> tuple[Mapping, ...]:
 def same_level(before: Project, after: Project, mapping: Mapping) -> bool:
     """Say whether an edit left alone the level that a mapping of the later document shows, its unit included."""
     was = next((item for item in before.mappings if item.id == mapping.id), None)
-    if was is None or was.envelope != mapping.envelope or was.row != mapping.row:
+    if was is None or (was.envelope, was.row, was.spread) != (mapping.envelope, mapping.row, mapping.spread):
         return False
     if was.marks.scale != mapping.marks.scale or before.beat != after.beat or before.n_frames != after.n_frames:
         return False
@@ -190,7 +192,8 @@ def target_groups(project: Project, chosen: Target | None) -> list[tuple[Part, t
     few = len(project.scene.parts) <= MOST_GROUPS
     others = [part for part in project.scene.parts if part.id not in taken][: MOST_GROUPS - len(first)]
     shown = project.scene.parts if few else (*first, *others)
-    return [(part, part.properties) for part in shown if part.properties]
+    groups = [(part, tuple(item for item in part.properties if not is_level(item.id))) for part in shown]
+    return [(part, items) for part, items in groups if items]
 
 
 def places_for(project: Project, drive: Drive) -> list[tuple[str, str]]:
@@ -199,7 +202,7 @@ def places_for(project: Project, drive: Drive) -> list[tuple[str, str]]:
     found = [
         (f"{part.id}:{other.id}", f"{part.name}, {other.label.lower()}")
         for other in part.properties
-        if other.kind == item.kind and other.id != item.id
+        if other.kind == item.kind and other.id != item.id and not is_level(other.id)
     ]
     for other_part in project.scene.parts:
         if other_part.id != part.id and other_part.has(item.id):

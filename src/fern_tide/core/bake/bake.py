@@ -10,7 +10,7 @@ from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray, frozen
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.colour import parse_colour
-from fern_tide.core.mapping.mapping import Drive, Stacking, value
+from fern_tide.core.mapping.mapping import Drive, Stacking, drive_lift, value
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
 from fern_tide.core.scene.follow import followed
 from fern_tide.core.scene.scene import Scene
@@ -47,7 +47,8 @@ def bake(
     Args:
         scene: resolves the targets, and says what follows what and what is limited.
         mappings: in stacking order; muted ones are passed over.
-        lifts: lift after the steps, by mapping id, all of shape (frames,); of the unmuted mappings that take part.
+        lifts: lift after the steps, by mapping id, of shape (frames,), or (rows, frames) of a spread mapping; of the
+            unmuted mappings that take part.
         n_frames: the project's length.
         only: bake just these targets; None is all that are driven.
 
@@ -94,7 +95,8 @@ class _Oven:
         own = part.own(item.id)
         total = self._base(target, own)
         for mapping, drive in self._wanted.get(target, ()):
-            total = stack(total, value(self._lifts[mapping.id], drive=drive), drive=drive, own=own)
+            lift = drive_lift(self._lifts[mapping.id], mapping, drive)
+            total = stack(total, value(lift, drive=drive), drive=drive, own=own)
         if total is None:
             total = _still(own, self._n)
         limit = self._scene.limit_of(target)

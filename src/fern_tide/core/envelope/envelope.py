@@ -96,6 +96,11 @@ def row_of(level: FloatArray, row: int) -> FloatArray:
     return level if level.ndim == 1 else np.asarray(level[min(row, len(level) - 1)])
 
 
+def followed_level(level: FloatArray, *, row: int, spread: bool) -> FloatArray:
+    """Give what a mapping follows of a level, shape (frames,): a row, or where it is spread the highest of all rows."""
+    return np.asarray(level.max(axis=0)) if spread and level.ndim > 1 else row_of(level, row)
+
+
 def clean(level: FloatArray, clean_up: tuple[CleanUpChoice, ...], *, rate: FrameRate) -> FloatArray:
     """Apply the clean-ups that are on, in order; the shape (..., frames) stays."""
     for choice in clean_up:

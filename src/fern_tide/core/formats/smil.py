@@ -19,6 +19,7 @@ from fern_tide.core.bake.thin import Interpolation
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import KeyParams
 from fern_tide.core.mapping.colour import parse_colour
+from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.geometry import matrix_of, number
 
 MARK = "fern-tide-"
@@ -74,6 +75,19 @@ def animate_transform(rows: FloatArray, verb: str, clock: Clock, *, adds: bool =
     texts = [" ".join(number(value) for value in at) for at in kept.T.tolist()]
     attributes = {"attributeName": "transform", "type": verb} | ({"additive": "sum"} if adds else {})
     return _made("animateTransform", attributes, texts, times, clock)
+
+
+def animate_path(part: Part, levels: FloatArray, clock: Clock) -> ET.Element:
+    """Write the animation of a sound graphic's outline, one a frame always: many levels thin badly together.
+
+    Args:
+        part: the graphic.
+        levels: shape (levels, frames).
+        clock: how long it takes.
+    """
+    assert part.kind.path is not None
+    texts = [part.kind.path(part.shape.params, column) for column in levels.T]
+    return _made("animate", {"attributeName": "d"}, texts, None, clock)
 
 
 def _times(rows: FloatArray, spans: FloatArray, clock: Clock) -> tuple[FloatArray | None, FloatArray]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from enum import StrEnum
 from typing import Annotated, ClassVar
 
+import numpy as np
 from pydantic import Field, model_validator
 
 from fern_tide.core.base.errors import InvalidParameter
@@ -75,12 +76,15 @@ class Mapping(Frozen, frozen=True):
 
     Attributes:
         row: which row of a bank is followed, counted from the lowest; a single level has but one.
+        spread: whether each target follows a row of its own instead: the first the lowest, the last the highest, those
+            between what lies between.
     """
 
     id: Id
     name: Name
     envelope: Id
     row: Annotated[int, Field(ge=0, le=255)] = 0
+    spread: bool = False
     marks: Marks
     steps: tuple[StepChoice, ...] = ()
     drives: Annotated[tuple[Drive, ...], Field(min_length=1)]
@@ -94,6 +98,28 @@ class Mapping(Frozen, frozen=True):
             *(choice.spec.version for choice in self.steps),
             *(drive.response.spec.version for drive in self.drives),
         )
+
+
+def drive_lift(lift: FloatArray, mapping: Mapping, drive: Drive) -> FloatArray:
+    """Give the lift that one drive of a mapping has.
+
+    Args:
+        lift: the mapping's, shape (frames,), or (rows, frames) where it is spread.
+        mapping: whose drives share the rows evenly, by their order.
+        drive: one of them.
+
+    Returns:
+        Shape (frames,); between two rows it is interpolated linearly.
+    """
+    if lift.ndim == 1:
+        return lift
+    place, last = mapping.drives.index(drive), max(1, len(mapping.drives) - 1)
+    at = place * (len(lift) - 1) / last
+    low = min(int(at), len(lift) - 1)
+    share = at - low
+    if not share:
+        return np.asarray(lift[low])
+    return np.asarray(lift[low] * (1.0 - share) + lift[low + 1] * share)
 
 
 def shaped_lift(level: FloatArray, mapping: Mapping, *, rate: FrameRate) -> FloatArray:

@@ -12,7 +12,10 @@ import base64
 import xml.etree.ElementTree as ET
 from collections.abc import Callable, Mapping
 
+import numpy as np
+
 from fern_tide.core.base.target import Target
+from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.images import check_image
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.part import Binding, Element
@@ -37,6 +40,11 @@ def bindings(part: Part) -> tuple[Binding, ...]:
             Binding(item.id, "own", ATTRIBUTES[item.id][1]) for item in part.properties if item.id in ATTRIBUTES
         )
     return _COMMON + part.kind.bindings
+
+
+def level_names(part: Part) -> list[str]:
+    """List a sound graphic's levels; none of other parts."""
+    return [item.id for item in part.properties if is_level(item.id)]
 
 
 def transform_values(part: Part, slot: str, values: tuple[float, ...]) -> str:
@@ -119,6 +127,9 @@ class _Pen:
             self._file(reached["own"], part)
         for binding in bindings(part):
             reached[binding.slot].set(binding.attribute, self._text(part, binding.property))
+        if part.kind.path is not None:
+            levels = np.array([float(self._value(part, name)) for name in level_names(part)])
+            reached["own"].set("d", part.kind.path(part.shape.params, levels))
         for slot, element in reached.items():
             self._dress(part.id, slot, element)
         return back

@@ -10,6 +10,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from fern_tide.core.base.params import Frozen, Params
+from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Id, Name
 from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.mapping.mapping import Number
@@ -90,7 +91,10 @@ class PartKind:
         more: properties that depend on the params, such as a mesh's morph targets.
         draw: 2D: gives its element from its params and an id; the slot 'own' is required.
         bindings: 2D: where properties other than place, opacity and blur show.
+        path: 2D: gives the path data of its own element from its levels, where it has any.
+        read_path: 2D: reads the levels back out of path data.
         solid: 3D: gives its mesh, in metres, its base on y = 0.
+        morphs: 3D: gives what each of its levels adds to the mesh, shape (levels, vertices, 3).
         channels: 3D: where its properties show.
     """
 
@@ -104,7 +108,10 @@ class PartKind:
     more: Callable[[Any], tuple[Property, ...]] | None = None
     draw: Callable[[Any, str], Element] | None = None
     bindings: tuple[Binding, ...] = ()
+    path: Callable[[Any, FloatArray], str] | None = None
+    read_path: Callable[[Any, str], FloatArray] | None = None
     solid: Callable[[Any], Mesh] | None = None
+    morphs: Callable[[Any], FloatArray] | None = None
     channels: Callable[[Any], tuple[Channel, ...]] | None = None
 
 

@@ -12,10 +12,11 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.mapping import Drive, Mapping
 from fern_tide.core.scene.drawing import draw, markup
+from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import PART_KINDS, Part, Scene
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import body, staged, standing, studio, whole
+from fern_tide.web.context import body, services, staged, standing, studio, whole
 from fern_tide.web.heads import head
 from fern_tide.workflows import make_part, tune
 
@@ -59,7 +60,7 @@ def add(key: str) -> Any:
     """Make a part of a kind, in the middle of what is looked at."""
     plain = body()
     revision = studio().projects.current(key)
-    command = make_part.made(revision.document.scene, str(plain.get("kind")), parent=plain.get("parent"))
+    command = make_part.made(revision.document.scene, str(plain.get("kind")))
     saved = tune.edit(studio(), key, command, base=whole(plain, "base"))
     return jsonify({**standing(saved), "part": command.part.id})
 
@@ -72,6 +73,16 @@ def copy(key: str, part_id: str) -> Any:
     command = make_part.copied(scene, part_id, middle=bool(plain.get("middle")))
     saved = tune.edit(studio(), key, command, base=whole(plain, "base"))
     return jsonify({**standing(saved), "part": command.part.id})
+
+
+@pages.post("/parts/<part_id>/draw")
+def draw_by_sound(key: str, part_id: str) -> Any:
+    """Let the spectrum or the waveform of the first driving track draw a sound graphic."""
+    plain = body()
+    reading = "waveform" if plain.get("reading") == "waveform" else "bank"
+    project = studio().projects.current(key).document
+    command = make_part.drawn_by_sound(services().levels, project, part_id, reading=reading)
+    return jsonify(standing(tune.edit(studio(), key, command, base=whole(plain, "base"))))
 
 
 @pages.get("/node/<int:index>")
@@ -158,10 +169,29 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "file": _file(scene, part),
         "envelopes": project.envelopes,
         "targets_of": tune.places_for,
+        "graphic": _graphic(project, part) if part else None,
+        "groups": _groups(scene, part) if part else (),
         "squash_target": lambda item: Target(part=item.id, property="scale_x"),
         "solid_anchors": lambda item: {w: a.model_dump() for w, a in make_part.middle_of(item).items()},
         "track": next(iter(project.tracks), None),
     }
+
+
+def _graphic(project: Project, part: Part) -> dict[str, Any] | None:
+    """What draws a sound graphic; None for other parts."""
+    if not any(is_level(item.id) for item in part.properties):
+        return None
+    return {
+        "mappings": make_part.drawing(project, part.id),
+        "levels": sum(is_level(item.id) for item in part.properties),
+    }
+
+
+def _groups(scene: Scene, part: Part) -> list[Part]:
+    """The groups that a part could go into: all but those inside it."""
+    inside = {item.id for item in scene.branch(part.id)}
+    kinds = {"group", "group_3d", "svg_file", "gltf_node"}
+    return [item for item in scene.parts if item.shape.id in kinds and item.id not in inside][:MOST_CHOICES]
 
 
 def _file(scene: Scene, part: Part | None) -> Any:
@@ -177,7 +207,8 @@ def _rows(scene: Scene, chosen: Part | None, moved: dict[Target, Any], opened: l
         inside.setdefault(part.parent, []).append(part)
     runs: dict[str, Target] = {}
     for target in moved:
-        runs.setdefault(target.part, target)
+        if not is_level(target.property):
+            runs.setdefault(target.part, target)
     roots = inside.get(None, ())
     open_now = set(known) - set(opened) if len(scene.parts) <= ALL_OPEN else set(opened)
     if len(roots) == 1 and roots[0].id not in opened:
@@ -211,6 +242,8 @@ def _rows(scene: Scene, chosen: Part | None, moved: dict[Target, Any], opened: l
 def _properties(project: Project, part: Part, moved: dict[Target, Any]) -> tuple[PropertyRow, ...]:
     found = []
     for item in part.properties:
+        if is_level(item.id):
+            continue
         target = Target(part=part.id, property=item.id)
         own = part.own(item.id)
         drives = tuple(moved.get(target, ()))

@@ -16,8 +16,17 @@ from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import Format, HandOff, KeyParams
-from fern_tide.core.formats.smil import MARK, Clock, animate, animate_transform, chain, read_colour, values_in
-from fern_tide.core.scene.drawing import TRANSFORMS, bindings, draw
+from fern_tide.core.formats.smil import (
+    MARK,
+    Clock,
+    animate,
+    animate_path,
+    animate_transform,
+    chain,
+    read_colour,
+    values_in,
+)
+from fern_tide.core.scene.drawing import TRANSFORMS, bindings, draw, level_names
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.svg.allowed import SVG
 from fern_tide.core.scene.svg.geometry import number
@@ -125,6 +134,10 @@ def _drawn(hand_off: HandOff, clock: Clock) -> bytes:
         for binding in bindings(part):
             if binding.slot == slot and binding.property in curves:
                 element.append(animate(curves[binding.property], binding.attribute, clock))
+        names = level_names(part) if slot == "own" else []
+        if any(name in curves for name in names):
+            levels = np.stack(list(_rows(part, names, curves, hand_off.n_frames).values()))
+            element.append(animate_path(part, levels, clock))
 
     first = {curve.target: curve.at(0) for curve in hand_off.curves if curve.n_frames}
     root = draw(hand_off.scene, media=hand_off.media, values=first, dress=dress)
@@ -146,11 +159,15 @@ def read_back(content: bytes, hand_off: HandOff, params: SvgParams) -> Mapping[T
     root = SafeET.fromstring(content)
     elements = _elements(root, hand_off)
     found = {}
+    read_levels: dict[str, FloatArray] = {}
     for curve in hand_off.curves:
         part = hand_off.scene.part(curve.target.part)
         inside = part.shape.id == "svg_element"
         if curve.target.property in PLACE_NAMES:
             found[curve.target] = _read_place(part, curve, elements, inside, hand_off.n_frames)
+        if curve.target.property in level_names(part):
+            levels = _read_levels(part, elements, hand_off.n_frames, known=read_levels)
+            found[curve.target] = levels[int(curve.target.property.removeprefix("level_"))]
         for binding in bindings(part):
             if binding.property == curve.target.property:
                 element = elements.get((part.id, binding.slot))
@@ -177,6 +194,17 @@ def _elements(root: ET.Element, hand_off: HandOff) -> dict[tuple[str, str], ET.E
         for part in hand_off.scene.branch(only.id)[1:]
         if part.id in hand_off.by_part
     }
+
+
+def _read_levels(
+    part: Part, elements: Mapping[tuple[str, str], ET.Element], n_frames: int, *, known: dict[str, FloatArray]
+) -> FloatArray:
+    """Read a sound graphic's levels, shape (levels, frames), once for all of them."""
+    if part.id not in known:
+        assert part.kind.read_path is not None
+        texts = values_in(elements.get((part.id, "own")), "animate", attribute="d", n_frames=n_frames)[0]
+        known[part.id] = np.stack([part.kind.read_path(part.shape.params, text) for text in texts], axis=1)
+    return known[part.id]
 
 
 def _read_place(

@@ -25,6 +25,7 @@ from fern_tide.core.scene.scene import Part, Scene
 
 LIGHT_TYPES = {"point_light": "point", "spot_light": "spot", "sun": "directional"}
 _PLACES = (Form.TRANSLATION, Form.ROTATION, Form.SCALE)
+_LEFT_PLAIN = (*_PLACES, Form.WEIGHTS)
 _STRENGTH = "KHR_materials_emissive_strength"
 
 
@@ -91,9 +92,10 @@ class _Builder:
         node = self.document["nodes"][place["node"]]
         if part.kind.solid is not None:
             place["material"] = self._append("materials", {"name": name, "pbrMetallicRoughness": {}})
-            node["mesh"] = self._append(
-                "meshes", {"name": name, "primitives": [self._primitive(part, place["material"])]}
-            )
+            primitive = self._primitive(part, place["material"])
+            node["mesh"] = self._append("meshes", {"name": name, "primitives": [primitive]})
+            if part.kind.morphs is not None:
+                self._add_morphs(part, primitive, place)
         if part.shape.id in LIGHT_TYPES:
             place["light"] = self._add_light(part, name)
             node["extensions"] = {"KHR_lights_punctual": {"light": place["light"]}}
@@ -133,6 +135,15 @@ class _Builder:
         found = dict(self._meshes[key])
         return {"indices": found.pop("indices"), "attributes": found, "material": material}
 
+    def _add_morphs(self, part: Part, primitive: Json, place: Place) -> None:
+        """Write a mesh's morph targets; such a mesh is thin, and seen from both sides."""
+        assert part.kind.morphs is not None
+        moves = part.kind.morphs(part.shape.params).astype("<f4")
+        primitive["targets"] = [{"POSITION": self.accessor(move, "VEC3", bounds=True)} for move in moves]
+        mesh = self.document["meshes"][self.document["nodes"][place["node"]]["mesh"]]
+        mesh["weights"] = [0.0] * len(moves)
+        self.document["materials"][place["material"]]["doubleSided"] = True
+
     def _set_own(self, part: Part, before: dict[str, Any] | None) -> None:
         """Write a part's own values; of an imported part those that are not what its file says."""
         if part.kind.channels is None:
@@ -140,7 +151,7 @@ class _Builder:
         for channel in part.kind.channels(part.shape.params):
             if before is not None and all(part.own(name) == before.get(name) for name in channel.names):
                 continue
-            if before is None and channel.form in _PLACES and _plain(part, channel):
+            if before is None and channel.form in _LEFT_PLAIN and _plain(part, channel):
                 continue
             self._put(part, channel)
 

@@ -1,5 +1,7 @@
 // The 2D stage: puts the values of a frame into the drawing. It looks values up and writes attributes; it computes none.
 
+import { outlineOf } from "./graphic.js";
+
 const VERBS = { move: ["translate", "x", "y"], turn: ["rotate", "turn"], scale: ["scale", "scale_x", "scale_y"] };
 const SVG = "http://www.w3.org/2000/svg";
 
@@ -125,6 +127,7 @@ export class Stage2d {
       const moves = (name) => moved.has(`${id}:${name}`);
       const valueAt = (frame) => (name) => this.#value(`${id}:${name}`, frame, this.#heads[id].own[name]);
       if (head.placed) this.#bindPlace(id, moves, valueAt);
+      if (head.outline && head.outline.names.some(moves)) this.#bindOutline(id, valueAt);
       for (const [name, places] of Object.entries(head.bindings)) if (moves(name)) this.#bindPlaces(id, name, places, valueAt);
     }
   }
@@ -140,6 +143,11 @@ export class Stage2d {
       const group = names.some(moves) && this.element(id, slot);
       if (group) this.#setters.push(setter(group, "transform", (frame) => transformOf(slot, head(), valueAt(frame))));
     }
+  }
+
+  #bindOutline(id, valueAt) {
+    const own = this.element(id, "own");
+    if (own) this.#setters.push(setter(own, "d", (frame) => outlineOf(this.#heads[id].outline, this.#heads[id].outline.names.map(valueAt(frame)))));
   }
 
   #bindPlaces(id, name, places, valueAt) {

@@ -160,6 +160,7 @@ export function mountProperties({ parts, find, state, stage, signal, head, selec
     ({ target }) => {
       if (target.dataset.limit) limit(target);
       if (target.id === "follow-source") follow(target.value);
+      if (target.id === "part-parent") project.edit({ kind: "arrange_part", id: state.part, parent: target.value || null, place: 100000 });
       if (target.id === "anchor-3d" && target.value !== "point") anchorSolid(target.value);
       if (target.type === "color" && target.dataset.own) setOwn(target.dataset.own, target.value).then(() => show(target.dataset.own, null));
       if (target.dataset.plays) project.edit({ kind: "set_plays", file: target.dataset.plays, plays: target.checked });
@@ -174,6 +175,7 @@ export function mountProperties({ parts, find, state, stage, signal, head, selec
       if (!button) return;
       const { dataset } = button;
       if (dataset.use) use(dataset.use);
+      else if (dataset.drawBy) project.send(`stage/parts/${state.part}/draw`, { reading: dataset.drawBy });
       else if (dataset.driveIt) drive(dataset.driveIt);
       else if (dataset.tie) choose(dataset.tie);
       else if (dataset.anchor) anchorAt(...dataset.anchor.split(" ").map(Number), dataset.word);

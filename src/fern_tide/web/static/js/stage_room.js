@@ -207,7 +207,7 @@ export function mountStageRoom(room, signal) {
         select(target.value.split(":")[0]);
       }
       if (target.id === "add-part" && target.value) {
-        const made = await project.send("stage/parts", { kind: target.value, parent: groupOf() });
+        const made = await project.send("stage/parts", { kind: target.value });
         target.value = "";
         if (made) select(made.part);
       }
@@ -216,13 +216,6 @@ export function mountStageRoom(room, signal) {
     { signal },
   );
   parts.addEventListener("keydown", (event) => event.target.closest("#tree") && walkTree(event), { signal });
-
-  /** A new part goes into the selected group, or beside the selected part. */
-  function groupOf() {
-    const part = state.part && partJson(state.part);
-    if (!part) return null;
-    return ["group", "group_3d"].includes(part.shape.id) ? part.id : null;
-  }
 
   function walkTree(event) {
     const rows = [...parts.querySelectorAll(".tree-row[data-part]")];
