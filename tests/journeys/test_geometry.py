@@ -1,7 +1,12 @@
 """The pure geometry of the page, called in the browser as its views call it."""
 
+import re
+
+import numpy as np
 import pytest
 
+from fern_tide.core.scene.graphic import Form, outline
+from fern_tide.core.scene.svg.geometry import place
 from fern_tide.core.sound.spectrogram import HIGHEST_HZ, LOWEST_HZ, ROWS, row_edges_hz
 
 
@@ -27,6 +32,7 @@ def modules(browser, server):
             [script, name, list(arguments)],
         )
 
+    call.page = page
     yield call
     page.context.close()
 
@@ -313,3 +319,35 @@ def test_the_page_draws_pitches_where_python_puts_them(browser, server):
     for hz, y in zip((40, 440, 9_000), rows, strict=True):
         row = int(ROWS - y)  # Python counts rows from the lowest
         assert edges[row] <= hz <= edges[row + 1]
+
+
+@pytest.mark.parametrize("form", Form)
+def test_a_sound_graphic_is_drawn_as_the_core_draws_it(modules, form):
+    levels = [0.0, 0.125, 1.0, 0.37, 0.999, 0.0005]
+    drawn = modules("graphic", "outlineOf", {"form": str(form), "width": 333, "height": 77}, levels)
+    ours = outline(form, np.array(levels), width=333, height=77)
+    assert re.sub(r"[-\d.]+", "", drawn) == re.sub(r"[-\d.]+", "", ours)
+    read, own = ([float(word) for word in re.findall(r"-?[\d.]+", text)] for text in (drawn, ours))
+    np.testing.assert_allclose(read, own, atol=0.0101)  # a half may be rounded to either side
+
+
+def test_an_elements_place_is_written_as_the_core_writes_it(modules):
+    part = {"anchor": [30, 40], "base": "rotate(5)"}
+    values = {"x": 1.5, "y": -2, "turn": 30, "scale_x": 2, "scale_y": 0.5}
+    ours = place(tuple(values.values()), anchor=(30, 40), base="rotate(5)")
+    source = "(part, values) => import('/static/js/stage.js').then((m) => m.placeOf(part, (name) => values[name]))"
+    assert modules.page.evaluate(f"([part, values]) => ({source})(part, values)", [part, values]) == ours
+
+
+@pytest.mark.parametrize(("at", "low", "high", "value"), [(0, -2, 4, -2), (1000, -2, 4, 4), (500, 0, 1, 0.5)])
+def test_a_knob_runs_from_end_to_end(modules, at, low, high, value):
+    assert modules("stage_properties", "knobValue", at, low, high) == value
+
+
+def test_what_became_of_files_is_said_in_words(modules):
+    said = modules("stage_files", "cameIn", {"notes": ["2 scripts"], "lost": ["Lamp, turn"], "fresh": ["Leaf"]})
+    assert said == (
+        "Left out or changed on the way in: 2 scripts. Not there any more, so nothing moves it: Lamp, turn. "
+        "New in it: Leaf."
+    )
+    assert modules("stage_files", "cameIn", {}) == ""

@@ -3,6 +3,7 @@
 import io
 import json
 
+import numpy as np
 import pytest
 from PIL import Image
 from tests.gltf import GLB, document, glb
@@ -16,6 +17,7 @@ from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.images import check_image
 from fern_tide.workflows import bring_in_scene, hand_off, make_part, tune
 from fern_tide.workflows.demo_project import open_demo
+from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.scene_files import empty_scene, look_at
 from fern_tide.workflows.stages import Stages
 
@@ -246,3 +248,27 @@ def test_looks_change_with_what_is_seen_and_not_with_names(studio, key):
     moved = tuple(part.model_copy(update={"values": part.values | {"x": 1.0}}) for part in scene.parts)
     assert stages.of(scene.but(parts=moved)).looks != looks
     assert stages.of(scene.but(background="#ffffff")).looks != looks
+
+
+@pytest.mark.parametrize("reading", ["bank", "waveform"])
+def test_a_sound_draws_a_graphic_with_one_mapping_and_draws_it_anew(studio, key, reading):
+    levels = Levels(studio)
+    scene = scene_of(studio, key)
+    graphic = make_part.made(scene, "sound_graphic")
+    tune.edit(studio, key, graphic, base=studio.projects.current(key).id)
+    part_id = graphic.part.id
+    for _ in range(2):
+        current = studio.projects.current(key)
+        command = make_part.drawn_by_sound(levels, current.document, part_id, reading=reading)
+        tune.edit(studio, key, command, base=current.id)
+    project = studio.projects.current(key).document
+    (mapping,) = make_part.drawing(project, part_id)
+    assert mapping.spread and len(mapping.drives) == 24
+    lift = levels.lift(project, mapping)
+    assert lift.shape == (24, project.n_frames) and lift.max() == 1 and lift.min() == 0
+    curves = tune.curves(levels, project, of=mapping)
+    assert len(curves) == 24 and any(np.ptp(curve.values) > 0.5 for curve in curves)
+    assert tune.lane_lift(levels, project, mapping).shape == (project.n_frames,)
+    assert tune.sheet(levels, project, mapping).transfers.shape == (24, 129)
+    with pytest.raises(FernTideError, match="a sound graphic"):
+        make_part.drawn_by_sound(levels, project, "rain", reading=reading)

@@ -60,19 +60,24 @@ def outline(form: Form, levels: FloatArray, *, width: float, height: float) -> s
     if form is Form.BARS:
         half = width / n * BAR_SHARE / 2
         return "".join(
-            f"M{x - half:.2f} 0V{-level * height:.2f}H{x + half:.2f}V0Z"
+            f"M{_text(x - half)} 0V{_text(-level * height)}H{_text(x + half)}V0Z"
             for x, level in zip(xs, levels.tolist(), strict=True)
         )
-    top = [f"{x:.2f} {-level * height:.2f}" for x, level in zip(xs, levels.tolist(), strict=True)]
+    top = [f"{_text(x)} {_text(-level * height)}" for x, level in zip(xs, levels.tolist(), strict=True)]
     if form is Form.LINE:
         return "M" + "L".join(top)
-    low = [f"{x:.2f} {level * height:.2f}" for x, level in zip(xs, levels.tolist(), strict=True)]
+    low = [f"{_text(x)} {_text(level * height)}" for x, level in zip(xs, levels.tolist(), strict=True)]
     return "M" + "L".join([*top, *reversed(low)]) + "Z"
+
+
+def _text(value: float) -> str:
+    text = f"{value:.2f}"
+    return "0.00" if text == "-0.00" else text
 
 
 def _ring_point(place: int, n: int, radius: float) -> str:
     turn = 2 * pi * place / n - pi / 2
-    return f"{radius * cos(turn):.2f} {radius * sin(turn):.2f}"
+    return f"{_text(radius * cos(turn))} {_text(radius * sin(turn))}"
 
 
 def levels_in(form: Form, data: str, *, width: float, height: float, points: int) -> FloatArray:

@@ -28,12 +28,17 @@ def needs(params: WaveformParams, info: SoundInfo) -> tuple[WaveformFeature, ...
 
 
 def read(params: WaveformParams, source: Source) -> FloatArray:
-    """Give the peak of the span that each point falls into, shape (points, frames), the earliest point first.
+    """Give the peak about each point, shape (points, frames), the earliest point first.
 
-    A span is 256 samples; before the track's start and after its end it is silent.
+    A point covers the stretch to half way to its neighbours, in spans of 256 samples, so that no peak is missed; before
+    the track's start and after its end it is silent.
     """
+    from scipy.ndimage import maximum_filter1d
+
     spans = np.abs(source.get(WaveformFeature())).max(axis=0).astype(np.float64)
     rate = source.info.sample_rate_hz
+    stretch = params.window_ms / 1000.0 / (params.points - 1) * rate / WAVEFORM_SAMPLES
+    spans = maximum_filter1d(spans, size=max(1, round(stretch)), mode="constant") if len(spans) else spans
     middles = (np.arange(source.n_frames) + 0.5) / float(source.rate.fps) - source.offset_s
     around = np.linspace(-0.5, 0.5, params.points) * params.window_ms / 1000.0
     at = np.floor((middles + around[:, np.newaxis]) * rate / WAVEFORM_SAMPLES).astype(np.int64)
