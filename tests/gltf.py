@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import copy
+import io
 import json
 import struct
 from typing import Any
 
 import numpy as np
+from PIL import Image
 
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.scene.gltf.parts import parts_of
@@ -21,10 +23,15 @@ _BEND = np.array([[0, 0, 0], [0, 0, 0], [0.3, 0, 0], [0.3, 0, 0]], dtype="<f4")
 _TIMES = np.array([0, 1], dtype="<f4")
 _NODS = np.array([[0, 0, 0, 1], [0, 0.5**0.5, 0, 0.5**0.5]], dtype="<f4")
 _CORNERS = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], dtype="<f4")
-_PNG = bytes.fromhex(
-    "89504e470d0a1a0a0000000d4948445200000001000000010802000000907753de0000000c49444154789c63f8cfc0000000030001"
-    "5b8d2fbf0000000049454e44ae426082"
-)
+
+
+def _png() -> bytes:
+    out = io.BytesIO()
+    Image.new("RGB", (2, 2), "#808080").save(out, "PNG")
+    return out.getvalue()
+
+
+_PNG = _png()
 
 
 def _build() -> tuple[dict[str, Any], bytes]:

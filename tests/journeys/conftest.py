@@ -75,7 +75,12 @@ def page(browser: Browser, server: Server) -> Page:
     made.set_default_timeout(60_000)  # machines are shared
     wrong: list[str] = []
     expected: list[str] = []
-    made.on("console", lambda message: wrong.append(message.text) if message.type in {"error", "warning"} else None)
+    made.on(
+        "console",
+        lambda message: (
+            wrong.append(f"{message.text} {message.location}") if message.type in {"error", "warning"} else None
+        ),
+    )
     made.on("pageerror", lambda error: wrong.append(str(error)))
     made.expect_console = expected.append
     yield made

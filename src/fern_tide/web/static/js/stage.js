@@ -99,6 +99,12 @@ export class Stage2d {
     this.#bind();
   }
 
+  /** Take in how a part shows, and its own values, as they are now. */
+  know(part, head) {
+    this.#heads[part] = head;
+    this.#bind();
+  }
+
   /** Try a value by hand; null lets go. */
   try(target, value, head) {
     this.#heads[target.split(":")[0]] = head;

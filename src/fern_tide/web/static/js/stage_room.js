@@ -30,6 +30,7 @@ export function mountStageRoom(room, signal) {
   const axis = new Axis(project.standing.frames);
   const stage = new StageView(room.querySelector("#stage"), { prefix: "stage-", signal });
   let inner = null;
+  let asked = 0;
 
   const head = () => JSON.parse(find("#part-head")?.textContent ?? "null");
   const context = { room, parts, find, state, stage, signal, head, select, refresh, drawRunning, choose: chooseProperty };
@@ -110,10 +111,11 @@ export function mountStageRoom(room, signal) {
 
   /** Show tree and properties anew, as the server draws them. */
   async function refresh() {
+    const mine = ++asked;
     const query = new URLSearchParams({ part: state.part ?? "", open: state.open.join(), find: state.find, property: state.property });
     const html = await telling(() => getText(project.url(`stage/parts?${query}`)));
     await letGo();
-    if (html === undefined || signal.aborted) return;
+    if (html === undefined || signal.aborted || mine !== asked) return; // one that was asked for later wins
     const scrolled = ["#tree", "#properties"].map((name) => find(name)?.scrollTop ?? 0);
     replaceHtml(parts, html);
     mountParts();
@@ -149,7 +151,7 @@ export function mountStageRoom(room, signal) {
       mountRibbon(ribbon, { axis, signal: scope });
       mountWheel(ribbon, { axis, plot: () => ribbon, signal: scope });
     }
-    if (state.part && head()) stage.view?.know?.(state.part, head());
+    if (state.part && head()) stage.view?.know(state.part, head());
     looking.mount();
   }
 
@@ -241,7 +243,7 @@ export function mountStageRoom(room, signal) {
   project.addEventListener("refused", () => refresh().then(load), { signal });
   work.addEventListener("done", () => refresh().then(load), { signal });
   stage.onReady = () => {
-    if (state.part && head()) stage.view.know?.(state.part, head());
+    if (state.part && head()) stage.view.know(state.part, head());
     looking.outline();
   };
   new ResizeObserver(redraw).observe(room);
