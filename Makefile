@@ -43,6 +43,7 @@ $(VENV)/bench.stamp: requirements-bench.lock $(VENV)/dev.stamp
 
 bench: install-dev $(VENV)/bench.stamp
 	$(BIN)/python benchmarks/run.py
+	$(BIN)/python benchmarks/scenes.py
 	$(BIN)/python benchmarks/drag.py
 
 shots: install-dev

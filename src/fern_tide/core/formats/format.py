@@ -11,7 +11,7 @@ import numpy as np
 from pydantic import Field
 
 from fern_tide.core.bake.curve import Curve
-from fern_tide.core.bake.thin import Interpolation, Keys, thin
+from fern_tide.core.bake.thin import Interpolation, Keys, every_frame, thin
 from fern_tide.core.base.errors import FernTideError, ReadBackFailed
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import Params, unit
@@ -65,6 +65,8 @@ class KeyParams(Params):
             rows: shape (channels, frames).
             spans: what the error is a share of, a number per channel; None takes each channel's own range.
         """
+        if self.error_percent == 0:
+            return every_frame(rows, interpolation=self.interpolation)
         if spans is None:
             spans = np.ptp(rows, axis=1) if rows.size else np.zeros(len(rows))
         return thin(rows, tolerance=spans * self.error_percent / 100, interpolation=self.interpolation)

@@ -57,7 +57,7 @@ def encode(hand_off: HandOff, params: GltfParams) -> bytes:
         times: dict[bytes, int] = {}
         for item in moving:
             keys = params.keys(item.rows, spans=item.spans)
-            seconds = np.array([float(hand_off.rate.seconds(int(frame))) for frame in keys.frames], dtype="<f4")
+            seconds = hand_off.rate.times(keys.frames).astype("<f4")
             if seconds.tobytes() not in times:
                 times[seconds.tobytes()] = built.add(seconds, "SCALAR", bounds=True)
             output = _add_values(built, item, keys, float(hand_off.rate.fps))

@@ -51,7 +51,10 @@ export class StageView {
 
   /** Draw the scene anew when it looks otherwise; one that is of another kind needs the whole page. */
   async follow({ looks, space }) {
-    if (space !== this.space) window.location.reload();
+    if (space !== this.space) {
+      window.location.reload();
+      return;
+    }
     if (looks === this.looks) return;
     this.looks = looks;
     await this.ready;
