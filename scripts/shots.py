@@ -15,6 +15,15 @@ FLAGS = ["--no-sandbox", "--disable-dev-shm-usage", "--mute-audio", "--hide-scro
 QUIET = ["--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update"]
 
 
+FURTHEST = """async () => {
+    const { transport } = await import("/static/js/transport.js");
+    const running = document.querySelector("[data-running='lamp:turn_z']");
+    const at = (frame) => (transport.seek(frame), parseFloat(running.textContent));
+    const frames = Array.from({ length: 300 }, (_, place) => 450 + place);
+    transport.seek(frames.reduce((best, frame) => (at(frame) > at(best) ? frame : best)));
+}"""
+
+
 def settled(page: Page, selector: str) -> None:
     page.wait_for_selector(selector)
     page.evaluate("document.fonts.ready.then(() => true)")
@@ -29,7 +38,7 @@ def shoot(page: Page, name: str) -> None:
 
 def take(page: Page, url: str) -> None:
     page.goto(url)
-    page.click("main li a")
+    page.click("main li a:not(:has-text('potting bench'))")
     settled(page, "#plot")
     while page.evaluate("document.getElementById('work').childElementCount"):
         page.wait_for_timeout(300)
@@ -62,11 +71,33 @@ def take(page: Page, url: str) -> None:
     page.wait_for_selector("#download-svg")
     page.mouse.move(640, 790)
     shoot(page, "hand-off")
+    take_stages(page, url)
     page.goto(url)
     page.wait_for_timeout(700)
     dates = "document.querySelectorAll('[data-changed]')"
     page.evaluate(f"{dates}.forEach(date => (date.textContent = 'changed 24 November, 21:04'))")
     shoot(page, "projects")
+
+
+def take_stages(page: Page, url: str) -> None:
+    page.click("#rooms >> text=Stage")
+    settled(page, "#part-panel")
+    page.click("[data-select='lamp-glow']")
+    settled(page, "[data-try='lamp-glow:turn']")
+    page.mouse.move(640, 790)
+    shoot(page, "stage")
+    page.goto(url)
+    page.click("main li a:has-text('potting bench')")
+    settled(page, "#plot")
+    page.click("#rooms >> text=Stage")
+    settled(page, "#stage canvas")
+    page.click("[data-select='lamp']")
+    settled(page, "[data-try='lamp:turn_z']")
+    page.evaluate(FURTHEST)
+    page.click("#draft")
+    page.wait_for_timeout(2500)
+    page.mouse.move(640, 790)
+    shoot(page, "stage-3d")
 
 
 def main() -> None:

@@ -219,6 +219,8 @@ def test_the_middle_of_a_photo_pumps_and_the_rest_is_still(room):
     room.wait_for_selector("[data-copy='middle']")
     room.click("[data-copy='middle']")
     room.wait_for_selector("[data-part-json='pane-middle']", state="attached")
+    panel = "(({ scrollWidth, clientWidth }) => scrollWidth <= clientWidth)(document.querySelector('#part-panel'))"
+    assert room.evaluate(panel)
     drive(room, "pane-middle:scale_x")
     wait(room, "document.querySelector('[data-running=\"pane-middle:scale_x\"]')?.textContent === '1.00'")
     room.click("#frame-all")
@@ -242,6 +244,7 @@ def test_the_middle_of_a_photo_pumps_and_the_rest_is_still(room):
 def test_a_3d_model_made_elsewhere_is_picked_and_tried(room):
     room.expect_console("targetNames")  # the model names one of its two shapes
     room.set_input_files("#scene-file", {"name": "fern.glb", "mimeType": "model/gltf-binary", "buffer": GLB})
+    room.click("#notice-act >> text=Replace the stage")
     room.wait_for_selector("#stage canvas")  # another kind of stage: the page comes anew
     wait(room, "document.querySelector('#stage').dataset.kind === '3d'")
     wait(room, "document.querySelector('[data-select=frond]') !== null")
@@ -297,8 +300,7 @@ def test_a_wrong_file_is_explained_and_the_stage_stays(room, name, content, word
     room.expect_console("422")
     parts = room.locator(".tree-row").count()
     room.set_input_files("#scene-file", {"name": name, "mimeType": "application/octet-stream", "buffer": content})
-    if not name.endswith(".glb"):
-        room.click("#notice-act")
+    room.click("#notice-act")
     wait(room, f"document.querySelector('#notice-words').textContent.includes({words!r})")
     assert room.locator(".tree-row").count() == parts and room.get_attribute("#undo", "title") == "Nothing to undo"
 

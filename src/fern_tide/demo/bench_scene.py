@@ -155,7 +155,7 @@ def _tray() -> list[Part]:
             "Mist",
             "cylinder",
             parent="tray",
-            params={"radius": 0.54, "height": 0.3, "around": 28},
+            params={"radius": 0.54, "height": 0.16, "around": 28},
             y=0.08,
             colour="#cfe6e2",
             opacity=0.2,

@@ -78,7 +78,7 @@ def words(name: str) -> str:
     parts = name.split("_")
     if len(parts) > 1 and parts[-1] in {"hz", "ms", "s", "db", "frames"}:
         parts = parts[:-1]
-    return ACRONYMS.get(name) or " ".join(parts).capitalize()
+    return LABELS.get(name) or " ".join(parts).capitalize()
 
 
 def fields(model: type[BaseModel]) -> tuple[FieldSpec, ...]:
@@ -116,7 +116,21 @@ def _spec(name: str, field: FieldInfo) -> FieldSpec:
     )
 
 
-ACRONYMS = {"rms": "RMS"}
+LABELS = {
+    "rms": "RMS",
+    "cx": "Centre across",
+    "cy": "Centre down",
+    "r": "Radius",
+    "rx": "Radius across",
+    "ry": "Radius down",
+    "x": "Left",
+    "y": "Top",
+    "x1": "Start across",
+    "y1": "Start down",
+    "x2": "End across",
+    "y2": "End down",
+}
+"""Names that say nothing by themselves, as people read them."""
 M = TypeVar("M", bound=BaseModel)
 
 

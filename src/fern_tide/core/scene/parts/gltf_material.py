@@ -12,11 +12,11 @@ from fern_tide.core.scene.part import SURFACE_CHANNELS, Channel, Form, PartKind
 from fern_tide.core.scene.properties import SURFACE, Property
 
 TEXTURES = {
-    "base": ("pbrMetallicRoughness/baseColorTexture", "Colour picture"),
-    "rough": ("pbrMetallicRoughness/metallicRoughnessTexture", "Roughness picture"),
-    "normal": ("normalTexture", "Relief picture"),
-    "occlusion": ("occlusionTexture", "Shade picture"),
-    "emissive": ("emissiveTexture", "Emission picture"),
+    "base": ("pbrMetallicRoughness/baseColorTexture", "Colour map"),
+    "rough": ("pbrMetallicRoughness/metallicRoughnessTexture", "Roughness map"),
+    "normal": ("normalTexture", "Relief map"),
+    "occlusion": ("occlusionTexture", "Shade map"),
+    "emissive": ("emissiveTexture", "Emission map"),
 }
 """The textures that a material can have: where each lies in it, and what people read."""
 

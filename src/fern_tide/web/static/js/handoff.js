@@ -132,6 +132,7 @@ export function mountHandoff(room, signal) {
     if (signal.aborted) return;
     written[id] = html ?? "";
     place().innerHTML = written[id];
+    place().scrollIntoView({ block: "nearest" });
   }
 
   function mountParts() {

@@ -181,7 +181,7 @@ export class Stage2d {
   outline(part) {
     const own = this.element(part, "own") ?? this.element(part, "move");
     if (!own?.getBBox) return null;
-    const { x, y, width, height } = own.getBBox();
+    const { x, y, width, height } = boxOf(own);
     const matrix = own.getScreenCTM();
     if (!matrix || (!width && !height)) return null;
     const at = (px, py) => new DOMPoint(px, py).matrixTransform(matrix);
@@ -192,7 +192,7 @@ export class Stage2d {
   anchorBox(part, head) {
     const own = this.element(part, "own");
     if (!own) return null;
-    const { x, y, width, height } = own.getBBox();
+    const { x, y, width, height } = boxOf(own);
     if (head.base === null) return { x, y, width, height };
     const matrix = new DOMMatrix(cssMatrix(head.base));
     const corners = [[x, y], [x + width, y], [x, y + height], [x + width, y + height]].map(([px, py]) => new DOMPoint(px, py).matrixTransform(matrix));
@@ -254,6 +254,9 @@ export class Stage2d {
 
   dispose() {}
 }
+
+/** The box of an element; of a picture seen through a mask, that of the mask. */
+const boxOf = (own) => (own.querySelector(":scope > mask")?.firstElementChild ?? own).getBBox();
 
 /** An SVG transform list as the browser's matrices take it. */
 function cssMatrix(list) {

@@ -40,8 +40,14 @@ export function mountFiles(context) {
     const solid = [...files].some(({ name }) => /\.(glb|gltf)$/i.test(name));
     const fits = solid === (project.standing.space === "3d");
     const bare = !parts.querySelector(".tree-row");
-    if (!fits || bare) {
+    if (bare) {
       send(url("replace"), files, names(files));
+      return;
+    }
+    if (!fits) {
+      const kind = solid ? "3D" : "2D";
+      const act = { words: "Replace the stage", run: () => send(url("replace"), files, names(files)) };
+      notice(`${names(files)} is ${kind}, and this stage is ${solid ? "2D" : "3D"}: put it in the stage's place?`, { tone: "good", act });
       return;
     }
     notice(`${names(files)}: add it to what is on the stage, or put it in its place?`, { tone: "good", act: { words: "Add it", run: () => send(url("add"), files, names(files)) } });
