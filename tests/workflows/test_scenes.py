@@ -15,6 +15,7 @@ from fern_tide.core.mapping.mapping import Drive, Mapping
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.images import check_image
+from fern_tide.core.scene_commands import RemovePart
 from fern_tide.workflows import bring_in_scene, hand_off, make_part, tune
 from fern_tide.workflows.demo_project import open_demo
 from fern_tide.workflows.levels import Levels
@@ -114,6 +115,14 @@ def test_a_scene_that_replaces_another_keeps_the_mappings_of_parts_with_the_same
     ]
     assert "Cloche 1, height" in made.lost and len(made.lost) == 15
     assert (made.revision.document.scene.width, made.revision.document.scene.height) == (400, 400)
+
+
+def test_an_element_is_not_taken_out_of_its_file_but_the_file_goes_whole(studio, key):
+    project = bring_in_scene.bring_in(studio, key, {"leaf.svg": SVG}, replace=False).revision.document
+    with pytest.raises(FernTideError, match="Vein came with its file"):
+        RemovePart(id="vein").apply(project)
+    gone = RemovePart(id="leaf").apply(project).scene
+    assert gone.files == () and not any(part.name == "Vein" for part in gone.parts)
 
 
 def test_kinds_do_not_mix(studio, key):

@@ -168,8 +168,13 @@ class RemovePart(Command, frozen=True):
         return f"Remove {before.scene.part(self.id).name}"
 
     def apply(self, project: Project) -> Project:  # noqa: D102
-        gone = {part.id for part in project.scene.branch(self.id)}
-        name = project.scene.part(self.id).name
+        part = project.scene.part(self.id)
+        gone, name = {item.id for item in project.scene.branch(self.id)}, part.name
+        if not part.kind.offered and part.parent is not None:
+            raise FernTideError(
+                f"{name} came with its file and cannot be taken out of it.",
+                remedy="Set its opacity or its scale to nothing, or remove the whole file.",
+            )
         users = [m.name for m in project.mappings if any(drive.target.part in gone for drive in m.drives)]
         if users and not self.with_users:
             raise FernTideError(f"{name} is moved by {listed(users)}.", remedy="Remove it with what moves it?")

@@ -52,6 +52,12 @@ def put(path, value):
     return change
 
 
+def wild_indices() -> bytes:
+    plain, binary = document()
+    start = plain["bufferViews"][3]["byteOffset"]
+    return glb(plain, binary[:start] + b"\xff\xff" + binary[start + 2 :])
+
+
 # --- what is hostile
 
 
@@ -101,9 +107,10 @@ def put(path, value):
         (changed(put("meshes.0.primitives.0.material", 44)), "material 44"),
         (changed(put("meshes.0.primitives.0.attributes.POSITION", 3)), "different lengths"),
         (changed(put("meshes.0.primitives.0.indices", 0)), "no whole numbers"),
-        (glb(document()[0], b"\xff" * len(document()[1])), "vertex that is not there"),
+        (wild_indices(), "vertex that is not there"),
         (changed(put("nodes", {"a": 1})), "no list"),
         (changed(put("meshes.0.primitives", 5)), "no list"),
+        (changed(put("images.0.bufferView", 0)), "no picture that can be used"),
         (changed(put("images", [{"uri": "http://far/x.png"}])), "points outside itself"),
         (changed(put("images", [{"uri": "../x.png"}])), "points outside itself"),
         (changed(put("images", [{"uri": "/etc/passwd"}])), "points outside itself"),
@@ -154,7 +161,8 @@ def test_a_glb_that_needs_nothing_stays_byte_for_byte():
 
 def test_files_that_were_dropped_together_are_packed_into_one():
     plain, binary = document()
-    png = b"\x89PNG\r\n\x1a\n" + bytes(20)
+    view = plain["bufferViews"][plain["images"][0]["bufferView"]]
+    png = binary[view["byteOffset"] :][: view["byteLength"]]
     plain["buffers"] = [{"uri": "fern.bin", "byteLength": len(binary)}]
     plain["images"] = [{"uri": "./bark%20one.png"}]
     text = json.dumps(plain).encode()
@@ -254,6 +262,12 @@ def test_equal_solids_share_their_mesh_data_and_the_same_scene_gives_the_same_by
     made = read_gltf(one).json
     kinds = {part.shape.model_dump_json() for part in potting_bench().parts if part.kind.solid}
     assert len(made["accessors"]) == 3 * len(kinds)
+
+
+def test_words_without_a_letter_make_no_mesh():
+    words = Part(id="t", name="T", shape=PartChoice.model_validate({"id": "text_3d", "params": {"words": " "}}))
+    made = read_gltf(pack(build(Scene(name="s", kind="3d", parts=(words,)), files={}).closed())).json
+    assert "meshes" not in made and len(made["nodes"]) == 1
 
 
 def test_the_sketch_is_small_and_shows_something():

@@ -1,7 +1,9 @@
 """SVG files that come in: what is safe stays letter for letter, the rest goes, and every element can be animated."""
 
+import base64
 import gzip
 import time
+import zlib
 
 import numpy as np
 import pytest
@@ -39,6 +41,10 @@ def scene(content: bytes) -> tuple[Scene, SceneMedia]:
 
 # --- what is hostile
 
+HEADER = b"IHDR" + (60_000).to_bytes(4, "big") * 2 + b"\x08\x02\x00\x00\x00"
+CHUNK = (13).to_bytes(4, "big") + HEADER + zlib.crc32(HEADER).to_bytes(4, "big")
+HUGE = base64.b64encode(b"\x89PNG\r\n\x1a\n" + CHUNK).decode()  # it says that it has 3.6 thousand million pixels
+
 BOMB = svg("".join(f'<g id="l{n}">' + f'<use href="#l{n - 1}"/>' * 10 + "</g>" for n in range(1, 9)) + '<g id="l0"/>')
 
 
@@ -59,6 +65,8 @@ BOMB = svg("".join(f'<g id="l{n}">' + f'<use href="#l{n - 1}"/>' * 10 + "</g>" f
         ('<image href="//far/x.png"/>', "far", "link to outside"),
         ('<image href="data:image/svg+xml;base64,AAAA"/>', "svg+xml", "link to outside"),
         ('<image href="data:text/html;base64,AAAA"/>', "text/html", "link to outside"),
+        ('<image href="data:image/png;base64,AAAA"/>', "AAAA", "link to outside"),
+        (f'<image href="data:image/png;base64,{HUGE}"/>', "iVBOR", "link to outside"),
         ('<use href="http://far/x.svg#a"/>', "far", "link to outside"),
         ('<rect fill="url(http://far/x.svg#a)"/>', "far", "attribute fill"),
         ('<rect style="fill:url(http://far/x)"/>', "far", "attribute style"),

@@ -14,6 +14,7 @@ from fern_tide.core.base.errors import UnreadableScene
 MEDIA_TYPES = {"PNG": "image/png", "JPEG": "image/jpeg", "WEBP": "image/webp"}
 MOST_PIXELS = 80_000_000
 MOST_BYTES = 64 << 20
+_REMEDY = "Save it again as PNG, JPEG or WebP, or choose another picture."
 
 
 @dataclass(frozen=True)
@@ -25,6 +26,25 @@ class ImageInfo:
     media_type: str
 
 
+def measure_image(content: bytes) -> ImageInfo:
+    """Say what a picture is from its head, without decoding its pixels.
+
+    Raises:
+        UnreadableScene: it is no PNG, JPEG or WebP, or has more pixels than are taken.
+    """
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            with Image.open(io.BytesIO(content), formats=tuple(MEDIA_TYPES)) as picture:
+                width, height = picture.size
+                kind = MEDIA_TYPES[str(picture.format)]
+    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as cause:
+        raise UnreadableScene("The file is no picture that can be used.", remedy=_REMEDY) from cause
+    if width * height > MOST_PIXELS:
+        raise UnreadableScene(f"The picture has {width * height / 1e6:.0f} million pixels.", remedy="Save it smaller.")
+    return ImageInfo(width, height, kind)
+
+
 @lru_cache(maxsize=64)
 def check_image(content: bytes) -> ImageInfo:
     """Say what a picture is, by its content; its pixels are decoded once, to know that they can be.
@@ -32,20 +52,12 @@ def check_image(content: bytes) -> ImageInfo:
     Raises:
         UnreadableScene: it is no PNG, JPEG or WebP, is damaged, or has more pixels than are taken.
     """
-    remedy = "Save it again as PNG, JPEG or WebP, or choose another picture."
     if len(content) > MOST_BYTES:
         raise UnreadableScene(f"The picture is larger than {MOST_BYTES >> 20} MB.", remedy="Save it smaller.")
+    info = measure_image(content)
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            with Image.open(io.BytesIO(content), formats=tuple(MEDIA_TYPES)) as picture:
-                width, height = picture.size
-                if width * height > MOST_PIXELS:
-                    raise UnreadableScene(
-                        f"The picture has {width * height / 1e6:.0f} million pixels.", remedy="Save it smaller."
-                    )
-                kind = MEDIA_TYPES[str(picture.format)]
-                picture.load()
-    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as cause:
-        raise UnreadableScene("The file is no picture that can be used.", remedy=remedy) from cause
-    return ImageInfo(width, height, kind)
+        with Image.open(io.BytesIO(content), formats=tuple(MEDIA_TYPES)) as picture:
+            picture.load()
+    except (OSError, SyntaxError, ValueError) as cause:
+        raise UnreadableScene("The file is no picture that can be used.", remedy=_REMEDY) from cause
+    return info

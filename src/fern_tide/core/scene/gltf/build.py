@@ -93,8 +93,9 @@ class _Builder:
         if part.kind.solid is not None:
             place["material"] = self._append("materials", {"name": name, "pbrMetallicRoughness": {}})
             primitive = self._primitive(part, place["material"])
-            node["mesh"] = self._append("meshes", {"name": name, "primitives": [primitive]})
-            if part.kind.morphs is not None:
+            if primitive is not None:
+                node["mesh"] = self._append("meshes", {"name": name, "primitives": [primitive]})
+            if primitive is not None and part.kind.morphs is not None:
                 self._add_morphs(part, primitive, place)
         if part.shape.id in LIGHT_TYPES:
             place["light"] = self._add_light(part, name)
@@ -122,11 +123,13 @@ class _Builder:
         group["lights"].append(light)
         return len(group["lights"]) - 1
 
-    def _primitive(self, part: Part, material: int) -> Json:
-        """Write a solid's mesh once for all parts that have the same one."""
+    def _primitive(self, part: Part, material: int) -> Json | None:
+        """Write a solid's mesh once for all parts that have the same one; None for words without a letter."""
         key = part.shape.model_dump_json()
         if key not in self._meshes:
             mesh = part.kind.solid(part.shape.params)  # type: ignore[misc]
+            if not len(mesh.triangles):
+                return None
             positions = self.accessor(mesh.positions.astype("<f4"), "VEC3", target=34962, bounds=True)
             normals = self.accessor(mesh.normals.astype("<f4"), "VEC3", target=34962)
             small = len(mesh.positions) < 65_535

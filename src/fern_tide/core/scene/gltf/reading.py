@@ -9,7 +9,9 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from fern_tide.core.base.errors import UnreadableScene
 from fern_tide.core.scene.gltf.container import Gltf, GltfLimits, Json, listed, refuse, unpack, whole
+from fern_tide.core.scene.images import measure_image
 
 COMPONENTS: dict[int, np.dtype[Any]] = {
     5120: np.dtype("<i1"),
@@ -96,6 +98,12 @@ def _check_views(gltf: Gltf) -> None:
     for image in listed(gltf.json, "images"):
         if whole(image, "bufferView") >= len(listed(gltf.json, "bufferViews")):
             raise refuse("an image names a buffer view that is not there")
+        view = listed(gltf.json, "bufferViews")[image["bufferView"]]
+        start = whole(view, "byteOffset", 0)
+        try:
+            measure_image(gltf.binary[start : start + whole(view, "byteLength")])
+        except UnreadableScene as cause:
+            raise refuse(f"in one of its images: {cause.what[0].lower()}{cause.what[1:-1]}") from cause
 
 
 def _check_accessors(gltf: Gltf) -> None:

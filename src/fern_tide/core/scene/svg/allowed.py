@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+import base64
+import binascii
 import re
 from dataclasses import dataclass
+
+from fern_tide.core.base.errors import UnreadableScene
+from fern_tide.core.scene.images import measure_image
 
 SVG = "http://www.w3.org/2000/svg"
 XLINK = "http://www.w3.org/1999/xlink"
@@ -37,7 +42,7 @@ QUIET_NAMESPACES = (
 )
 """Namespaces of notes that drawing programs leave for themselves; no browser acts on them."""
 
-_DATA_IMAGE = re.compile(r"^data:image/(png|jpeg|jpg|webp|gif);base64,[A-Za-z0-9+/=\s]*$")
+_DATA_IMAGE = re.compile(r"^data:image/(png|jpeg|jpg|webp);base64,[A-Za-z0-9+/=\s]*$")
 _URL = re.compile(r"url\(\s*(['\"]?)(.*?)\1\s*\)", re.IGNORECASE | re.DOTALL)
 _CSS_COMMENT = re.compile(r"/\*.*?\*/", re.DOTALL)
 
@@ -90,8 +95,8 @@ def attribute_is_safe(name: str, value: str, *, tag: str, namespace: str) -> boo
         return False
     if low == "href":
         target = value.strip()
-        if tag in {"image"}:
-            return target.startswith("#") or bool(_DATA_IMAGE.match(target))
+        if tag == "image":
+            return target.startswith("#") or _is_picture(target)
         return tag != "a" and target.startswith("#")
     if low == "style":
         return css_is_safe(value)
@@ -100,6 +105,17 @@ def attribute_is_safe(name: str, value: str, *, tag: str, namespace: str) -> boo
     if namespace in {"", SVG} and "url(" in value.lower():
         return css_is_safe(value)
     return not value.strip().lower().startswith(("javascript:", "vbscript:"))
+
+
+def _is_picture(address: str) -> bool:
+    """Say whether an address holds a picture of a size that can be shown."""
+    if not _DATA_IMAGE.match(address):
+        return False
+    try:
+        measure_image(base64.b64decode(address.partition(",")[2]))
+    except (UnreadableScene, binascii.Error):
+        return False
+    return True
 
 
 def animation_is_safe(attributes: dict[str, str]) -> bool:
