@@ -229,8 +229,11 @@ export class Stage3d {
     return this.through ?? this.eye;
   }
 
-  lookThrough(on) {
-    this.through = on ? (this.cameras?.find(Boolean) ?? null) : null;
+  /** Look through the scene's camera: that of a part, or the first; or from outside again. */
+  lookThrough(on, part) {
+    const pointer = this.#heads[part]?.channels.find(([way]) => way.startsWith("/cameras/"))?.[0];
+    const wanted = pointer && this.cameras?.[Number(pointer.split("/")[2])];
+    this.through = on ? (wanted ?? this.cameras?.find(Boolean) ?? null) : null;
     this.controls.enabled = !this.through;
     this.render();
     this.onView?.();

@@ -95,7 +95,7 @@ export function mountLooking({ room, parts, find, state, stage, signal, select }
       press("#draft", stage.view?.draft);
     },
     "through-camera": () => {
-      shown.camera = stage.view?.lookThrough(!shown.camera) ?? false;
+      shown.camera = stage.view?.lookThrough(!shown.camera, state.part) ?? false;
       press("#through-camera", shown.camera);
     },
   };

@@ -162,7 +162,11 @@ export function mountProperties({ parts, find, state, stage, signal, head, selec
       if (target.id === "follow-source") follow(target.value);
       if (target.id === "part-parent") project.edit({ kind: "arrange_part", id: state.part, parent: target.value || null, place: 100000 });
       if (target.id === "anchor-3d" && target.value !== "point") anchorSolid(target.value);
-      if (target.type === "color" && target.dataset.own) setOwn(target.dataset.own, target.value).then(() => show(target.dataset.own, null));
+      if (target.type === "color" && target.dataset.own) {
+        const driven = find(`[data-tried="${CSS.escape(target.dataset.own)}"] [data-use="full"]`);
+        if (driven) show(target.dataset.own, null);
+        else setOwn(target.dataset.own, target.value).then(() => show(target.dataset.own, null));
+      }
       if (target.dataset.plays) project.edit({ kind: "set_plays", file: target.dataset.plays, plays: target.checked });
     },
     { signal },
