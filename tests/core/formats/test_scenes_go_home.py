@@ -60,8 +60,8 @@ def with_part(scene, part_id, **update):
     return scene.but(parts=tuple(p.model_copy(update=update) if p.id == part_id else p for p in scene.parts))
 
 
-def leaf(*ends, more=()):
-    sheet = Sheet(read_svg(LEAF))
+def leaf(*ends, more=(), content=LEAF):
+    sheet = Sheet(read_svg(content))
     made = parts_of(sheet, SVG_FILE, ids=Ids())
     scene = Scene(name="s", width=200, height=100, files=(SVG_FILE,), parts=(*made, *more))
     media = SceneMedia(sheets={SVG_FILE.media: sheet})
@@ -96,6 +96,23 @@ def test_an_svg_comes_back_letter_for_letter_but_for_the_animations():
         '+     <v:rect class="a" width=\'40\' height="30"></v:rect>',
     ]
     assert len(ours.findall(written.content)) == 8 + 1 + 1  # the place in eight, the colour, the width
+
+
+NODDING = LEAF.replace(
+    b"</v:g>", b'<v:animate attributeName="opacity" values="0;1" dur="2s"><v:title>x</v:title></v:animate></v:g>'
+)
+
+
+@pytest.mark.parametrize("plays", [True, False])
+def test_motion_that_an_svg_came_with_goes_home_unless_it_is_switched_off(plays):
+    hand_off = leaf(*SVG_ENDS, content=NODDING)
+    files = (SVG_FILE.model_copy(update={"plays": plays}),)
+    hand_off = HandOff("L", hand_off.scene.but(files=files), hand_off.curves, RATE, FRAMES, hand_off.media)
+    written = write(hand_off, format=FORMATS["svg"])
+    assert written.error < 1e-3 and (b'values="0;1" dur="2s"' in written.content) is plays
+    ours = re.compile(rb'<v:(?:animate|animateTransform) id="fern-tide-[^>]*/>')
+    rest = ours.sub(b"", written.content).replace(b"></v:rect>", b"/>")
+    assert rest == (NODDING if plays else LEAF)
 
 
 def test_a_value_that_was_changed_by_hand_goes_home_too():

@@ -28,7 +28,7 @@ from fern_tide.core.formats.smil import (
 )
 from fern_tide.core.scene.drawing import TRANSFORMS, bindings, draw, level_names
 from fern_tide.core.scene.scene import Part, Scene
-from fern_tide.core.scene.svg.allowed import SVG
+from fern_tide.core.scene.svg.allowed import ANIMATIONS, SVG
 from fern_tide.core.scene.svg.geometry import number
 from fern_tide.core.scene.svg.parts import Sheet, values_of
 from fern_tide.core.scene.svg.picture import PLACE_NAMES
@@ -62,7 +62,7 @@ def only_file(scene: Scene) -> Part | None:
 
 
 def _returned(hand_off: HandOff, root: Part, sheet: Sheet, clock: Clock) -> bytes:
-    """Put animations into the text of a file; nothing else in it is touched."""
+    """Put animations into the text of a file, and take out its own where they are switched off; no more is touched."""
     inserted: list[tuple[int, bool, str, bytes]] = []
     for part in hand_off.scene.branch(root.id)[1:]:
         made = [*_statics(part, sheet), *_element_animations(part, hand_off, clock)]
@@ -70,11 +70,16 @@ def _returned(hand_off: HandOff, root: Part, sheet: Sheet, clock: Clock) -> byte
             node = sheet.drawing.nodes[part.shape.params.index]  # type: ignore[attr-defined]
             prefix = node.name.rpartition(":")[0]
             inserted.append((node.head, node.closed, node.name, b"".join(_markup(item, prefix) for item in made)))
+    cuts = [
+        (head, head + 2 if closed else head, b">" + markup + f"</{name}>".encode() if closed else markup)
+        for head, closed, name, markup in inserted
+    ]
+    if not hand_off.scene.file(root.shape.params.file).plays:  # type: ignore[attr-defined]
+        cuts += [(node.start, node.end, b"") for node in sheet.drawing.nodes if node.tag in ANIMATIONS]
     pieces, at = [], 0
-    for head, closed, name, markup in sorted(inserted):
-        pieces.append(sheet.drawing.text[at:head])
-        pieces.append(b">" + markup + f"</{name}>".encode() if closed else markup)
-        at = head + 2 if closed else head
+    for start, end, markup in sorted(cuts):
+        pieces += [sheet.drawing.text[at:start], markup]
+        at = end
     return b"".join([*pieces, sheet.drawing.text[at:]])
 
 
@@ -187,10 +192,17 @@ def _elements(root: ET.Element, hand_off: HandOff) -> dict[tuple[str, str], ET.E
     if only is None or hand_off.by_part.get(only.id):
         named = {element.get("id", ""): element for element in root.iter()}
         return {(name.rpartition("--")[0], name.rpartition("--")[2]): found for name, found in named.items()}
-    ours = (element for element in root.iter() if not element.get("id", "").startswith(MARK))
-    kept = [element for element in ours if isinstance(element.tag, str) and element.tag.startswith(f"{{{SVG}}}")]
+    theirs = (element for element in root.iter() if not element.get("id", "").startswith(MARK))
+    kept = [element for element in theirs if isinstance(element.tag, str) and element.tag.startswith(f"{{{SVG}}}")]
+    file = hand_off.scene.file(only.shape.params.file)  # type: ignore[attr-defined]
+    gone: set[int] = set()
+    for node in hand_off.media.sheets[file.media].drawing.nodes if not file.plays else ():
+        if node.tag in ANIMATIONS or node.parent in gone:
+            gone.add(node.index)
+    left = (index for index in range(len(kept) + len(gone)) if index not in gone)
+    found = dict(zip(left, kept, strict=True))
     return {
-        (part.id, "own"): kept[part.shape.params.index]  # type: ignore[attr-defined]
+        (part.id, "own"): found[part.shape.params.index]  # type: ignore[attr-defined]
         for part in hand_off.scene.branch(only.id)[1:]
         if part.id in hand_off.by_part
     }

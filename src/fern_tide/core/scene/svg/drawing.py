@@ -18,6 +18,8 @@ class Node:
         tag: its name.
         parent: its parent's index, or -1.
         attributes: by name; an xlink:href is called href.
+        start: where it begins in the text.
+        end: where it ends.
         head: where its start tag ends in the text: where the first child goes; of a tag that closes itself, its '/>'.
         closed: whether its start tag closes itself.
         name: the raw name, with its prefix.
@@ -29,6 +31,8 @@ class Node:
     tag: str
     parent: int
     attributes: dict[str, str]
+    start: int = 0
+    end: int = 0
     head: int = 0
     closed: bool = False
     name: str = ""

@@ -129,6 +129,7 @@ class _Reader:
             elif name == "label":
                 attributes.setdefault("data-name", value)
         self._copy(at)
+        start = self._length
         head = _without(raw, unsafe) if unsafe else raw
         self._emit(head)
         self._copied = end
@@ -138,6 +139,8 @@ class _Reader:
             tag=tag,
             parent=next((item.index for item in reversed(self._open) if item is not None), -1),
             attributes=attributes,
+            start=start,
+            end=self._length,
             head=self._length - (2 if closed else 0),
             closed=closed,
             name=re.match(rb"<([^\s/>]+)", raw)[1].decode(),  # type: ignore[index]
@@ -157,6 +160,9 @@ class _Reader:
         if node is not None and node.tag == "style" and not css_is_safe(node.text):
             self._cut["style that fetches something"] += 1
             self._blank(node)
+        if node is not None and not node.closed:
+            self._copy(self._tag_end(self._parser.CurrentByteIndex))
+            node.end = self._length
         if node is not None and node.tag in {"title", "desc"} and node.parent >= 0 and node.tag == "title":
             self._nodes[node.parent].label = node.text.strip()
 
