@@ -256,7 +256,8 @@ def test_map_and_bake_on_a_scene_made_elsewhere(sound, tmp_path, capsys, scene, 
     (tmp_path / "leaf.svg").write_bytes(SVG)
     (tmp_path / "fern.glb").write_bytes(GLB)
     project = tmp_path / "p.ferntide"
-    assert run("map", sound, "--scene", tmp_path / scene, "--target", target, "--out", project) == 0
+    band = ("--reading", "band low_hz=40 high_hz=180")
+    assert run("map", sound, *band, "--scene", tmp_path / scene, "--target", target, "--out", project) == 0
     chosen = [word for name in formats for word in ("--format", name)]
     part = target.split(":")[0]
     words = ("--interpolation", "cubic", "--error", "0.5", "--parts", part)
