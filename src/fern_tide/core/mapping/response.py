@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -35,3 +36,11 @@ class Response:
     params: type[Params]
     apply: Ease
     version: int = 1
+
+
+def between_the_ends(lift: FloatArray, ease: Callable[[FloatArray], FloatArray]) -> FloatArray:
+    """Ease lift from 0 to 1 and leave it as it is at the ends and outside, where it goes on straight; any shape."""
+    inside = (lift > 0.0) & (lift < 1.0)
+    out = lift.copy()
+    out[inside] = ease(lift[inside])
+    return out
