@@ -32,6 +32,7 @@ from fern_tide.core.envelope.beats import rhythm
 from fern_tide.core.envelope.envelope import CleanUpChoice, ReadingChoice, clean, needs, read_raw
 from fern_tide.core.mapping.mapping import Drive, Mapping, ResponseChoice, StepChoice, shaped_lift, value
 from fern_tide.core.mapping.marks import Marks, Scale
+from fern_tide.core.mapping.step import StepContext
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo, measure
 from fern_tide.core.sound.features import (
@@ -311,7 +312,7 @@ def retune(band: Callable[[], np.ndarray], n_frames: int) -> None:
 
     def once() -> object:
         level = clean(band(), clean_up, rate=RATE)
-        return value(shaped_lift(level, mapping, rate=RATE), drive=drive)
+        return value(shaped_lift(level, mapping, context=StepContext(rate=RATE)), drive=drive)
 
     once()
     times = sorted(cpu(lambda: [once() for _ in range(10)]) / 10 for _ in range(9))

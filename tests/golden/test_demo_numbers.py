@@ -11,6 +11,7 @@ from tests.conftest import held
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.envelope.envelope import clean, read_raw
 from fern_tide.core.mapping.mapping import shaped_lift
+from fern_tide.core.mapping.step import StepContext
 from fern_tide.demo.project import demo_project, demo_sounds
 
 GOLDEN = Path(__file__).parent / "demo_numbers.txt"
@@ -23,7 +24,7 @@ def written() -> str:
         sound = demo_sounds()[project.track(envelope.track).name]
         source = held(sound, envelope.reading, rate=str(project.rate), n_frames=project.n_frames)
         levels[envelope.id] = clean(read_raw(envelope.reading, source), envelope.clean_up, rate=project.rate)
-    lifts = {m.id: shaped_lift(levels[m.envelope], m, rate=project.rate) for m in project.mappings}
+    lifts = {m.id: shaped_lift(levels[m.envelope], m, context=StepContext(rate=project.rate)) for m in project.mappings}
     lines = [f"frames {project.n_frames}, every {EVERY}th"]
     for curve in bake(project.scene, project.mappings, lifts=lifts, n_frames=project.n_frames):
         lines.append(f"{curve.target}: " + " ".join(f"{value:.4f}" for value in curve.values[::EVERY]))

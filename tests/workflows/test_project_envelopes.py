@@ -9,8 +9,9 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.commands import PutEnvelope, PutMapping
 from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
+from fern_tide.core.mapping.mapping import StepChoice
 from fern_tide.core.scene.media import SceneMedia
-from fern_tide.core.soundtrack_commands import SetBeat
+from fern_tide.core.soundtrack_commands import PutTrack, SetBeat
 from fern_tide.workflows import analysis, bake_project, bring_in_sound, hand_off, tune
 from fern_tide.workflows.beat import Correction, corrected
 from fern_tide.workflows.levels import Levels
@@ -87,6 +88,38 @@ def test_the_command_line_bakes_what_the_studio_bakes(studio, levels, key, tmp_p
     (alone,) = bake_file(path, writing=Writing(["csv"]))
     ours = hand_off.write_format(project, tune.curves(levels, project), format_id="csv", media=SceneMedia())
     assert alone.content == ours.content
+
+
+def test_steps_that_go_by_the_tracks_hits_are_the_same_everywhere_and_stale_when_the_track_moves(
+    studio,
+    levels,  # noqa: F811
+    key,  # noqa: F811
+    tmp_path,
+):
+    do(
+        studio,
+        key,
+        PutEnvelope(envelope=Envelope(id="e", name="E", track="drums", reading=ReadingChoice(id="amplitude"))),
+    )
+    project = document(studio, key)
+    analysis.ensure(studio, project)
+    mapping = tune.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))
+    pulses = mapping.model_copy(update={"steps": (StepChoice.parse("pulse hits=track decay_ms=200"),)})
+    project = do(studio, key, PutMapping(mapping=pulses))
+    hits, _ = levels.rhythm(project, project.track("drums"))
+    (curve,) = tune.curves(levels, project)
+    at = project.rate.frames_of_times(hits.times_s)
+    assert len(hits) > 2 and (curve.values[at + 1] > curve.values[at]).all()
+    path = tmp_path / "project.ferntide"
+    with hand_off.export_project(studio, project) as stream:
+        path.write_bytes(stream.read())
+    (alone,) = bake_file(path, writing=Writing(["csv"]))
+    assert alone.content == hand_off.write_format(project, (curve,), format_id="csv", media=SceneMedia()).content
+    bake_project.bake_all(studio, levels, key, project)
+    track = project.track("drums")
+    moved = do(studio, key, PutTrack(track=track.model_copy(update={"offset_samples": 4410})))
+    (state,) = bake_project.states(studio, key, moved)
+    assert state.state is bake_project.State.CHANGED and "other hits" in state.reasons
 
 
 def test_other_beats_make_a_curve_stale_and_say_so(studio, levels, key):  # noqa: F811

@@ -17,7 +17,7 @@ from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.mapping import Drive, Mapping
 from fern_tide.store.projects import BakedRow
 from fern_tide.workflows.levels import Levels
-from fern_tide.workflows.source import beats_made_of
+from fern_tide.workflows.source import beats_made_of, hits_made_of
 from fern_tide.workflows.studio import Studio
 from fern_tide.workflows.tune import curves
 
@@ -64,6 +64,7 @@ def _inputs(project: Project, target: Target, drivers: list[tuple[Mapping, Drive
                 "drive": drive.model_dump(mode="json"),
                 "envelope": envelope.model_dump(mode="json"),
                 "versions": [*envelope.versions, *mapping.versions],
+                "hits": hits_made_of(project, mapping),
                 "place": [mapping.drives.index(drive), len(mapping.drives)] if mapping.spread else None,
                 **_made_of(project, envelope),
             }

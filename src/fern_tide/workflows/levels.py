@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from threading import Lock
+from typing import Any
 
 import numpy as np
 
@@ -15,7 +16,7 @@ from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.mapping.mapping import Mapping, shaped_lift
 from fern_tide.core.mapping.marks import Scale, histogram
 from fern_tide.workflows.analysis import NotAnalyzedYet, StoredFeatures, stored_rhythm, track_feature_key
-from fern_tide.workflows.source import ProjectSource, beats_made_of, project_beats
+from fern_tide.workflows.source import ProjectSource, beats_made_of, hits_made_of, project_beats, step_context
 from fern_tide.workflows.studio import Studio
 
 _REMEMBERED = 400
@@ -113,13 +114,21 @@ class Levels:
         envelope = project.envelope(mapping.envelope)
         steps = [(choice.spec.version, choice.model_dump(mode="json")) for choice in mapping.steps if choice.on]
         marks = mapping.marks.model_dump(mode="json")
-        made_of = {"marks": marks, "steps": steps, "seed": mapping.seed, "row": mapping.row, "spread": mapping.spread}
+        made_of: dict[str, Any] = {
+            "marks": marks,
+            "steps": steps,
+            "seed": mapping.seed,
+            "row": mapping.row,
+            "spread": mapping.spread,
+        }
+        made_of["hits"] = hits_made_of(project, mapping)
         key = fingerprint({"level": self._cleaned_key(project, envelope), "rate": str(project.rate), **made_of})
         held = self._get(key)
         if held is not None:
             return held
+        context = step_context(project, mapping, lambda track: self.rhythm(project, track))
         level = self.cleaned(project, envelope) if mapping.spread else self.followed(project, mapping)
-        return self._put(key, shaped_lift(level, mapping, rate=project.rate))
+        return self._put(key, shaped_lift(level, mapping, context=context))
 
     def histogram(
         self, project: Project, envelope: Envelope, *, scale: Scale, row: int = 0

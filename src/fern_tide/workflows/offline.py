@@ -34,6 +34,7 @@ from fern_tide.workflows.bring_in_sound import fresh_id
 from fern_tide.workflows.hand_off import write_format
 from fern_tide.workflows.scene_files import look_at, scene_of
 from fern_tide.workflows.sound_file import FileLevels, envelope_of, read_level, track_of
+from fern_tide.workflows.source import step_context
 
 MISSING_END = "PART:PROPERTY rest=NUMBER full=NUMBER"
 
@@ -164,7 +165,9 @@ def bake_file(source: Path, *, writing: Writing) -> list[Written]:
         media = load(project.scene, lambda digest: (Path(folder) / digest).read_bytes())
         levels = FileLevels(project, lambda digest: (Path(folder) / digest).open("rb"))
         lifts = {
-            mapping.id: shaped_lift(_followed(levels, project, mapping), mapping, rate=project.rate)
+            mapping.id: shaped_lift(
+                _followed(levels, project, mapping), mapping, context=step_context(project, mapping, levels.rhythm)
+            )
             for mapping in project.mappings
             if not mapping.muted
         }

@@ -15,6 +15,8 @@ from fern_tide.core.envelope.beats import NO_BEATS, Beats
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.envelope.points import read_points
+from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.mapping.step import StepContext
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import VERSION as FEATURES_VERSION
 from fern_tide.core.sound.features import Feature
@@ -119,6 +121,28 @@ def project_beats(project: Project, rhythm: Callable[[Track], tuple[Hits, Beats]
         found, offset_s = rhythm(track)[1], float(track.offset)
     duration_s = project.rate.duration_s(project.n_frames)
     return beat_grid(project.beat, found, offset_s=offset_s, duration_s=duration_s)
+
+
+def hit_track(project: Project, mapping: Mapping) -> Track | None:
+    """Give the track whose hits a mapping's steps go by: its envelope's, or the one whose beats are found."""
+    envelope = project.envelope(mapping.envelope)
+    return project.beat_track if envelope.track is None else project.track(envelope.track)
+
+
+def step_context(project: Project, mapping: Mapping, rhythm: Callable[[Track], tuple[Hits, Beats]]) -> StepContext:
+    """Give what a mapping's steps may know; hits only where one of them asks for them."""
+    track = hit_track(project, mapping) if mapping.needs_hits else None
+    if track is None:
+        return StepContext(rate=project.rate, seed=mapping.seed)
+    hits = rhythm(track)[0]
+    frames = project.rate.frames_of_times(hits.times_s + float(track.offset))
+    return StepContext(rate=project.rate, seed=mapping.seed, hit_frames=frames, hit_strengths=hits.strengths)
+
+
+def hits_made_of(project: Project, mapping: Mapping) -> Any:
+    """Give what the hits of a mapping's steps are made of, for fingerprints; None where no step asks for them."""
+    track = hit_track(project, mapping) if mapping.needs_hits else None
+    return None if track is None else [rhythm_key(track.media), str(track.offset)]
 
 
 def beats_made_of(project: Project) -> Any:

@@ -9,16 +9,17 @@ from hypothesis.extra.numpy import arrays
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.mapping.mapping import STEPS, StepChoice
-from fern_tide.core.mapping.rises import rises
+from fern_tide.core.mapping.moments import rises
 from fern_tide.core.mapping.step import StepContext
 
 LIFTS = arrays(np.float64, st.integers(1, 120), elements=st.floats(0, 1))
 HITS = np.array([0, 0.8, 0.4, 0, 0, 0.5, 0, 0.9, 1, 0], dtype=float)
 
 
-def run(text, lift, *, rate="10", seed=0):
+def run(text, lift, *, rate="10", seed=0, hits=()):
     choice = StepChoice.parse(text)
-    context = StepContext(rate=FrameRate.parse(rate), seed=seed)
+    frames, strengths = np.array([at for at, _ in hits], dtype=np.int64), np.array([high for _, high in hits])
+    context = StepContext(rate=FrameRate.parse(rate), seed=seed, hit_frames=frames, hit_strengths=strengths)
     return STEPS[choice.id].apply(np.asarray(lift, dtype=float), params=choice.params, context=context)
 
 
@@ -66,6 +67,20 @@ def test_a_pulse_has_its_own_shape_and_the_highest_counts():
     )
     strong = run("pulse attack_ms=0 decay_ms=200 as_strong=yes", HITS)
     np.testing.assert_allclose(strong, [0, 0.8, 0.2, 0, 0, 0.5, 0.125, 1, 0.25, 0])
+
+
+def test_the_tracks_own_hits_count_when_they_are_chosen():
+    hits = ((2, 1.0), (6, 0.5), (40, 1.0), (-3, 1.0))
+    lift = np.full(10, 0.5)
+    turns = run("take_turns hits=track", lift, hits=hits)
+    assert np.sign(turns).tolist() == [1, 1, 1, 1, 1, 1, -1, -1, -1, -1]
+    pulses = run("pulse attack_ms=0 decay_ms=200 as_strong=yes hits=track", lift, hits=hits)
+    np.testing.assert_allclose(pulses, [0, 0, 1, 0.25, 0, 0, 0.5, 0.125, 0, 0], atol=1e-12)
+    over = run("build_up starts_over=yes hits=track", np.ones(10), hits=hits)
+    np.testing.assert_allclose(over, [0, 0.1, 0, 0.1, 0.2, 0.3, 0, 0.1, 0.2, 0.3], atol=1e-12)
+    assert not StepChoice.parse("pulse").spec.needs_hits(StepChoice.parse("pulse").params)
+    tracked = StepChoice.parse("pulse hits=track")
+    assert tracked.spec.needs_hits(tracked.params)
 
 
 def test_a_latch_goes_on_high_and_off_low():

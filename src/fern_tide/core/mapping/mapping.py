@@ -9,7 +9,6 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from fern_tide.core.base.errors import InvalidParameter
-from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
 from fern_tide.core.base.signal import FloatArray
@@ -92,6 +91,11 @@ class Mapping(Frozen, frozen=True):
     seed: Annotated[int, Field(ge=0, lt=2**31)] = 0
 
     @property
+    def needs_hits(self) -> bool:
+        """Whether one of its steps asks for the hits of its track."""
+        return any(choice.on and choice.spec.needs_hits(choice.params) for choice in self.steps)
+
+    @property
     def versions(self) -> tuple[int, ...]:
         """The versions of the code that its numbers come from, for fingerprints."""
         return (
@@ -122,16 +126,15 @@ def drive_lift(lift: FloatArray, mapping: Mapping, drive: Drive) -> FloatArray:
     return np.asarray(lift[low] * (1.0 - share) + lift[low + 1] * share)
 
 
-def shaped_lift(level: FloatArray, mapping: Mapping, *, rate: FrameRate) -> FloatArray:
+def shaped_lift(level: FloatArray, mapping: Mapping, *, context: StepContext) -> FloatArray:
     """Give lift after the steps that are on, in order.
 
     Args:
         level: shape (..., frames), the mapping's envelope.
-        mapping: its marks, steps and seed.
-        rate: the project's.
+        mapping: its marks and steps.
+        context: the project's rate, the mapping's seed, and the track's hits where a step asks for them.
     """
     shaped = lift(level, marks=mapping.marks)
-    context = StepContext(rate=rate, seed=mapping.seed)
     for choice in mapping.steps:
         if choice.on and shaped.shape[-1]:
             shaped = STEPS[choice.id].apply(shaped, params=choice.params, context=context)

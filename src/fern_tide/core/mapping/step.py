@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from typing import Any, Protocol
+
+import numpy as np
+import numpy.typing as npt
 
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import Params
@@ -17,10 +21,14 @@ class StepContext:
     Attributes:
         rate: the project's frame rate.
         seed: of the mapping, for steps that draw numbers.
+        hit_frames: the frames of the hits of the mapping's track, ascending; empty where no step asks for them.
+        hit_strengths: how strong each is, 0 to 1.
     """
 
     rate: FrameRate
     seed: int = 0
+    hit_frames: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    hit_strengths: FloatArray = field(default_factory=lambda: np.zeros(0))
 
     @classmethod
     def example(cls) -> StepContext:
@@ -35,6 +43,10 @@ class Shape(Protocol):
         """Give a lift of the same shape, (..., frames)."""
 
 
+def _never(params: Any) -> bool:
+    return False
+
+
 @dataclass(frozen=True)
 class Step:
     """One operation on lift.
@@ -45,6 +57,7 @@ class Step:
         help: one line on what it is for.
         params: the model of its options.
         apply: the function.
+        needs_hits: says whether it asks for the track's hits.
         version: raised when the numbers change.
     """
 
@@ -53,4 +66,5 @@ class Step:
     help: str
     params: type[Params]
     apply: Shape
+    needs_hits: Callable[[Any], bool] = _never
     version: int = 1

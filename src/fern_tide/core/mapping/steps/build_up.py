@@ -9,7 +9,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.mapping.rises import rises
+from fern_tide.core.mapping.moments import HitSource, hits_of, needs_hits
 from fern_tide.core.mapping.step import Step, StepContext
 
 
@@ -18,7 +18,8 @@ class BuildUpParams(Params):
 
     per_second: Annotated[float, Field(ge=-1000, le=1000), unit("/s", "How far it goes in a second at full.")] = 1.0
     idle: Annotated[float, Field(ge=-1000, le=1000), unit("/s", "How far it goes in a second at rest.")] = 0.0
-    starts_over: Annotated[bool, unit("", "Whether it starts over at every rise over low water.")] = False
+    starts_over: Annotated[bool, unit("", "Whether it starts over at every hit.")] = False
+    hits: Annotated[HitSource, unit("", "Rises over low water, or the hits of the track.")] = HitSource.MARKS
 
 
 def build_up(lift: FloatArray, *, params: BuildUpParams, context: StepContext) -> FloatArray:
@@ -37,7 +38,9 @@ def build_up(lift: FloatArray, *, params: BuildUpParams, context: StepContext) -
     total = np.concatenate([np.zeros_like(lift[..., :1]), np.cumsum(steps, axis=-1)], axis=-1)
     if not params.starts_over:
         return total
-    began = np.maximum.accumulate(np.where(rises(lift), np.arange(lift.shape[-1]), 0), axis=-1)
+    began = np.maximum.accumulate(
+        np.where(hits_of(lift, params.hits, context=context), np.arange(lift.shape[-1]), 0), axis=-1
+    )
     return np.asarray(total - np.take_along_axis(total, began, axis=-1))
 
 
@@ -47,4 +50,5 @@ STEP = Step(
     help="Goes on faster the louder it is; what it drives moves on with the sound.",
     params=BuildUpParams,
     apply=build_up,
+    needs_hits=needs_hits,
 )

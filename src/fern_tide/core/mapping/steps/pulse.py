@@ -6,11 +6,12 @@ from itertools import pairwise
 from typing import Annotated
 
 import numpy as np
+import numpy.typing as npt
 from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.mapping.rises import rises
+from fern_tide.core.mapping.moments import HitSource, hits_of, needs_hits
 from fern_tide.core.mapping.step import Step, StepContext
 
 
@@ -20,33 +21,39 @@ class PulseParams(Params):
     attack_ms: Annotated[float, Field(ge=0, le=10_000), unit("ms", "How long it rises.", step=5)] = 20.0
     decay_ms: Annotated[float, Field(gt=0, le=60_000), unit("ms", "How long it falls.", step=10)] = 300.0
     as_strong: Annotated[bool, unit("", "Whether a pulse is as high as its hit; else all are full.")] = False
+    hits: Annotated[HitSource, unit("", "Rises over low water, or the hits of the track.")] = HitSource.MARKS
 
 
 def pulse(lift: FloatArray, *, params: PulseParams, context: StepContext) -> FloatArray:
-    """Begin a pulse at every rise over low water; of those that overlap the highest counts.
+    """Begin a pulse at every hit; of those that overlap the highest counts.
 
     Args:
         lift: shape (..., frames).
         params: see PulseParams.
-        context: its rate says how long a frame is.
+        context: its rate says how long a frame is, and it has the track's hits, where they count.
 
     Returns:
-        The same shape, from 0 to 1: up evenly in the attack, down as (1 - t / decay)^2. The height of a hit is the
-        highest lift before the next one.
+        The same shape, from 0 to 1: up evenly in the attack, down as (1 - t / decay)^2. The height of a hit is its
+        strength, or of a rise over low water the highest lift before the next one.
     """
     flat = lift.reshape(-1, lift.shape[-1])
-    return np.array([_pulses(row, params, float(context.rate.fps)) for row in flat]).reshape(lift.shape)
+    hits = hits_of(flat, params.hits, context=context)
+    rows = zip(flat, hits, strict=True)
+    return np.array([_pulses(row, np.flatnonzero(at), params, context) for row, at in rows]).reshape(lift.shape)
 
 
-def _pulses(row: FloatArray, params: PulseParams, fps: float) -> FloatArray:
-    out = np.zeros_like(row)
-    starts = np.flatnonzero(rises(row))
+def _pulses(row: FloatArray, starts: npt.NDArray[np.intp], params: PulseParams, context: StepContext) -> FloatArray:
+    out, fps = np.zeros_like(row), float(context.rate.fps)
     attack, decay = params.attack_ms / 1000.0, params.decay_ms / 1000.0
     time_s = np.arange(int((attack + decay) * fps) + 2) / fps
     rising = time_s / attack if attack else np.ones_like(time_s)
     shape = np.where(time_s < attack, rising, np.clip(1.0 - (time_s - attack) / decay, 0.0, 1.0) ** 2)
-    for start, end in pairwise([*starts, len(row)]):
-        high = min(1.0, float(row[start:end].max())) if params.as_strong else 1.0
+    strengths = dict(zip(context.hit_frames.tolist(), context.hit_strengths.tolist(), strict=True))
+    for start, end in pairwise([*starts.tolist(), len(row)]):
+        high = 1.0
+        if params.as_strong:
+            own = strengths.get(start, 0.0) if params.hits is HitSource.TRACK else float(row[start:end].max())
+            high = min(1.0, own)
         part = out[start : start + len(shape)]
         np.maximum(part, shape[: len(part)] * high, out=part)
     return out
@@ -58,4 +65,5 @@ STEP = Step(
     help="Gives each hit a rise and a fall of its own shape.",
     params=PulseParams,
     apply=pulse,
+    needs_hits=needs_hits,
 )

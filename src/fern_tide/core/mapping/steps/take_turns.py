@@ -10,7 +10,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.mapping.rises import rises
+from fern_tide.core.mapping.moments import HitSource, hits_of, needs_hits
 from fern_tide.core.mapping.step import Step, StepContext
 
 
@@ -27,21 +27,22 @@ class TakeTurnsParams(Params):
     changes: Annotated[Turn, unit("", "The side of rest, or an item that stays until the next.")] = Turn.SIDE
     items: Annotated[int, Field(ge=2, le=64), unit("", "How many there are in turn.")] = 2
     every: Annotated[int, Field(ge=1, le=64), unit("hits", "After how many hits it changes.")] = 1
+    hits: Annotated[HitSource, unit("", "Rises over low water, or the hits of the track.")] = HitSource.MARKS
 
 
 def take_turns(lift: FloatArray, *, params: TakeTurnsParams, context: StepContext) -> FloatArray:
-    """Give each hit its turn; a hit is a rise over low water.
+    """Give each hit its turn.
 
     Args:
         lift: shape (..., frames).
         params: see TakeTurnsParams.
-        context: not used; every step has it.
+        context: the track's hits, where they count.
 
     Returns:
         The same shape. For 'side' lift times 1 for the first item to -1 for the last; for 'item' the item itself, from
         0 for the first to 1 for the last, whatever lift is.
     """
-    count = np.cumsum(rises(lift), axis=-1)
+    count = np.cumsum(hits_of(lift, params.hits, context=context), axis=-1)
     place = np.maximum(count - 1, 0) // params.every % params.items / (params.items - 1)
     return np.asarray(lift * (1.0 - 2.0 * place) if params.changes is Turn.SIDE else place)
 
@@ -52,4 +53,5 @@ STEP = Step(
     help="Goes to the other side, or to the next item, at every hit.",
     params=TakeTurnsParams,
     apply=take_turns,
+    needs_hits=needs_hits,
 )
