@@ -6,7 +6,7 @@ from tests.workflows.test_soundtrack import do, document, key, levels  # noqa: F
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.target import Target
-from fern_tide.core.commands import PutEnvelope, PutMapping
+from fern_tide.core.commands import PutEnvelope, PutMapping, RemoveEnvelope
 from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
 from fern_tide.core.mapping.mapping import StepChoice
@@ -120,6 +120,38 @@ def test_steps_that_go_by_the_tracks_hits_are_the_same_everywhere_and_stale_when
     moved = do(studio, key, PutTrack(track=track.model_copy(update={"offset_samples": 4410})))
     (state,) = bake_project.states(studio, key, moved)
     assert state.state is bake_project.State.CHANGED and "other hits" in state.reasons
+
+
+def test_an_envelope_that_joins_in_is_kept_and_makes_a_curve_stale(studio, levels, key, tmp_path):  # noqa: F811
+    one = Envelope(id="e", name="E", track="drums", reading=ReadingChoice(id="amplitude"))
+    two = Envelope(id="low", name="Low", track="drums", reading=ReadingChoice.parse("band low_hz=40 high_hz=120"))
+    for envelope in (one, two):
+        do(studio, key, PutEnvelope(envelope=envelope))
+    project = document(studio, key)
+    analysis.ensure(studio, project)
+    mapping = tune.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))
+    blended = mapping.model_copy(update={"steps": (StepChoice.parse("blend envelope=low how=multiply"),)})
+    project = do(studio, key, PutMapping(mapping=blended))
+    low = levels.cleaned(project, two)
+    plain = levels.lift(project, mapping)
+    np.testing.assert_allclose(levels.lift(project, blended), plain * low / low.max())
+    with pytest.raises(FernTideError, match="Low cannot be removed: it drives"):
+        do(studio, key, RemoveEnvelope(id="low"))
+    missing = mapping.model_copy(update={"steps": (StepChoice.parse("blend envelope=gone"),)})
+    with pytest.raises(FernTideError, match="no envelope named gone"):
+        do(studio, key, PutMapping(mapping=missing))
+    path = tmp_path / "project.ferntide"
+    with hand_off.export_project(studio, project) as stream:
+        path.write_bytes(stream.read())
+    (alone,) = bake_file(path, writing=Writing(["csv"]))
+    curves = tune.curves(levels, project)
+    assert alone.content == hand_off.write_format(project, curves, format_id="csv", media=SceneMedia()).content
+    bake_project.bake_all(studio, levels, key, project)
+    wider = two.model_copy(update={"reading": ReadingChoice.parse("band low_hz=40 high_hz=140")})
+    assert [m.id for m in tune.changed_mappings(project, project.but(envelopes=(one, wider)))] == [blended.id]
+    later = do(studio, key, PutEnvelope(envelope=wider))
+    (state,) = bake_project.states(studio, key, later)
+    assert state.state is bake_project.State.CHANGED and "an envelope that joins in changed" in state.reasons
 
 
 def test_other_beats_make_a_curve_stale_and_say_so(studio, levels, key):  # noqa: F811

@@ -95,7 +95,7 @@ class RemoveEnvelope(Command, frozen=True):
 
     def apply(self, project: Project) -> Project:  # noqa: D102
         envelope = project.envelope(self.id)
-        users = [mapping.name for mapping in project.mappings if mapping.envelope == self.id]
+        users = [mapping.name for mapping in project.mappings if self.id in (mapping.envelope, *mapping.uses)]
         if users:
             raise FernTideError(
                 f"{envelope.name} cannot be removed: it drives {listed(users)}.",

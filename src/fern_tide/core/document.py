@@ -119,7 +119,8 @@ class Project(Frozen, frozen=True):
                 "work range", value=f"{self.work[0]} to {self.work[1]}", allowed="an out after its in"
             )
         for mapping in self.mappings:
-            self.envelope(mapping.envelope)
+            for name in (mapping.envelope, *mapping.uses):
+                self.envelope(name)
             for drive in mapping.drives:
                 _, item = self.scene.resolve(drive.target)
                 if (item.kind == "colour") != isinstance(drive.rest, str):
@@ -171,7 +172,7 @@ class Project(Frozen, frozen=True):
         own = {item.id for item in self.envelopes if any(part.track == track_id for part in self.made_of(item))}
         return (
             tuple(item for item in self.envelopes if item.id in own),
-            tuple(item for item in self.mappings if item.envelope in own),
+            tuple(item for item in self.mappings if not own.isdisjoint((item.envelope, *item.uses))),
         )
 
     @property

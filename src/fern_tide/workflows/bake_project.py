@@ -65,6 +65,10 @@ def _inputs(project: Project, target: Target, drivers: list[tuple[Mapping, Drive
                 "envelope": envelope.model_dump(mode="json"),
                 "versions": [*envelope.versions, *mapping.versions],
                 "hits": hits_made_of(project, mapping),
+                "joined": [
+                    [item.model_dump(mode="json"), item.versions, _made_of(project, item)]
+                    for item in map(project.envelope, mapping.uses)
+                ],
                 "place": [mapping.drives.index(drive), len(mapping.drives)] if mapping.spread else None,
                 **_made_of(project, envelope),
             }

@@ -16,7 +16,14 @@ from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.mapping.mapping import Mapping, shaped_lift
 from fern_tide.core.mapping.marks import Scale, histogram
 from fern_tide.workflows.analysis import NotAnalyzedYet, StoredFeatures, stored_rhythm, track_feature_key
-from fern_tide.workflows.source import ProjectSource, beats_made_of, hits_made_of, project_beats, step_context
+from fern_tide.workflows.source import (
+    ProjectSource,
+    beats_made_of,
+    hit_track,
+    hits_made_of,
+    project_beats,
+    step_context,
+)
 from fern_tide.workflows.studio import Studio
 
 _REMEMBERED = 400
@@ -100,7 +107,10 @@ class Levels:
     def ready(self, project: Project, mapping: Mapping) -> bool:
         """Say whether a mapping's level can be read now; where not, its analysis is asked for."""
         try:
-            self.raw(project, project.envelope(mapping.envelope))
+            for name in (mapping.envelope, *mapping.uses):
+                self.raw(project, project.envelope(name))
+            if mapping.needs_hits and (track := hit_track(project, mapping)) is not None:
+                self.rhythm(project, track)
         except NotAnalyzedYet:
             return False
         return True
@@ -122,11 +132,17 @@ class Levels:
             "spread": mapping.spread,
         }
         made_of["hits"] = hits_made_of(project, mapping)
+        made_of["joined"] = [self._cleaned_key(project, project.envelope(name)) for name in mapping.uses]
         key = fingerprint({"level": self._cleaned_key(project, envelope), "rate": str(project.rate), **made_of})
         held = self._get(key)
         if held is not None:
             return held
-        context = step_context(project, mapping, lambda track: self.rhythm(project, track))
+        context = step_context(
+            project,
+            mapping,
+            rhythm=lambda track: self.rhythm(project, track),
+            level=lambda envelope: self.cleaned(project, envelope),
+        )
         level = self.cleaned(project, envelope) if mapping.spread else self.followed(project, mapping)
         return self._put(key, shaped_lift(level, mapping, context=context))
 

@@ -166,7 +166,9 @@ def bake_file(source: Path, *, writing: Writing) -> list[Written]:
         levels = FileLevels(project, lambda digest: (Path(folder) / digest).open("rb"))
         lifts = {
             mapping.id: shaped_lift(
-                _followed(levels, project, mapping), mapping, context=step_context(project, mapping, levels.rhythm)
+                _followed(levels, project, mapping),
+                mapping,
+                context=step_context(project, mapping, rhythm=levels.rhythm, level=levels.cleaned),
             )
             for mapping in project.mappings
             if not mapping.muted

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -129,14 +130,29 @@ def hit_track(project: Project, mapping: Mapping) -> Track | None:
     return project.beat_track if envelope.track is None else project.track(envelope.track)
 
 
-def step_context(project: Project, mapping: Mapping, rhythm: Callable[[Track], tuple[Hits, Beats]]) -> StepContext:
-    """Give what a mapping's steps may know; hits only where one of them asks for them."""
+def step_context(
+    project: Project,
+    mapping: Mapping,
+    *,
+    rhythm: Callable[[Track], tuple[Hits, Beats]],
+    level: Callable[[Envelope], FloatArray],
+) -> StepContext:
+    """Give what a mapping's steps may know: hits and other levels only where one of them asks for them."""
+    context = StepContext(
+        rate=project.rate,
+        seed=mapping.seed,
+        levels={name: _highest(level(project.envelope(name))) for name in mapping.uses},
+    )
     track = hit_track(project, mapping) if mapping.needs_hits else None
     if track is None:
-        return StepContext(rate=project.rate, seed=mapping.seed)
+        return context
     hits = rhythm(track)[0]
     frames = project.rate.frames_of_times(hits.times_s + float(track.offset))
-    return StepContext(rate=project.rate, seed=mapping.seed, hit_frames=frames, hit_strengths=hits.strengths)
+    return replace(context, hit_frames=frames, hit_strengths=hits.strengths)
+
+
+def _highest(level: FloatArray) -> FloatArray:
+    return level if level.ndim == 1 else np.asarray(level.max(axis=0))
 
 
 def hits_made_of(project: Project, mapping: Mapping) -> Any:

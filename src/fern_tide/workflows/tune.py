@@ -124,7 +124,16 @@ def changed_mappings(before: Project, after: Project) -> tuple[Mapping, ...]:
     if before.scene != after.scene:
         return after.mappings
     was = {mapping.id: mapping for mapping in before.mappings}
-    return tuple(m for m in after.mappings if was.get(m.id) != m or not same_level(before, after, m))
+    return tuple(
+        m
+        for m in after.mappings
+        if was.get(m.id) != m or not same_level(before, after, m) or not _same_joined(before, after, m)
+    )
+
+
+def _same_joined(before: Project, after: Project, mapping: Mapping) -> bool:
+    """Say whether an edit left alone the envelopes that join a mapping in its steps."""
+    return all(before.made_of(before.envelope(name)) == after.made_of(after.envelope(name)) for name in mapping.uses)
 
 
 def same_level(before: Project, after: Project, mapping: Mapping) -> bool:

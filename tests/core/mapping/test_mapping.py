@@ -148,5 +148,5 @@ def test_any_level_gets_possible_marks(levels):
 
 
 def test_an_unknown_step_lists_the_known_ones():
-    with pytest.raises(UnknownName, match="no step named stares. Use one of: build_up, exponent, flip"):
+    with pytest.raises(UnknownName, match="no step named stares. Use one of: blend, build_up, exponent"):
         StepChoice.parse("stares levels=3")

@@ -16,10 +16,12 @@ LIFTS = arrays(np.float64, st.integers(1, 120), elements=st.floats(0, 1))
 HITS = np.array([0, 0.8, 0.4, 0, 0, 0.5, 0, 0.9, 1, 0], dtype=float)
 
 
-def run(text, lift, *, rate="10", seed=0, hits=()):
+def run(text, lift, *, rate="10", seed=0, hits=(), levels=None):
     choice = StepChoice.parse(text)
     frames, strengths = np.array([at for at, _ in hits], dtype=np.int64), np.array([high for _, high in hits])
-    context = StepContext(rate=FrameRate.parse(rate), seed=seed, hit_frames=frames, hit_strengths=strengths)
+    context = StepContext(
+        rate=FrameRate.parse(rate), seed=seed, hit_frames=frames, hit_strengths=strengths, levels=levels or {}
+    )
     return STEPS[choice.id].apply(np.asarray(lift, dtype=float), params=choice.params, context=context)
 
 
@@ -81,6 +83,25 @@ def test_the_tracks_own_hits_count_when_they_are_chosen():
     assert not StepChoice.parse("pulse").spec.needs_hits(StepChoice.parse("pulse").params)
     tracked = StepChoice.parse("pulse hits=track")
     assert tracked.spec.needs_hits(tracked.params)
+
+
+@pytest.mark.parametrize(
+    ("how", "expected"),
+    [
+        ("add", [0.5, 1.0, 1.5]),
+        ("multiply", [0, 0.25, 0.5]),
+        ("multiply amount=0.5", [0.25, 0.375, 0.5]),
+        ("max", [0.5, 0.5, 1]),
+        ("min", [0, 0.5, 0.5]),
+        ("difference", [0.5, 0, 0]),
+    ],
+)
+def test_another_envelope_joins_in(how, expected):
+    levels = {"reed": np.array([0.0, 0.1, 0.2])}
+    np.testing.assert_allclose(run(f"blend envelope=reed how={how}", [0.5, 0.5, 0.5], levels=levels), expected)
+    assert run("blend", [0.5, 0.2]).tolist() == [0.5, 0.2]
+    silent = {"reed": np.zeros(2)}
+    assert run("blend envelope=reed", [0.5, 0.2], levels=silent).tolist() == [0, 0]
 
 
 def test_a_latch_goes_on_high_and_off_low():

@@ -52,6 +52,8 @@ def _driver_reasons(old: Inputs, new: Inputs) -> list[str]:
     said = []
     if old["media"] != new["media"]:
         said.append("another file, or another time of it")
+    if old.get("joined", []) != new.get("joined", []):
+        said.append("an envelope that joins in changed")
     if old.get("hits") != new.get("hits"):
         said.append("other hits")
     if old.get("beats") != new.get("beats"):

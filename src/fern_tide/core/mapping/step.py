@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
@@ -23,12 +23,14 @@ class StepContext:
         seed: of the mapping, for steps that draw numbers.
         hit_frames: the frames of the hits of the mapping's track, ascending; empty where no step asks for them.
         hit_strengths: how strong each is, 0 to 1.
+        levels: the levels of the envelopes that steps ask for, by id, each of shape (frames,).
     """
 
     rate: FrameRate
     seed: int = 0
     hit_frames: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     hit_strengths: FloatArray = field(default_factory=lambda: np.zeros(0))
+    levels: Mapping[str, FloatArray] = field(default_factory=dict)
 
     @classmethod
     def example(cls) -> StepContext:
@@ -47,6 +49,10 @@ def _never(params: Any) -> bool:
     return False
 
 
+def _nothing(params: Any) -> tuple[str, ...]:
+    return ()
+
+
 @dataclass(frozen=True)
 class Step:
     """One operation on lift.
@@ -58,6 +64,7 @@ class Step:
         params: the model of its options.
         apply: the function.
         needs_hits: says whether it asks for the track's hits.
+        uses: gives the ids of the envelopes that it asks for.
         version: raised when the numbers change.
     """
 
@@ -67,4 +74,5 @@ class Step:
     params: type[Params]
     apply: Shape
     needs_hits: Callable[[Any], bool] = _never
+    uses: Callable[[Any], tuple[str, ...]] = _nothing
     version: int = 1
