@@ -89,7 +89,7 @@ def test_analysis_is_cancelled_and_begun_again_from_the_page(browser, own, tmp_p
     page.click("#work >> text=Cancel")
     page.wait_for_selector("#work >> text=Analyze again")
     page.click("#work >> text=Analyze again")
-    wait(page, "document.querySelector('#work').childElementCount === 0")
+    wait(page, "document.querySelector('#work').childElementCount === 0", seconds=180)
     context.close()
 
 
