@@ -55,7 +55,7 @@ def bench_project() -> Project:
 def _bench_mappings() -> tuple[Mapping, ...]:
     cloches = [(f"cloche-{n}:scale_y", 1.0, 1.35 + 0.1 * (n % 3)) for n in range(1, CLOCHES + 1)]
     swing = _mapping("Lamp swing", "drip", (-30, -12.5), ("lamp:turn_z", 0.0, 24.0)).model_copy(
-        update={"steps": (StepChoice.parse("sway period=2.608695652173913"),)}
+        update={"steps": (StepChoice.parse("sway period=4 counted_in=beats"),)}
     )
     return (
         swing,

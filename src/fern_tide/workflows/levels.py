@@ -111,6 +111,8 @@ class Levels:
                 self.raw(project, project.envelope(name))
             if mapping.needs_hits and (track := hit_track(project, mapping)) is not None:
                 self.rhythm(project, track)
+            if mapping.needs_beats:
+                self.beats(project)
         except NotAnalyzedYet:
             return False
         return True

@@ -137,12 +137,14 @@ def step_context(
     rhythm: Callable[[Track], tuple[Hits, Beats]],
     level: Callable[[Envelope], FloatArray],
 ) -> StepContext:
-    """Give what a mapping's steps may know: hits and other levels only where one of them asks for them."""
+    """Give what a mapping's steps may know: hits, beats and other levels only where one of them asks for them."""
     context = StepContext(
         rate=project.rate,
         seed=mapping.seed,
         levels={name: _highest(level(project.envelope(name))) for name in mapping.uses},
     )
+    if mapping.needs_beats:
+        context = replace(context, beat_times_s=project_beats(project, rhythm).times_s)
     track = hit_track(project, mapping) if mapping.needs_hits else None
     if track is None:
         return context
@@ -156,9 +158,10 @@ def _highest(level: FloatArray) -> FloatArray:
 
 
 def hits_made_of(project: Project, mapping: Mapping) -> Any:
-    """Give what the hits of a mapping's steps are made of, for fingerprints; None where no step asks for them."""
+    """Give what the hits and beats of a mapping's steps are made of, for fingerprints; None where none asks."""
     track = hit_track(project, mapping) if mapping.needs_hits else None
-    return None if track is None else [rhythm_key(track.media), str(track.offset)]
+    hits = None if track is None else [rhythm_key(track.media), str(track.offset)]
+    return [hits, beats_made_of(project)] if mapping.needs_beats else hits
 
 
 def beats_made_of(project: Project) -> Any:

@@ -16,11 +16,16 @@ LIFTS = arrays(np.float64, st.integers(1, 120), elements=st.floats(0, 1))
 HITS = np.array([0, 0.8, 0.4, 0, 0, 0.5, 0, 0.9, 1, 0], dtype=float)
 
 
-def run(text, lift, *, rate="10", seed=0, hits=(), levels=None):
+def run(text, lift, *, rate="10", seed=0, hits=(), levels=None, beats=()):
     choice = StepChoice.parse(text)
     frames, strengths = np.array([at for at, _ in hits], dtype=np.int64), np.array([high for _, high in hits])
     context = StepContext(
-        rate=FrameRate.parse(rate), seed=seed, hit_frames=frames, hit_strengths=strengths, levels=levels or {}
+        rate=FrameRate.parse(rate),
+        seed=seed,
+        hit_frames=frames,
+        hit_strengths=strengths,
+        levels=levels or {},
+        beat_times_s=np.array(beats, dtype=float),
     )
     return STEPS[choice.id].apply(np.asarray(lift, dtype=float), params=choice.params, context=context)
 
@@ -102,6 +107,20 @@ def test_another_envelope_joins_in(how, expected):
     assert run("blend", [0.5, 0.2]).tolist() == [0.5, 0.2]
     silent = {"reed": np.zeros(2)}
     assert run("blend envelope=reed", [0.5, 0.2], levels=silent).tolist() == [0, 0]
+
+
+def test_a_sway_goes_to_both_sides_in_seconds_frames_or_beats():
+    full = np.ones(9)
+    quarter = [0, 1, 0, -1, 0, 1, 0, -1, 0]
+    np.testing.assert_allclose(run("sway period=4 counted_in=frames", full), quarter, atol=1e-12)
+    np.testing.assert_allclose(run("sway period=0.4", full), quarter, atol=1e-12)
+    np.testing.assert_allclose(run("sway period=0.4 wave=triangle", full), quarter, atol=1e-12)
+    assert run("sway period=0.4 wave=square", full).tolist() == [1, 1, -1, -1, 1, 1, -1, -1, 1]
+    beats = [0.2, 0.4, 0.8]  # slower after the second; before and after, the tempo goes on
+    swayed = run("sway period=2 counted_in=beats", full, beats=beats)
+    np.testing.assert_allclose(swayed, np.sin(np.pi * np.array([-1, -0.5, 0, 0.5, 1, 1.25, 1.5, 1.75, 2])), atol=1e-12)
+    assert run("sway counted_in=beats", full, beats=[1.0]).tolist() == [0] * 9
+    assert np.abs(run("sway period=4 counted_in=frames", full * 0.5)).max() == pytest.approx(0.5)
 
 
 def test_a_latch_goes_on_high_and_off_low():

@@ -55,7 +55,7 @@ def _driver_reasons(old: Inputs, new: Inputs) -> list[str]:
     if old.get("joined", []) != new.get("joined", []):
         said.append("an envelope that joins in changed")
     if old.get("hits") != new.get("hits"):
-        said.append("other hits")
+        said.append("other hits or beats")
     if old.get("beats") != new.get("beats"):
         said.append("other beats")
     if old.get("blended", []) != new.get("blended", []):

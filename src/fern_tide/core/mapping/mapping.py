@@ -96,6 +96,11 @@ class Mapping(Frozen, frozen=True):
         return any(choice.on and choice.spec.needs_hits(choice.params) for choice in self.steps)
 
     @property
+    def needs_beats(self) -> bool:
+        """Whether one of its steps asks for the project's beats."""
+        return any(choice.on and choice.spec.needs_beats(choice.params) for choice in self.steps)
+
+    @property
     def uses(self) -> tuple[str, ...]:
         """The ids of the envelopes that its steps ask for, those that are off too, so that none goes missing."""
         return tuple(dict.fromkeys(name for choice in self.steps for name in choice.spec.uses(choice.params)))

@@ -23,6 +23,7 @@ class StepContext:
         seed: of the mapping, for steps that draw numbers.
         hit_frames: the frames of the hits of the mapping's track, ascending; empty where no step asks for them.
         hit_strengths: how strong each is, 0 to 1.
+        beat_times_s: when the beats of the project are, ascending; empty where no step asks for them.
         levels: the levels of the envelopes that steps ask for, by id, each of shape (frames,).
     """
 
@@ -30,6 +31,7 @@ class StepContext:
     seed: int = 0
     hit_frames: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     hit_strengths: FloatArray = field(default_factory=lambda: np.zeros(0))
+    beat_times_s: FloatArray = field(default_factory=lambda: np.zeros(0))
     levels: Mapping[str, FloatArray] = field(default_factory=dict)
 
     @classmethod
@@ -64,6 +66,7 @@ class Step:
         params: the model of its options.
         apply: the function.
         needs_hits: says whether it asks for the track's hits.
+        needs_beats: says whether it asks for the project's beats.
         uses: gives the ids of the envelopes that it asks for.
         version: raised when the numbers change.
     """
@@ -74,5 +77,6 @@ class Step:
     params: type[Params]
     apply: Shape
     needs_hits: Callable[[Any], bool] = _never
+    needs_beats: Callable[[Any], bool] = _never
     uses: Callable[[Any], tuple[str, ...]] = _nothing
     version: int = 1

@@ -12,7 +12,7 @@ from PIL import Image, UnidentifiedImageError
 from fern_tide.core.base.errors import UnreadableScene
 
 MEDIA_TYPES = {"PNG": "image/png", "JPEG": "image/jpeg", "WEBP": "image/webp"}
-MOST_PIXELS = 80_000_000
+MOST_PIXELS = 50_000_000
 MOST_BYTES = 64 << 20
 _REMEDY = "Save it again as PNG, JPEG or WebP, or choose another picture."
 

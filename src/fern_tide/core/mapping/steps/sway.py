@@ -26,13 +26,14 @@ class PeriodUnit(StrEnum):
 
     SECONDS = "seconds"
     FRAMES = "frames"
+    BEATS = "beats"
 
 
 class SwayParams(Params):
     """How long one swing to and fro takes, and how it runs."""
 
     period: Annotated[float, Field(gt=0, le=100_000), unit("", "How long one swing to and fro takes.", step=0.05)] = 2.0
-    counted_in: Annotated[PeriodUnit, unit("", "Seconds or frames.")] = PeriodUnit.SECONDS
+    counted_in: Annotated[PeriodUnit, unit("", "Seconds, frames or beats.")] = PeriodUnit.SECONDS
     wave: Annotated[Wave, unit("", "How the swing runs.")] = Wave.SINE
 
 
@@ -42,15 +43,21 @@ def sway(lift: FloatArray, *, params: SwayParams, context: StepContext) -> Float
     Args:
         lift: shape (..., frames).
         params: the wave and its period.
-        context: its rate says when a frame is.
+        context: its rate says when a frame is, and it has the beats, where they count.
 
     Returns:
         The same shape, from -1 to 1 where lift is from 0 to 1: at full on the one side, as far beyond rest on the
-        other; 0 where lift is 0.
+        other; 0 where lift is 0. Counted in beats it begins at the first beat and follows a tempo that changes; where
+        there are fewer than two beats it stays at 0.
     """
     frames = np.arange(lift.shape[-1], dtype=np.float64)
-    period = params.period if params.counted_in is PeriodUnit.FRAMES else params.period * float(context.rate.fps)
-    turns = frames / period % 1.0
+    if params.counted_in is PeriodUnit.BEATS:
+        if len(context.beat_times_s) < 2:
+            return np.zeros_like(lift)
+        turns = _beats(frames / float(context.rate.fps), context.beat_times_s) / params.period % 1.0
+    else:
+        period = params.period if params.counted_in is PeriodUnit.FRAMES else params.period * float(context.rate.fps)
+        turns = frames / period % 1.0
     if params.wave is Wave.SINE:
         wave = np.sin(2 * np.pi * turns)
     elif params.wave is Wave.TRIANGLE:
@@ -60,10 +67,25 @@ def sway(lift: FloatArray, *, params: SwayParams, context: StepContext) -> Float
     return lift * wave
 
 
+def _beats(time_s: FloatArray, beats: FloatArray) -> FloatArray:
+    """Count time in beats, 0 at the first; before it and after the last the tempo goes on as it is there."""
+    counted = np.interp(time_s, beats, np.arange(len(beats), dtype=np.float64))
+    before, after = time_s < beats[0], time_s > beats[-1]
+    counted[before] = (time_s[before] - beats[0]) / (beats[1] - beats[0])
+    counted[after] = len(beats) - 1 + (time_s[after] - beats[-1]) / (beats[-1] - beats[-2])
+    return counted
+
+
+def needs_beats(params: SwayParams) -> bool:
+    """Say whether it is counted in beats."""
+    return params.counted_in is PeriodUnit.BEATS
+
+
 STEP = Step(
     id="sway",
     label="Sway",
     help="Turns the move into a swing to both sides of rest.",
     params=SwayParams,
     apply=sway,
+    needs_beats=needs_beats,
 )

@@ -37,7 +37,7 @@ class GltfLimits:
     """
 
     bytes: int = 256 << 20
-    json_bytes: int = 64 << 20
+    json_bytes: int = 16 << 20
     nodes: int = 20_000
     depth: int = 200
     vertices: int = 20_000_000
