@@ -157,6 +157,12 @@ def test_a_spring_solves_its_equation():
     np.testing.assert_allclose(out, expected, atol=1e-9)
 
 
+def test_hold_keeps_every_nth_frame_until_the_next():
+    np.testing.assert_allclose(run("hold", [0.1, 0.2, 0.3, 0.4, 0.5]), [0.1, 0.1, 0.3, 0.3, 0.5])
+    np.testing.assert_allclose(run("hold every=3", [[1, 2, 3, 4], [0, 5, 6, 7]]), [[1, 1, 1, 4], [0, 0, 0, 7]])
+    np.testing.assert_allclose(run("hold every=1", [0.1, 0.2]), [0.1, 0.2])
+
+
 def test_exponent_bends_and_mirrors():
     np.testing.assert_allclose(run("exponent power=2", [0, 0.5, 1, -0.5]), [0, 0.25, 1, -0.25])
 
@@ -168,12 +174,12 @@ def test_silence_stays_at_rest(name, lift):
 
 
 TOLERANCE = {"pulse": 0.13, "swell": 0.06, "spring": 0.03, "latch": 0.0, "take_turns": 0.0}  # a hit falls on a frame
-TIMELESS = set(STEPS) - {"shift"}
+TIMELESS = set(STEPS) - {"shift", "hold"}
 
 
 @pytest.mark.parametrize("name", sorted(TIMELESS))
 def test_24_and_48_frames_a_second_agree_where_both_have_a_frame(name):
-    """Shift counts in frames unless told otherwise, and is left out."""
+    """Shift (unless told otherwise) and hold count in frames, and are left out."""
     time = np.arange(480) / 48
     lift = np.clip(1.4 * np.sin(2 * np.pi * 0.4 * time) - 0.2, 0, 1)
     fast, slow = run(name, lift, rate="48"), run(name, lift[::2], rate="24")

@@ -1,0 +1,42 @@
+"""Hold: the move shows a new place only every few frames, as drawn animation on twos or threes does."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field
+
+from fern_tide.core.base.params import Params, unit
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.mapping.step import Step, StepContext
+
+
+class HoldParams(Params):
+    """How long each place is kept."""
+
+    every: Annotated[int, Field(ge=1, le=1000), unit("frames", "How many frames each place is kept.")] = 2
+
+
+def hold(lift: FloatArray, *, params: HoldParams, context: StepContext) -> FloatArray:
+    """Keep the lift of every Nth frame, counted from frame 0, until the next.
+
+    Args:
+        lift: shape (..., frames).
+        params: every is N; 1 changes nothing.
+        context: not used; every step has it.
+
+    Returns:
+        The same shape; frame k has the lift of frame k - k mod N.
+    """
+    frames = np.arange(lift.shape[-1])
+    return np.asarray(lift[..., frames - frames % params.every], dtype=np.float64)
+
+
+STEP = Step(
+    id="hold",
+    label="Hold",
+    help="Shows a new place only every few frames, as animation on twos.",
+    params=HoldParams,
+    apply=hold,
+)
