@@ -81,6 +81,13 @@ BOMB = svg("".join(f'<g id="l{n}">' + f'<use href="#l{n - 1}"/>' * 10 + "</g>" f
         ('<g xml:base="http://far/"/>', "far", "attribute base"),
         ('<feImage href="http://far/x.png"/>', "far", "feImage"),
         ("<handler>x</handler>", "handler", "handler"),
+        ("<style>@import url(http://far/x);<g/>rect{}</style>", "far", "style that fetches"),
+        ("<style>@import url(http://far/x);<?x y?></style>", "far", "style that fetches"),
+        ("<style>@import url(http://far/x);<script/></style>", "far", "style that fetches"),
+        ("<style>/**/rect{fill:url( 'http://far')}</style>", "far", "style that fetches"),
+        ("<style>/*/rect{}/**/@import 'far'</style>", "far", "style that fetches"),
+        ('<set attributeName=" href " to="javascript:alert(1)"/>', "alert", "animation of a link"),
+        ('<script xmlns="">alert(1)</script>', "alert", "no SVG"),
     ],
 )
 def test_what_could_run_or_fetch_is_cut_out_and_said(hostile, gone, note):
@@ -117,6 +124,16 @@ def test_what_could_run_or_fetch_is_cut_out_and_said(hostile, gone, note):
         ),
         (svg('<path d="' + "M0 0" * 3_000_000 + '"/>'), "longer than"),
         (gzip.compress(b" " * (70 << 20)), "larger than 64 MB"),
+        (svg("<style>/*" + "-" * (9 << 20) + "*/@import url(http://far/x)</style>"), "text is longer"),
+        (b'<!DOCTYPE s [<!ATTLIST rect onclick CDATA "alert(1)">]>' + svg("<rect/>"), "declares attributes"),
+        (
+            svg('<g id="s"/><g id="a"><use href="#a" xlink:href="#s"/></g>'),
+            "without end",
+        ),
+        (
+            svg('<g id="s"/><g id="a"><use xlink:href="#s" href="#a"/></g>'),
+            "without end",
+        ),
         (b"\x1f\x8bnot packed at all", "packing is damaged"),
         (b'<?xml version="1.0" encoding="utf-7"?>' + svg(""), "letters are in utf-7"),
         (b'<?xml version="1.0" encoding="utf-8"?><svg xmlns="http://www.w3.org/2000/svg">\xff</svg>', "not in utf-8"),
@@ -127,6 +144,61 @@ def test_a_file_that_cannot_be_made_safe_is_refused_with_the_reason_and_at_once(
     with pytest.raises(UnreadableScene, match=why):
         read_svg(content)
     assert time.perf_counter() - began < 20
+
+
+MANY = 200_000
+
+
+@pytest.mark.parametrize(
+    "slow",
+    [
+        f"<style>{'/*' * MANY}</style>",
+        f"<style>{'a' * MANY}</style>",
+        f"<style>{'a{' * MANY}</style>",
+        f'<rect fill="{"url(" * MANY}"/>',
+        f'<rect fill="{"url(#" * MANY}"/>',
+        f'<rect xlink:title="{"url(#" * MANY}"/>',
+        f'<rect onclick="1"{" " * MANY}/>',
+        f'<rect width="{"1" * MANY}x" height="1{" " * MANY}x"/>',
+        f'<rect transform="{"a" * MANY}"/>',
+        f'<rect transform="{"a(" * MANY}"/>',
+        f'<path d="{"1" * MANY}"/>',
+        f'<text font-size="{"1" * MANY}" fill="{"#" * MANY}">x</text>',
+    ],
+    ids=lambda text: text[:16],
+)
+def test_text_made_to_be_slow_is_read_in_no_time(slow):
+    """Each of these kept a pattern with two ways to match busy for half an hour."""
+    made, media = scene(svg(slow))
+    draw(made, media=media)
+
+
+def test_styles_that_say_too_much_are_refused():
+    with pytest.raises(UnreadableScene, match="style sheets"):
+        parts(svg("<style>" + "*{fill:red}" * 2000 + "</style>" + "<rect/>" * 2000))
+
+
+@pytest.mark.parametrize(
+    "odd",
+    [
+        '<rect width="1e999" height="3"/><path d="M1e999 -1e999L3 3"/>',
+        '<g transform="scale(1e300) scale(1e300)"><rect width="3" height="4"/></g>',
+        '<filter><feGaussianBlur stdDeviation=" "/></filter><filter><feGaussianBlur stdDeviation="-1e999"/></filter>',
+        '<circle r="1e30" cx="nan"/><text x=" , ">x</text><stop offset="nan"/><polygon points="1e999 nan 2"/>',
+    ],
+)
+def test_numbers_that_are_none_are_passed_over(odd):
+    made, media = scene(svg(odd))
+    assert len(made.parts) > 1 and draw(made, media=media) is not None
+    numbers = [value for part in made.parts for value in (part.anchor.x, part.anchor.y, *part.values.values())]
+    assert all(abs(value) <= 1e9 for value in numbers if isinstance(value, float))
+
+
+@pytest.mark.parametrize(
+    "head", ['viewBox="0 0 1e999 1"', 'viewBox="a b c d"', 'viewBox="0 0 0 0"', 'width="1e-300" height="1e-300"', ""]
+)
+def test_a_size_that_cannot_be_drawn_is_passed_over(head):
+    assert Sheet(read_svg(svg("").replace(b'viewBox="0 0 200 100"', head.encode()))).box == (0, 0, 300, 150)
 
 
 def test_limits_are_settings():

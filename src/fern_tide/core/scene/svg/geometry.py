@@ -49,7 +49,7 @@ def through(transform: str, at: tuple[float, float]) -> tuple[float, float]:
     return a * at[0] + c * at[1] + e, b * at[0] + d * at[1] + f
 
 
-_CALL = re.compile(r"([A-Za-z]+)\s*\(([^)]*)\)")
+_CALL = re.compile(r"(?<![A-Za-z])([A-Za-z]++)\s*+\(([^()]*+)\)")
 
 
 @lru_cache(maxsize=4096)

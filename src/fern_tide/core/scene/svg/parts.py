@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from functools import cached_property
+from typing import TypeGuard
 
 from PIL import ImageColor
 
@@ -17,6 +18,7 @@ from fern_tide.core.scene.svg.geometry import NUMBER, Box, path_points, through
 from fern_tide.core.scene.svg.style import computed, styled
 
 _LENGTH = re.compile(r"^\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*(px|pt|pc|mm|cm|in|)\s*$")
+_LONGEST_LENGTH, _MOST_PX = 64, 1e9
 _PX = {"": 1.0, "px": 1.0, "pt": 96 / 72, "pc": 16.0, "mm": 96 / 25.4, "cm": 96 / 2.54, "in": 96.0}  # CSS 2.1, 4.3.2
 _PAINTED = ("path", "rect", "circle", "ellipse", "line", "polyline", "polygon", "text", "tspan")
 _GEOMETRY: dict[str, tuple[str, ...]] = {
@@ -52,8 +54,9 @@ _TRANSFORM = re.compile(r"^[A-Za-z0-9_\s(),.+\-]*$")
 
 def length(text: str | None) -> float | None:
     """Read a length in px; None for percentages and for what is no length."""
-    match = _LENGTH.match(text or "")
-    return float(match[1]) * _PX[match[2]] if match else None
+    match = _LENGTH.match(text) if text and len(text) <= _LONGEST_LENGTH else None
+    px = float(match[1]) * _PX[match[2]] if match else None
+    return px if px is not None and abs(px) <= _MOST_PX else None
 
 
 def colour(text: str | None) -> str | None:
@@ -65,6 +68,10 @@ def colour(text: str | None) -> str | None:
     except ValueError:
         return None
     return f"#{red:02x}{green:02x}{blue:02x}"
+
+
+def _can_be_drawn(px: float | None) -> TypeGuard[float]:
+    return px is not None and px >= 0.001
 
 
 @dataclass(frozen=True)
@@ -92,16 +99,21 @@ class Sheet:
     def box(self) -> tuple[float, float, float, float]:
         """The drawing's view box: left, top, width, height."""
         root = self.attributes[0]
-        numbers = [float(word) for word in NUMBER.findall(root.get("viewBox", ""))]
-        if len(numbers) == 4 and numbers[2] > 0 and numbers[3] > 0:
-            return numbers[0], numbers[1], numbers[2], numbers[3]
-        return 0.0, 0.0, length(root.get("width")) or 300.0, length(root.get("height")) or 150.0
+        numbers = [length(word) for word in root.get("viewBox", "").replace(",", " ").split()[:5]]
+        left, top, width, height = numbers if len(numbers) == 4 else (0.0, 0.0, None, None)
+        if left is not None and top is not None and _can_be_drawn(width) and _can_be_drawn(height):
+            return left, top, width, height
+        return 0.0, 0.0, self._said("width", 300.0), self._said("height", 150.0)
 
     @cached_property
     def size(self) -> tuple[float, float]:
         """How wide and tall it is, in px: as it says, or as its view box is."""
-        root, (_, _, width, height) = self.attributes[0], self.box
-        return length(root.get("width")) or width, length(root.get("height")) or height
+        _, _, width, height = self.box
+        return self._said("width", width), self._said("height", height)
+
+    def _said(self, name: str, otherwise: float) -> float:
+        said = length(self.attributes[0].get(name))
+        return said if _can_be_drawn(said) else otherwise
 
 
 def parts_of(sheet: Sheet, file: SceneFile, *, ids: Ids, limit_to: tuple[int, int] | None = None) -> tuple[Part, ...]:
@@ -200,7 +212,7 @@ def _values(sheet: Sheet, node: Node) -> dict[str, float | str]:
         number("stop_opacity", own, 1.0)
         found["stop_offset"] = _share(own.get("offset", "0"))
     if node.tag == "feGaussianBlur":
-        number("blur", {"stdDeviation": own.get("stdDeviation", "0").replace(",", " ").split()[0]}, 0.0)
+        found["blur"] = max(0.0, _first(own.get("stdDeviation")))
     return found
 
 
@@ -233,6 +245,8 @@ def _middles(sheet: Sheet) -> list[tuple[float, float]]:
             transform = own.get("transform", "")
             if transform:
                 points = [through(transform, point) for point in points]
+            points = [point for point in points if all(abs(number) <= _MOST_PX for number in point)]
+        if points:
             xs, ys = [x for x, _ in points], [y for _, y in points]
             boxes[node.index] = (min(xs), min(ys), max(xs), max(ys))
     left, top, width, height = sheet.box

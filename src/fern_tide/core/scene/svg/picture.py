@@ -14,7 +14,7 @@ from fern_tide.core.scene.svg.geometry import number, place
 from fern_tide.core.scene.svg.parts import Sheet
 
 PLACE_NAMES = ("x", "y", "turn", "scale_x", "scale_y")
-_REFERENCE = re.compile(r"url\(\s*(['\"]?)#(.*?)\1\s*\)")
+_REFERENCE = re.compile(r"url\(\s*+(['\"]?)\s*+#([^()'\"]*+)\1\s*+\)", re.IGNORECASE)
 _LEFT_OUT = frozenset(("style", "title", "desc", "metadata", "view"))
 
 

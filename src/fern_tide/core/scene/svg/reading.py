@@ -9,18 +9,18 @@ from xml.parsers import expat
 from fern_tide.core.scene.svg.allowed import (
     ANIMATIONS,
     ELEMENTS,
-    QUIET_NAMESPACES,
     SVG,
     XLINK,
     SvgLimits,
     animation_is_safe,
     attribute_is_safe,
     css_is_safe,
+    is_quiet,
 )
 from fern_tide.core.scene.svg.drawing import Drawing, Node, refuse
 from fern_tide.core.scene.svg.unpacking import as_utf8, unpacked
 
-_ATTRIBUTE = re.compile(rb"""\s+([^\s=/>"']+)\s*=\s*("[^"]*"|'[^']*')""")
+_ATTRIBUTE = re.compile(rb"""(?<!\s)\s++([^\s=/>"']++)\s*+=\s*+("[^"]*+"|'[^']*+')""")
 
 
 def read_svg(content: bytes, *, limits: SvgLimits | None = None) -> Drawing:
@@ -59,6 +59,7 @@ class _Reader:
         self._parser.ProcessingInstructionHandler = self._instruction
         self._parser.EntityDeclHandler = self._entity
         self._parser.ExternalEntityRefHandler = self._entity
+        self._parser.AttlistDeclHandler = self._default
 
     def read(self) -> Drawing:
         try:
@@ -101,6 +102,8 @@ class _Reader:
     def _why_not(self, namespace: str, tag: str, pairs: list[tuple[str, str]]) -> str | None:
         """Say why an element is cut out, or None."""
         if namespace == SVG:
+            if self._open[-2:-1] and (above := self._open[-2]) is not None and above.tag == "style":
+                return "element inside a style"
             if tag not in ELEMENTS:
                 return f"element named {tag:.40}"
             if tag in ANIMATIONS and not animation_is_safe(dict(pairs)):
@@ -110,7 +113,7 @@ class _Reader:
             return None
         if not self._nodes:
             raise refuse("it holds no svg element")
-        return None if namespace.startswith(QUIET_NAMESPACES) else "element that is no SVG"
+        return None if is_quiet(namespace) else "element that is no SVG"
 
     def _keep(self, at: int, tag: str, pairs: list[tuple[str, str]]) -> None:
         if len(self._nodes) >= self._limits.elements:
@@ -124,8 +127,10 @@ class _Reader:
             if not attribute_is_safe(name, value, tag=tag, namespace=space):
                 unsafe.add(place)
                 self._cut["link to outside" if name.lower() == "href" else f"attribute {name:.40}"] += 1
-            elif space in {"", XLINK}:
+            elif not space:
                 attributes[name] = value
+            elif space == XLINK:
+                attributes.setdefault(name, value)  # SVG 2, 16.1.6: a plain href wins, wherever it stands
             elif name == "label":
                 attributes.setdefault("data-name", value)
         self._copy(at)
@@ -167,8 +172,10 @@ class _Reader:
             self._nodes[node.parent].label = node.text.strip()
 
     def _blank(self, node: Node) -> None:
-        """Leave out what a style element says; it is copied only when its end is known."""
+        """Leave out what a style element says, with what of it is copied already."""
         node.text = ""
+        while self._length > node.head:
+            self._length -= len(self._out.pop())
         self._copied = self._parser.CurrentByteIndex
 
     def _text(self, text: str) -> None:
@@ -177,8 +184,10 @@ class _Reader:
             return
         if node.children and node.tag in {"text", "tspan", "textPath", "a"}:
             self._nodes[node.children[-1]].tail += text
-        elif len(node.text) < self._limits.attribute:
+        else:
             node.text += text
+            if len(node.text) > self._limits.attribute:
+                raise refuse(f"a text is longer than {self._limits.attribute:,} letters")
 
     def _instruction(self, target: str, data: str) -> None:
         if self._cut_depth:
@@ -190,6 +199,10 @@ class _Reader:
 
     def _entity(self, *_: object) -> int:
         raise refuse("it declares entities, which are never followed")
+
+    def _default(self, element: str, attribute: str, kind: str, default: str | None, required: int) -> None:
+        if default is not None and not attribute.startswith("xmlns"):
+            raise refuse("it declares attributes that its elements do not have")
 
     # --- copying
 

@@ -10,8 +10,8 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from fern_tide.core.scene.svg.allowed import listed
-from fern_tide.core.scene.svg.drawing import Drawing, Node
+from fern_tide.core.scene.svg.allowed import SvgLimits, listed, without_comments
+from fern_tide.core.scene.svg.drawing import Drawing, Node, refuse
 
 PRESENTATION = listed(
     """
@@ -30,8 +30,6 @@ INHERITED = listed(
     font-family font-weight text-anchor
     """
 )
-_COMMENT = re.compile(r"/\*.*?\*/|<!--|-->", re.DOTALL)
-_RULE = re.compile(r"([^{}]+)\{([^{}]*)\}")
 _COMPOUND = re.compile(r"^(\*|[A-Za-z][\w\-]*)?((?:[.#][\w\-]+)*)$")
 _PIECE = re.compile(r"[.#][\w\-]+")
 
@@ -63,7 +61,7 @@ class _Rule:
 def declarations(text: str) -> tuple[tuple[str, str, bool], ...]:
     """Read 'fill: red; opacity: .5 !important' as names, values and whether they are important."""
     found = []
-    for part in _COMMENT.sub("", text).split(";"):
+    for part in without_comments(text).split(";"):
         name, colon, value = part.partition(":")
         value, bang, _ = value.partition("!")
         if colon and value.strip():
@@ -74,8 +72,9 @@ def declarations(text: str) -> tuple[tuple[str, str, bool], ...]:
 def _rules(sheets: Sequence[str]) -> list[_Rule]:
     found: list[_Rule] = []
     for sheet in sheets:
-        for selectors, body in _RULE.findall(_COMMENT.sub("", sheet)):
-            said = declarations(body)
+        for block in without_comments(sheet).replace("<!--", "").replace("-->", "").split("}")[:-1]:
+            head, _, body = block.rpartition("{")
+            said, selectors = declarations(body), head.rpartition("{")[2]
             for selector in selectors.split(","):
                 chain = _chain(selector)
                 if chain:
@@ -112,7 +111,15 @@ def styled(drawing: Drawing) -> tuple[dict[str, str], ...]:
         last = rule.chain[-1]
         key = f"#{last.id}" if last.id else f".{min(last.classes)}" if last.classes else last.tag
         simple.setdefault(key, []).append(rule)
+    if sum(len(simple.get(key, ())) for node in nodes for key in _keys(node)) > SvgLimits.styles:
+        raise refuse("its style sheets say more than can be worked out")
     return tuple(_written(node, nodes, simple) for node in nodes)
+
+
+def _keys(node: Node) -> list[str]:
+    """Under which keys the rules are that an element may fit."""
+    classes = [f".{name}" for name in node.attributes.get("class", "").split()]
+    return ["", node.tag, f"#{node.attributes.get('id', '')}", *classes]
 
 
 def _written(node: Node, nodes: Sequence[Node], rules: dict[str, list[_Rule]]) -> dict[str, str]:
@@ -120,10 +127,8 @@ def _written(node: Node, nodes: Sequence[Node], rules: dict[str, list[_Rule]]) -
     own_style = node.attributes.get("style", "")
     if not rules and not own_style:
         return attributes
-    keys = ["", node.tag, f"#{node.attributes.get('id', '')}"]
-    keys += [f".{name}" for name in node.attributes.get("class", "").split()]
     fitting = sorted(
-        {id(rule): rule for key in keys for rule in rules.get(key, ()) if _applies(rule, node, nodes)}.values(),
+        {id(rule): rule for key in _keys(node) for rule in rules.get(key, ()) if _applies(rule, node, nodes)}.values(),
         key=lambda rule: rule.weight,
     )
     said = [item for rule in fitting for item in rule.declarations] + list(declarations(own_style))
