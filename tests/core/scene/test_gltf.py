@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.gltf import GLB, document, glb, model
 
-from fern_tide.core.base.errors import UnreadableScene
+from fern_tide.core.base.errors import FernTideError, UnreadableScene
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.base.target import Target
 from fern_tide.core.scene.gltf.build import build
@@ -315,3 +315,45 @@ def test_a_mirrored_matrix_keeps_its_handedness():
     _, quaternion, scale = parted(matrix)
     made = matrices(quaternion[:, None])[:, :, 0] * scale
     np.testing.assert_allclose(made, matrix[:3, :3], atol=1e-9)
+
+
+def places(value, at=()):
+    """List the way to every place of a document."""
+    inside = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    for key, item in inside:
+        yield (*at, key)
+        yield from places(item, (*at, key))
+
+
+GONE = object()
+
+
+@pytest.mark.filterwarnings("error::RuntimeWarning")
+@pytest.mark.parametrize(
+    "odd", [GONE, None, True, "x", -1, 10**9, 1.5, 1e300, [], {}, [[]], [None], {"a": 1}], ids=lambda odd: repr(odd)[:8]
+)
+def test_whatever_stands_at_any_place_the_file_is_used_or_refused(odd):
+    used = 0
+    for *way, last in places(document()[0]):
+        plain, binary = document()
+        owner = plain
+        for step in way:
+            owner = owner[step]
+        if odd is GONE:
+            del owner[last]
+        else:
+            owner[last] = odd
+        try:
+            read = read_gltf(glb(plain, binary))
+            made = Scene(name="s", kind="3d", files=(FILE,), parts=parts_of(read.json, FILE, ids=Ids()))
+        except FernTideError:
+            continue
+        sketch(build(made, files={FILE.media: read}))
+        used += 1
+    assert used > 20  # names, notes and the like
+
+
+def test_a_count_may_be_written_with_a_point():
+    plain, binary = document()
+    plain["accessors"][3]["count"] = 6.0
+    assert len(values_of(read_gltf(glb(plain, binary)), 3)) == 6

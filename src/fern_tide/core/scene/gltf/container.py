@@ -227,10 +227,10 @@ def listed(owner: Json, name: str) -> list[Json]:
 
 
 def whole(owner: Json, name: str, default: int | None = None, *, most: int = 2**40) -> int:
-    """Give a count or an index of a document; refuse what is none."""
+    """Give a count or an index of a document, and write one that has a point, such as 2.0, without; refuse others."""
     value = owner.get(name, default)
     if isinstance(value, float) and value.is_integer():
-        value = int(value)
+        value = owner[name] = int(value)
     if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value <= most:
         raise refuse(f"{name} is {value!s:.30}, which is no count")
     return value
