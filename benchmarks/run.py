@@ -24,6 +24,7 @@ from pathlib import Path
 import numpy as np
 import scipy.fft
 import soundfile
+from sounds import clean_drums, song
 
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.base.frame_rate import FrameRate
@@ -56,6 +57,7 @@ from fern_tide.workflows.analysis import USUAL
 
 ROOT = Path(__file__).parent.parent
 RATE = FrameRate.parse("60")
+HOUR = ROOT / "benchmarks/hour.py"
 ROWS: list[tuple[str, str, str]] = []
 
 
@@ -73,13 +75,6 @@ def ratio(run: Callable[[], object], against: Callable[[], object], *, pairs: in
 def row(what: str, goal: str, measured: str) -> None:
     ROWS.append((what, goal, measured))
     print(f"{what}: {measured} (goal: {goal})", flush=True)
-
-
-def song(seconds: int = 240, *, channels: int = 2) -> bytes:
-    noise = np.random.default_rng(1).normal(size=(44_100 * seconds, channels)).astype(np.float32) * 0.1
-    out = io.BytesIO()
-    soundfile.write(out, noise, 44_100, format="WAV", subtype="PCM_16")
-    return out.getvalue()
 
 
 def full_features() -> list[Feature]:
@@ -245,45 +240,6 @@ def beat_times() -> None:
     row("beat times on clean drums (made, 84 to 170 BPM) against the truth", "median 2 ms, 95th percentile 5 ms", said)
 
 
-def clean_drums(bpm: float, *, beats: int = 64, rate_hz: int = 44_100) -> tuple[bytes, list[float]]:
-    rng, gap = np.random.default_rng(int(bpm)), 60.0 / bpm
-    sound, truth = rng.normal(size=int((beats + 2) * gap * rate_hz)) * 1e-4, []
-    t = np.arange(rate_hz // 4) / rate_hz
-    kick = np.sin(2 * np.pi * (50 * t + 1 - np.exp(-30 * t))) * np.exp(-t / 0.08)
-    for beat in range(beats):
-        at = round((0.5 + beat * gap) * rate_hz)
-        truth.append(at / rate_hz)
-        hit = kick if beat % 2 == 0 else rng.normal(size=t.size) * np.exp(-t / 0.05) * 0.5
-        sound[at : at + t.size] += 0.6 * hit
-        off = at + round(gap / 2 * rate_hz)
-        sound[off : off + 1200] += rng.normal(size=1200) * np.exp(-np.arange(1200) / 350) * 0.12
-    out = io.BytesIO()
-    soundfile.write(out, sound, rate_hz, format="WAV", subtype="PCM_16")
-    return out.getvalue(), truth
-
-
-HOUR = """
-import os, sys, time
-os.environ["OPENBLAS_NUM_THREADS"] = "1"
-from pathlib import Path
-from fern_tide.core.base.frame_rate import FrameRate
-from fern_tide.core.document import Project, Track
-from fern_tide.demo.scene import glasshouse
-from fern_tide.jobs.queue import connect
-from fern_tide.workflows import analysis, bring_in_sound
-from fern_tide.workflows.studio import Settings, Studio
-studio = Studio.open(Settings(data=Path(sys.argv[2])))
-connect(studio, at_once=True)
-before = time.process_time()
-with open(sys.argv[1], "rb") as sound:
-    chunks = iter(lambda: sound.read(1 << 18), b"")
-    revision = bring_in_sound.start_project(studio, chunks, file_name="hour.wav", scene=glasshouse())
-status = Path("/proc/self/status").read_text()
-peak_kb = int(status.split("VmHWM:")[1].split()[0])  # rusage would count what this process was before it began
-print(time.process_time() - before, peak_kb / 1024)
-"""
-
-
 def hour() -> None:
     with tempfile.TemporaryDirectory() as folder:
         path, rng = Path(folder) / "hour.wav", np.random.default_rng(1)
@@ -291,7 +247,7 @@ def hour() -> None:
         with soundfile.SoundFile(path, "w", samplerate=44_100, channels=2, subtype="PCM_16") as out:
             for _ in range(60):
                 out.write(minute)
-        words = [sys.executable, "-c", HOUR, str(path), f"{folder}/data"]
+        words = [sys.executable, str(HOUR), str(path), f"{folder}/data"]
         said = subprocess.run(words, check=True, capture_output=True, text=True).stdout.split()
     cpu_s, peak_mb = float(said[0]), float(said[1])
     measured = f"{3600 / cpu_s:.0f}x, {peak_mb:.0f} MB"

@@ -113,11 +113,12 @@ def test_a_kind_of_2d_part_has_an_element_for_every_binding(kind):
 @pytest.mark.parametrize("kind", PART_KINDS.values(), ids=PART_KINDS)
 def test_a_kind_of_3d_part_shows_every_property_in_exactly_one_channel(kind):
     if kind.space == "2d":
-        assert kind.channels is None and (kind.draw or not kind.offered)
+        assert not kind.channels and not kind.more_channels and (kind.draw or not kind.offered)
         return
     params = kind.params()
     names = [item.id for item in kind.properties + (kind.more(params) if kind.more else ())]
-    shown = [name for channel in kind.channels(params) for name in channel.names] if kind.channels else []
+    channels = kind.channels + (kind.more_channels(params) if kind.more_channels else ())
+    shown = [name for channel in channels for name in channel.names]
     assert sorted(shown) == sorted(names)
 
 

@@ -91,7 +91,9 @@ def test_a_driven_part_is_removed_only_with_what_moves_it():
 def test_what_follows_or_limits_a_part_goes_with_it():
     tied = command("put_follow", follow={"target": at("moth-one:turn"), "source": at("title:turn")}).apply(PROJECT)
     tied = command("put_limit", limit={"target": at("title:turn"), "high": 4}).apply(tied)
-    gone = command("remove_part", id="title").apply(tied)
+    with pytest.raises(FernTideError, match="Title is followed by the turn of Moth one"):
+        command("remove_part", id="title").apply(tied)
+    gone = command("remove_part", id="title", with_users=True).apply(tied)
     assert gone.scene.follows == () and gone.scene.limits == ()
     freed = command("remove_follow", target=at("moth-one:turn")).apply(tied)
     assert freed.scene.follows == ()

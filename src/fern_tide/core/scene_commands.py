@@ -176,8 +176,11 @@ class RemovePart(Command, frozen=True):
                 remedy="Set its opacity or its scale to nothing, or remove the whole file.",
             )
         users = [m.name for m in project.mappings if any(drive.target.part in gone for drive in m.drives)]
-        if users and not self.with_users:
-            raise FernTideError(f"{name} is moved by {listed(users)}.", remedy="Remove it with what moves it?")
+        left = (f for f in project.scene.follows if f.source.part in gone and f.target.part not in gone)
+        followers = [f"the {_said(project.scene, follow.target)}" for follow in left]
+        why = f"moved by {listed(users)}" if users else f"followed by {listed(followers)}" if followers else ""
+        if why and not self.with_users:
+            raise FernTideError(f"{name} is {why}.", remedy="Remove it with what depends on it?")
         return without_parts(project, gone)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from fern_tide.core.base.errors import FernTideError
@@ -16,10 +16,8 @@ from fern_tide.core.scene.svg.allowed import SvgLimits
 from fern_tide.core.scene_commands import PutScene
 from fern_tide.store.projects import Revision
 from fern_tide.workflows.bring_in_sound import name_of
-from fern_tide.workflows.scene_files import Found, add_to, empty_scene, look_at, parts_in, scene_of
+from fern_tide.workflows.scene_files import Found, add_to, empty_scene, look_at_all, parts_in, scene_of
 from fern_tide.workflows.studio import Studio
-
-_GLTF_ENDINGS = (".gltf", ".glb")
 
 
 @dataclass(frozen=True)
@@ -74,17 +72,28 @@ def bring_in(studio: Studio, key: str, files: Mapping[str, bytes], *, replace: b
         UnreadableScene: it cannot be used; the project stays as it is.
         FernTideError: it is of another kind than the stage.
     """
-    found = _look(studio, files)
-    media = studio.media.add([found.content], most=len(found.content))
+    found = _kept(studio, files)
+    notes = tuple(note for item, _ in found for note in item.notes)
     current = studio.projects.current(key)
     project = current.document
     if not replace:
-        scene = add_to(project.scene, found, media)
-        return BroughtIn(_save(studio, key, current, f"Bring in {found.name}", scene, project.mappings), found.notes)
-    scene = scene_of(found, media)
+        scene = _with_all(project.scene, found)
+        return BroughtIn(_save(studio, key, current, f"Bring in {_named(found)}", scene, project.mappings), notes)
+    scene = _with_all(scene_of(*found[0]), found[1:])
     linked = link(project, scene)
-    revision = _save(studio, key, current, f"Replace the stage with {found.name}", scene, linked.mappings)
-    return BroughtIn(revision, found.notes, linked.lost)
+    revision = _save(studio, key, current, f"Replace the stage with {_named(found)}", scene, linked.mappings)
+    return BroughtIn(revision, notes, linked.lost)
+
+
+def _with_all(scene: Scene, found: Sequence[tuple[Found, str]]) -> Scene:
+    for item, media in found:
+        scene = add_to(scene, item, media)
+    return scene
+
+
+def _named(found: Sequence[tuple[Found, str]]) -> str:
+    first = found[0][0].name
+    return first if len(found) == 1 else f"{first[:80]} and {len(found) - 1} more"
 
 
 def replace_file(studio: Studio, key: str, file_id: str, files: Mapping[str, bytes]) -> BroughtIn:
@@ -94,8 +103,9 @@ def replace_file(studio: Studio, key: str, file_id: str, files: Mapping[str, byt
         UnreadableScene: it cannot be used; the project stays as it is.
         FernTideError: it is of another kind than the file.
     """
-    found = _look(studio, files)
-    media = studio.media.add([found.content], most=len(found.content))
+    (found, media), *more = _kept(studio, files)
+    if more:
+        raise FernTideError("One file can be replaced with one.", remedy="Choose one file.")
     current = studio.projects.current(key)
     scene = current.document.scene
     old = scene.file(file_id)
@@ -168,15 +178,18 @@ def new_stage(studio: Studio, key: str, kind: str) -> BroughtIn:
 
 def start_with_scene(studio: Studio, files: Mapping[str, bytes]) -> Revision:
     """Make a project of a scene, with no sound yet."""
-    found = _look(studio, files)
-    media = studio.media.add([found.content], most=len(found.content))
-    name = name_of(found.name)
-    return studio.projects.create(Project(name=name, scene=scene_of(found, media)), label=f"Start with {name}")
+    found = _kept(studio, files)
+    name = name_of(found[0][0].name)
+    scene = _with_all(scene_of(*found[0]), found[1:])
+    return studio.projects.create(Project(name=name, scene=scene), label=f"Start with {name}")
 
 
-def _look(studio: Studio, files: Mapping[str, bytes]) -> Found:
+def _kept(studio: Studio, files: Mapping[str, bytes]) -> list[tuple[Found, str]]:
+    """Read files and keep them; give each with the hash that it is kept under."""
     most = studio.settings.most_scene_bytes
-    return look_at(files, svg=SvgLimits(bytes=min(most, SvgLimits().bytes)), gltf=GltfLimits(bytes=most))
+    svg, gltf = SvgLimits(bytes=min(most, SvgLimits().bytes)), GltfLimits(bytes=most)
+    found = look_at_all(files, svg=svg, gltf=gltf)
+    return [(item, studio.media.add([item.content], most=len(item.content))) for item in found]
 
 
 def _save(

@@ -79,6 +79,20 @@ def look_at(files: Mapping[str, bytes], *, svg: SvgLimits | None = None, gltf: G
         ) from wrong
 
 
+def look_at_all(
+    files: Mapping[str, bytes], *, svg: SvgLimits | None = None, gltf: GltfLimits | None = None
+) -> tuple[Found, ...]:
+    """Read files that were dropped together: a glTF file with what it needs is one thing, all else are many.
+
+    Raises:
+        UnreadableScene: one of them cannot be used.
+    """
+    one = len(files) < 2 or any(name.lower().endswith(_GLTF_ENDINGS) for name in files)
+    return tuple(
+        look_at(some, svg=svg, gltf=gltf) for some in ([files] if one else [{name: files[name]} for name in files])
+    )
+
+
 def parts_in(found: Found, file: SceneFile, *, scene: Scene, ids: Ids) -> tuple[Part, ...]:
     """Make the parts of what came in, at the size that the stage has room for."""
     if found.gltf is not None:

@@ -234,7 +234,7 @@ def next_target(project: Project, mapping: Mapping) -> Target:
             return candidate
     for item in project.scene.part(last.part).properties:
         candidate = Target(part=last.part, property=item.id)
-        if candidate not in taken:
+        if candidate not in taken and not is_level(item.id):
             return candidate
     raise InvalidParameter("property", value="missing", allowed="another mapping: this one drives all that it could")
 
@@ -254,9 +254,17 @@ def first_choice(project: Project) -> tuple[str, Target]:
     if not project.envelopes:
         raise InvalidParameter("envelope", value="missing", allowed="a sound first: add one in the Sound room")
     taken = {drive.target for mapping in project.mappings for drive in mapping.drives}
-    for name in ("scale_y", "opacity", "turn", "y"):
-        for part in sorted(project.scene.parts, key=lambda part: part.shape.id == "group"):
-            target = Target(part=part.id, property=name)
-            if target not in taken and part.parent != "panes":
-                return project.envelopes[0].id, target
-    raise InvalidParameter("part", value="missing", allowed="a scene with parts")
+    free = [
+        Target(part=part.id, property=item.id)
+        for part in project.scene.parts
+        for item in part.properties
+        if not is_level(item.id) and Target(part=part.id, property=item.id) not in taken
+    ]
+    if not free:
+        raise InvalidParameter("part", value="missing", allowed="a scene with something that nothing drives yet")
+    wanted = {name: place for place, name in enumerate(("scale_y", "opacity", "turn", "y"))}
+
+    def order(target: Target) -> tuple[int, bool]:
+        return wanted.get(target.property, len(wanted)), project.scene.part(target.part).shape.id.startswith("group")
+
+    return project.envelopes[0].id, min(free, key=order)

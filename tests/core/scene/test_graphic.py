@@ -14,7 +14,7 @@ from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.mapping import Drive, Mapping, drive_lift
 from fern_tide.core.mapping.marks import Marks
-from fern_tide.core.scene.graphic import Form, levels_in, outline, solid
+from fern_tide.core.scene.graphic import GraphicForm, levels_in, outline, solid
 from fern_tide.core.scene.lettering import lettering
 from fern_tide.core.scene.mesh import bounds
 from fern_tide.core.scene.scene import PART_KINDS, Part, PartChoice, Scene
@@ -22,7 +22,7 @@ from fern_tide.core.scene.scene import PART_KINDS, Part, PartChoice, Scene
 LEVELS = arrays(np.float64, st.integers(2, 40), elements=st.floats(0, 1))
 
 
-@pytest.mark.parametrize("form", Form)
+@pytest.mark.parametrize("form", GraphicForm)
 @given(levels=LEVELS, width=st.floats(50, 2000), height=st.floats(50, 800))
 def test_levels_survive_being_drawn(form, levels, width, height):
     data = outline(form, levels, width=width, height=height)
@@ -32,19 +32,19 @@ def test_levels_survive_being_drawn(form, levels, width, height):
 
 def test_bars_stand_beside_each_other_on_the_line():
     assert (
-        outline(Form.BARS, np.array([0.0, 1.0]), width=20, height=10) == "M-8.50 0V0.00H-1.50V0ZM1.50 0V-10.00H8.50V0Z"
+        outline(GraphicForm.BARS, np.array([0.0, 1.0]), width=20, height=10) == "M-8.50 0V0.00H-1.50V0ZM1.50 0V-10.00H8.50V0Z"
     )
 
 
 def test_a_line_a_mirrored_band_and_a_ring():
     levels = np.array([0.0, 1.0])
-    assert outline(Form.LINE, levels, width=20, height=10) == "M-5.00 0.00L5.00 -10.00"
-    mirrored = outline(Form.MIRRORED, levels, width=20, height=10)
+    assert outline(GraphicForm.LINE, levels, width=20, height=10) == "M-5.00 0.00L5.00 -10.00"
+    mirrored = outline(GraphicForm.MIRRORED, levels, width=20, height=10)
     assert mirrored == "M-5.00 0.00L5.00 -10.00L5.00 10.00L-5.00 0.00Z"
-    assert outline(Form.RING, levels, width=20, height=10) == "M0.00 -10.00L0.00 20.00Z"
+    assert outline(GraphicForm.RING, levels, width=20, height=10) == "M0.00 -10.00L0.00 20.00Z"
 
 
-@pytest.mark.parametrize("form", Form)
+@pytest.mark.parametrize("form", GraphicForm)
 def test_in_3d_each_level_moves_its_own_vertices_by_the_height(form):
     mesh, moves = solid(form, 12, width=2.0, height=0.5, thickness=0.04)
     assert moves.shape == (12, len(mesh.positions), 3) and mesh.triangles.max() < len(mesh.positions)
@@ -55,7 +55,7 @@ def test_in_3d_each_level_moves_its_own_vertices_by_the_height(form):
 
 
 @pytest.mark.parametrize(("kind", "spec"), [("sound_graphic", "svg"), ("sound_graphic_3d", "gltf")])
-@pytest.mark.parametrize("form", Form)
+@pytest.mark.parametrize("form", GraphicForm)
 def test_a_graphics_geometry_is_baked_and_reads_back(kind, spec, form):
     part = Part(id="g", name="G", shape=PartChoice.model_validate({"id": kind, "params": {"form": form, "points": 8}}))
     scene = Scene(name="s", kind=PART_KINDS[kind].space, parts=(part,))

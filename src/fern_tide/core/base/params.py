@@ -34,11 +34,20 @@ class Unit:
     help: str
     step: float | None = None
     kind: str = ""
+    label: str = ""
 
 
-def unit(name: str, help: str, *, step: float | None = None, kind: str = "") -> Unit:
-    """Describe a field: its unit ('' for none), its help, the arrow key's step, and for a text what it names."""
-    return Unit(name, help, step, kind)
+def unit(name: str, help: str, *, step: float | None = None, kind: str = "", label: str = "") -> Unit:
+    """Describe a field.
+
+    Args:
+        name: its unit, '' for none.
+        help: one line on what it does.
+        step: how much an arrow key changes it.
+        kind: for a text what it names.
+        label: what people read, where the field's own name says nothing by itself.
+    """
+    return Unit(name, help, step, kind, label)
 
 
 @dataclass(frozen=True)
@@ -78,7 +87,7 @@ def words(name: str) -> str:
     parts = name.split("_")
     if len(parts) > 1 and parts[-1] in {"hz", "ms", "s", "db", "frames"}:
         parts = parts[:-1]
-    return LABELS.get(name) or " ".join(parts).capitalize()
+    return ACRONYMS.get(name) or " ".join(parts).capitalize()
 
 
 def fields(model: type[BaseModel]) -> tuple[FieldSpec, ...]:
@@ -104,7 +113,7 @@ def _spec(name: str, field: FieldInfo) -> FieldSpec:
     plain = default.value if isinstance(default, Enum) else default
     return FieldSpec(
         name=name,
-        label=words(name),
+        label=described.label or words(name),
         unit=described.name,
         help=described.help,
         kind=kind,
@@ -116,21 +125,7 @@ def _spec(name: str, field: FieldInfo) -> FieldSpec:
     )
 
 
-LABELS = {
-    "rms": "RMS",
-    "cx": "Centre across",
-    "cy": "Centre down",
-    "r": "Radius",
-    "rx": "Radius across",
-    "ry": "Radius down",
-    "x": "Left",
-    "y": "Top",
-    "x1": "Start across",
-    "y1": "Start down",
-    "x2": "End across",
-    "y2": "End down",
-}
-"""Names that say nothing by themselves, as people read them."""
+ACRONYMS = {"rms": "RMS"}
 M = TypeVar("M", bound=BaseModel)
 
 

@@ -10,7 +10,7 @@ from math import cos, pi, sin
 import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.scene.mesh import Mesh
+from fern_tide.core.scene.mesh import Mesh, box
 from fern_tide.core.scene.properties import Property
 
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
@@ -18,7 +18,7 @@ MOST_POINTS = 128
 BAR_SHARE = 0.7
 
 
-class Form(StrEnum):
+class GraphicForm(StrEnum):
     """How the levels are drawn."""
 
     LINE = "line"
@@ -43,7 +43,7 @@ def is_level(name: str) -> bool:
 # --- 2D: path data, and the levels back out of it
 
 
-def outline(form: Form, levels: FloatArray, *, width: float, height: float) -> str:
+def outline(form: GraphicForm, levels: FloatArray, *, width: float, height: float) -> str:
     """Draw levels about the origin as SVG path data.
 
     Args:
@@ -53,18 +53,18 @@ def outline(form: Form, levels: FloatArray, *, width: float, height: float) -> s
         height: how far level 1 reaches, in px.
     """
     n = len(levels)
-    if form is Form.RING:
+    if form is GraphicForm.RING:
         points = [_ring_point(place, n, width / 2 + level * height) for place, level in enumerate(levels.tolist())]
         return "M" + "L".join(points) + "Z"
     xs = [width * ((place + 0.5) / n - 0.5) for place in range(n)]
-    if form is Form.BARS:
+    if form is GraphicForm.BARS:
         half = width / n * BAR_SHARE / 2
         return "".join(
             f"M{_text(x - half)} 0V{_text(-level * height)}H{_text(x + half)}V0Z"
             for x, level in zip(xs, levels.tolist(), strict=True)
         )
     top = [f"{_text(x)} {_text(-level * height)}" for x, level in zip(xs, levels.tolist(), strict=True)]
-    if form is Form.LINE:
+    if form is GraphicForm.LINE:
         return "M" + "L".join(top)
     low = [f"{_text(x)} {_text(level * height)}" for x, level in zip(xs, levels.tolist(), strict=True)]
     return "M" + "L".join([*top, *reversed(low)]) + "Z"
@@ -80,13 +80,13 @@ def _ring_point(place: int, n: int, radius: float) -> str:
     return f"{_text(radius * cos(turn))} {_text(radius * sin(turn))}"
 
 
-def levels_in(form: Form, data: str, *, width: float, height: float, points: int) -> FloatArray:
+def levels_in(form: GraphicForm, data: str, *, width: float, height: float, points: int) -> FloatArray:
     """Read the levels back out of path data that `outline` wrote; shape (points,)."""
     numbers = np.array([float(text) for text in _NUMBER.findall(data)])
-    if form is Form.BARS:
+    if form is GraphicForm.BARS:
         return np.asarray(-numbers.reshape(points, 5)[:, 2] / height + 0.0)
     pairs = numbers.reshape(-1, 2)[:points]
-    if form is Form.RING:
+    if form is GraphicForm.RING:
         return np.asarray((np.hypot(pairs[:, 0], pairs[:, 1]) - width / 2) / height)
     return np.asarray(-pairs[:, 1] / height + 0.0)
 
@@ -94,7 +94,7 @@ def levels_in(form: Form, data: str, *, width: float, height: float, points: int
 # --- 3D: a mesh, and how each level moves it
 
 
-def solid(form: Form, points: int, *, width: float, height: float, thickness: float) -> tuple[Mesh, FloatArray]:
+def solid(form: GraphicForm, points: int, *, width: float, height: float, thickness: float) -> tuple[Mesh, FloatArray]:
     """Give the mesh of a graphic at level 0, and what each level adds to it at 1.
 
     Args:
@@ -107,14 +107,12 @@ def solid(form: Form, points: int, *, width: float, height: float, thickness: fl
     Returns:
         The mesh, and the moves of shape (points, vertices, 3).
     """
-    if form is Form.BARS:
+    if form is GraphicForm.BARS:
         return _bars(points, width, height, thickness)
     return _band(form, points, width, height, thickness)
 
 
 def _bars(points: int, width: float, height: float, thickness: float) -> tuple[Mesh, FloatArray]:
-    from fern_tide.core.scene.mesh import box
-
     one = box(width / points * BAR_SHARE, thickness, thickness)
     count = len(one.positions)
     xs = width * ((np.arange(points) + 0.5) / points - 0.5)
@@ -127,9 +125,9 @@ def _bars(points: int, width: float, height: float, thickness: float) -> tuple[M
     return Mesh(positions, np.tile(one.normals, (points, 1)), triangles.astype(np.uint32)), moves
 
 
-def _band(form: Form, points: int, width: float, height: float, thickness: float) -> tuple[Mesh, FloatArray]:
+def _band(form: GraphicForm, points: int, width: float, height: float, thickness: float) -> tuple[Mesh, FloatArray]:
     """Two rows of vertices, one over the other (in a ring one outside the other), with faces between them."""
-    ring = form is Form.RING
+    ring = form is GraphicForm.RING
     place = np.arange(points)
     positions, out = np.zeros((2, points, 3)), np.zeros((points, 3))
     if ring:
@@ -141,10 +139,10 @@ def _band(form: Form, points: int, width: float, height: float, thickness: float
         positions[:, :, 0] = width * ((place + 0.5) / points - 0.5)
         out[:, 1] = 1.0
         positions[1, :, 1] = thickness
-        if form is Form.MIRRORED:
+        if form is GraphicForm.MIRRORED:
             positions[0, :, 1], positions[1, :, 1] = -thickness / 2, thickness / 2
     moves = np.zeros((points, 2, points, 3))
-    lower = {Form.LINE: 1.0, Form.MIRRORED: -1.0, Form.RING: 0.0}[form]
+    lower = {GraphicForm.LINE: 1.0, GraphicForm.MIRRORED: -1.0, GraphicForm.RING: 0.0}[form]
     moves[place, 1, place] = out * height
     moves[place, 0, place] = out * height * lower
     last = points if ring else points - 1

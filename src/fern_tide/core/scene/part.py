@@ -96,6 +96,7 @@ class PartKind:
         solid: 3D: gives its mesh, in metres, its base on y = 0.
         morphs: 3D: gives what each of its levels adds to the mesh, shape (levels, vertices, 3).
         channels: 3D: where its properties show.
+        more_channels: 3D: where those that depend on the params show.
     """
 
     id: str
@@ -112,7 +113,8 @@ class PartKind:
     read_path: Callable[[Any, str], FloatArray] | None = None
     solid: Callable[[Any], Mesh] | None = None
     morphs: Callable[[Any], FloatArray] | None = None
-    channels: Callable[[Any], tuple[Channel, ...]] | None = None
+    channels: tuple[Channel, ...] = ()
+    more_channels: Callable[[Any], tuple[Channel, ...]] | None = None
 
 
 class Anchor(Frozen, frozen=True):

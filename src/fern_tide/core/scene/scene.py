@@ -15,7 +15,7 @@ from fern_tide.core.base.target import Id, MediaHash, Name, Target
 from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.scene import parts as parts_folder
 from fern_tide.core.scene.follow import Follow, Limit
-from fern_tide.core.scene.part import PartBase, PartKind
+from fern_tide.core.scene.part import Channel, PartBase, PartKind
 from fern_tide.core.scene.properties import Property
 
 PART_KINDS = discover(parts_folder, attribute="KIND", of=PartKind, kind="kind of part")
@@ -43,6 +43,12 @@ class Part(PartBase, frozen=True):
         """What can be animated: what its kind has, and what its own file or geometry adds."""
         kind = self.kind
         return kind.properties if kind.more is None else kind.properties + kind.more(self.shape.params)
+
+    @property
+    def channels(self) -> tuple[Channel, ...]:
+        """Where its properties show in a glTF file; none of a 2D part."""
+        kind = self.kind
+        return kind.channels if kind.more_channels is None else kind.channels + kind.more_channels(self.shape.params)
 
     def property(self, name: str) -> Property:
         """Find a property.

@@ -15,10 +15,10 @@ from fern_tide.core.mapping.response import Response, between_the_ends
 class BezierParams(Params):
     """The two handles: across from 0 to 1, up as far as wanted."""
 
-    x1: Annotated[float, Field(ge=0, le=1), unit("", "The first handle, across.", step=0.02)] = 0.4
-    y1: Annotated[float, Field(ge=-3, le=4), unit("", "The first handle, up.", step=0.02)] = 0.0
-    x2: Annotated[float, Field(ge=0, le=1), unit("", "The second handle, across.", step=0.02)] = 0.2
-    y2: Annotated[float, Field(ge=-3, le=4), unit("", "The second handle, up.", step=0.02)] = 1.0
+    x1: Annotated[float, Field(ge=0, le=1), unit("", "The first handle, across.", step=0.02, label="Across 1")] = 0.4
+    y1: Annotated[float, Field(ge=-3, le=4), unit("", "The first handle, up.", step=0.02, label="Up 1")] = 0.0
+    x2: Annotated[float, Field(ge=0, le=1), unit("", "The second handle, across.", step=0.02, label="Across 2")] = 0.2
+    y2: Annotated[float, Field(ge=-3, le=4), unit("", "The second handle, up.", step=0.02, label="Up 2")] = 1.0
 
 
 def bezier(lift: FloatArray, *, params: BezierParams) -> FloatArray:

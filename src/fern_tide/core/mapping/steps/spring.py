@@ -30,26 +30,15 @@ def spring(lift: FloatArray, *, params: SpringParams, context: StepContext) -> F
     Returns:
         The same shape; solved exactly for such a lift, so that any frame rate sees the same spring.
     """
+    from scipy.linalg import expm  # slow to import
+
     w, d, h = 2 * np.pi * params.frequency_hz, params.damping, 1.0 / float(context.rate.fps)
     motion = np.zeros((4, 4))  # of place, speed, lift, and how fast lift changes
     motion[0, 1] = motion[2, 3] = 1.0
     motion[1, :3] = -w * w, -2 * d * w, w * w
-    x, v, u, s = (_exponential(motion * h)[:2, n].tolist() for n in range(4))
+    x, v, u, s = (expm(motion * h)[:2, n].tolist() for n in range(4))
     flat = lift.reshape(-1, lift.shape[-1])
     return np.array([_follow(row.tolist(), (x, v, u, s), 1.0 / h) for row in flat]).reshape(lift.shape)
-
-
-def _exponential(matrix: FloatArray) -> FloatArray:
-    """The exponential of a small matrix: a power series of a part of it, squared back."""
-    halvings = max(0, int(np.ceil(np.log2(max(1e-9, float(np.abs(matrix).sum(axis=1).max()))))) + 4)
-    part = matrix / 2.0**halvings
-    total = term = np.eye(len(matrix))
-    for order in range(1, 16):
-        term = term @ part / order
-        total = total + term
-    for _ in range(halvings):
-        total = total @ total
-    return np.asarray(total)
 
 
 def _follow(lift: list[float], by: tuple[list[float], ...], fps: float) -> list[float]:

@@ -149,9 +149,7 @@ class _Builder:
 
     def _set_own(self, part: Part, before: dict[str, Any] | None) -> None:
         """Write a part's own values; of an imported part those that are not what its file says."""
-        if part.kind.channels is None:
-            return
-        for channel in part.kind.channels(part.shape.params):
+        for channel in part.channels:
             if before is not None and all(part.own(name) == before.get(name) for name in channel.names):
                 continue
             if before is None and channel.form in _LEFT_PLAIN and _plain(part, channel):
@@ -178,9 +176,9 @@ class _Builder:
 
     def make_room(self, part: Part, name: str) -> None:
         """Switch on what an animated property needs."""
-        if part.id not in self.places or part.kind.channels is None:
+        if part.id not in self.places:
             return
-        for channel in part.kind.channels(part.shape.params):
+        for channel in part.channels:
             if name not in channel.names:
                 continue
             if "node" in self.places[part.id]:

@@ -48,10 +48,8 @@ class Built:
 
     def channels(self, part: Part) -> tuple[tuple[Channel, str], ...]:
         """List a part's channels with their pointers filled in."""
-        if part.kind.channels is None or part.id not in self.places:
-            return ()
-        place = self.places[part.id]
-        return tuple((item, item.pointer.format(**place)) for item in part.kind.channels(part.shape.params))
+        place = self.places.get(part.id)
+        return () if place is None else tuple((item, item.pointer.format(**place)) for item in part.channels)
 
 
 def add_accessor(

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from math import isfinite
 from typing import Any
 
 import numpy as np
@@ -11,8 +10,8 @@ import numpy.typing as npt
 
 from fern_tide.core.base.errors import UnreadableScene
 from fern_tide.core.scene.gltf.container import Gltf, GltfLimits, Json, listed, refuse, unpack, whole
+from fern_tide.core.scene.gltf.looks import check_looks, check_numbers, lights
 from fern_tide.core.scene.images import measure_image
-from fern_tide.core.scene.parts.gltf_material import TEXTURES
 
 COMPONENTS: dict[int, np.dtype[Any]] = {
     5120: np.dtype("<i1"),
@@ -53,26 +52,6 @@ _PACKED = {
 }
 
 
-_MOVED = {"offset": 2, "rotation": 0, "scale": 2}
-_MATERIAL = {
-    "pbrMetallicRoughness/baseColorFactor": 4,
-    "pbrMetallicRoughness/metallicFactor": 0,
-    "pbrMetallicRoughness/roughnessFactor": 0,
-    "emissiveFactor": 3,
-    "alphaCutoff": 0,
-    "extensions/KHR_materials_emissive_strength/emissiveStrength": 0,
-    "normalTexture/scale": 0,
-    "occlusionTexture/strength": 0,
-} | {
-    f"{place}/extensions/KHR_texture_transform/{name}": width
-    for place, _ in TEXTURES.values()
-    for name, width in _MOVED.items()
-}
-_LIGHT = {"color": 3, "intensity": 0, "range": 0, "spot/innerConeAngle": 0, "spot/outerConeAngle": 0}
-_CAMERA = {"perspective/yfov": 0, "orthographic/xmag": 0, "orthographic/ymag": 0}
-"""How many numbers each place holds, 0 for one that is not in a list."""
-
-
 def read_gltf(content: bytes, *, beside: Mapping[str, bytes] | None = None, limits: GltfLimits | None = None) -> Gltf:
     """Read a GLB, or a .gltf with the files that were dropped together with it.
 
@@ -103,7 +82,7 @@ def _check(gltf: Gltf, limits: GltfLimits) -> None:
     _check_accessors(gltf)
     _check_links(document)
     _check_nodes(document, limits)
-    _check_looks(document)
+    check_looks(document)
     _check_meshes(gltf, limits)
 
 
@@ -207,7 +186,7 @@ def _check_nodes(document: Json, limits: GltfLimits) -> None:
     for place, node in enumerate(nodes):
         for name, width in (("translation", 3), ("rotation", 4), ("scale", 3), ("matrix", 16)):
             if name in node:
-                _numbers(node[name], width, f"node {place}, {name}")
+                check_numbers(node[name], width, f"node {place}, {name}")
         for child in node.get("children", []):
             if not isinstance(child, int) or not 0 <= child < len(nodes):
                 raise refuse(f"node {place} has a child that is not there")
@@ -233,45 +212,6 @@ def _check_nodes(document: Json, limits: GltfLimits) -> None:
             if not isinstance(root, int) or not 0 <= root < len(nodes) or root in parent:
                 raise refuse("a scene names a node that is none of its roots")
     _index(document, "scene", len(listed(document, "scenes")), "the file")
-
-
-def _check_looks(document: Json) -> None:
-    """Check the numbers of materials, lights and cameras, and the weights of meshes and nodes."""
-    for material in listed(document, "materials"):
-        _check_places(material, _MATERIAL, "a material")
-    for light in lights(document):
-        if light.get("type") not in {"point", "spot", "directional"}:
-            raise refuse("a light is of no known type")
-        _check_places(light, _LIGHT, "a light")
-    for camera in listed(document, "cameras"):
-        needed = {"perspective": ("yfov",), "orthographic": ("xmag", "ymag")}.get(str(camera.get("type")))
-        if needed is None or any(name not in camera[camera["type"]] for name in needed):
-            raise refuse("a camera is of no known type")
-        _check_places(camera, _CAMERA, "a camera")
-    for owner in listed(document, "nodes") + listed(document, "meshes"):
-        weights = owner.get("weights", [])
-        _numbers(weights, len(weights), "weights")
-
-
-def _check_places(owner: Json, places: Mapping[str, int], what: str) -> None:
-    for place, width in places.items():
-        *way, last = place.split("/")
-        inside = owner
-        for name in way:
-            inside = inside.get(name, {})
-            if not isinstance(inside, dict):
-                raise refuse(f"{what} has a {name} that is no object")
-        if last in inside:
-            _numbers(inside[last] if width else [inside[last]], width or 1, f"{what}, {last},")
-
-
-def _numbers(values: object, width: int, what: str) -> None:
-    if not isinstance(values, list) or len(values) != width:
-        raise refuse(f"{what} has not {width} numbers")
-    if not all(
-        isinstance(v, (int, float)) and not isinstance(v, bool) and isfinite(v) and abs(v) < 1e9 for v in values
-    ):
-        raise refuse(f"{what} holds a number that is none")
 
 
 def _check_meshes(gltf: Gltf, limits: GltfLimits) -> None:
@@ -315,8 +255,3 @@ def values_of(gltf: Gltf, index: int) -> npt.NDArray[Any]:
     stride = view.get("byteStride", kind.itemsize * width)
     strides = (stride,) if width == 1 else (stride, kind.itemsize)
     return np.ndarray(shape, dtype=kind, buffer=gltf.binary, offset=start, strides=strides)
-
-
-def lights(document: Json) -> list[Json]:
-    """Give a document's lights (KHR_lights_punctual)."""
-    return listed(document.get("extensions", {}).get("KHR_lights_punctual", {}), "lights")

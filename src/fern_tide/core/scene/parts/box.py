@@ -8,7 +8,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.scene.mesh import Mesh, box
-from fern_tide.core.scene.part import SOLID_CHANNELS, Channel, PartKind
+from fern_tide.core.scene.part import SOLID_CHANNELS, PartKind
 from fern_tide.core.scene.properties import PLACE_3D, SURFACE
 
 
@@ -25,11 +25,6 @@ def solid(params: BoxParams) -> Mesh:
     return box(params.width, params.height, params.depth)
 
 
-def channels(params: BoxParams) -> tuple[Channel, ...]:
-    """Say where its properties show."""
-    return SOLID_CHANNELS
-
-
 KIND = PartKind(
     id="box",
     label="Box",
@@ -38,5 +33,5 @@ KIND = PartKind(
     properties=PLACE_3D + SURFACE,
     space="3d",
     solid=solid,
-    channels=channels,
+    channels=SOLID_CHANNELS,
 )

@@ -3,17 +3,12 @@
 from __future__ import annotations
 
 from fern_tide.core.base.params import Params
-from fern_tide.core.scene.part import LENS_CHANNELS, PLACE_CHANNELS, Channel, PartKind
+from fern_tide.core.scene.part import LENS_CHANNELS, PLACE_CHANNELS, PartKind
 from fern_tide.core.scene.properties import LENS, PLACE_3D
 
 
 class CameraParams(Params):
     """It has no shape."""
-
-
-def channels(params: CameraParams) -> tuple[Channel, ...]:
-    """Say where its properties show."""
-    return PLACE_CHANNELS[:2] + LENS_CHANNELS
 
 
 KIND = PartKind(
@@ -23,5 +18,5 @@ KIND = PartKind(
     params=CameraParams,
     properties=PLACE_3D[:6] + LENS,
     space="3d",
-    channels=channels,
+    channels=PLACE_CHANNELS[:2] + LENS_CHANNELS,
 )

@@ -14,10 +14,10 @@ from fern_tide.core.scene.properties import BLUR, PAINT, PLACE
 class EllipseParams(Params):
     """Centre and half-axes, in pixels."""
 
-    cx: Annotated[float, unit("px", "The centre, from the left.")] = 0.0
-    cy: Annotated[float, unit("px", "The centre, from the top.")] = 0.0
-    rx: Annotated[float, Field(ge=0), unit("px", "Half the width.")] = 50.0
-    ry: Annotated[float, Field(ge=0), unit("px", "Half the height.")] = 50.0
+    cx: Annotated[float, unit("px", "The centre, from the left.", label="Centre across")] = 0.0
+    cy: Annotated[float, unit("px", "The centre, from the top.", label="Centre down")] = 0.0
+    rx: Annotated[float, Field(ge=0), unit("px", "Half the width.", label="Radius across")] = 50.0
+    ry: Annotated[float, Field(ge=0), unit("px", "Half the height.", label="Radius down")] = 50.0
 
 
 def draw(params: EllipseParams, part_id: str) -> Element:

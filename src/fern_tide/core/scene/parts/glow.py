@@ -16,9 +16,9 @@ _STOPS = ((0.0, 0.85), (0.25, 0.42), (0.6, 0.11), (1.0, 0.0))  # how far out, ho
 class GlowParams(Params):
     """Centre and radius, in pixels."""
 
-    cx: Annotated[float, unit("px", "The centre, from the left.")] = 0.0
-    cy: Annotated[float, unit("px", "The centre, from the top.")] = 0.0
-    r: Annotated[float, Field(ge=0), unit("px", "How far it reaches.")] = 200.0
+    cx: Annotated[float, unit("px", "The centre, from the left.", label="Centre across")] = 0.0
+    cy: Annotated[float, unit("px", "The centre, from the top.", label="Centre down")] = 0.0
+    r: Annotated[float, Field(ge=0), unit("px", "How far it reaches.", label="Radius")] = 200.0
 
 
 def draw(params: GlowParams, part_id: str) -> Element:

@@ -31,8 +31,8 @@ def more(params: GltfCameraParams) -> tuple[Property, ...]:
     return LENS if params.type == "perspective" else _WIDE
 
 
-def channels(params: GltfCameraParams) -> tuple[Channel, ...]:
-    """Say where its properties show."""
+def more_channels(params: GltfCameraParams) -> tuple[Channel, ...]:
+    """Say where what its type has shows."""
     if params.type == "perspective":
         return LENS_CHANNELS
     place = "/cameras/{camera}/orthographic/"
@@ -50,5 +50,5 @@ KIND = PartKind(
     space="3d",
     offered=False,
     more=more,
-    channels=channels,
+    more_channels=more_channels,
 )

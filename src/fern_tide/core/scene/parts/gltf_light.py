@@ -26,11 +26,11 @@ def more(params: GltfLightParams) -> tuple[Property, ...]:
     return (*LIGHT, RANGE, *(CONE if params.type == "spot" else ()))
 
 
-def channels(params: GltfLightParams) -> tuple[Channel, ...]:
-    """Say where its properties show."""
+def more_channels(params: GltfLightParams) -> tuple[Channel, ...]:
+    """Say where what its type has beyond others shows."""
     if params.type == "directional":
-        return LIGHT_CHANNELS
-    return (*LIGHT_CHANNELS, RANGE_CHANNEL, *(CONE_CHANNELS if params.type == "spot" else ()))
+        return ()
+    return (RANGE_CHANNEL, *(CONE_CHANNELS if params.type == "spot" else ()))
 
 
 KIND = PartKind(
@@ -41,5 +41,6 @@ KIND = PartKind(
     space="3d",
     offered=False,
     more=more,
-    channels=channels,
+    channels=LIGHT_CHANNELS,
+    more_channels=more_channels,
 )

@@ -56,9 +56,9 @@ def more(params: GltfMaterialParams) -> tuple[Property, ...]:
     return _properties(params.has)
 
 
-def channels(params: GltfMaterialParams) -> tuple[Channel, ...]:
-    """Say where its properties show."""
-    base, found = "/materials/{material}/", list(SURFACE_CHANNELS)
+def more_channels(params: GltfMaterialParams) -> tuple[Channel, ...]:
+    """Say where what it has beyond the plain shows."""
+    base, found = "/materials/{material}/", list[Channel]()
     words = params.has.split()
     if "cutoff" in words:
         found.append(Channel(base + "alphaCutoff", ("cutoff",), Form.NUMBER))
@@ -86,5 +86,6 @@ KIND = PartKind(
     space="3d",
     offered=False,
     more=more,
-    channels=channels,
+    channels=SURFACE_CHANNELS,
+    more_channels=more_channels,
 )

@@ -33,10 +33,10 @@ def more(params: GltfNodeParams) -> tuple[Property, ...]:
     return _shapes(params.shapes)
 
 
-def channels(params: GltfNodeParams) -> tuple[Channel, ...]:
-    """Say where its properties show."""
+def more_channels(params: GltfNodeParams) -> tuple[Channel, ...]:
+    """Say where the weights show."""
     names = tuple(item.id for item in more(params))
-    return PLACE_CHANNELS + ((Channel("/nodes/{node}/weights", names, Form.WEIGHTS),) if names else ())
+    return (Channel("/nodes/{node}/weights", names, Form.WEIGHTS),) if names else ()
 
 
 KIND = PartKind(
@@ -48,5 +48,6 @@ KIND = PartKind(
     space="3d",
     offered=False,
     more=more,
-    channels=channels,
+    channels=PLACE_CHANNELS,
+    more_channels=more_channels,
 )

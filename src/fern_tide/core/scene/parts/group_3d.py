@@ -3,17 +3,12 @@
 from __future__ import annotations
 
 from fern_tide.core.base.params import Params
-from fern_tide.core.scene.part import PLACE_CHANNELS, Channel, PartKind
+from fern_tide.core.scene.part import PLACE_CHANNELS, PartKind
 from fern_tide.core.scene.properties import PLACE_3D
 
 
 class Group3dParams(Params):
     """It has no shape."""
-
-
-def channels(params: Group3dParams) -> tuple[Channel, ...]:
-    """Say where its properties show."""
-    return PLACE_CHANNELS
 
 
 KIND = PartKind(
@@ -23,5 +18,5 @@ KIND = PartKind(
     params=Group3dParams,
     properties=PLACE_3D,
     space="3d",
-    channels=channels,
+    channels=PLACE_CHANNELS,
 )

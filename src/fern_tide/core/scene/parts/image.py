@@ -26,8 +26,8 @@ class ImageParams(Params):
     """The picture, where it lies, and its mask; the mask's numbers are in the scene's pixels."""
 
     file: Annotated[str, unit("", "The picture.", kind="file")] = ""
-    x: Annotated[float, unit("px", "Its left edge.", step=1)] = 0.0
-    y: Annotated[float, unit("px", "Its top edge.", step=1)] = 0.0
+    x: Annotated[float, unit("px", "Its left edge.", step=1, label="Left")] = 0.0
+    y: Annotated[float, unit("px", "Its top edge.", step=1, label="Top")] = 0.0
     width: Annotated[float, Field(gt=0), unit("px", "How wide it is.", step=1)] = 400.0
     height: Annotated[float, Field(gt=0), unit("px", "How tall it is.", step=1)] = 300.0
     mask: Annotated[Mask, unit("", "What of it is seen.")] = Mask.NONE
@@ -36,7 +36,7 @@ class ImageParams(Params):
     mask_width: Annotated[float, Field(ge=0), unit("px", "How wide the mask is.", step=1)] = 200.0
     mask_height: Annotated[float, Field(ge=0), unit("px", "How tall the mask is.", step=1)] = 200.0
     soft: Annotated[float, Field(ge=0, le=500), unit("px", "How soft the mask's edge is.", step=1)] = 0.0
-    outline: Annotated[PathData, unit("", "A drawn mask, as SVG path data.", kind="file")] = ""
+    outline: Annotated[PathData, unit("", "A drawn mask, as SVG path data.", kind="outline", label="Mask")] = ""
 
 
 def _shape(params: ImageParams) -> Element:

@@ -14,10 +14,10 @@ from fern_tide.core.scene.properties import BLUR, DASH, PAINT, PLACE
 class LineParams(Params):
     """Its two ends, and how it is dashed."""
 
-    x1: Annotated[float, unit("px", "The start, from the left.", step=1)] = -100.0
-    y1: Annotated[float, unit("px", "The start, from the top.", step=1)] = 0.0
-    x2: Annotated[float, unit("px", "The end, from the left.", step=1)] = 100.0
-    y2: Annotated[float, unit("px", "The end, from the top.", step=1)] = 0.0
+    x1: Annotated[float, unit("px", "The start, from the left.", step=1, label="Start across")] = -100.0
+    y1: Annotated[float, unit("px", "The start, from the top.", step=1, label="Start down")] = 0.0
+    x2: Annotated[float, unit("px", "The end, from the left.", step=1, label="End across")] = 100.0
+    y2: Annotated[float, unit("px", "The end, from the top.", step=1, label="End down")] = 0.0
     dash: Annotated[float, Field(ge=0), unit("px", "How long a dash is; 0 for none.", step=1)] = 0.0
 
 

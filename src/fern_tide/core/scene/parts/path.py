@@ -16,7 +16,7 @@ PathData = Annotated[str, StringConstraints(pattern=r"^[MmLlHhVvCcSsQqTtAaZz0-9e
 class PathParams(Params):
     """The outline."""
 
-    data: Annotated[PathData, unit("", "SVG path data.", kind="outline")] = ""
+    data: Annotated[PathData, unit("", "SVG path data.", kind="outline", label="Outline")] = ""
     filled: Annotated[bool, unit("", "Whether the inside is painted.")] = True
 
 

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.scene.mesh import Mesh
-from fern_tide.core.scene.part import SOLID_CHANNELS, Channel, PartKind
+from fern_tide.core.scene.part import SOLID_CHANNELS, PartKind
 from fern_tide.core.scene.properties import PLACE_3D, SURFACE
 
 
@@ -28,11 +28,6 @@ def solid(params: PlaneParams) -> Mesh:
     return Mesh(positions, normals, np.array([[0, 1, 2], [0, 2, 3]], dtype=np.uint32))
 
 
-def channels(params: PlaneParams) -> tuple[Channel, ...]:
-    """Say where its properties show."""
-    return SOLID_CHANNELS
-
-
 KIND = PartKind(
     id="plane",
     label="Plane",
@@ -41,5 +36,5 @@ KIND = PartKind(
     properties=PLACE_3D + SURFACE,
     space="3d",
     solid=solid,
-    channels=channels,
+    channels=SOLID_CHANNELS,
 )

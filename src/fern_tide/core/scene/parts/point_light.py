@@ -3,17 +3,12 @@
 from __future__ import annotations
 
 from fern_tide.core.base.params import Params
-from fern_tide.core.scene.part import LIGHT_CHANNELS, PLACE_CHANNELS, RANGE_CHANNEL, Channel, PartKind
+from fern_tide.core.scene.part import LIGHT_CHANNELS, PLACE_CHANNELS, RANGE_CHANNEL, PartKind
 from fern_tide.core.scene.properties import LIGHT, PLACE_3D, RANGE
 
 
 class PointLightParams(Params):
     """It has no shape."""
-
-
-def channels(params: PointLightParams) -> tuple[Channel, ...]:
-    """Say where its properties show."""
-    return (PLACE_CHANNELS[0], *LIGHT_CHANNELS, RANGE_CHANNEL)
 
 
 KIND = PartKind(
@@ -23,5 +18,5 @@ KIND = PartKind(
     params=PointLightParams,
     properties=(*PLACE_3D[:3], *LIGHT, RANGE),
     space="3d",
-    channels=channels,
+    channels=(PLACE_CHANNELS[0], *LIGHT_CHANNELS, RANGE_CHANNEL),
 )

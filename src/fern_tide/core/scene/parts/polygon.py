@@ -15,8 +15,8 @@ from fern_tide.core.scene.properties import BLUR, PAINT, PLACE
 class PolygonParams(Params):
     """Centre, radius and sides."""
 
-    cx: Annotated[float, unit("px", "The centre, from the left.", step=1)] = 0.0
-    cy: Annotated[float, unit("px", "The centre, from the top.", step=1)] = 0.0
+    cx: Annotated[float, unit("px", "The centre, from the left.", step=1, label="Centre across")] = 0.0
+    cy: Annotated[float, unit("px", "The centre, from the top.", step=1, label="Centre down")] = 0.0
     radius: Annotated[float, Field(ge=0), unit("px", "From the centre to a corner.", step=1)] = 80.0
     sides: Annotated[int, Field(ge=3, le=60), unit("", "How many sides it has.")] = 6
 

@@ -14,11 +14,11 @@ from fern_tide.core.scene.properties import BLUR, PAINT, PLACE
 class RectangleParams(Params):
     """Corner, size and roundness, in pixels."""
 
-    x: Annotated[float, unit("px", "The left edge.")] = 0.0
-    y: Annotated[float, unit("px", "The top edge.")] = 0.0
+    x: Annotated[float, unit("px", "The left edge.", label="Left")] = 0.0
+    y: Annotated[float, unit("px", "The top edge.", label="Top")] = 0.0
     width: Annotated[float, Field(ge=0), unit("px", "How wide.")] = 100.0
     height: Annotated[float, Field(ge=0), unit("px", "How high.")] = 100.0
-    rx: Annotated[float, Field(ge=0), unit("px", "How round its corners are.")] = 0.0
+    rx: Annotated[float, Field(ge=0), unit("px", "How round its corners are.", label="Corner radius")] = 0.0
 
 
 def draw(params: RectangleParams, part_id: str) -> Element:

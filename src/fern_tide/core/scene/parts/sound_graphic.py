@@ -8,7 +8,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.scene.graphic import MOST_POINTS, Form, level_properties, levels_in, outline
+from fern_tide.core.scene.graphic import MOST_POINTS, GraphicForm, level_properties, levels_in, outline
 from fern_tide.core.scene.part import PAINT_BINDINGS, Element, PartKind
 from fern_tide.core.scene.properties import BLUR, PAINT, PLACE, Property
 
@@ -16,10 +16,10 @@ from fern_tide.core.scene.properties import BLUR, PAINT, PLACE, Property
 class SoundGraphicParams(Params):
     """How many levels, drawn how, and how large, about the point where it stands."""
 
-    form: Annotated[Form, unit("", "How the levels are drawn.")] = Form.BARS
+    form: Annotated[GraphicForm, unit("", "How the levels are drawn.")] = GraphicForm.BARS
     points: Annotated[int, Field(ge=2, le=MOST_POINTS), unit("", "How many levels it has.")] = 24
-    cx: Annotated[float, unit("px", "Where it stands, from the left.", step=1)] = 0.0
-    cy: Annotated[float, unit("px", "Where it stands, from the top.", step=1)] = 0.0
+    cx: Annotated[float, unit("px", "Where it stands, from the left.", step=1, label="Centre across")] = 0.0
+    cy: Annotated[float, unit("px", "Where it stands, from the top.", step=1, label="Centre down")] = 0.0
     width: Annotated[float, Field(gt=0), unit("px", "How wide it is; of a ring, its inner width.", step=1)] = 800.0
     height: Annotated[float, Field(gt=0), unit("px", "How far a full level reaches.", step=1)] = 200.0
 
@@ -31,7 +31,7 @@ def more(params: SoundGraphicParams) -> tuple[Property, ...]:
 
 def draw(params: SoundGraphicParams, part_id: str) -> Element:
     """Give the path element; its outline is drawn from the levels."""
-    line = {"fill-opacity": "0"} if params.form is Form.LINE else {}
+    line = {"fill-opacity": "0"} if params.form is GraphicForm.LINE else {}
     where = {"transform": f"translate({params.cx:g} {params.cy:g})", "stroke-linejoin": "round"}
     return Element("path", {"stroke-linecap": "round"} | where | line, slot="own")
 

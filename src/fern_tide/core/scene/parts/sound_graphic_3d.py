@@ -8,18 +8,17 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.scene.graphic import MOST_POINTS, Form, level_properties
+from fern_tide.core.scene.graphic import MOST_POINTS, GraphicForm, level_properties
 from fern_tide.core.scene.graphic import solid as graphic_solid
 from fern_tide.core.scene.mesh import Mesh
-from fern_tide.core.scene.part import SOLID_CHANNELS, Channel, PartKind
-from fern_tide.core.scene.part import Form as ChannelForm
+from fern_tide.core.scene.part import SOLID_CHANNELS, Channel, Form, PartKind
 from fern_tide.core.scene.properties import PLACE_3D, SURFACE, Property
 
 
 class SoundGraphic3dParams(Params):
     """How many levels, drawn how, and how large, in metres."""
 
-    form: Annotated[Form, unit("", "How the levels are drawn.")] = Form.BARS
+    form: Annotated[GraphicForm, unit("", "How the levels are drawn.")] = GraphicForm.BARS
     points: Annotated[int, Field(ge=2, le=MOST_POINTS), unit("", "How many levels it has.")] = 24
     width: Annotated[float, Field(gt=0), unit("m", "How wide it is; of a ring, its inner width.", step=0.05)] = 2.0
     height: Annotated[float, Field(gt=0), unit("m", "How far a full level reaches.", step=0.05)] = 0.6
@@ -46,10 +45,10 @@ def morphs(params: SoundGraphic3dParams) -> FloatArray:
     return _made(params)[1]
 
 
-def channels(params: SoundGraphic3dParams) -> tuple[Channel, ...]:
-    """Say where its properties show."""
+def more_channels(params: SoundGraphic3dParams) -> tuple[Channel, ...]:
+    """Say where its levels show."""
     names = tuple(item.id for item in more(params))
-    return (*SOLID_CHANNELS, Channel("/nodes/{node}/weights", names, ChannelForm.WEIGHTS))
+    return (Channel("/nodes/{node}/weights", names, Form.WEIGHTS),)
 
 
 KIND = PartKind(
@@ -62,5 +61,6 @@ KIND = PartKind(
     more=more,
     solid=solid,
     morphs=morphs,
-    channels=channels,
+    channels=SOLID_CHANNELS,
+    more_channels=more_channels,
 )

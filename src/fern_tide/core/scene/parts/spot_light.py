@@ -3,17 +3,12 @@
 from __future__ import annotations
 
 from fern_tide.core.base.params import Params
-from fern_tide.core.scene.part import CONE_CHANNELS, LIGHT_CHANNELS, PLACE_CHANNELS, RANGE_CHANNEL, Channel, PartKind
+from fern_tide.core.scene.part import CONE_CHANNELS, LIGHT_CHANNELS, PLACE_CHANNELS, RANGE_CHANNEL, PartKind
 from fern_tide.core.scene.properties import CONE, LIGHT, PLACE_3D, RANGE
 
 
 class SpotLightParams(Params):
     """It has no shape."""
-
-
-def channels(params: SpotLightParams) -> tuple[Channel, ...]:
-    """Say where its properties show."""
-    return (*PLACE_CHANNELS[:2], *LIGHT_CHANNELS, RANGE_CHANNEL, *CONE_CHANNELS)
 
 
 KIND = PartKind(
@@ -23,5 +18,5 @@ KIND = PartKind(
     params=SpotLightParams,
     properties=(*PLACE_3D[:6], *LIGHT, RANGE, *CONE),
     space="3d",
-    channels=channels,
+    channels=(*PLACE_CHANNELS[:2], *LIGHT_CHANNELS, RANGE_CHANNEL, *CONE_CHANNELS),
 )

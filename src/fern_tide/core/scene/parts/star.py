@@ -15,8 +15,8 @@ from fern_tide.core.scene.properties import BLUR, PAINT, PLACE
 class StarParams(Params):
     """Centre, two radii and points."""
 
-    cx: Annotated[float, unit("px", "The centre, from the left.", step=1)] = 0.0
-    cy: Annotated[float, unit("px", "The centre, from the top.", step=1)] = 0.0
+    cx: Annotated[float, unit("px", "The centre, from the left.", step=1, label="Centre across")] = 0.0
+    cy: Annotated[float, unit("px", "The centre, from the top.", step=1, label="Centre down")] = 0.0
     outer: Annotated[float, Field(ge=0), unit("px", "From the centre to a point.", step=1)] = 90.0
     inner: Annotated[float, Field(ge=0), unit("px", "From the centre to a notch.", step=1)] = 40.0
     points: Annotated[int, Field(ge=3, le=60), unit("", "How many points it has.")] = 5

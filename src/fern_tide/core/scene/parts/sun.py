@@ -3,17 +3,12 @@
 from __future__ import annotations
 
 from fern_tide.core.base.params import Params
-from fern_tide.core.scene.part import LIGHT_CHANNELS, PLACE_CHANNELS, Channel, PartKind
+from fern_tide.core.scene.part import LIGHT_CHANNELS, PLACE_CHANNELS, PartKind
 from fern_tide.core.scene.properties import PLACE_3D, SUNLIGHT
 
 
 class SunParams(Params):
     """It has no shape."""
-
-
-def channels(params: SunParams) -> tuple[Channel, ...]:
-    """Say where its properties show."""
-    return (PLACE_CHANNELS[1], *LIGHT_CHANNELS)
 
 
 KIND = PartKind(
@@ -23,5 +18,5 @@ KIND = PartKind(
     params=SunParams,
     properties=(*PLACE_3D[3:6], *SUNLIGHT),
     space="3d",
-    channels=channels,
+    channels=(PLACE_CHANNELS[1], *LIGHT_CHANNELS),
 )

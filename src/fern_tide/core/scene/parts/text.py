@@ -31,8 +31,8 @@ class TextParams(Params):
     """The words and where they stand."""
 
     words: Annotated[str, StringConstraints(max_length=400), unit("", "What it says.", kind="words")] = "Text"
-    x: Annotated[float, unit("px", "The middle, from the left.")] = 0.0
-    y: Annotated[float, unit("px", "The line on which the letters stand, from the top.")] = 0.0
+    x: Annotated[float, unit("px", "The middle, from the left.", label="Middle")] = 0.0
+    y: Annotated[float, unit("px", "The line on which the letters stand, from the top.", label="Line")] = 0.0
     size: Annotated[float, Field(gt=0, le=2000), unit("px", "How large the letters are.")] = 80.0
     spacing: Annotated[float, unit("px", "Room between letters.")] = 0.0
     font: Annotated[Font, unit("", "Which of the fonts that ship with the application.")] = Font.SERIF

@@ -9,7 +9,7 @@ from pydantic import Field, StringConstraints
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.scene.lettering import lettering
 from fern_tide.core.scene.mesh import Mesh
-from fern_tide.core.scene.part import SOLID_CHANNELS, Channel, PartKind
+from fern_tide.core.scene.part import SOLID_CHANNELS, PartKind
 from fern_tide.core.scene.parts.text import Font
 from fern_tide.core.scene.properties import PLACE_3D, SURFACE
 
@@ -30,11 +30,6 @@ def solid(params: Text3dParams) -> Mesh:
     return lettering(params.words, font=params.font, size=params.size, thickness=params.thickness)
 
 
-def channels(params: Text3dParams) -> tuple[Channel, ...]:
-    """Say where its properties show."""
-    return SOLID_CHANNELS
-
-
 KIND = PartKind(
     id="text_3d",
     label="Text",
@@ -43,5 +38,5 @@ KIND = PartKind(
     properties=PLACE_3D + SURFACE,
     space="3d",
     solid=solid,
-    channels=channels,
+    channels=SOLID_CHANNELS,
 )

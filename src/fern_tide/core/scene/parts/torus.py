@@ -9,7 +9,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.scene.mesh import Mesh, turned
-from fern_tide.core.scene.part import SOLID_CHANNELS, Channel, PartKind
+from fern_tide.core.scene.part import SOLID_CHANNELS, PartKind
 from fern_tide.core.scene.properties import PLACE_3D, SURFACE
 
 
@@ -29,11 +29,6 @@ def solid(params: TorusParams) -> Mesh:
     return turned(normals * params.thickness / 2 + middle, normals, around=params.around)
 
 
-def channels(params: TorusParams) -> tuple[Channel, ...]:
-    """Say where its properties show."""
-    return SOLID_CHANNELS
-
-
 KIND = PartKind(
     id="torus",
     label="Torus",
@@ -42,5 +37,5 @@ KIND = PartKind(
     properties=PLACE_3D + SURFACE,
     space="3d",
     solid=solid,
-    channels=channels,
+    channels=SOLID_CHANNELS,
 )

@@ -8,7 +8,7 @@ import { letGo } from "./hand.js";
 import { notice, replaceHtml, telling } from "./notices.js";
 import { project, withoutPath } from "./project.js";
 import { rhythm } from "./rhythm.js";
-import { drawRibbon, mountRibbon, mountWheel, waveOf } from "./ribbon.js";
+import { drawRibbon, loadWave, mountRibbon, mountWheel } from "./ribbon.js";
 import { getPack, getText, latest, postPack } from "./server.js";
 import { drawDot, drawSheet, mountMarks, placeMarks } from "./sheet.js";
 import { StageView } from "./stage_view.js";
@@ -93,16 +93,13 @@ export function mountBench(room, signal) {
       notice(wrong.message);
     }
     if (Object.keys(state.lanes).length < parts.querySelectorAll("canvas[data-lane]").length) work.look();
-    await loadWave();
+    await takeWave();
     if (!signal.aborted) drawAll();
   }
 
-  async function loadWave() {
-    const id = find("#ribbon")?.dataset.track;
-    if (!id || state.wave?.id === id) return;
+  async function takeWave() {
     try {
-      const wave = waveOf(await getPack(project.url(`tracks/${id}/waveform`)));
-      state.wave = { ...wave, id, gain: Math.min(8, 1 / Math.max(wave.unit * 127, 1e-3)) };
+      state.wave = await loadWave(find("#ribbon")?.dataset.track, state.wave);
     } catch (wrong) {
       state.wave = null;
       if (wrong.status !== 202) notice(wrong.message);

@@ -13,7 +13,7 @@ export function mountProjects(room, signal) {
   const find = (id) => document.getElementById(id);
   const onFile = async (file, share, files) => {
     if (isScene(files)) {
-      window.location.href = (await postForm("/projects/scene", files, share)).url;
+      window.location.href = (await postForm("/projects/scene", files, { onShare: share })).url;
       return;
     }
     const made = await send(isProjectFile(file) ? "/projects/import" : "/projects", file, share);

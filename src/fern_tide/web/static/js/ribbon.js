@@ -5,6 +5,7 @@ import { colours, MONO, pen, sizeOf } from "./canvas.js";
 import { frameUnder, ticks, xOf } from "./axis.js";
 import { project } from "./project.js";
 import { nearest, rhythm } from "./rhythm.js";
+import { getPack } from "./server.js";
 import { transport } from "./transport.js";
 
 export const RULER_PX = 24;
@@ -17,6 +18,13 @@ export function waveOf({ head, arrays }) {
   const half = bytes.length / 2;
   const rows = [0, half].map((from) => new Int8Array(bytes.buffer, bytes.byteOffset + from, half));
   return { rows, spanS: head.span_s, startS: head.start_s, unit: head.top / 127, gain: 1 };
+}
+
+/** Give the waveform of a track with how much it is drawn larger; the one that is there, when it is of that track. */
+export async function loadWave(id, known) {
+  if (!id || known?.id === id) return known;
+  const wave = waveOf(await getPack(project.url(`tracks/${id}/waveform`)));
+  return { ...wave, id, gain: Math.min(8, 1 / Math.max(wave.unit * 127, 1e-3)) };
 }
 
 /** Lowest and highest of every pixel column of a waveform over a view. Pure. */

@@ -63,8 +63,8 @@ export function unpack(buffer) {
   return { head, arrays };
 }
 
-/** Send a file as a raw body, or a form, saying how much has gone. */
-export function upload(url, file, { onShare, name = file.name }) {
+/** Send a file as a raw body, or a form, saying how much has gone; a signal can stop it. */
+export function upload(url, file, { onShare, name = file.name, signal }) {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.open("POST", url);
@@ -73,6 +73,8 @@ export function upload(url, file, { onShare, name = file.name }) {
     request.setRequestHeader("X-CSRF-Token", token());
     request.upload.onprogress = (event) => event.lengthComputable && onShare(event.loaded / event.total);
     request.onerror = () => reject(new Refused(0, { what: `${name} could not be sent.`, remedy: "Is Fern Tide still running?" }));
+    request.onabort = () => reject(new DOMException(`${name} was not sent`, "AbortError"));
+    signal?.addEventListener("abort", () => request.abort());
     request.onload = () => {
       let plain = {};
       try {
@@ -87,11 +89,11 @@ export function upload(url, file, { onShare, name = file.name }) {
   });
 }
 
-/** Send files that belong together; onShare hears how much has gone. */
-export function postForm(url, files, onShare) {
+/** Send files that belong together; onShare hears how much has gone, and a signal can stop it. */
+export function postForm(url, files, { onShare, signal }) {
   const form = new FormData();
   for (const file of files) form.append("file", file, file.name);
-  return upload(url, form, { onShare, name: files[0].name });
+  return upload(url, form, { onShare, name: files[0].name, signal });
 }
 
 /** Run one call at a time; of those that come meanwhile only the last is run. What is drawn is never older than what was. */

@@ -1,14 +1,15 @@
 // The Sound room: the shown track's waveform and spectrogram with the bands read from it, and the chosen envelope's trace.
 
 import { Axis, xOf } from "./axis.js";
-import { envelopeJson, mountBindings, put, trackJson } from "./binding.js";
+import { envelopeJson, mountBindings, put } from "./binding.js";
 import { say, sizeOf } from "./canvas.js";
 import { letGo } from "./hand.js";
+import { mountListening } from "./listening.js";
 import { notice, replaceHtml, telling } from "./notices.js";
 import { project, withPath } from "./project.js";
 import { rhythm } from "./rhythm.js";
 import { drawRibbon, mountRibbon, mountWheel, waveOf } from "./ribbon.js";
-import { getJson, getPack, getText, latest, postPack } from "./server.js";
+import { getPack, getText, latest, postPack } from "./server.js";
 import { mountSoundtrack } from "./soundtrack.js";
 import { drawBands, drawPitches, mountBands, Spectrogram } from "./spectrogram.js";
 import { drawTrace } from "./trace.js";
@@ -201,66 +202,6 @@ export function mountSound(room, signal) {
     if (await project.edit(put("envelope", envelope), { silent: true })) await refresh({ envelope: envelope.id });
   }
 
-  async function suggest() {
-    const found = await telling(() => getJson(project.url(`tracks/${state.track}/bands`)));
-    if (!found) return;
-    state.suggested = { track: state.track, bands: found.bands };
-    showSuggested();
-  }
-
-  function showSuggested() {
-    const place = find("#suggested");
-    if (!place || state.suggested?.track !== state.track) return;
-    find("#band-hint").hidden = true;
-    const { bands: suggested } = state.suggested;
-    const pill = (words, title, run) => {
-      const button = document.createElement("button");
-      Object.assign(button, { type: "button", className: "pill text-11! px-2! py-0.5!", textContent: words, title, onclick: run });
-      return button;
-    };
-    place.replaceChildren(
-      ...suggested.flatMap(({ name, low_hz, high_hz }) => {
-        const on = () => state.listening?.low === low_hz && state.listening.high === high_hz;
-        const hear = pill("hear", `Hear ${low_hz} to ${high_hz} Hz of this track`, () => listen(on() ? null : { low: low_hz, high: high_hz }));
-        hear.dataset.hear = `${low_hz}-${high_hz}`;
-        return [pill(`${name} ${low_hz}-${high_hz}`, "Read this band", () => addEnvelope(newBand({ name, low: low_hz, high: high_hz }))), hear];
-      }),
-    );
-    paintListening();
-    if (!suggested.length) place.textContent = "This track is silent.";
-  }
-
-  /** Hear one band of a track alone: { envelope } as it is tuned, or { low, high } as suggested; with null the mix again. */
-  async function listen(to, { play = true } = {}) {
-    state.listening = to;
-    if (!to) {
-      paintListening();
-      await transport.listen(null);
-      return;
-    }
-    const { track = state.track, reading } = to.envelope ? envelopeJson(to.envelope) : {};
-    const number = (name) => Number(find(`#reading-${name}`)?.value ?? reading.params[name]);
-    const [low, high] = to.envelope ? [number("low_hz"), number("high_hz")] : [to.low, to.high];
-    const at = `${project.standing.frames}-${trackJson(track)?.offset_samples}`;
-    paintListening();
-    await transport.listen(project.url(`tracks/${track}/band.wav?low=${low}&high=${high}&at=${at}`));
-    if (play && !transport.playing) transport.play();
-  }
-
-  function paintListening() {
-    const { envelope, low, high } = state.listening ?? {};
-    const press = (button, on) => button.setAttribute("aria-pressed", String(on));
-    if (find("#listen")) press(find("#listen"), envelope !== undefined && envelope === state.envelope);
-    for (const button of parts.querySelectorAll("[data-hear]")) press(button, button.dataset.hear === `${low}-${high}`);
-  }
-
-  /** What is heard alone follows what is tuned; another envelope or track lets the mix sound again. */
-  function keepListening(trackBefore) {
-    if (!state.listening) return;
-    const stays = state.listening.envelope ? find("#listen") && state.listening.envelope === state.envelope : state.track === trackBefore;
-    listen(stays ? state.listening : null, { play: false });
-  }
-
   function mountParts() {
     inner?.abort();
     inner = new AbortController();
@@ -287,6 +228,7 @@ export function mountSound(room, signal) {
     for (const panel of ["#wave-panel", "#envelope-panel"]) mountWheel(find(panel), { axis, plot: () => find("#ribbon"), signal: scope });
   }
 
+  const { suggest, showSuggested, listen, keepListening } = mountListening({ parts, find, state, take: (band) => addEnvelope(newBand(band)) });
   const acts = mountSoundtrack(parts, { state, axis, refresh, soon, signal });
   mountBindings(parts, { owners: () => ({ envelope: state.envelope }), onTry: (command, field) => preview(pushed(command, field)), onSet: (command, field) => project.edit(pushed(command, field)), signal });
 

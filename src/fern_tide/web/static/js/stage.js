@@ -206,6 +206,12 @@ export class Stage2d {
     return new DOMPoint(clientX, clientY).matrixTransform(this.svg.getScreenCTM().inverse());
   }
 
+  /** A place on the screen in what a part's own shape is drawn in. */
+  toPart(part, { clientX, clientY }) {
+    const own = this.element(part, "own") ?? this.svg;
+    return new DOMPoint(clientX, clientY).matrixTransform(own.getScreenCTM().inverse());
+  }
+
   get #view() {
     const [x, y, width, height] = this.svg.getAttribute("viewBox").split(/[\s,]+/).map(Number);
     return { x, y, width, height };

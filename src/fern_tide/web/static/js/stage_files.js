@@ -20,10 +20,13 @@ export function mountFiles(context) {
   let replacing = null;
 
   async function send(url, files, words) {
-    notice(`Reading ${words}`, { tone: "good" });
-    const standing = await telling(() => postForm(url, files, (share) => notice(share < 1 ? `Sending ${words}: ${Math.round(share * 100)} %` : `Reading ${words}`, { tone: "good" })), {
-      about: words,
-    });
+    const halt = new AbortController();
+    const onShare = (share) => {
+      const cancel = { words: "Cancel", run: () => halt.abort() };
+      notice(share < 1 ? `Sending ${words}: ${Math.round(share * 100)} %` : `Reading ${words}`, { tone: "good", act: share < 1 ? cancel : null });
+    };
+    onShare(0);
+    const standing = await telling(() => postForm(url, files, { onShare, signal: halt.signal }), { about: words });
     if (!standing) return;
     const said = cameIn(standing);
     state.part = null;

@@ -190,7 +190,7 @@ export function mountProperties({ parts, find, state, stage, signal, head, selec
         if (made) select(made.part);
       } else if (dataset.arrange) arrange(Number(dataset.arrange));
       else if (button.id === "remove-part") remove();
-      else if (button.id === "draw-mask") drawMask(button);
+      else if (dataset.drawOutline) drawOutline(button);
     },
     { signal },
   );
@@ -206,17 +206,16 @@ export function mountProperties({ parts, find, state, stage, signal, head, selec
   }
 
   async function remove() {
-    const { id, name } = part();
-    const command = { kind: "remove_part", id };
-    const before = project.standing.revision;
+    const command = { kind: "remove_part", id: state.part };
+    const act = { words: "Remove it with that", run: () => project.edit({ ...command, with_users: true }) };
+    const ask = ({ detail }) => detail.remedy.endsWith("?") && notice(detail.message, { act });
+    project.addEventListener("refused", ask, { signal });
     await project.edit(command);
-    if (project.standing.revision === before) {
-      notice(`${name} is driven.`, { act: { words: "Remove it with what moves it", run: () => project.edit({ ...command, with_users: true }) } });
-    }
+    project.removeEventListener("refused", ask);
   }
 
-  /** The next drag on the stage draws the mask of a picture. */
-  function drawMask(button) {
+  /** The next drag on the stage draws a path, or the mask of a picture. */
+  function drawOutline(button) {
     const root = stage.root;
     button.setAttribute("aria-pressed", "true");
     stage.drawing = true;
@@ -224,7 +223,7 @@ export function mountProperties({ parts, find, state, stage, signal, head, selec
     const scope = new AbortController();
     const options = { signal: AbortSignal.any([signal, scope.signal]) };
     const at = (event) => {
-      const { x, y } = stage.view.toScene(event);
+      const { x, y } = stage.view.toPart(state.part, event);
       points.push(`${x.toFixed(1)} ${y.toFixed(1)}`);
     };
     root.addEventListener("pointerdown", (event) => (root.setPointerCapture(event.pointerId), at(event)), options);
@@ -237,7 +236,10 @@ export function mountProperties({ parts, find, state, stage, signal, head, selec
         button.setAttribute("aria-pressed", "false");
         if (points.length < 3) return;
         const drawn = part();
-        const params = { ...drawn.shape.params, mask: "drawn", outline: `M${points.join("L")}Z` };
+        const { params: before } = drawn.shape;
+        const picture = button.dataset.drawOutline === "outline";
+        const outline = `M${points.join("L")}${picture || before.filled ? "Z" : ""}`;
+        const params = picture ? { ...before, mask: "drawn", outline } : { ...before, data: outline };
         project.edit(put("part", { ...drawn, shape: { ...drawn.shape, params } }));
       },
       options,

@@ -6,7 +6,7 @@ import { say } from "./canvas.js";
 import { letGo } from "./hand.js";
 import { notice, replaceHtml, telling } from "./notices.js";
 import { project } from "./project.js";
-import { drawRibbon, mountRibbon, mountWheel, waveOf } from "./ribbon.js";
+import { drawRibbon, loadWave, mountRibbon, mountWheel } from "./ribbon.js";
 import { getPack, getText, latest, postPack } from "./server.js";
 import { mountFiles } from "./stage_files.js";
 import { mountLooking } from "./stage_looking.js";
@@ -92,16 +92,13 @@ export function mountStageRoom(room, signal) {
     const pack = await telling(() => getPack(project.url("curves")));
     if (!pack || signal.aborted) return;
     take(pack, { whole: true });
-    await loadWave();
+    await takeWave();
     if (!signal.aborted) drawAll();
   }
 
-  async function loadWave() {
-    const id = find("#ribbon")?.dataset.track;
-    if (!id || state.wave?.id === id) return;
+  async function takeWave() {
     try {
-      const wave = waveOf(await getPack(project.url(`tracks/${id}/waveform`)));
-      state.wave = { ...wave, id, gain: Math.min(8, 1 / Math.max(wave.unit * 127, 1e-3)) };
+      state.wave = await loadWave(find("#ribbon")?.dataset.track, state.wave);
     } catch (wrong) {
       state.wave = null;
       if (wrong.status === 202) work.look();

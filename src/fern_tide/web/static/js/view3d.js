@@ -1,0 +1,112 @@
+// A 3D view: its canvas, the eye that goes round it, light to work by and a floor. What it shows is not its business.
+
+import { AmbientLight, Color, DirectionalLight, GridHelper, HemisphereLight, MathUtils, PerspectiveCamera, Scene, Vector3, WebGLRenderer } from "../vendor/three.module.js";
+import { OrbitControls } from "../vendor/OrbitControls.js";
+
+/** Whether a context is drawn by the processor: then a draft is what stays usable. */
+function isSoftware(renderer) {
+  const gl = renderer.getContext();
+  const info = gl.getExtension("WEBGL_debug_renderer_info");
+  return /swiftshader|llvmpipe|software/i.test(info ? gl.getParameter(info.UNMASKED_RENDERER_WEBGL) : "");
+}
+
+export class View3d {
+  #asked = false;
+
+  constructor(root, { floor, background }) {
+    this.root = root;
+    this.scene = new Scene();
+    this.ground = new Color(background);
+    this.scene.background = this.ground;
+    this.eye = new PerspectiveCamera(40, 1, 0.01, 2000);
+    this.eye.position.set(2.6, 2, 5);
+    this.work = [new HemisphereLight("#dfe8df", "#26332d", 1.4), new DirectionalLight("#fff6e0", 1.6), new AmbientLight("#ffffff", 0.15)];
+    this.work[1].position.set(2, 5, 3);
+    this.floor = new GridHelper(20, 40, "#3c5a50", "#1d322b");
+    this.floor.visible = floor;
+    this.scene.add(this.floor, ...this.work);
+    this.start(null);
+    this.watch = new ResizeObserver(() => this.render());
+    this.watch.observe(root);
+  }
+
+  /** Make the renderer; draft is drawn without smoothing, in plain pixels, with simple surfaces. */
+  start(draft) {
+    this.renderer?.dispose();
+    this.canvas?.remove();
+    this.canvas = document.createElement("canvas");
+    this.root.prepend(this.canvas);
+    this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: draft === false, preserveDrawingBuffer: false });
+    this.draft = draft ?? isSoftware(this.renderer);
+    this.controls?.dispose();
+    this.controls = new OrbitControls(this.eye, this.canvas);
+    this.controls.addEventListener("change", () => (this.render(), this.onView?.()));
+    this.controls.target.copy(this.target ?? new Vector3(0, 0.8, 0));
+    this.target = this.controls.target;
+    this.controls.update();
+  }
+
+  /** Draw once before the next screen frame, however often it is asked for. */
+  render() {
+    if (this.#asked) return;
+    this.#asked = true;
+    requestAnimationFrame(() => {
+      this.#asked = false;
+      this.renderNow();
+    });
+  }
+
+  renderNow() {
+    const { clientWidth: width, clientHeight: height } = this.root;
+    if (!width || !height || this.gone) return;
+    const pixels = this.draft ? 1 : window.devicePixelRatio;
+    const [w, h] = [Math.round(width * pixels), Math.round(height * pixels)];
+    if (this.canvas.width !== w || this.canvas.height !== h) this.renderer.setSize(w, h, false);
+    const camera = this.through ?? this.eye;
+    if (camera.isPerspectiveCamera) camera.aspect = width / height;
+    camera.updateProjectionMatrix();
+    this.renderer.render(this.scene, camera);
+    this.onDrawn?.();
+  }
+
+  get camera() {
+    return this.through ?? this.eye;
+  }
+
+  frameBox(box) {
+    const size = Math.max(0.2, box.getSize(new Vector3()).length());
+    const middle = box.getCenter(new Vector3());
+    const way = this.eye.position.clone().sub(this.controls.target).normalize();
+    this.controls.target.copy(middle);
+    this.eye.position.copy(middle).addScaledVector(way, (size * 0.62) / Math.tan(MathUtils.degToRad(this.eye.fov / 2)));
+    Object.assign(this.eye, { near: size / 500, far: size * 200 });
+    this.controls.update();
+    this.render();
+    this.onView?.();
+  }
+
+  zoom(by) {
+    this.eye.position.sub(this.controls.target).multiplyScalar(by).add(this.controls.target);
+    this.controls.update();
+    this.render();
+  }
+
+  background(shown) {
+    this.scene.background = shown ? this.ground : null;
+    this.renderer.setClearColor("#9aa39a", shown ? 1 : 0);
+    this.render();
+  }
+
+  setFloor(shown) {
+    this.floor.visible = shown;
+    this.render();
+  }
+
+  dispose() {
+    this.gone = true;
+    this.watch.disconnect();
+    this.controls.dispose();
+    this.renderer.dispose();
+    this.renderer.forceContextLoss();
+  }
+}
