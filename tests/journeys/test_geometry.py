@@ -5,7 +5,7 @@ import re
 import numpy as np
 import pytest
 
-from fern_tide.core.scene.graphic import Form, outline
+from fern_tide.core.scene.graphic import GraphicForm, outline
 from fern_tide.core.scene.svg.geometry import place
 from fern_tide.core.sound.spectrogram import HIGHEST_HZ, LOWEST_HZ, ROWS, row_edges_hz
 
@@ -321,7 +321,7 @@ def test_the_page_draws_pitches_where_python_puts_them(browser, server):
         assert edges[row] <= hz <= edges[row + 1]
 
 
-@pytest.mark.parametrize("form", Form)
+@pytest.mark.parametrize("form", GraphicForm)
 def test_a_sound_graphic_is_drawn_as_the_core_draws_it(modules, form):
     levels = [0.0, 0.125, 1.0, 0.37, 0.999, 0.0005]
     drawn = modules("graphic", "outlineOf", {"form": str(form), "width": 333, "height": 77}, levels)

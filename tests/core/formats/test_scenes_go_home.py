@@ -14,6 +14,7 @@ from tests.gltf import GLB, model
 
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.bake.thin import Interpolation, thin
+from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.base.target import Target
@@ -30,6 +31,7 @@ from fern_tide.core.scene.scene import Part, PartChoice, Scene, SceneFile
 from fern_tide.core.scene.svg.parts import Sheet, parts_of
 from fern_tide.core.scene.svg.reading import read_svg
 from fern_tide.demo.bench_scene import potting_bench
+from fern_tide.workflows.scene_files import empty_scene
 
 RATE = FrameRate.parse("30000/1001")
 FRAMES = 40
@@ -260,3 +262,44 @@ def test_cubic_keys_need_far_fewer_than_straight_ones_on_a_smooth_curve():
 def test_step_keys_hold():
     keys = thin(np.array([0.0, 0.0, 1.0, 1.0, 1.0, 0.0]), tolerance=0.1, interpolation=Interpolation.STEP)
     assert keys.frames.tolist() == [0, 2, 5] and keys.dense(6).tolist() == [0, 0, 1, 1, 1, 0]
+
+
+def bench(*ends):
+    scene = potting_bench()
+    return HandOff("Bench", scene, curves_of(scene, *ends), RATE, FRAMES)
+
+
+def test_cameras_and_lights_stay_behind_with_what_moves_them():
+    camera, lamp = ("camera:field_of_view", 30, 40), ("cloche-1:scale_y", 1, 2)
+    spec = FORMATS["gltf"]
+    whole, without = (write(bench(camera, lamp), format=spec, params=spec.params(cameras=on)) for on in (True, False))
+    assert (whole.n_curves, without.n_curves) == (2, 1)
+    there, gone = (read_gltf(made.content).json for made in (whole, without))
+    assert len(there["cameras"]) == 1 and "cameras" not in gone
+    assert len(there["animations"][0]["channels"]) == 2 and len(gone["animations"][0]["channels"]) == 1
+
+
+@pytest.mark.parametrize(
+    ("end", "left_out"), [(("camera:x", 0, 1), {"cameras": False}), (("sun:intensity", 0, 4), {"lights": False})]
+)
+def test_leaving_out_all_that_moves_is_said_and_nothing_is_written(end, left_out):
+    scene = empty_scene("3d")
+    hand_off = HandOff("New", scene, curves_of(scene, end), RATE, FRAMES)
+    with pytest.raises(FernTideError, match="All that moves is left out"):
+        write(hand_off, format=FORMATS["gltf"], params=FORMATS["gltf"].params(**left_out))
+
+
+@pytest.mark.parametrize("still", [True, False])
+def test_parts_that_do_not_move_can_stay_behind_but_not_what_moving_ones_lie_in(still):
+    spec = FORMATS["gltf"]
+    made = read_gltf(write(bench(("lamp-bulb:scale_x", 1, 2)), format=spec, params=spec.params(still=still)).content)
+    names = {node["name"] for node in made.json["nodes"]}
+    assert {"Lamp", "Lamp bulb"} <= names and ("Cloche 1" in names) is still
+
+
+@pytest.mark.parametrize("format_id", ["gltf", "json", "csv"])
+def test_the_same_document_gives_the_same_bytes(format_id):
+    first, second = (
+        write(bench(("cloche-1:scale_y", 1, 2), ("mist:opacity", 0, 1)), format=FORMATS[format_id]) for _ in range(2)
+    )
+    assert first.content == second.content and first.error <= 1e-5

@@ -31,9 +31,8 @@ def test_levels_survive_being_drawn(form, levels, width, height):
 
 
 def test_bars_stand_beside_each_other_on_the_line():
-    assert (
-        outline(GraphicForm.BARS, np.array([0.0, 1.0]), width=20, height=10) == "M-8.50 0V0.00H-1.50V0ZM1.50 0V-10.00H8.50V0Z"
-    )
+    bars = outline(GraphicForm.BARS, np.array([0.0, 1.0]), width=20, height=10)
+    assert bars == "M-8.50 0V0.00H-1.50V0ZM1.50 0V-10.00H8.50V0Z"
 
 
 def test_a_line_a_mirrored_band_and_a_ring():

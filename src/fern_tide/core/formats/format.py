@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Annotated, Any
 
@@ -18,7 +18,7 @@ from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.scene.media import SceneMedia
-from fern_tide.core.scene.scene import Scene
+from fern_tide.core.scene.scene import Part, Scene
 
 
 @dataclass(frozen=True)
@@ -72,6 +72,10 @@ class KeyParams(Params):
         return thin(rows, tolerance=spans * self.error_percent / 100, interpolation=self.interpolation)
 
 
+def _nothing_left_out(part: Part, params: Any) -> bool:
+    return False
+
+
 @dataclass(frozen=True)
 class Format:
     """One open format.
@@ -85,6 +89,7 @@ class Format:
         media_type: for browsers.
         loses: says how a curve changes when written, or None when it is carried as it is.
         spaces: the kinds of scene that it can carry.
+        leaves_out: says whether its params leave out a part, and with it the part's curves.
         encode: gives the file's bytes.
         read_back: gives the values found in such bytes, of the shapes of the curves' values; it has the same params.
     """
@@ -99,6 +104,7 @@ class Format:
     encode: Callable[[HandOff, Any], bytes]
     read_back: Callable[[bytes, HandOff, Any], Mapping[Target, FloatArray]]
     spaces: tuple[str, ...] = ("2d", "3d")
+    leaves_out: Callable[[Part, Any], bool] = _nothing_left_out
 
 
 @dataclass(frozen=True)
@@ -124,6 +130,7 @@ def write(hand_off: HandOff, *, format: Format, params: Params | None = None) ->
     """Write and read back.
 
     Raises:
+        FernTideError: the format carries no such scene, or its params leave out all that moves.
         ReadBackFailed: a curve is missing in what was written, or has another length.
     """
     if hand_off.scene.kind not in format.spaces:
@@ -131,6 +138,12 @@ def write(hand_off: HandOff, *, format: Format, params: Params | None = None) ->
             f"{format.label} carries no {hand_off.scene.kind} scene.", remedy="Write another format.", format=format.id
         )
     params = params or format.params()
+    carried = tuple(c for c in hand_off.curves if not format.leaves_out(hand_off.scene.part(c.target.part), params))
+    if hand_off.curves and not carried:
+        raise FernTideError(
+            f"All that moves is left out of the {format.label} file.", remedy="Let cameras or lights go in."
+        )
+    hand_off = replace(hand_off, curves=carried)
     content = format.encode(hand_off, params)
     found = format.read_back(content, hand_off, params)
     worst: Target | None = None

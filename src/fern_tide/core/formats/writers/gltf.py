@@ -36,12 +36,15 @@ class GltfParams(KeyParams):
     still: Annotated[bool, unit("", "Whether parts made here that do not move go in.")] = True
 
 
+def leaves_out(part: Part, params: GltfParams) -> bool:
+    """Say whether a camera or light that was made here stays behind, with what moves it."""
+    return (part.shape.id == "camera" and not params.cameras) or (part.shape.id in LIGHT_TYPES and not params.lights)
+
+
 def _built(hand_off: HandOff, params: GltfParams) -> Built:
     def leave_out(part: Part) -> bool:
-        if part.shape.id == "camera":
-            return not params.cameras
-        if part.shape.id in LIGHT_TYPES:
-            return not params.lights
+        if part.shape.id == "camera" or part.shape.id in LIGHT_TYPES:
+            return leaves_out(part, params)
         return not params.still and not any(item.id in hand_off.by_part for item in hand_off.scene.branch(part.id))
 
     targets = [curve.target for curve in hand_off.curves]
@@ -138,4 +141,5 @@ FORMAT = Format(
     encode=encode,
     read_back=read_back,
     spaces=("3d",),
+    leaves_out=leaves_out,
 )
