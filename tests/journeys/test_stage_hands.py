@@ -1,0 +1,244 @@
+"""The Stage under the hand: drawn outlines, looking about, the tree, what depends on what, and files."""
+
+import json
+
+import numpy as np
+import pytest
+from tests.gltf import GLB
+from tests.journeys.conftest import wait
+from tests.journeys.test_stage_room import SPRIG, bring_in, choose, drive, open_stage, photo, room  # noqa: F401
+
+UNDO = "document.querySelector('#undo').title"
+
+
+def part_json(page, part):
+    return json.loads(page.locator(f"[data-part-json='{part}']").text_content())
+
+
+def draw_on_stage(page, points):
+    """Draw through points that are shares of the stage's picture; gives them in the scene's pixels."""
+    page.click("#frame-all")
+    page.click("#draw-outline")
+    assert page.get_attribute("#draw-outline", "aria-pressed") == "true"
+    box = page.locator("#stage svg:not(.over)").bounding_box()
+    matrix = page.evaluate(
+        "(({ a, d, e, f }) => [a, d, e, f])(document.querySelector('#stage svg:not(.over)').getScreenCTM())"
+    )
+    places = [(box["x"] + x * box["width"], box["y"] + y * box["height"]) for x, y in points]
+    page.mouse.move(*places[0])
+    page.mouse.down()
+    for place in places[1:]:
+        page.mouse.move(*place)
+    page.mouse.up()
+    a, d, e, f = matrix
+    return [((x - e) / a, (y - f) / d) for x, y in places]
+
+
+def corners(data):
+    return [tuple(float(number) for number in pair.split()) for pair in data.strip("MZ").split("L")]
+
+
+def view_box(page):
+    return [float(word) for word in page.get_attribute("#stage svg:not(.over)", "viewBox").split()]
+
+
+def test_a_path_is_drawn_on_the_stage_where_the_hand_was(room):  # noqa: F811
+    room.select_option("#add-part", "path")
+    room.wait_for_selector("[data-part-json='path-22']", state="attached")
+    drawn = draw_on_stage(room, [(0.3, 0.3), (0.5, 0.4), (0.6, 0.7)])
+    wait(room, f"{UNDO} === 'Undo: Change Path 22'")
+    wait(room, "document.querySelector('#stage-path-22--own').getAttribute('d').split('L').length === 3")
+    data = part_json(room, "path-22")["shape"]["params"]["data"]
+    assert data.endswith("Z")  # a filled one is closed
+    assert np.allclose(corners(data), drawn, atol=2.5)
+    room.fill("#shape-data", "M10 10L60 10L60 60Z")
+    room.press("#shape-data", "Enter")
+    wait(room, "document.querySelector('#stage-path-22--own').getAttribute('d') === 'M10 10L60 10L60 60Z'")
+
+
+def test_path_data_that_is_none_is_refused_and_the_path_stays(room):  # noqa: F811
+    room.expect_console("422")
+    room.select_option("#add-part", "path")
+    room.wait_for_selector("[data-part-json='path-22']", state="attached")
+    before = part_json(room, "path-22")
+    room.fill("#shape-data", "<script>")
+    room.press("#shape-data", "Enter")
+    room.wait_for_selector("#notice:not([hidden])")
+    assert "data" in room.inner_text("#notice-words")
+    assert part_json(room, "path-22") == before
+
+
+def test_a_mask_is_drawn_where_the_picture_was_moved_to(room):  # noqa: F811
+    bring_in(room, "pane.png", photo())
+    room.wait_for_selector("[data-copy='middle']")
+    room.fill("#own-x", "40")
+    room.press("#own-x", "Enter")
+    wait(room, f"{UNDO} === 'Undo: Set the across of pane'")
+    wait(room, "document.querySelector('#stage-pane--move').getAttribute('transform').includes('(')")
+    drawn = draw_on_stage(room, [(0.4, 0.4), (0.6, 0.4), (0.5, 0.6)])
+    wait(room, f"{UNDO} === 'Undo: Change pane'")
+    params = part_json(room, "pane")["shape"]["params"]
+    assert params["mask"] == "drawn"
+    assert np.allclose(corners(params["outline"]), [(x - 40, y) for x, y in drawn], atol=1.5)
+    room.wait_for_selector("#stage-pane--mask path", state="attached")
+
+
+def test_the_stage_is_zoomed_about_the_pointer_panned_and_framed(room):  # noqa: F811
+    whole = view_box(room)
+    box = room.locator("#stage").bounding_box()
+    room.mouse.move(box["x"] + box["width"] / 4, box["y"] + box["height"] / 2)
+    room.mouse.wheel(0, -600)
+    wait(room, f"document.querySelector('#stage svg:not(.over)').getAttribute('viewBox') !== '{whole}'")
+    left, _, wide, tall = view_box(room)
+    assert wide < 0.6 * whole[2] and wide / tall == pytest.approx(whole[2] / whole[3], rel=1e-3)
+    assert left + wide / 4 == pytest.approx(whole[2] / 4, abs=0.02 * whole[2])  # what is under the pointer stays
+    room.mouse.down()
+    room.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2, steps=4)
+    room.mouse.up()
+    assert view_box(room)[0] < left - wide / 8
+    room.press("body", "0")
+    assert view_box(room) == whole
+    choose(room, "lamp-bulb")
+    room.press("body", "f")
+    assert view_box(room)[2] < whole[2] / 3
+    ground = "document.querySelector('#stage svg:not(.over) > rect').getAttribute('visibility')"
+    room.click("#show-background")
+    assert room.evaluate(ground) == "hidden" and room.get_attribute("#show-background", "aria-pressed") == "false"
+    room.click("#show-background")
+    assert room.evaluate(ground) == "visible"
+
+
+def test_the_tree_is_walked_searched_and_rearranged(room):  # noqa: F811
+    rows = "[...document.querySelectorAll('.tree-row')].map((row) => row.dataset.part)"
+    choose(room, "moth-one")
+    order = room.evaluate(rows)
+    room.focus("[data-select='moth-one']")
+    room.keyboard.press("ArrowDown")
+    following = order[order.index("moth-one") + 1]
+    room.wait_for_selector(f"[data-part-json='{following}']", state="attached")
+    room.keyboard.press("ArrowUp")
+    room.wait_for_selector("[data-part-json='moth-one']", state="attached")
+    room.click("[data-arrange='1']")
+    wait(room, f"{UNDO} === 'Undo: Move Moth one in the tree'")
+    wait(room, f"JSON.stringify({rows}) !== {json.dumps(json.dumps(order, separators=(',', ':')))}")
+    room.select_option("#part-parent", "lamp")
+    wait(room, "document.querySelector('[data-part=\"moth-one\"]').getAttribute('aria-level') === '2'")
+    assert part_json(room, "moth-one")["parent"] == "lamp"
+    room.fill("#find-part", "frond")
+    wait(room, f"{rows}.every((id) => id.includes('frond'))")
+
+
+def test_a_part_that_others_depend_on_is_removed_only_when_that_is_said(room):  # noqa: F811
+    room.expect_console("422")
+    choose(room, "moth-one")
+    room.click("[data-tie='turn']")
+    room.select_option("#follow-source", "lamp:turn")
+    wait(room, f"{UNDO} === 'Undo: Let the turn of Moth one follow the turn of Lamp'")
+    room.wait_for_selector("#follow-late")
+    room.fill("#follow-late", "4")
+    room.press("#follow-late", "Enter")
+    wait(room, "JSON.parse(document.querySelector('#follow-json').textContent).late_frames === 4")
+    choose(room, "lamp")
+    room.click("#remove-part")
+    wait(room, "document.querySelector('#notice-words').textContent.includes('the turn of Moth one')")
+    assert room.locator(".tree-row[data-part='lamp']").count() == 1
+    room.click("#notice-act >> text=Remove it with that")
+    wait(room, "document.querySelector('.tree-row[data-part=\"lamp\"]') === null")
+    room.click("#undo")
+    wait(room, "document.querySelector('.tree-row[data-part=\"lamp\"]') !== null")
+
+
+def test_a_driven_part_is_removed_with_its_mapping(room):  # noqa: F811
+    room.expect_console("422")
+    choose(room, "title")
+    drive(room, "title:opacity")
+    room.click("#remove-part")
+    wait(room, "document.querySelector('#notice-words').textContent.includes('is moved by Title opacity')")
+    room.click("#notice-act >> text=Remove it with that")
+    wait(room, "document.querySelector('.tree-row[data-part=\"title\"]') === null")
+    room.click("#rooms >> text=Bench")
+    room.wait_for_selector("#sheet")
+    assert room.locator(".lane[data-mapping]").count() == 0
+
+
+def test_files_that_come_together_are_all_on_the_stage(room):  # noqa: F811
+    files = [
+        {"name": "sprig.svg", "mimeType": "image/svg+xml", "buffer": SPRIG},
+        {"name": "pane.png", "mimeType": "image/png", "buffer": photo()},
+    ]
+    room.set_input_files("#scene-file", files)
+    room.wait_for_selector("#notice:not([hidden])")
+    assert "sprig.svg and 1 more" in room.inner_text("#notice-words")
+    room.click("#notice-act >> text=Add it")
+    wait(room, f"{UNDO} === 'Undo: Bring in sprig.svg and 1 more'")
+    room.wait_for_selector("#stage-blade--own", state="attached")
+    room.wait_for_selector("#stage-pane--own image", state="attached")
+
+
+def test_a_long_sending_is_cancelled_and_nothing_comes(room):  # noqa: F811
+    room.expect_console("ERR_")
+    room.route("**/stage/files**", lambda route: None)  # a server that never answers
+    room.set_input_files("#scene-file", {"name": "sprig.svg", "mimeType": "image/svg+xml", "buffer": SPRIG})
+    room.click("#notice-act >> text=Add it")
+    room.wait_for_selector("#notice-act:has-text('Cancel')")
+    room.click("#notice-act")
+    wait(room, "document.querySelector('#notice').hidden")
+    room.unroute("**/stage/files**")
+    assert room.get_attribute("#undo", "title") == "Nothing to undo"
+    assert room.locator("[data-part='sprig']").count() == 0
+
+
+def test_motion_that_a_file_came_with_runs_at_the_playheads_time_until_it_is_switched_off(room):  # noqa: F811
+    spin = SPRIG.replace(
+        b'fill="#1e6f8b"/>', b'fill="#1e6f8b"><animate attributeName="r" values="10;30" dur="2s"/></circle>'
+    )
+    bring_in(room, "sprig.svg", spin)
+    radius = "document.querySelector('#stage-dew--own').r.animVal.value"
+    wait(room, f"{radius} === 10")
+    room.evaluate("import('/static/js/transport.js').then((m) => m.transport.seek(30))")
+    wait(room, f"Math.abs({radius} - 20) < 0.01")
+    choose(room, "sprig")
+    room.uncheck("#file-plays")
+    wait(room, f"{UNDO} === 'Undo: Switch off the animations of sprig.svg'")
+    wait(room, f"{radius} === 20")  # its own radius, as the file says without motion
+    assert room.locator("#stage-dew--own animate").count() == 0
+
+
+def test_a_3d_stage_is_looked_at_through_its_camera_in_draft_and_without_a_floor(room):  # noqa: F811
+    room.expect_console("targetNames")
+    room.set_input_files("#scene-file", {"name": "fern.glb", "mimeType": "model/gltf-binary", "buffer": GLB})
+    room.click("#notice-act >> text=Replace the stage")
+    room.wait_for_selector("#stage[data-kind='3d'] canvas")
+    choose(room, "lens")
+    room.click("#through-camera")
+    wait(room, "document.querySelector('#through-camera').getAttribute('aria-pressed') === 'true'")
+    room.click("#through-camera")
+    wait(room, "document.querySelector('#through-camera').getAttribute('aria-pressed') === 'false'")
+    draft = room.get_attribute("#draft", "aria-pressed")
+    room.click("#draft")
+    wait(room, f"document.querySelector('#draft').getAttribute('aria-pressed') !== '{draft}'")
+    floor = room.get_attribute("#show-floor", "aria-pressed")
+    room.click("#show-floor")
+    wait(room, f"{UNDO} === 'Undo: Show or hide the floor'")
+    wait(room, f"document.querySelector('#show-floor').getAttribute('aria-pressed') !== '{floor}'")
+    choose(room, "frond")
+    room.click("#keep-base")
+    wait(room, f"{UNDO} === 'Undo: Put the anchor of Frond at its base'")
+    assert part_json(room, "frond")["anchor"]["y"] == pytest.approx(0, abs=1e-6)
+
+
+def test_what_is_left_behind_of_a_3d_stage_is_said(room):  # noqa: F811
+    room.expect_console("422")
+    room.select_option("#new-stage", "3d")
+    room.wait_for_selector("#stage canvas")
+    choose(room, "camera")
+    drive(room, "camera:field_of_view")
+    room.click("#bake")
+    wait(room, "document.querySelector('#bake').textContent === 'All curves baked'")
+    room.click("#rooms >> text=Hand-off")
+    room.uncheck("[data-option='cameras']")
+    room.click("#write-gltf")
+    wait(room, "document.querySelector('#notice-words').textContent.includes('All that moves is left out')")
+    room.check("[data-option='cameras']")
+    room.click("#write-gltf")
+    room.wait_for_selector("#download-gltf")
