@@ -31,7 +31,8 @@ from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.target import Target
 from fern_tide.core.envelope.beats import rhythm
 from fern_tide.core.envelope.envelope import CleanUpChoice, ReadingChoice, clean, needs, read_raw
-from fern_tide.core.mapping.mapping import Drive, Mapping, ResponseChoice, StepChoice, shaped_lift, value
+from fern_tide.core.mapping.drive import Drive, ResponseChoice, value
+from fern_tide.core.mapping.mapping import Mapping, StepChoice, shaped_lift
 from fern_tide.core.mapping.marks import Marks, Scale
 from fern_tide.core.mapping.step import StepContext
 from fern_tide.core.sound.channels import Channel

@@ -78,6 +78,7 @@ def studio(tmp_path: Path) -> Studio:
     yield made
     made.projects.close()
     made.jobs.close()
+    made.library.close()
 
 
 class Held:

@@ -13,6 +13,7 @@ import pytest
 from fern_tide.core import STAGES
 from fern_tide.core.base.registry import Registry
 
+DOCUMENT = ("document", "command", "commands", "mapping_commands", "scene_commands", "soundtrack_commands")
 ROOT = Path(__file__).parents[2]
 SRC = ROOT / "src/fern_tide"
 CORE_FILES = sorted((SRC / "core").rglob("*.py"))
@@ -68,7 +69,7 @@ def test_a_stage_uses_only_base_and_earlier_stages(path):
         if own in STAGES
         else {"base"}
         if own == "base"
-        else {"base", *STAGES, "document", "command", "commands", "soundtrack_commands", "scene_commands"}
+        else {"base", *STAGES, *DOCUMENT}
     )
     for module in imports(path):
         if module.startswith("fern_tide."):

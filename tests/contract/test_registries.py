@@ -16,7 +16,8 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS
 from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.formats.registry import FORMATS
-from fern_tide.core.mapping.mapping import RESPONSES, STEPS, Drive, Mapping
+from fern_tide.core.mapping.drive import RESPONSES, Drive
+from fern_tide.core.mapping.mapping import STEPS, Mapping
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.mapping.step import StepContext
 from fern_tide.core.scene.mesh import bounds

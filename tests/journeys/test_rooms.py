@@ -72,7 +72,7 @@ def test_marks_and_numbers_are_reached_by_keyboard(demo):
     wait(demo, f"+document.querySelector('#mark-low').getAttribute('aria-valuenow') > {was}")
     demo.focus("#at-full")
     demo.keyboard.press("ArrowDown")
-    wait(demo, "document.querySelector('#undo').title === 'Undo: Tune Lamp glow'")
+    wait(demo, "document.querySelector('#undo').title === 'Undo: Set the opacity of Lamp glow at full'")
     assert demo.input_value("#at-full") == "0.99"
     demo.keyboard.press("Control+a")
     demo.keyboard.type("0,5")
@@ -109,7 +109,7 @@ def test_numbers_are_dragged_sideways(demo):
     demo.mouse.move(box["x"] + 60, box["y"] + 8, steps=8)
     assert demo.input_value("#lane-cloche-tops-full") == "1.74"  # a notch every two pixels
     demo.mouse.up()
-    wait(demo, "document.querySelector('#undo').title === 'Undo: Tune Cloche tops'")
+    wait(demo, "document.querySelector('#undo').title.startsWith('Undo: Set the height of Cloche')")
 
 
 def test_the_wheel_zooms_and_a_selection_loops(demo):
@@ -152,7 +152,8 @@ def test_mappings_are_muted_moved_renamed_and_deleted(demo):
 
 
 def test_a_step_is_added_tuned_switched_off_and_taken_off(demo):
-    demo.select_option("#add-step", "stairs")
+    demo.click("#add-step")
+    demo.click("[data-pick='step'][data-id='stairs']")
     demo.wait_for_selector("#step-0-levels")
     demo.fill("#step-0-levels", "3")
     demo.press("#step-0-levels", "Enter")

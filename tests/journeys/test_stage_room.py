@@ -110,7 +110,7 @@ def test_what_is_driven_runs_in_the_tree_and_can_be_used_as_full(room):
     hold(room, "lamp-bulb:scale_y", 0.97)
     room.mouse.up()
     room.click("[data-tried='lamp-bulb:scale_y'] >> text=use as full")
-    wait(room, "document.querySelector('#undo').title.startsWith('Undo: Tune Lamp bulb height')")
+    wait(room, "document.querySelector('#undo').title.startsWith('Undo: Set the height of Lamp bulb at full')")
     full = json.loads(room.locator("[data-mapping-json]").first.text_content())["drives"][0]["full"]
     assert full == pytest.approx(1.48, abs=0.05)
 

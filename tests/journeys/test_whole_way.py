@@ -52,7 +52,7 @@ def test_drop_drive_drag_play_undo_bake_and_take_away(page):
     page.wait_for_selector("#plot")
     wait(page, "document.querySelector('#hits').textContent === '12'")
     level = first_level()
-    suggested = suggest_marks(level, scale=Scale.LINEAR)
+    suggested = suggest_marks(level, scale=Scale.LINEAR).marks
 
     page.click("#bake")  # action three
     wait(page, "document.querySelector('#bake').textContent === 'All curves baked'")
@@ -166,13 +166,13 @@ def test_colour_and_two_tabs(page):
     other.wait_for_selector("#at-full")
     page.fill("#at-full", "#ff0000")
     page.dispatch_event("#at-full", "change")
-    wait(page, "document.querySelector('#undo').title === 'Undo: Tune Moth one fill'")
+    wait(page, "document.querySelector('#undo').title === 'Undo: Set the fill of Moth one at full'")
     page.expect_console("409")
     other.on("console", lambda message: None)
     other.click("#add-step")
-    other.select_option("#add-step", "flip")
+    other.click("[data-pick='step'][data-id='flip']")
     other.wait_for_selector("#notice:not([hidden])")
-    assert "changed in another tab since: 'Tune Moth one fill'" in other.inner_text("#notice-words")
+    assert "changed in another tab since: 'Set the fill of Moth one at full'" in other.inner_text("#notice-words")
     wait(other, "document.querySelector('#at-full').value === '#ff0000'")  # it shows how things stand
     other.close()
 

@@ -10,9 +10,11 @@ from tests.gltf import GLB, document, glb
 
 from fern_tide.core.base.errors import FernTideError, UnreadableProject, UnreadableScene
 from fern_tide.core.base.target import Target
-from fern_tide.core.commands import PutMapping, PutPart
-from fern_tide.core.mapping.mapping import Drive, Mapping
+from fern_tide.core.commands import PutPart
+from fern_tide.core.mapping.drive import Drive
+from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Marks
+from fern_tide.core.mapping_commands import PutMapping
 from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.images import check_image
 from fern_tide.core.scene_commands import RemovePart

@@ -10,10 +10,11 @@ from tests.core.test_document import packed
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, ReadBackFailed
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.target import Target
-from fern_tide.core.commands import PutEnvelope, PutMapping
+from fern_tide.core.commands import PutEnvelope
 from fern_tide.core.formats.format import Format, HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.marks import Scale
+from fern_tide.core.mapping_commands import PutMapping
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.sound.features import WaveformFeature
 from fern_tide.core.soundtrack_commands import SetRate
@@ -120,7 +121,7 @@ def test_a_new_mapping_has_good_ends_for_every_property_of_every_part(studio, ke
 
 def test_marks_are_suggested_on_the_scale_that_is_asked_for(studio, key, levels):
     project = current(studio, key).document
-    linear, db = (tune.suggest(levels, project, envelope_id="drums", scale=scale) for scale in Scale)
+    linear, db = (tune.suggest(levels, project, envelope_id="drums", scale=scale).marks for scale in Scale)
     assert (linear.low, linear.high) == (db.low, db.high)
     assert (linear.scale, db.scale) == (Scale.LINEAR, Scale.DB)
 

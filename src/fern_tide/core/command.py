@@ -8,6 +8,7 @@ from fern_tide.core.base.params import Frozen
 from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.mapping.recipe import Recipe
 
 
 class Command(Frozen, frozen=True):
@@ -26,7 +27,7 @@ class Command(Frozen, frozen=True):
         raise NotImplementedError
 
 
-T = TypeVar("T", Track, Envelope, Mapping, Marker)
+T = TypeVar("T", Track, Envelope, Mapping, Marker, Recipe)
 
 
 def held(items: tuple[T, ...], wanted: str) -> T | None:

@@ -12,7 +12,16 @@ from fern_tide.core.base.target import Id, Name
 from fern_tide.core.command import Command, choice_label, held, listed, put, verb, without
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope
-from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.mapping_commands import (
+    DropVersion,
+    KeepVersion,
+    MoveMapping,
+    PutMapping,
+    PutRecipes,
+    RemoveMapping,
+    RemoveRecipe,
+    ShowVersion,
+)
 from fern_tide.core.scene_commands import (
     ArrangePart,
     PutFollow,
@@ -110,63 +119,6 @@ class RemoveEnvelope(Command, frozen=True):
         return project.but(envelopes=without(project.envelopes, self.id))
 
 
-class PutMapping(Command, frozen=True):
-    """Add a mapping at the end, or change the one of the same id."""
-
-    kind: Literal["put_mapping"] = "put_mapping"
-    mapping: Mapping
-
-    def label(self, before: Project) -> str:  # noqa: D102
-        old, new = held(before.mappings, self.mapping.id), self.mapping
-        if old is None:
-            return f"Add {new.name}"
-        if old.name != new.name:
-            return f"Rename {old.name} to {new.name}"
-        if old.envelope != new.envelope:
-            return f"Let {before.envelope(new.envelope).name} drive {new.name}"
-        if old.muted != new.muted:
-            return f"{'Mute' if new.muted else 'Unmute'} {new.name}"
-        if old.marks.low != new.marks.low and old.marks.high == new.marks.high:
-            return f"Move low water of {new.name}"
-        if old.marks != new.marks:
-            return f"Move high water of {new.name}" if old.marks.low == new.marks.low else f"Set marks of {new.name}"
-        return choice_label(old.steps, new.steps, new.name) or f"Tune {new.name}"
-
-    def apply(self, project: Project) -> Project:  # noqa: D102
-        return project.but(mappings=put(project.mappings, self.mapping))
-
-
-class MoveMapping(Command, frozen=True):
-    """Move a mapping to another place in the list, which is also the stacking order."""
-
-    kind: Literal["move_mapping"] = "move_mapping"
-    id: Id
-    place: Annotated[int, Field(ge=0)]
-
-    def label(self, before: Project) -> str:  # noqa: D102
-        return f"Move {before.mapping(self.id).name} in the list"
-
-    def apply(self, project: Project) -> Project:  # noqa: D102
-        mapping = project.mapping(self.id)
-        rest = list(without(project.mappings, self.id))
-        rest.insert(self.place, mapping)
-        return project.but(mappings=tuple(rest))
-
-
-class RemoveMapping(Command, frozen=True):
-    """Delete a mapping."""
-
-    kind: Literal["remove_mapping"] = "remove_mapping"
-    id: Id
-
-    def label(self, before: Project) -> str:  # noqa: D102
-        return f"Delete {before.mapping(self.id).name}"
-
-    def apply(self, project: Project) -> Project:  # noqa: D102
-        project.mapping(self.id)
-        return project.but(mappings=without(project.mappings, self.id))
-
-
 class Together(Command, frozen=True):
     """Several edits as one, such as a new track with its first envelope."""
 
@@ -201,6 +153,11 @@ AnyCommand = Annotated[
     | PutMapping
     | MoveMapping
     | RemoveMapping
+    | KeepVersion
+    | ShowVersion
+    | DropVersion
+    | PutRecipes
+    | RemoveRecipe
     | PutPart
     | SetValue
     | SetAnchor

@@ -18,6 +18,7 @@ from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.mapping.recipe import MOST_RECIPES, Recipe
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.grid import FrameGrid
@@ -95,6 +96,7 @@ class Project(Frozen, frozen=True):
     work: tuple[Annotated[int, Field(ge=0)], Annotated[int, Field(ge=1)]] | None = None
     beat: BeatSetting = BeatSetting()
     markers: Annotated[tuple[Marker, ...], Field(max_length=5000)] = ()
+    recipes: Annotated[tuple[Recipe, ...], Field(max_length=MOST_RECIPES)] = ()
 
     @model_validator(mode="after")
     def _sound(self) -> Project:
@@ -103,6 +105,7 @@ class Project(Frozen, frozen=True):
             "envelope": self.envelopes,
             "mapping": self.mappings,
             "marker": self.markers,
+            "recipe": self.recipes,
         }
         for kind, items in named.items():
             ids = [item.id for item in items]
@@ -195,12 +198,16 @@ class Project(Frozen, frozen=True):
         """Find a mapping, or raise UnknownName."""
         return _find(self.mappings, mapping_id, "mapping")
 
+    def recipe(self, recipe_id: str) -> Recipe:
+        """Find a recipe, or raise UnknownName."""
+        return _find(self.recipes, recipe_id, "recipe")
+
     def but(self, **changes: Any) -> Project:
         """Give the document with some fields replaced, checked anew; raise FernTideError where that is not possible."""
         return build(Project, {**{name: getattr(self, name) for name in type(self).model_fields}, **changes})
 
 
-T = TypeVar("T", Track, Envelope, Mapping, Marker)
+T = TypeVar("T", Track, Envelope, Mapping, Marker, Recipe)
 
 
 def _find(items: Iterable[T], wanted: str, kind: str) -> T:

@@ -12,7 +12,8 @@ from fern_tide.core.base.target import Id, Name, Target
 from fern_tide.core.command import Command, listed
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.colour import Colour
-from fern_tide.core.mapping.mapping import Drive, Mapping, Number, Stacking
+from fern_tide.core.mapping.drive import Drive, Number, Stacking
+from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.follow import Follow, Limit
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.scene import Part, Scene
@@ -278,10 +279,8 @@ class SetPlays(Command, frozen=True):
 
     def apply(self, project: Project) -> Project:  # noqa: D102
         project.scene.file(self.file)
-        files = tuple(
-            file.model_copy(update={"plays": self.plays}) if file.id == self.file else file
-            for file in project.scene.files
-        )
+        plays = {"plays": self.plays}
+        files = tuple(one.model_copy(update=plays) if one.id == self.file else one for one in project.scene.files)
         return project.but(scene=project.scene.but(files=files))
 
 

@@ -10,7 +10,8 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import from_db
 from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice
-from fern_tide.core.mapping.mapping import Drive, Mapping, ResponseChoice, StepChoice
+from fern_tide.core.mapping.drive import Drive, ResponseChoice
+from fern_tide.core.mapping.mapping import Mapping, StepChoice
 from fern_tide.core.mapping.marks import Marks, Scale
 from fern_tide.core.sound.decode import measure
 from fern_tide.demo.bench_scene import CLOCHES, potting_bench

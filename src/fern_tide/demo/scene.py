@@ -6,7 +6,7 @@ from math import cos, hypot, pi, sin
 
 import numpy as np
 
-from fern_tide.core.mapping.mapping import Number
+from fern_tide.core.mapping.drive import Number
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.scene import Part, PartChoice, Scene
 

@@ -52,9 +52,15 @@ class Tables:
             inputs = TextField()
             created = TimestampField(resolution=3)
 
+        class LibraryRecipe(Row):
+            key = CharField(unique=True)
+            recipe = TextField()
+            created = TimestampField(resolution=3)
+
         self.project: Any = Project
         self.revision: Any = Revision
         self.baked: Any = BakedCurve
+        self.library: Any = LibraryRecipe
 
 
 def open_database(path: Path) -> SqliteDatabase:

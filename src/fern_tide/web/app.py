@@ -10,10 +10,23 @@ from flask_wtf.csrf import CSRFProtect
 
 from fern_tide.core.base.frame_rate import COMMON_RATES, FrameRate
 from fern_tide.core.base.params import fields, words
+from fern_tide.core.mapping_commands import same
 from fern_tide.web import errors, shapes
 from fern_tide.web.context import Services
-from fern_tide.web.pages import bench, curves, edits, handoff, jobs, projects, sound, soundtrack, stage, stage_files
-from fern_tide.workflows import tune
+from fern_tide.web.pages import (
+    bench,
+    curves,
+    edits,
+    handoff,
+    jobs,
+    projects,
+    sound,
+    soundtrack,
+    stage,
+    stage_files,
+    tuning,
+)
+from fern_tide.workflows import tune, why
 from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.stages import Stages
 from fern_tide.workflows.studio import Studio
@@ -54,11 +67,12 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
     app.extensions["fern_tide"] = Services(studio, Levels(studio), Stages(studio.media))
     CSRFProtect(app)
     errors.install(app)
-    for page in (projects, sound, soundtrack, stage, stage_files, bench, handoff, curves, edits, jobs):
+    for page in (projects, sound, soundtrack, stage, stage_files, bench, handoff, curves, edits, tuning, jobs):
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(
         fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,
-        target_groups=tune.target_groups, most_groups=tune.MOST_GROUPS,
+        target_groups=tune.target_groups, places_for=tune.places_for, siblings=why.siblings, is_shown=same,
+        most_groups=tune.MOST_GROUPS,
         rates=[FrameRate.parse(text) for text in COMMON_RATES],
     )  # fmt: skip
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True

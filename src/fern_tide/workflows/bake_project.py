@@ -14,7 +14,8 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope
-from fern_tide.core.mapping.mapping import Drive, Mapping
+from fern_tide.core.mapping.drive import Drive
+from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.store.projects import BakedRow
 from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.source import beats_made_of, hits_made_of
@@ -60,7 +61,7 @@ def _inputs(project: Project, target: Target, drivers: list[tuple[Mapping, Drive
         envelope = project.envelope(mapping.envelope)
         rows.append(
             {
-                "mapping": mapping.model_dump(mode="json", exclude={"drives", "muted"}),
+                "mapping": mapping.model_dump(mode="json", exclude={"drives", "muted", "kept"}),
                 "drive": drive.model_dump(mode="json"),
                 "envelope": envelope.model_dump(mode="json"),
                 "versions": [*envelope.versions, *mapping.versions],

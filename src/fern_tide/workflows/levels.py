@@ -15,6 +15,7 @@ from fern_tide.core.envelope.envelope import Envelope, clean, followed_level, ne
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.mapping.mapping import Mapping, shaped_lift
 from fern_tide.core.mapping.marks import Scale, histogram
+from fern_tide.core.mapping.step import StepContext
 from fern_tide.workflows.analysis import NotAnalyzedYet, StoredFeatures, stored_rhythm, track_feature_key
 from fern_tide.workflows.source import (
     ProjectSource,
@@ -26,7 +27,7 @@ from fern_tide.workflows.source import (
 )
 from fern_tide.workflows.studio import Studio
 
-_REMEMBERED = 400
+_REMEMBERED_BYTES = 384 << 20  # 200 mappings of a 5-minute song at 60 fps
 
 
 class Levels:
@@ -39,6 +40,7 @@ class Levels:
     def __init__(self, studio: Studio) -> None:
         self._studio = studio
         self._held: OrderedDict[str, FloatArray] = OrderedDict()
+        self._held_bytes = 0
         self._lock = Lock()
         self.computed = 0
 
@@ -139,14 +141,24 @@ class Levels:
         held = self._get(key)
         if held is not None:
             return held
+        level, context = self.given(project, mapping)
+        return self._put(key, shaped_lift(level, mapping, context=context))
+
+    def given(self, project: Project, mapping: Mapping) -> tuple[FloatArray, StepContext]:
+        """Give what a mapping's lift is made of: its level, (rows, frames) where it is spread, and what its steps know.
+
+        Raises:
+            NotAnalyzedYet: the track's features are still being read.
+        """
         context = step_context(
             project,
             mapping,
             rhythm=lambda track: self.rhythm(project, track),
             level=lambda envelope: self.cleaned(project, envelope),
         )
-        level = self.cleaned(project, envelope) if mapping.spread else self.followed(project, mapping)
-        return self._put(key, shaped_lift(level, mapping, context=context))
+        spread = mapping.spread
+        level = self.cleaned(project, project.envelope(mapping.envelope)) if spread else self.followed(project, mapping)
+        return level, context
 
     def histogram(
         self, project: Project, envelope: Envelope, *, scale: Scale, row: int = 0
@@ -194,7 +206,9 @@ class Levels:
     def _put(self, key: str, values: FloatArray) -> FloatArray:
         with self._lock:
             self.computed += 1
-            self._held[key] = frozen(np.ascontiguousarray(values))
-            while len(self._held) > _REMEMBERED:
-                self._held.popitem(last=False)
-            return values
+            before = self._held.pop(key, None)
+            kept = self._held[key] = frozen(np.ascontiguousarray(values))
+            self._held_bytes += kept.nbytes - (before.nbytes if before is not None else 0)
+            while self._held_bytes > _REMEMBERED_BYTES and len(self._held) > 1:
+                self._held_bytes -= self._held.popitem(last=False)[1].nbytes
+            return kept

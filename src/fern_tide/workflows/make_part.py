@@ -7,11 +7,13 @@ import numpy as np
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.base.target import Target
-from fern_tide.core.commands import PutEnvelope, PutMapping, RemoveMapping, Together
+from fern_tide.core.commands import PutEnvelope, Together
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice
-from fern_tide.core.mapping.mapping import Drive, Mapping
+from fern_tide.core.mapping.drive import Drive
+from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale, suggest_marks
+from fern_tide.core.mapping_commands import PutMapping, RemoveMapping
 from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.mesh import bounds
 from fern_tide.core.scene.part import Anchor, PartKind
@@ -157,7 +159,7 @@ def drawn_by_sound(levels: Levels, project: Project, part_id: str, *, reading: s
     )
     put = PutEnvelope(envelope=envelope)
     with_it = put.apply(project)
-    marks = suggest_marks(np.ravel(levels.cleaned(with_it, envelope)), scale=Scale.LINEAR)
+    marks = suggest_marks(np.ravel(levels.cleaned(with_it, envelope)), scale=Scale.LINEAR).marks
     drives = tuple(Drive(target=Target(part=part.id, property=name), rest=0.0, full=1.0) for name in names)
     mapping = Mapping(
         id=Ids(item.id for item in project.mappings).make(part.name),

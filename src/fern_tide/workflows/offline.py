@@ -22,7 +22,8 @@ from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS, row_of
 from fern_tide.core.formats.format import Written
 from fern_tide.core.formats.registry import FORMATS
-from fern_tide.core.mapping.mapping import RESPONSES, STEPS, Drive, ResponseChoice, StepChoice, shaped_lift
+from fern_tide.core.mapping.drive import RESPONSES, Drive, ResponseChoice
+from fern_tide.core.mapping.mapping import STEPS, StepChoice, shaped_lift
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
 from fern_tide.core.mapping.marks import Marks, Scale, suggest_marks
 from fern_tide.core.project_file import read_project_file
@@ -77,7 +78,7 @@ def map_sound(sound: Path, *, plan: MapPlan, scene: Scene) -> Project:
 def _marks(low: str | None, high: str | None, level: FloatArray) -> Marks:
     given = [parse_level(text) for text in (low, high) if text is not None]
     scale = Scale.DB if any(in_db for _, in_db in given) else Scale.LINEAR
-    suggested = suggest_marks(level, scale=scale)
+    suggested = suggest_marks(level, scale=scale).marks
     return Marks(
         low=parse_level(low)[0] if low is not None else suggested.low,
         high=parse_level(high)[0] if high is not None else suggested.high,

@@ -145,6 +145,9 @@ def step_context(
     )
     if mapping.needs_beats:
         context = replace(context, beat_times_s=project_beats(project, rhythm).times_s)
+    if mapping.needs_markers:
+        times = np.array([marker.time_s for marker in project.markers])
+        context = replace(context, marker_frames=project.rate.frames_of_times(times))
     track = hit_track(project, mapping) if mapping.needs_hits else None
     if track is None:
         return context
@@ -158,10 +161,13 @@ def _highest(level: FloatArray) -> FloatArray:
 
 
 def hits_made_of(project: Project, mapping: Mapping) -> Any:
-    """Give what the hits and beats of a mapping's steps are made of, for fingerprints; None where none asks."""
+    """Give what a mapping's hits, beats and markers are made of, for fingerprints; None where no step asks."""
     track = hit_track(project, mapping) if mapping.needs_hits else None
     hits = None if track is None else [rhythm_key(track.media), str(track.offset)]
-    return [hits, beats_made_of(project)] if mapping.needs_beats else hits
+    if not mapping.needs_beats and not mapping.needs_markers:
+        return hits
+    markers = [marker.time_s for marker in project.markers] if mapping.needs_markers else None
+    return [hits, beats_made_of(project) if mapping.needs_beats else None, markers]
 
 
 def beats_made_of(project: Project) -> Any:

@@ -10,6 +10,7 @@ from pathlib import Path
 from fern_tide.core.sound.decode import SoundLimits
 from fern_tide.store.files import DerivedStore, MediaStore
 from fern_tide.store.job_rows import Job, JobStore
+from fern_tide.store.library import LibraryStore
 from fern_tide.store.projects import ProjectStore
 
 SWEEP_DERIVED_S = 30 * 24 * 3600.0
@@ -65,6 +66,7 @@ class Studio:
         media: sound files.
         derived: what can be made again.
         jobs: the state of long work.
+        library: recipes that every project can use.
         enqueue: gives a job to the workers; set by jobs/.
     """
 
@@ -73,6 +75,7 @@ class Studio:
     media: MediaStore
     derived: DerivedStore
     jobs: JobStore
+    library: LibraryStore
     enqueue: Callable[[Job], None] = field(default=_nobody)
 
     @classmethod
@@ -85,6 +88,7 @@ class Studio:
             media=MediaStore(settings.data / "media"),
             derived=DerivedStore(settings.data / "derived"),
             jobs=JobStore(settings.data / "jobs.sqlite"),
+            library=LibraryStore(settings.data / "projects.sqlite"),
         )
 
     def sweep(self) -> None:

@@ -15,8 +15,9 @@ from fern_tide.core.base.units import from_db
 from fern_tide.core.command import Command
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import row_of
-from fern_tide.core.mapping.mapping import RESPONSES, Drive, Mapping
-from fern_tide.core.mapping.marks import Marks, Scale, crossings, lift, suggest_marks
+from fern_tide.core.mapping.drive import RESPONSES, Drive
+from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.mapping.marks import Scale, Suggestion, crossings, lift, suggest_marks
 from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import Part
@@ -164,7 +165,7 @@ def new_mapping(levels: Levels, project: Project, *, envelope_id: str, target: T
         id=fresh_id(name, among=project.mappings),
         name=name,
         envelope=envelope_id,
-        marks=suggest(levels, project, envelope_id=envelope.id, scale=Scale.LINEAR),
+        marks=suggest(levels, project, envelope_id=envelope.id, scale=Scale.LINEAR).marks,
         drives=tuple(drives),
     )
 
@@ -239,7 +240,7 @@ def next_target(project: Project, mapping: Mapping) -> Target:
     raise InvalidParameter("property", value="missing", allowed="another mapping: this one drives all that it could")
 
 
-def suggest(levels: Levels, project: Project, *, envelope_id: str, scale: Scale, row: int = 0) -> Marks:
+def suggest(levels: Levels, project: Project, *, envelope_id: str, scale: Scale, row: int = 0) -> Suggestion:
     """Suggest marks from the histogram of an envelope, or of a row of a bank."""
     level = row_of(levels.cleaned(project, project.envelope(envelope_id)), row)
     return suggest_marks(level, scale=scale)

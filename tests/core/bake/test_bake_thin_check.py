@@ -12,7 +12,8 @@ from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.inputs import inputs_fingerprint, reasons
 from fern_tide.core.bake.thin import thin
 from fern_tide.core.base.target import Target
-from fern_tide.core.mapping.mapping import Drive, Mapping, Stacking
+from fern_tide.core.mapping.drive import Drive, Stacking
+from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.demo.scene import glasshouse
 

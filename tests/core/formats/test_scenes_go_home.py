@@ -21,7 +21,8 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.formats.writers.json import schema
-from fern_tide.core.mapping.mapping import Drive, Mapping
+from fern_tide.core.mapping.drive import Drive
+from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.scene.gltf.reading import read_gltf, values_of
 from fern_tide.core.scene.media import SceneMedia

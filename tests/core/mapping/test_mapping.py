@@ -9,7 +9,8 @@ from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import TimeUnit, from_db, to_db
 from fern_tide.core.mapping.colour import colour_texts, mix_colours, parse_colour
-from fern_tide.core.mapping.mapping import Drive, ResponseChoice, StepChoice, value
+from fern_tide.core.mapping.drive import Drive, ResponseChoice, value
+from fern_tide.core.mapping.mapping import StepChoice
 from fern_tide.core.mapping.marks import Marks, Scale, crossings, histogram, lift, suggest_marks
 from fern_tide.core.mapping.steps.shift import ShiftParams, shift
 from fern_tide.core.mapping.steps.stairs import StairsParams, stairs
@@ -123,7 +124,7 @@ def hits_over_noise(noise_db, hit_db, *, every=15, n=900):
 @pytest.mark.parametrize("scale", list(Scale))
 def test_suggested_marks_lie_above_the_noise_and_in_the_body_of_the_hits(noise_db, hit_db, scale):
     level = hits_over_noise(noise_db, hit_db)
-    marks = suggest_marks(level, scale=scale)
+    marks = suggest_marks(level, scale=scale).marks
     assert noise_db + 1 < to_db(marks.low) < noise_db + 8
     assert hit_db - 10 < to_db(marks.high) <= hit_db + 0.1
     assert crossings(level, mark=marks.low) == pytest.approx(60, abs=2)
@@ -132,13 +133,13 @@ def test_suggested_marks_lie_above_the_noise_and_in_the_body_of_the_hits(noise_d
 
 def test_marks_are_suggested_for_a_slow_pad_too():
     swell = 0.3 * np.sin(np.linspace(0, np.pi, 600)) ** 2
-    moved = lift(swell, marks=suggest_marks(swell, scale=Scale.LINEAR))
+    moved = lift(swell, marks=suggest_marks(swell, scale=Scale.LINEAR).marks)
     assert moved.max() == 1 and 0.2 < moved.mean() < 0.8
 
 
 def test_a_steady_tone_is_at_full_while_it_sounds():
     tone = np.concatenate([np.zeros(40), np.full(200, 0.25), np.zeros(20)])
-    moved = lift(tone, marks=suggest_marks(tone, scale=Scale.LINEAR))
+    moved = lift(tone, marks=suggest_marks(tone, scale=Scale.LINEAR).marks)
     assert moved[:40].max() == 0 and moved[40:240].min() == pytest.approx(1)
 
 

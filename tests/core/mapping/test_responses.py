@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fern_tide.core.mapping.mapping import RESPONSES, ResponseChoice
+from fern_tide.core.mapping.drive import RESPONSES, ResponseChoice
 
 
 def run(text, lift):

@@ -9,7 +9,8 @@ from hypothesis.extra.numpy import arrays
 from fern_tide.core.bake.bake import bake, driven
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.target import Target
-from fern_tide.core.mapping.mapping import Drive, Mapping, Stacking
+from fern_tide.core.mapping.drive import Drive, Stacking
+from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.scene.follow import Follow, Law, Limit, followed
 from fern_tide.demo.scene import glasshouse

@@ -12,7 +12,8 @@ from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.formats.registry import FORMATS
-from fern_tide.core.mapping.mapping import Drive, Mapping, drive_lift
+from fern_tide.core.mapping.drive import Drive
+from fern_tide.core.mapping.mapping import Mapping, drive_lift
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.scene.graphic import GraphicForm, levels_in, outline, solid
 from fern_tide.core.scene.lettering import lettering

@@ -10,8 +10,9 @@ from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray, frozen
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.colour import parse_colour
-from fern_tide.core.mapping.mapping import Drive, Stacking, drive_lift, value
+from fern_tide.core.mapping.drive import Drive, Stacking, value
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
+from fern_tide.core.mapping.mapping import drive_lift
 from fern_tide.core.scene.follow import followed
 from fern_tide.core.scene.scene import Scene
 

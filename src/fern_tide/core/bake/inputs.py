@@ -74,6 +74,13 @@ def _driver_reasons(old: Inputs, new: Inputs) -> list[str]:
     for end in ("rest", "full"):
         if old["drive"][end] != new["drive"][end]:
             said.append(f"at {end} {_short(old['drive'][end])} to {_short(new['drive'][end])}")
+    before, now = ({"late_frames": 0, "stops": [], "stacking": "replace", **item["drive"]} for item in (old, new))
+    if before["late_frames"] != now["late_frames"]:
+        said.append(f"{_short(before['late_frames'])} to {_short(now['late_frames'])} frames late")
+    if before["stops"] != now["stops"]:
+        said.append("other colours between")
+    if before["stacking"] != now["stacking"]:
+        said.append(f"{before['stacking']} to {now['stacking']}")
     if old["drive"]["response"] != new["drive"]["response"]:
         said.append(_difference(old["drive"]["response"], new["drive"]["response"], "response"))
     return said

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from typing import Annotated
 
 import numpy as np
@@ -65,6 +66,26 @@ def mix_colours(rest: str, full: str, *, share: FloatArray) -> FloatArray:
     mixed[:, share == 0.0] = start[:, np.newaxis]
     mixed[:, share == 1.0] = end[:, np.newaxis]
     return mixed
+
+
+def mix_gradient(colours: Sequence[str], *, places: Sequence[float], share: FloatArray) -> FloatArray:
+    """Go through several colours, each two neighbours mixed in OKLab.
+
+    Args:
+        colours: two or more.
+        places: the share at which each of them is met exactly, ascending from 0 to 1.
+        share: shape (frames,); outside 0 to 1 the first or the last two colours go on.
+
+    Returns:
+        sRGB from 0 to 1, shape (3, frames).
+    """
+    piece = np.clip(np.searchsorted(places, share, side="right") - 1, 0, len(colours) - 2)
+    out = np.empty((3, share.size))
+    for at in range(len(colours) - 1):
+        inside = piece == at
+        own = (share[inside] - places[at]) / (places[at + 1] - places[at])
+        out[:, inside] = mix_colours(colours[at], colours[at + 1], share=own)
+    return out
 
 
 def to_linear(srgb: FloatArray) -> FloatArray:

@@ -1,29 +1,23 @@
-"""A mapping: an envelope's level through marks, steps and responses to the values of its targets."""
+"""A mapping: an envelope's level through marks and steps to the lift of its targets."""
 
 from __future__ import annotations
 
-from enum import StrEnum
 from typing import Annotated, ClassVar
 
 import numpy as np
-from pydantic import Field, model_validator
+from pydantic import Field
 
-from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
-from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.base.target import Id, Name, Target
-from fern_tide.core.mapping import responses as responses_folder
+from fern_tide.core.base.signal import FloatArray, moved
+from fern_tide.core.base.target import Id, Name
 from fern_tide.core.mapping import steps as steps_folder
-from fern_tide.core.mapping.colour import Colour, mix_colours
+from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.marks import Marks, lift
-from fern_tide.core.mapping.response import Response
 from fern_tide.core.mapping.step import Step, StepContext
 
 STEPS = discover(steps_folder, attribute="STEP", of=Step, kind="step")
-RESPONSES = discover(responses_folder, attribute="RESPONSE", of=Response, kind="response")
-
-Number = Annotated[float, Field(ge=-1e9, le=1e9)]
+MOST_KEPT = 4
 
 
 class StepChoice(Choice):
@@ -32,46 +26,8 @@ class StepChoice(Choice):
     registry: ClassVar[Registry[Step]] = STEPS
 
 
-class ResponseChoice(Choice):
-    """A response and its params."""
-
-    registry: ClassVar[Registry[Response]] = RESPONSES
-
-
-class Stacking(StrEnum):
-    """What a mapping does to the value that earlier mappings gave the same property."""
-
-    REPLACE = "replace"
-    ADD = "add"
-    MULTIPLY = "multiply"
-
-
-class Drive(Frozen, frozen=True):
-    """One property that a mapping drives, with its own ends and response.
-
-    Attributes:
-        target: the property.
-        rest: the value at lift 0, a number in the property's unit or a colour.
-        full: the value at lift 1, of the same kind.
-        response: the easing from lift to value.
-        stacking: what happens to an earlier mapping's value.
-    """
-
-    target: Target
-    rest: Number | Colour
-    full: Number | Colour
-    response: ResponseChoice = ResponseChoice(id="straight")
-    stacking: Stacking = Stacking.REPLACE
-
-    @model_validator(mode="after")
-    def _of_one_kind(self) -> Drive:
-        if isinstance(self.rest, str) != isinstance(self.full, str):
-            raise InvalidParameter("at full", value=self.full, allowed="a number with a number, a colour with a colour")
-        return self
-
-
-class Mapping(Frozen, frozen=True):
-    """Envelope, marks, steps, and one or more targets.
+class Tuning(Frozen, frozen=True):
+    """All that makes a mapping's motion: envelope, marks, steps, and one or more targets.
 
     Attributes:
         row: which row of a bank is followed, counted from the lowest; a single level has but one.
@@ -79,21 +35,52 @@ class Mapping(Frozen, frozen=True):
             between what lies between.
     """
 
-    id: Id
-    name: Name
     envelope: Id
     row: Annotated[int, Field(ge=0, le=255)] = 0
     spread: bool = False
     marks: Marks
     steps: tuple[StepChoice, ...] = ()
     drives: Annotated[tuple[Drive, ...], Field(min_length=1)]
-    muted: bool = False
     seed: Annotated[int, Field(ge=0, lt=2**31)] = 0
+
+
+class Kept(Tuning, frozen=True):
+    """A version of a mapping that is kept to compare it with others."""
+
+    name: Name
+
+
+class Mapping(Tuning, frozen=True):
+    """A tuning with a name.
+
+    Attributes:
+        muted: whether it moves nothing for now.
+        kept: the versions that it is compared with.
+    """
+
+    id: Id
+    name: Name
+    muted: bool = False
+    kept: Annotated[tuple[Kept, ...], Field(max_length=MOST_KEPT)] = ()
+
+    @property
+    def tuning(self) -> Tuning:
+        """Give what makes its motion, without name and versions."""
+        return Tuning(**{name: getattr(self, name) for name in Tuning.model_fields})
+
+    def tuned(self, tuning: Tuning) -> Mapping:
+        """Give the same mapping with another tuning."""
+        return self.model_copy(update={name: getattr(tuning, name) for name in Tuning.model_fields})
 
     @property
     def needs_hits(self) -> bool:
         """Whether one of its steps asks for the hits of its track."""
         return any(choice.on and choice.spec.needs_hits(choice.params) for choice in self.steps)
+
+    @property
+    def needs_markers(self) -> bool:
+        """Whether one of its steps asks for the project's markers."""
+        return any(choice.on and choice.spec.needs_markers(choice.params) for choice in self.steps)
 
     @property
     def needs_beats(self) -> bool:
@@ -114,7 +101,7 @@ class Mapping(Frozen, frozen=True):
         )
 
 
-def drive_lift(lift: FloatArray, mapping: Mapping, drive: Drive) -> FloatArray:
+def drive_lift(lift: FloatArray, mapping: Tuning, drive: Drive) -> FloatArray:
     """Give the lift that one drive of a mapping has.
 
     Args:
@@ -123,10 +110,13 @@ def drive_lift(lift: FloatArray, mapping: Mapping, drive: Drive) -> FloatArray:
         drive: one of them.
 
     Returns:
-        Shape (frames,); between two rows it is interpolated linearly.
+        Shape (frames,), as late as the drive is; between two rows it is interpolated linearly.
     """
-    if lift.ndim == 1:
-        return lift
+    own = lift if lift.ndim == 1 else _row_of(lift, mapping, drive)
+    return moved(own, frames=drive.late_frames) if drive.late_frames else own
+
+
+def _row_of(lift: FloatArray, mapping: Tuning, drive: Drive) -> FloatArray:
     place, last = mapping.drives.index(drive), max(1, len(mapping.drives) - 1)
     at = place * (len(lift) - 1) / last
     low = min(int(at), len(lift) - 1)
@@ -136,7 +126,7 @@ def drive_lift(lift: FloatArray, mapping: Mapping, drive: Drive) -> FloatArray:
     return np.asarray(lift[low] * (1.0 - share) + lift[low + 1] * share)
 
 
-def shaped_lift(level: FloatArray, mapping: Mapping, *, context: StepContext) -> FloatArray:
+def shaped_lift(level: FloatArray, mapping: Tuning, *, context: StepContext) -> FloatArray:
     """Give lift after the steps that are on, in order.
 
     Args:
@@ -144,25 +134,20 @@ def shaped_lift(level: FloatArray, mapping: Mapping, *, context: StepContext) ->
         mapping: its marks and steps.
         context: the project's rate, the mapping's seed, and the track's hits where a step asks for them.
     """
-    shaped = lift(level, marks=mapping.marks)
-    for choice in mapping.steps:
-        if choice.on and shaped.shape[-1]:
-            shaped = STEPS[choice.id].apply(shaped, params=choice.params, context=context)
-    return shaped
+    return traces(level, mapping, context=context)[-1]
 
 
-def value(shaped: FloatArray, *, drive: Drive) -> FloatArray:
-    """Give rest + f(lift) * (full - rest), or the colours mixed in OKLab.
+def traces(level: FloatArray, mapping: Tuning, *, context: StepContext) -> list[FloatArray]:
+    """Give lift as the marks make it, then after each step in order; one that is off leaves it as it is.
 
     Args:
-        shaped: lift after the steps, shape (frames,).
-        drive: the ends and the response.
-
-    Returns:
-        Shape (frames,) for a number; (3, frames), sRGB from 0 to 1, for a colour. Exactly rest at lift 0.
+        level: shape (..., frames), the mapping's envelope.
+        mapping: its marks and steps.
+        context: as for shaped_lift.
     """
-    eased = RESPONSES[drive.response.id].apply(shaped, params=drive.response.params)
-    if isinstance(drive.rest, str) and isinstance(drive.full, str):
-        return mix_colours(drive.rest, drive.full, share=eased)
-    rest, full = float(drive.rest), float(drive.full)
-    return rest + eased * (full - rest)
+    found = [lift(level, marks=mapping.marks)]
+    for choice in mapping.steps:
+        last = found[-1]
+        works = choice.on and last.shape[-1]
+        found.append(STEPS[choice.id].apply(last, params=choice.params, context=context) if works else last)
+    return found

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from enum import StrEnum
 from typing import Annotated, Any
 
@@ -16,6 +17,7 @@ from fern_tide.core.base.units import FLOOR_DB, from_db, parse_level, to_db
 HISTOGRAM_BINS = 64
 LOWEST_SHOWN_DB = -72.0
 STEADY_DB = 2.0
+APART = 0.8  # of the variance lies between two crowds that are told apart; of an even spread three quarters do
 CLEAR_OF_NOISE = 0.125  # of the way from the noise to the hits
 
 
@@ -98,7 +100,15 @@ def histogram(level: FloatArray, *, scale: Scale) -> tuple[FloatArray, float, fl
     return counts.astype(np.float64), low, high
 
 
-def suggest_marks(level: FloatArray, *, scale: Scale) -> Marks:
+@dataclass(frozen=True)
+class Suggestion:
+    """Marks, and one sentence on why they lie there."""
+
+    marks: Marks
+    reason: str
+
+
+def suggest_marks(level: FloatArray, *, scale: Scale) -> Suggestion:
     """Suggest marks from a level's own histogram: low water over its noise, high water in the body of its hits.
 
     The two crowds of a level, its floor and its hits, are told apart in dB by Otsu's threshold (N. Otsu, 1979: the cut
@@ -113,20 +123,29 @@ def suggest_marks(level: FloatArray, *, scale: Scale) -> Marks:
     """
     heard = level[level > from_db(-90.0)]
     if heard.size < 8 or float(heard.max()) < 1e-5:
-        return Marks(low=from_db(-40.0), high=from_db(-6.0), scale=scale)
+        marks = Marks(low=from_db(-40.0), high=from_db(-6.0), scale=scale)
+        return Suggestion(marks, "There is next to nothing to hear: these are only a start.")
     db = to_db(heard)
     if float(np.ptp(np.percentile(db, [5, 95]))) < STEADY_DB:
-        return Marks(low=from_db(float(db.max()) - 20.0), high=from_db(float(np.percentile(db, 5))), scale=scale)
+        marks = Marks(low=from_db(float(db.max()) - 20.0), high=from_db(float(np.percentile(db, 5))), scale=scale)
+        return Suggestion(marks, f"A steady sound at {np.median(db):.0f} dB: at full while it sounds.")
     cut, parted = _otsu(db)
     quiet, loud = db[db <= cut], db[db > cut]
     if parted >= 0.6 and quiet.size >= 0.15 * db.size and loud.size >= 0.03 * db.size:
         floor, body = float(np.percentile(quiet, 90)), float(np.median(loud))
         low, high = floor + CLEAR_OF_NOISE * (body - floor), float(np.percentile(loud, 90))
+        reason = f"Noise sits below {floor:.0f} dB; hits reach {high:.0f} dB." if parted >= APART else _span_words(db)
     else:
         low, high = (float(x) for x in np.percentile(db, [15, 95]))
+        reason = _span_words(db)
     low = max(low, float(np.percentile(db, 10)))  # the quietest tenth rests, however the crowds were told apart
     high = max(high, float(db.min()) + 1.0, FLOOR_DB + 2)
-    return Marks(low=from_db(min(low, high - 1.0)), high=from_db(high), scale=scale)
+    return Suggestion(Marks(low=from_db(min(low, high - 1.0)), high=from_db(high), scale=scale), reason)
+
+
+def _span_words(db: FloatArray) -> str:
+    low, high = np.percentile(db, [15, 95])
+    return f"No gap between quiet and loud: most of it lies from {low:.0f} to {high:.0f} dB."
 
 
 def _otsu(values: FloatArray) -> tuple[float, float]:

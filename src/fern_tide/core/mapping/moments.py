@@ -1,4 +1,4 @@
-"""The hits that a step goes by: those of the mapping's own marks, or those of the track."""
+"""The moments that a step goes by: hits of the mapping's own marks, hits of the track, or the project's markers."""
 
 from __future__ import annotations
 
@@ -13,10 +13,11 @@ from fern_tide.core.mapping.step import StepContext
 
 
 class HitSource(StrEnum):
-    """Whose hits count: rises over the mapping's low water, or the hits that were found in its track."""
+    """What counts as a hit: a rise over the mapping's low water, one that was found in its track, or a marker."""
 
     MARKS = "marks"
     TRACK = "track"
+    MARKERS = "markers"
 
 
 def rises(lift: FloatArray) -> npt.NDArray[np.bool_]:
@@ -31,11 +32,16 @@ def hits_of(lift: FloatArray, source: HitSource, *, context: StepContext) -> npt
     if source is HitSource.MARKS:
         return rises(lift)
     at = np.zeros(lift.shape[-1], dtype=np.bool_)
-    frames = context.hit_frames[(context.hit_frames >= 0) & (context.hit_frames < lift.shape[-1])]
-    at[frames] = True
+    frames = context.hit_frames if source is HitSource.TRACK else context.marker_frames
+    at[frames[(frames >= 0) & (frames < lift.shape[-1])]] = True
     return np.broadcast_to(at, lift.shape)
 
 
 def needs_hits(params: Any) -> bool:
     """Say whether a step with such params asks for the track's hits."""
     return bool(params.hits is HitSource.TRACK)
+
+
+def needs_markers(params: Any) -> bool:
+    """Say whether a step with such params asks for the project's markers."""
+    return bool(params.hits is HitSource.MARKERS)

@@ -23,6 +23,7 @@ class StepContext:
         seed: of the mapping, for steps that draw numbers.
         hit_frames: the frames of the hits of the mapping's track, ascending; empty where no step asks for them.
         hit_strengths: how strong each is, 0 to 1.
+        marker_frames: the frames of the project's markers, ascending; empty where no step asks for them.
         beat_times_s: when the beats of the project are, ascending; empty where no step asks for them.
         levels: the levels of the envelopes that steps ask for, by id, each of shape (frames,).
     """
@@ -31,6 +32,7 @@ class StepContext:
     seed: int = 0
     hit_frames: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     hit_strengths: FloatArray = field(default_factory=lambda: np.zeros(0))
+    marker_frames: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     beat_times_s: FloatArray = field(default_factory=lambda: np.zeros(0))
     levels: Mapping[str, FloatArray] = field(default_factory=dict)
 
@@ -66,6 +68,7 @@ class Step:
         params: the model of its options.
         apply: the function.
         needs_hits: says whether it asks for the track's hits.
+        needs_markers: says whether it asks for the project's markers.
         needs_beats: says whether it asks for the project's beats.
         uses: gives the ids of the envelopes that it asks for.
         version: raised when the numbers change.
@@ -77,6 +80,7 @@ class Step:
     params: type[Params]
     apply: Shape
     needs_hits: Callable[[Any], bool] = _never
+    needs_markers: Callable[[Any], bool] = _never
     needs_beats: Callable[[Any], bool] = _never
     uses: Callable[[Any], tuple[str, ...]] = _nothing
     version: int = 1

@@ -12,7 +12,7 @@ from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
-from fern_tide.core.mapping.mapping import Number
+from fern_tide.core.mapping.drive import Number
 
 _LEAST_STRETCH = 1e-3
 

@@ -13,7 +13,7 @@ from fern_tide.core.base.params import Frozen, Params
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Id, Name
 from fern_tide.core.mapping.colour import Colour
-from fern_tide.core.mapping.mapping import Number
+from fern_tide.core.mapping.drive import Number
 from fern_tide.core.scene.mesh import Mesh
 from fern_tide.core.scene.properties import Property
 

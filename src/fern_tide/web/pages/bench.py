@@ -8,10 +8,14 @@ from flask import Blueprint, render_template, request
 
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import CLEAN_UPS
-from fern_tide.core.mapping.mapping import RESPONSES, STEPS, Mapping
+from fern_tide.core.mapping.drive import RESPONSES
+from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.mapping_commands import same
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import standing, studio
+from fern_tide.web.context import services, standing, studio
 from fern_tide.web.pages.stage import drawing
+from fern_tide.workflows import tune, why
+from fern_tide.workflows.analysis import NotAnalyzedYet
 
 pages = Blueprint("bench", __name__, url_prefix="/p/<key>/bench")
 
@@ -47,11 +51,54 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "ends": ends,
         "drive_place": place,
         "defaults": ends[place]["property"].suggest_ends(_own(ends[place])) if ends else (),
-        "steps": STEPS,
         "clean_ups": CLEAN_UPS,
         "responses": RESPONSES,
-        "heads": [_head(project, item) for item in project.mappings],
+        "reason": _reason(project, mapping) if mapping else "",
+        "shown_version": mapping is not None and any(same(mapping, kept) for kept in mapping.kept),
+        "others": _others(project, mapping, place) if mapping else [],
+        "groups": _groups(project),
     }
+
+
+def _reason(project: Project, mapping: Mapping) -> str:
+    """Why the marks would be suggested where they would be."""
+    try:
+        marks = mapping.marks
+        found = tune.suggest(
+            services().levels, project, envelope_id=mapping.envelope, scale=marks.scale, row=mapping.row
+        )
+    except NotAnalyzedYet:
+        return "The sound is still being read."
+    return found.reason
+
+
+def _others(project: Project, mapping: Mapping, place: int) -> list[dict[str, Any]]:
+    """The other mappings that move the shown property: those that this one lies over, and those over it."""
+    stack = [item for item, _ in why.stack_of(project, mapping.drives[place].target)]
+    own = next((at for at, item in enumerate(stack) if item.id == mapping.id), len(stack))
+    drives = [drive for _, drive in why.stack_of(project, mapping.drives[place].target)]
+    return [
+        {
+            "name": item.name,
+            "place": "over" if at < own else "under",
+            "hides": at > own and drives[at].stacking == "replace",
+        }
+        for at, item in enumerate(stack)
+        if at != own
+    ]
+
+
+def _groups(project: Project) -> list[tuple[str, list[dict[str, Any]]]]:
+    """The lanes under the names of their groups: as listed there is one, without a name."""
+    heads = [_head(project, item) for item in project.mappings]
+    how = request.args.get("group")
+    if how not in {"sound", "part"}:
+        return [("", heads)] if heads else []
+    found: dict[str, list[dict[str, Any]]] = {}
+    for head in heads:
+        part = project.scene.part(head["drive"].target.part).name
+        found.setdefault(head["envelope"] if how == "sound" else part, []).append(head)
+    return list(found.items())
 
 
 def _ends(project: Project, mapping: Mapping) -> list[dict[str, Any]]:

@@ -9,6 +9,7 @@ from flask import Blueprint, Response, jsonify, request, send_file
 
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import to_db
 from fern_tide.core.commands import read_command
 from fern_tide.core.document import Project, Track
@@ -20,7 +21,8 @@ from fern_tide.core.sound.running import WAVEFORM_SAMPLES
 from fern_tide.web.context import body, services, staged, studio
 from fern_tide.web.heads import head
 from fern_tide.web.packing import Pack
-from fern_tide.workflows import tune
+from fern_tide.web.pages.tuning import recipe_command
+from fern_tide.workflows import tune, why
 from fern_tide.workflows.analysis import StoredFeatures
 from fern_tide.workflows.listening import heard_file, heard_key, kept_file
 
@@ -33,15 +35,29 @@ def all_curves(key: str) -> Response:
     revision, project = studio().projects.head(key)
     ready = tuple(mapping for mapping in project.mappings if services().levels.ready(project, mapping))
     shown = project if len(ready) == len(project.mappings) else project.but(mappings=ready)
-    return _packed(shown, ready, revision, before=None)
+    return _packed(_looked_at(shown), ready, revision, before=None)
 
 
 @pages.post("/preview")
 def preview(key: str) -> Response:
     """Give what an edit would change, without storing it: the path that bakes, on the document after the edit."""
     revision, before = studio().projects.head(key)
-    after = read_command(body().get("command")).apply(before)
-    return _packed(after, tune.changed_mappings(before, after), revision, before=before)
+    plain = body()
+    if plain.get("recipe"):
+        command = recipe_command(before, str(plain.get("mapping")), str(plain["recipe"]))
+    else:
+        command = read_command(plain.get("command"))
+    after = command.apply(before)
+    return _packed(_looked_at(after), tune.changed_mappings(before, after), revision, before=before)
+
+
+def _looked_at(project: Project) -> Project:
+    """Give the document as it is looked at: 'only' names the one mapping that moves things."""
+    only = request.args.get("only")
+    if only is None or all(mapping.id != only for mapping in project.mappings):
+        return project
+    alone = (m if m.id == only else m.model_copy(update={"muted": True}) for m in project.mappings)
+    return project.but(mappings=tuple(alone))
 
 
 def _packed(project: Project, mappings: tuple[Mapping, ...], revision: int, *, before: Project | None) -> Response:
@@ -52,7 +68,7 @@ def _packed(project: Project, mappings: tuple[Mapping, ...], revision: int, *, b
     about = {
         "revision": revision,
         "frames": project.n_frames,
-        "lanes": {mapping.id: _lane(pack, project, mapping, before) for mapping in mappings},
+        "lanes": {mapping.id: _lane(pack, project, mapping, before, made) for mapping in mappings},
         "curves": {str(target): _curve(pack, curve) for target, curve in made.items()},
         "parts": {
             part: head(stage, project.scene.part(part)) for part in dict.fromkeys(target.part for target in made)
@@ -66,11 +82,15 @@ def _of(project: Project, mappings: tuple[Mapping, ...]) -> list[Curve]:
     return [curve for mapping in mappings for curve in tune.curves(services().levels, project, of=mapping)]
 
 
-def _lane(pack: Pack, project: Project, mapping: Mapping, before: Project | None) -> dict[str, Any]:
+def _lane(
+    pack: Pack, project: Project, mapping: Mapping, before: Project | None, made: dict[Target, Curve]
+) -> dict[str, Any]:
     """A lane and its sheet; levels and marks are in the unit of the marks' scale, so that the page converts nothing.
 
     A level that the page has already is not sent again: it is the most of a lane's bytes.
     """
+    stacked = why.sum_lift(project, mapping, made)
+    traced = request.args.get("traces") == mapping.id and mapping.steps
     known = before is not None and tune.same_level(before, project, mapping)
     level = services().levels.followed(project, mapping)
     shown = tune.sheet(services().levels, project, mapping)
@@ -86,6 +106,8 @@ def _lane(pack: Pack, project: Project, mapping: Mapping, before: Project | None
         "low_db": to_db(marks.low),
         "high_db": to_db(marks.high),
         "scale": str(marks.scale),
+        "sum": None if stacked is None else pack.add(stacked),
+        "traces": pack.add(why.step_traces(services().levels, project, mapping)) if traced else None,
         "hits": shown.hits,
         "at_rest": shown.at_rest,
         "at_full": shown.at_full,

@@ -8,9 +8,10 @@ from flask import Blueprint, jsonify
 
 from fern_tide.core.base.params import build
 from fern_tide.core.base.target import Target
-from fern_tide.core.commands import PutMapping, read_command
+from fern_tide.core.commands import read_command
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale
+from fern_tide.core.mapping_commands import PutMapping
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import body, services, standing, studio, whole
 from fern_tide.workflows import analysis, bake_project, tune
@@ -95,7 +96,7 @@ def suggest(key: str, mapping_id: str) -> Any:
     envelope = str(plain.get("envelope") or mapping.envelope)
     scale = Scale(plain["scale"]) if plain.get("scale") in set(Scale) else mapping.marks.scale
     row = whole(plain, "row") if "row" in plain else mapping.row if envelope == mapping.envelope else 0
-    marks = tune.suggest(services().levels, project, envelope_id=envelope, scale=scale, row=row)
+    marks = tune.suggest(services().levels, project, envelope_id=envelope, scale=scale, row=row).marks
     followed = {"envelope": envelope, "row": row, "marks": marks}
     changed = build(Mapping, {**mapping.model_dump(), **followed})
     return _answer(tune.edit(studio(), key, PutMapping(mapping=changed), base=whole(plain, "base")))

@@ -10,7 +10,8 @@ from flask import Blueprint, Response, jsonify, render_template, request
 from fern_tide.core.bake.bake import driven
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
-from fern_tide.core.mapping.mapping import Drive, Mapping
+from fern_tide.core.mapping.drive import Drive
+from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.properties import Property
@@ -25,6 +26,7 @@ ALL_OPEN = 80
 MOST_ROWS = 300
 MOST_CHOICES = 400
 PREFIX = "stage-"
+BESIDE = "beside-"
 
 
 def drawing(key: str, scene: Scene, *, prefix: str = PREFIX) -> str:
@@ -51,8 +53,9 @@ def parts(key: str) -> str:
 
 @pages.get("/drawing")
 def drawn(key: str) -> Response:
-    """Give the drawing anew, after the scene was changed."""
-    return Response(drawing(key, studio().projects.head(key)[1].scene), mimetype="image/svg+xml")
+    """Give the drawing anew, after the scene was changed; a second one on the page has ids of its own."""
+    prefix = BESIDE if request.args.get("prefix") == BESIDE else PREFIX
+    return Response(drawing(key, studio().projects.head(key)[1].scene, prefix=prefix), mimetype="image/svg+xml")
 
 
 @pages.post("/parts")

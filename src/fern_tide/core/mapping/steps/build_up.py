@@ -9,7 +9,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.mapping.moments import HitSource, hits_of, needs_hits
+from fern_tide.core.mapping.moments import HitSource, hits_of, needs_hits, needs_markers
 from fern_tide.core.mapping.step import Step, StepContext
 
 
@@ -18,8 +18,8 @@ class BuildUpParams(Params):
 
     per_second: Annotated[float, Field(ge=-1000, le=1000), unit("/s", "How far it goes in a second at full.")] = 1.0
     idle: Annotated[float, Field(ge=-1000, le=1000), unit("/s", "How far it goes in a second at rest.")] = 0.0
-    starts_over: Annotated[bool, unit("", "Whether it starts over at every hit.")] = False
-    hits: Annotated[HitSource, unit("", "Rises over low water, or the hits of the track.")] = HitSource.MARKS
+    starts_over: Annotated[bool, unit("", "Whether it starts over at every hit or marker.")] = False
+    hits: Annotated[HitSource, unit("", "Rises over low water, the track's hits, or markers.")] = HitSource.MARKS
 
 
 def build_up(lift: FloatArray, *, params: BuildUpParams, context: StepContext) -> FloatArray:
@@ -51,4 +51,5 @@ STEP = Step(
     params=BuildUpParams,
     apply=build_up,
     needs_hits=needs_hits,
+    needs_markers=needs_markers,
 )

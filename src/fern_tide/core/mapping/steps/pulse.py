@@ -11,7 +11,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.mapping.moments import HitSource, hits_of, needs_hits
+from fern_tide.core.mapping.moments import HitSource, hits_of, needs_hits, needs_markers
 from fern_tide.core.mapping.step import Step, StepContext
 
 
@@ -21,7 +21,7 @@ class PulseParams(Params):
     attack_ms: Annotated[float, Field(ge=0, le=10_000), unit("ms", "How long it rises.", step=5)] = 20.0
     decay_ms: Annotated[float, Field(gt=0, le=60_000), unit("ms", "How long it falls.", step=10)] = 300.0
     as_strong: Annotated[bool, unit("", "Whether a pulse is as high as its hit; else all are full.")] = False
-    hits: Annotated[HitSource, unit("", "Rises over low water, or the hits of the track.")] = HitSource.MARKS
+    hits: Annotated[HitSource, unit("", "Rises over low water, the track's hits, or markers.")] = HitSource.MARKS
 
 
 def pulse(lift: FloatArray, *, params: PulseParams, context: StepContext) -> FloatArray:
@@ -66,4 +66,5 @@ STEP = Step(
     params=PulseParams,
     apply=pulse,
     needs_hits=needs_hits,
+    needs_markers=needs_markers,
 )

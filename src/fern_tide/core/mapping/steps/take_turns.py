@@ -10,7 +10,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.mapping.moments import HitSource, hits_of, needs_hits
+from fern_tide.core.mapping.moments import HitSource, hits_of, needs_hits, needs_markers
 from fern_tide.core.mapping.step import Step, StepContext
 
 
@@ -27,7 +27,7 @@ class TakeTurnsParams(Params):
     changes: Annotated[Turn, unit("", "The side of rest, or an item that stays until the next.")] = Turn.SIDE
     items: Annotated[int, Field(ge=2, le=64), unit("", "How many there are in turn.")] = 2
     every: Annotated[int, Field(ge=1, le=64), unit("hits", "After how many hits it changes.")] = 1
-    hits: Annotated[HitSource, unit("", "Rises over low water, or the hits of the track.")] = HitSource.MARKS
+    hits: Annotated[HitSource, unit("", "Rises over low water, the track's hits, or markers.")] = HitSource.MARKS
 
 
 def take_turns(lift: FloatArray, *, params: TakeTurnsParams, context: StepContext) -> FloatArray:
@@ -54,4 +54,5 @@ STEP = Step(
     params=TakeTurnsParams,
     apply=take_turns,
     needs_hits=needs_hits,
+    needs_markers=needs_markers,
 )

@@ -77,7 +77,7 @@ if (project.key) {
   work.open();
   rhythm.open();
   work.addEventListener("done", () => rhythm.load(document.getElementById("ribbon")?.dataset.track || null));
-  mountKeyboard({ zoom: (by) => view?.zoom?.(by) });
+  mountKeyboard({ zoom: (by) => view?.zoom?.(by), nextVersion: () => view?.nextVersion?.() });
   document.addEventListener("htmx:beforeRequest", (event) => event.target.getAttribute("href")?.endsWith("/sound") && openingSound());
   document.addEventListener("htmx:afterSettle", (event) => event.target.id === "room" && enter());
   window.addEventListener("popstate", () => window.location.reload());

@@ -1,9 +1,13 @@
 // The Bench: stage, sheet and lanes over one time axis. Python computes; this room asks, draws, and follows the hand.
 
 import { Axis, xOf } from "./axis.js";
+import { mountBenders, placeBenders } from "./benders.js";
+import { Beside } from "./beside.js";
 import { mappingJson, mountBindings, put, trackJson } from "./binding.js";
 import { say } from "./canvas.js";
+import { mountDrawer, twice } from "./drawer.js";
 import { drawLane, mountLane } from "./lane.js";
+import { Lanes } from "./lanes.js";
 import { letGo } from "./hand.js";
 import { notice, replaceHtml, telling } from "./notices.js";
 import { project, withoutPath } from "./project.js";
@@ -12,6 +16,7 @@ import { drawRibbon, loadWave, mountRibbon, mountWheel } from "./ribbon.js";
 import { getPack, getText, latest, postPack } from "./server.js";
 import { drawDot, drawSheet, mountMarks, placeMarks } from "./sheet.js";
 import { StageView } from "./stage_view.js";
+import { mountOrder, reordered } from "./step_order.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
 
@@ -21,10 +26,13 @@ export function mountBench(room, signal) {
   const axis = new Axis(project.standing.frames);
   const kept = () => JSON.parse(sessionStorage.getItem(`ft:${project.key}:bench`) ?? "{}");
   const keep = (more) => sessionStorage.setItem(`ft:${project.key}:bench`, JSON.stringify({ ...kept(), ...more }));
-  const state = { lanes: {}, curves: {}, parts: {}, wave: null, mapping: null, drive: 0 };
+  const state = { lanes: {}, curves: {}, parts: {}, wave: null, mapping: null, drive: 0, bent: null, traces: false };
   let inner = null;
 
   const find = (selector) => parts.querySelector(selector);
+  const redraw = () => requestAnimationFrame(() => !signal.aborted && drawAll());
+  const lanes = new Lanes({ find, axis, curves: () => state.curves, redraw, onSolo: () => load(), onGroup: () => refresh(), signal });
+  const beside = new Beside(room.querySelector("#stage"), { state, signal });
   const lane = () => state.lanes[state.mapping];
   const transfer = () => lane()?.transfers[Math.min(state.drive, lane().transfers.length - 1)];
 
@@ -33,7 +41,7 @@ export function mountBench(room, signal) {
     if (whole) Object.assign(state, { lanes: {}, curves: {}, parts: {} });
     const arraysOf = (names, from) => Object.fromEntries(names.map((name) => [name, arrays[from[name]]]));
     for (const [id, found] of Object.entries(head.lanes)) {
-      const lane = { ...found, ...arraysOf(["level", "value", "histogram", "transfers"], found) };
+      const lane = { ...found, ...arraysOf(["level", "value", "histogram", "transfers", "sum", "traces"], found) };
       lane.level ??= state.lanes[id].level; // an edit that leaves the level alone does not send it again
       state.lanes[id] = lane;
     }
@@ -45,29 +53,34 @@ export function mountBench(room, signal) {
   }
 
   function drawLanes(only = null) {
-    for (const canvas of parts.querySelectorAll("canvas[data-lane]")) {
+    for (const canvas of lanes.inView) {
       const id = canvas.dataset.lane;
       if (state.lanes[id] && (!only || only.includes(id))) drawLane(canvas, state.lanes[id], axis.view);
     }
+    lanes.drawSpan();
   }
 
   function drawChosen() {
     if (!lane() || !find("#histogram")) return;
     drawSheet(find("#histogram"), lane(), transfer());
     placeMarks(find("#plot"), lane());
+    if (response()) placeBenders(find("#plot"), lane(), response()); // a mapping that was just made is not on the page yet
     for (const name of ["low", "high"]) {
       const field = find(`#${name}-db`);
       if (document.activeElement !== field) field.value = lane()[`${name}_db`].toFixed(1);
     }
     say(find("#hits"), String(lane().hits));
-    say(find("#hits-words"), `in ${lane().seconds.toFixed(lane().seconds < 10 ? 1 : 0)} s`);
-    say(find("#share-words"), `at rest ${Math.round(lane().at_rest * 100)} %, at full ${Math.round(lane().at_full * 100)} %`);
+    say(find("#hits-words"), `rises over low water in ${lane().seconds.toFixed(lane().seconds < 10 ? 1 : 0)} s`);
+    const [rest, full] = [Math.round(lane().at_rest * 100), Math.round(lane().at_full * 100)];
+    say(find("#share-words"), `at rest ${rest} %, between ${100 - rest - full} %, at full ${full} %`);
     drawDot(find("#dot"), lane(), transfer(), lane().level[transport.frame]);
   }
 
   function drawFrame() {
     stage.show(transport.frame);
-    if (transport.playing) axis.follow(transport.frame);
+    beside.show(transport.frame);
+    if (transport.playing && lanes.following) axis.follow(transport.frame);
+    lanes.showValues(transport.frame);
     const head = find("#playhead");
     const canvas = find("#ribbon");
     if (head && canvas) {
@@ -86,15 +99,25 @@ export function mountBench(room, signal) {
     drawFrame();
   }
 
+  /** An address for lanes and curves as they are looked at: one mapping alone, and with the traces of steps. */
+  function looked(path) {
+    const query = new URLSearchParams();
+    if (lanes.solo) query.set("only", lanes.solo);
+    if (state.traces && state.mapping) query.set("traces", state.mapping);
+    return project.url(query.size ? `${path}?${query}` : path);
+  }
+
   async function load() {
     try {
-      take(await getPack(project.url("curves")), { whole: true });
+      take(await getPack(looked("curves")), { whole: true });
     } catch (wrong) {
       notice(wrong.message);
     }
     if (Object.keys(state.lanes).length < parts.querySelectorAll("canvas[data-lane]").length) work.look();
     await takeWave();
-    if (!signal.aborted) drawAll();
+    if (signal.aborted) return;
+    drawAll();
+    beside.renew();
   }
 
   async function takeWave() {
@@ -106,28 +129,68 @@ export function mountBench(room, signal) {
     }
   }
 
+  let asked = 0;
   /** Show sheet and lane heads anew, as the server draws them, then the plots. */
   async function refresh() {
-    const query = new URLSearchParams({ mapping: state.mapping ?? "", drive: state.drive });
+    const query = new URLSearchParams({ mapping: state.mapping ?? "", drive: state.drive, group: lanes.group });
+    const mine = (asked += 1);
     const html = await telling(() => getText(project.url(`bench/sheet?${query}`)));
     await letGo();
-    if (html === undefined || signal.aborted) return;
+    if (html === undefined || signal.aborted || mine !== asked) return; // a later one knows better what is chosen
     const scrolled = find("#lanes-scroll")?.scrollTop ?? 0;
+    const bender = document.activeElement?.dataset.bender; // it is put in place only when the curve is drawn
     replaceHtml(parts, html);
     mountParts();
     find("#lanes-scroll").scrollTop = scrolled;
+    drawer.renew();
     drawAll();
+    if (bender !== undefined) find(`[data-bender="${bender}"]`)?.focus();
   }
 
-  const preview = latest(async (command, at) => {
-    const pack = await telling(() => postPack(project.url("preview"), { command }));
-    if (!pack || signal.aborted) return;
+  const ask = latest(async (body, { at, still = () => true } = {}) => {
+    if (!still()) return;
+    const pack = await telling(() => postPack(looked("preview"), body));
+    if (!pack || signal.aborted || !still()) return;
     take(pack, { whole: false });
     drawLanes(Object.keys(pack.head.lanes));
     drawChosen();
     drawFrame();
     if (at !== undefined) requestAnimationFrame(() => document.dispatchEvent(new CustomEvent("ft:drawn", { detail: performance.now() - at })));
   });
+
+  const preview = (command, at) => ask({ command }, { at });
+
+  let before = null;
+  /** Show what an edit would do without storing it, or with null again what is stored. */
+  function peek(body) {
+    if (body) {
+      before ??= { lanes: { ...state.lanes }, curves: { ...state.curves } };
+      ask(body, { still: () => before !== null });
+    } else if (before) {
+      Object.assign(state, before);
+      before = null;
+      stage.bind(state);
+      drawAll();
+    }
+  }
+
+  /** The response that is shown, as it is being bent or as it is stored. */
+  const response = () => state.bent ?? mappingJson(state.mapping)?.drives[Math.min(state.drive, mappingJson(state.mapping).drives.length - 1)].response;
+
+  /** A handle of the curve moves. */
+  function onBend(response, { done, at }) {
+    const command = put("mapping", withDrive({ response }));
+    state.bent = done ? null : response;
+    if (lane()) placeBenders(find("#plot"), lane(), response);
+    if (done) project.edit(command);
+    else preview(command, at);
+  }
+
+  /** The shown mapping with something else about the shown drive. */
+  function withDrive(more) {
+    const mapping = mappingJson(state.mapping);
+    return { ...mapping, drives: mapping.drives.map((drive, place) => (place === state.drive ? { ...drive, ...more } : drive)) };
+  }
 
   /** A mark moves: its handle follows at once, the lane and the curve as soon as they are computed. */
   function onMark(id, name, level, { done, at }) {
@@ -149,10 +212,11 @@ export function mountBench(room, signal) {
     else preview(command);
   }
 
-  function choose(id, drive = 0) {
+  async function choose(id, drive = 0) {
     Object.assign(state, { mapping: id, drive });
     keep({ mapping: id, drive });
-    return refresh();
+    await (state.traces ? refresh().then(load) : refresh());
+    find('.lane[aria-current="true"]')?.scrollIntoView({ block: "nearest" });
   }
 
   const acts = {
@@ -166,11 +230,31 @@ export function mountBench(room, signal) {
       state.drive = 0;
       await project.edit(put("mapping", dropped));
     },
-    "add-drive": async () => {
-      const made = await project.send(`mappings/${state.mapping}/drives`);
-      if (made) await choose(state.mapping, made.place);
+    solo: (id) => lanes.only(id),
+    fold: (id) => lanes.fold([id]),
+    "fold-group": (_, button) => lanes.foldGroup(button),
+    invert: () => project.send(`mappings/${state.mapping}/invert`, { place: state.drive }),
+    twice: (_, { dataset }) => {
+      const mapping = mappingJson(state.mapping);
+      project.edit(put("mapping", { ...mapping, steps: twice(mapping.steps, Number(dataset.path.split(".").at(-1))) }));
     },
+    "add-stop": () => {
+      const { stops, rest } = mappingJson(state.mapping).drives[state.drive];
+      const at = stops.length ? (stops.at(-1).at + 1) / 2 : 0.5;
+      project.edit(put("mapping", withDrive({ stops: [...stops, { at, colour: stops.at(-1)?.colour ?? rest }] })));
+    },
+    "keep-version": () => project.edit({ kind: "keep_version", id: state.mapping }),
+    "drop-versions": () => project.edit({ kind: "drop_version", id: state.mapping }),
   };
+
+  const version = (name) => project.edit({ kind: "show_version", id: state.mapping, name });
+
+  /** Show the next version of the mapping, as a key does. */
+  function nextVersion() {
+    const letters = [...parts.querySelectorAll("[data-version]")];
+    const at = letters.findIndex((letter) => letter.getAttribute("aria-pressed") === "true");
+    if (letters.length) version(letters[(at + 1) % letters.length].dataset.version);
+  }
 
   function move(id, by) {
     const ids = [...parts.querySelectorAll(".lane[data-mapping]")].map((item) => item.dataset.mapping);
@@ -183,10 +267,11 @@ export function mountBench(room, signal) {
     row: (value) => project.send(`mappings/${state.mapping}/suggest`, { row: Number(value) }),
     aim: (value) => project.send(`mappings/${state.mapping}/aim`, { target: value, place: state.drive }),
     drive: (value) => choose(state.mapping, Number(value)),
-    response: (value) => {
-      const mapping = mappingJson(state.mapping);
-      const drives = mapping.drives.map((drive, i) => (i === state.drive ? { ...drive, response: { id: value } } : drive));
-      project.edit(put("mapping", { ...mapping, drives }));
+    response: (value) => project.edit(put("mapping", withDrive({ response: { id: value } }))),
+    "add-drive": async (value) => {
+      const made = value === "next" ? await project.send(`mappings/${state.mapping}/drives`) : await project.send(`mappings/${state.mapping}/axes`, { place: state.drive, inverted: value === "inverted" });
+      if (made?.place) await choose(state.mapping, made.place);
+      else await refresh();
     },
     "first-target": async (value) => {
       if (!value) return;
@@ -205,10 +290,18 @@ export function mountBench(room, signal) {
     state.drive = Number(find("#drive")?.value ?? 0);
     for (const canvas of parts.querySelectorAll("canvas[data-lane]")) {
       const id = canvas.dataset.lane;
-      mountLane(canvas, { lane: () => state.lanes[id], onMark: (...mark) => onMark(id, ...mark), signal: scope });
+      mountLane(canvas, { lane: () => state.lanes[id], onMark: (...mark) => onMark(id, ...mark), idle: () => !lanes.measuring, signal: scope });
       canvas.addEventListener("click", () => id !== state.mapping && choose(id), { signal: scope }); // after a drag, not during it
     }
-    if (find("#plot")) mountMarks(find("#plot"), { lane, onMark: (...mark) => onMark(state.mapping, ...mark), signal: scope });
+    if (find("#plot")) {
+      mountMarks(find("#plot"), { lane, onMark: (...mark) => onMark(state.mapping, ...mark), signal: scope });
+      mountBenders(find("#plot"), { lane, response, onBend, signal: scope });
+      mountOrder(find(".steps"), { onOrder: (from, to) => project.edit(put("mapping", reordered(mappingJson(state.mapping), from, to))), signal: scope });
+    }
+    if (find("#show-traces")) find("#show-traces").checked = state.traces;
+    if (find("#beside")) find("#beside").value = beside.mapping === state.mapping ? (beside.name ?? "") : "";
+    if (beside.name && (beside.mapping !== state.mapping || !find("#beside")?.value)) beside.close();
+    lanes.mount(scope);
     if (find("#ribbon")) mountRibbon(find("#ribbon"), { axis, signal: scope });
     mountWheel(find("#lanes"), { axis, plot: () => find("#ribbon"), signal: scope });
   }
@@ -223,13 +316,23 @@ export function mountBench(room, signal) {
       if (!button) return;
       if (button.dataset.select) choose(button.dataset.select);
       else if (button.dataset.switch) flip(button);
-      else acts[button.dataset.act]?.(button.dataset.mapping);
+      else if (button.dataset.version) version(button.dataset.version);
+      else acts[button.dataset.act]?.(button.dataset.mapping, button);
     },
     { signal },
   );
-  parts.addEventListener("change", (event) => picks[event.target.dataset.act]?.(event.target.value), { signal });
-
-  const redraw = () => requestAnimationFrame(() => !signal.aborted && drawAll());
+  parts.addEventListener(
+    "change",
+    ({ target }) => {
+      if (target.id === "show-traces") {
+        state.traces = target.checked;
+        load();
+      } else if (target.id === "beside") beside.open(state.mapping, target.value);
+      else if (target.value || target.dataset.act !== "add-drive") picks[target.dataset.act]?.(target.value);
+    },
+    { signal },
+  );
+  const drawer = mountDrawer(room.querySelector("#drawer"), { parts, chosen: () => ({ mapping: state.mapping, drive: state.drive }), peek, signal });
   axis.addEventListener("view", redraw, { signal });
   transport.addEventListener("frame", drawFrame, { signal });
   const redrawRibbon = () => find("#ribbon") && drawRibbon(find("#ribbon"), { wave: state.wave, axis });
@@ -245,7 +348,7 @@ export function mountBench(room, signal) {
   mountParts();
   if (mapping && (mapping !== state.mapping || drive) && mappingJson(mapping)) choose(mapping, drive).then(load);
   else load();
-  return { zoom: (by) => axis.zoomAt(transport.frame, by) };
+  return { zoom: (by) => axis.zoomAt(transport.frame, by), nextVersion };
 }
 
 /** Turn 'heard' or 'drives' of a track. */

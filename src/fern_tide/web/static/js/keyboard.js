@@ -13,7 +13,7 @@ export const isTyping = (element) => Boolean(element?.closest?.("input:not([type
 /** Whether Space presses what has the focus: it does when the keyboard brought the focus there, not after a click. */
 const pressesIt = (element) => element.matches("input[type=checkbox]:focus-visible, button:focus-visible, a:focus-visible");
 
-export function mountKeyboard({ zoom }) {
+export function mountKeyboard(view) {
   document.addEventListener("keydown", (event) => {
     if (event.defaultPrevented) return;
     const command = event.ctrlKey || event.metaKey;
@@ -27,7 +27,7 @@ export function mountKeyboard({ zoom }) {
     const run = (event.shiftKey ? SHIFTED[event.key] : undefined) ?? KEYS[event.key] ?? KEYS[event.key.toLowerCase()];
     if (!run || (event.key === " " && pressesIt(event.target))) return;
     event.preventDefault();
-    run(zoom);
+    run(view);
   });
 }
 
@@ -59,12 +59,13 @@ const KEYS = {
   b: () => project.bake(),
   m: () => setMarker(),
   t: () => taps.tap(),
+  v: ({ nextVersion }) => nextVersion(),
   1: () => room(1),
   2: () => room(2),
   3: () => room(3),
   4: () => room(4),
-  "+": (zoom) => zoom(0.7),
-  "=": (zoom) => zoom(0.7),
-  "-": (zoom) => zoom(1 / 0.7),
+  "+": ({ zoom }) => zoom(0.7),
+  "=": ({ zoom }) => zoom(0.7),
+  "-": ({ zoom }) => zoom(1 / 0.7),
   "?": () => document.getElementById("keys").showModal(),
 };

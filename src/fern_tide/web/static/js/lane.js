@@ -119,13 +119,42 @@ export function drawLane(canvas, lane, view) {
   context.lineWidth = 1;
   strokeColumns(context, { ...shown, lows: shown.highs }, levels);
   context.globalAlpha = 1;
-  drawMark(context, "low", row(lane.low, levels), { left: 36, width, ink }); // beside the other, so that both can be read
-  drawMark(context, "high", row(lane.high, levels), { left: 3, width, ink });
+  if (height > 30) drawMark(context, "low", row(lane.low, levels), { left: 36, width, ink }); // beside the other, so that both can be read
+  if (height > 30) drawMark(context, "high", row(lane.high, levels), { left: 3, width, ink });
+  const span = { ...(lane.span ??= spanOf(lane)), height };
+  context.lineJoin = "round";
+  if (lane.traces) drawTraces(context, lane.traces, { view: { ...view, width }, span, ink });
+  if (lane.sum) {
+    context.strokeStyle = ink.ink;
+    context.lineWidth = 1;
+    strokeColumns(context, columns(lane.sum, { ...view, width }), span);
+  }
   context.strokeStyle = ink.fern;
   context.lineWidth = 1.8;
-  context.lineJoin = "round";
-  lane.lowest ??= lane.value.some((value) => value < -0.01) ? -1 : 0; // a swing goes to both sides of rest
-  strokeColumns(context, columns(lane.value, { ...view, width }), { low: lane.lowest, high: 1, height });
+  strokeColumns(context, columns(lane.value, { ...view, width }), span);
+}
+
+/** What a lane's motion needs in height: from rest to full, and further where it swings to both sides or goes on. Pure. */
+export function spanOf({ value, sum, traces }) {
+  let [low, high] = [0, 1];
+  for (const row of [value, ...(sum ? [sum] : []), ...(traces ?? [])]) {
+    for (const one of row) {
+      if (one < low) low = one;
+      if (one > high) high = one;
+    }
+  }
+  return { low: low < -0.01 ? Math.min(low, -1) : 0, high: high > 1.25 ? high : 1 };
+}
+
+/** One thin line a step: the later, the firmer. */
+function drawTraces(context, traces, { view, span, ink }) {
+  context.strokeStyle = ink["fern-ink"];
+  context.lineWidth = 1;
+  traces.slice(0, -1).forEach((row, place) => {
+    context.globalAlpha = 0.45 + (0.4 * place) / traces.length;
+    strokeColumns(context, columns(row, view), span);
+  });
+  context.globalAlpha = 1;
 }
 
 function drawMark(context, name, y, { left, width, ink }) {
@@ -146,18 +175,18 @@ function drawMark(context, name, y, { left, width, ink }) {
   context.fillText(name, left + 2, y + 3.5);
 }
 
-/** Let marks of a lane be dragged. onMark(name, level, done) with the level in the lane's own unit. */
-export function mountLane(canvas, { lane, onMark, signal }) {
+/** Let marks of a lane be dragged, while idle() says that the hand does nothing else there. onMark(name, level, done) with the level in the lane's own unit. */
+export function mountLane(canvas, { lane, onMark, idle, signal }) {
   const axisOf = () => ({ low: lane().axis[0], high: lane().axis[1], height: canvas.getBoundingClientRect().height });
   canvas.addEventListener(
     "pointermove",
-    (event) => (canvas.style.cursor = lane() && markNear(event.offsetY, lane(), axisOf()) ? "ns-resize" : ""),
+    (event) => (canvas.style.cursor = !idle() ? "crosshair" : lane() && markNear(event.offsetY, lane(), axisOf()) ? "ns-resize" : ""),
     { signal },
   );
   canvas.addEventListener(
     "pointerdown",
     (event) => {
-      const name = lane() && markNear(event.offsetY, lane(), axisOf());
+      const name = idle() && lane() && markNear(event.offsetY, lane(), axisOf());
       if (!name) return;
       event.preventDefault();
       canvas.setPointerCapture(event.pointerId);

@@ -4,8 +4,8 @@ import { colours, MOVES, pen } from "./canvas.js";
 import { keepApart } from "./lane.js";
 import { notch } from "./number_field.js";
 
-const BOTTOM = 14;
-const TOP = 16;
+export const BOTTOM = 14;
+export const TOP = 16;
 const KEY_STEP_SHARE = 0.005;
 
 /** The share of the plot's width at which a level stands. Pure. */
@@ -21,7 +21,7 @@ export function along(transfer, level, axis) {
   return transfer[before] + (transfer[before + 1] - transfer[before]) * (at - before);
 }
 
-const rowOf = (value, height) => height - BOTTOM - Math.min(1.1, Math.max(-0.1, value)) * (height - BOTTOM - TOP);
+export const rowOf = (value, height) => height - BOTTOM - Math.min(1.1, Math.max(-0.1, value)) * (height - BOTTOM - TOP);
 
 export function drawSheet(canvas, lane, transfer) {
   const { context, width, height } = pen(canvas);

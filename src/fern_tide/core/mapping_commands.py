@@ -1,0 +1,217 @@
+"""Edits of mappings, of the versions that they are compared with, and of the project's recipes."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from fern_tide.core.base.errors import FernTideError, UnknownName
+from fern_tide.core.base.target import Id
+from fern_tide.core.command import Command, choice_label, held, put, without
+from fern_tide.core.document import Project
+from fern_tide.core.mapping.drive import Drive
+from fern_tide.core.mapping.mapping import MOST_KEPT, Kept, Mapping, Tuning
+from fern_tide.core.mapping.recipe import Recipe
+
+KEPT_NAMES = ("A", "B", "C", "D")
+
+
+class PutMapping(Command, frozen=True):
+    """Add a mapping at the end, or change the one of the same id."""
+
+    kind: Literal["put_mapping"] = "put_mapping"
+    mapping: Mapping
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        old, new = held(before.mappings, self.mapping.id), self.mapping
+        if old is None:
+            return f"Add {new.name}"
+        if old.name != new.name:
+            return f"Rename {old.name} to {new.name}"
+        if old.envelope != new.envelope:
+            return f"Let {before.envelope(new.envelope).name} drive {new.name}"
+        if old.muted != new.muted:
+            return f"{'Mute' if new.muted else 'Unmute'} {new.name}"
+        if old.marks.low != new.marks.low and old.marks.high == new.marks.high:
+            return f"Move low water of {new.name}"
+        if old.marks != new.marks:
+            return f"Move high water of {new.name}" if old.marks.low == new.marks.low else f"Set marks of {new.name}"
+        return choice_label(old.steps, new.steps, new.name) or _drives_label(before, old, new) or f"Tune {new.name}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        return project.but(mappings=put(project.mappings, self.mapping))
+
+
+def _drives_label(before: Project, old: Mapping, new: Mapping) -> str:
+    """Name the one thing about a mapping's drives that was changed, or ''."""
+    if len(old.drives) != len(new.drives):
+        longer = max((old, new), key=lambda mapping: len(mapping.drives))
+        other = {drive.target for drive in (new if longer is old else old).drives}
+        moved = [_name(before, drive) for drive in longer.drives if drive.target not in other]
+        if not moved:
+            return ""
+        more = f" and {len(moved) - 1} more" if len(moved) > 1 else ""
+        return f"Let {new.name} move {moved[0]}{more} too" if longer is new else f"Take {moved[0]}{more} off {new.name}"
+    for was, now in zip(old.drives, new.drives, strict=True):
+        if was.target != now.target:
+            return f"Let {new.name} move {_name(before, now)}"
+        for name, words in _DRIVE_WORDS:
+            if getattr(was, name) != getattr(now, name):
+                return words.format(_name(before, now))
+    return f"Compare {new.name}" if old.kept != new.kept else ""
+
+
+_DRIVE_WORDS = (
+    ("rest", "Set {} at rest"),
+    ("full", "Set {} at full"),
+    ("stops", "Set the colours of {}"),
+    ("response", "Change the response of {}"),
+    ("late_frames", "Move {} in time"),
+    ("stacking", "Stack {} otherwise"),
+)
+
+
+def _name(project: Project, drive: Drive) -> str:
+    part, item = project.scene.resolve(drive.target)
+    return f"the {item.label.lower()} of {part.name}"
+
+
+class MoveMapping(Command, frozen=True):
+    """Move a mapping to another place in the list, which is also the stacking order."""
+
+    kind: Literal["move_mapping"] = "move_mapping"
+    id: Id
+    place: Annotated[int, Field(ge=0)]
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return f"Move {before.mapping(self.id).name} in the list"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        mapping = project.mapping(self.id)
+        rest = list(without(project.mappings, self.id))
+        rest.insert(self.place, mapping)
+        return project.but(mappings=tuple(rest))
+
+
+class RemoveMapping(Command, frozen=True):
+    """Delete a mapping."""
+
+    kind: Literal["remove_mapping"] = "remove_mapping"
+    id: Id
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return f"Delete {before.mapping(self.id).name}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        project.mapping(self.id)
+        return project.but(mappings=without(project.mappings, self.id))
+
+
+class KeepVersion(Command, frozen=True):
+    """Keep a mapping as it is now, to compare it with what it becomes; at most four."""
+
+    kind: Literal["keep_version"] = "keep_version"
+    id: Id
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return f"Keep a version of {before.mapping(self.id).name}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        mapping = project.mapping(self.id)
+        if any(same(mapping, item) for item in mapping.kept):
+            return project
+        if len(mapping.kept) >= MOST_KEPT:
+            raise FernTideError(
+                f"{mapping.name} has {MOST_KEPT} versions already.", remedy="Drop one that you need no more."
+            )
+        return project.but(mappings=put(project.mappings, with_version(mapping)))
+
+
+class ShowVersion(Command, frozen=True):
+    """Let a kept version of a mapping move things; what is not kept yet is kept first, where there is room."""
+
+    kind: Literal["show_version"] = "show_version"
+    id: Id
+    name: str
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return f"Show version {self.name} of {before.mapping(self.id).name}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        mapping = project.mapping(self.id)
+        wanted = _kept(mapping, self.name)
+        if not any(same(mapping, item) for item in mapping.kept) and len(mapping.kept) < MOST_KEPT:
+            mapping = with_version(mapping)
+        return project.but(mappings=put(project.mappings, mapping.tuned(wanted)))
+
+
+class DropVersion(Command, frozen=True):
+    """Forget a kept version of a mapping, or all of them; what moves things stays."""
+
+    kind: Literal["drop_version"] = "drop_version"
+    id: Id
+    name: str | None = None
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        name = before.mapping(self.id).name
+        return f"Keep only the shown version of {name}" if self.name is None else f"Drop version {self.name} of {name}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        mapping = project.mapping(self.id)
+        if self.name is not None:
+            _kept(mapping, self.name)
+        kept = tuple(item for item in mapping.kept if self.name is not None and item.name != self.name)
+        return project.but(mappings=put(project.mappings, mapping.model_copy(update={"kept": kept})))
+
+
+def same(mapping: Mapping, kept: Kept) -> bool:
+    """Say whether a mapping moves as a kept version does."""
+    return all(getattr(mapping, name) == getattr(kept, name) for name in Tuning.model_fields)
+
+
+def with_version(mapping: Mapping) -> Mapping:
+    """Give a mapping that keeps its present tuning under the first free letter."""
+    taken = {item.name for item in mapping.kept}
+    name = next(letter for letter in KEPT_NAMES if letter not in taken)
+    kept = Kept(name=name, **{field: getattr(mapping, field) for field in Tuning.model_fields})
+    return mapping.model_copy(update={"kept": tuple(sorted((*mapping.kept, kept), key=lambda item: item.name))})
+
+
+def _kept(mapping: Mapping, name: str) -> Kept:
+    found = next((item for item in mapping.kept if item.name == name), None)
+    if found is None:
+        known = ", ".join(item.name for item in mapping.kept) or "none"
+        raise UnknownName(f"{mapping.name} has no version {name:.20}.", remedy=f"It has: {known}.", name=name)
+    return found
+
+
+class PutRecipes(Command, frozen=True):
+    """Add recipes to the project, or change those of the same ids."""
+
+    kind: Literal["put_recipes"] = "put_recipes"
+    recipes: Annotated[tuple[Recipe, ...], Field(min_length=1)]
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        more = f" and {len(self.recipes) - 1} more" if len(self.recipes) > 1 else ""
+        return f"Save the recipe {self.recipes[0].name}{more}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        recipes = project.recipes
+        for recipe in self.recipes:
+            recipes = put(recipes, recipe)
+        return project.but(recipes=recipes)
+
+
+class RemoveRecipe(Command, frozen=True):
+    """Take a recipe out of the project; what it was applied to stays as it is."""
+
+    kind: Literal["remove_recipe"] = "remove_recipe"
+    id: Id
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return f"Remove the recipe {before.recipe(self.id).name}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        project.recipe(self.id)
+        return project.but(recipes=without(project.recipes, self.id))

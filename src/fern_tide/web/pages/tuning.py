@@ -1,0 +1,158 @@
+"""What the Bench does with mappings besides editing their numbers: recipes, copies, versions, other axes, reasons."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response, jsonify, render_template, request
+
+from fern_tide.core.base.errors import FernTideError, InvalidParameter
+from fern_tide.core.base.naming import Ids
+from fern_tide.core.base.target import Target
+from fern_tide.core.command import Command
+from fern_tide.core.document import Project
+from fern_tide.core.mapping.mapping import STEPS
+from fern_tide.core.mapping.recipe import MOST_BYTES, read_recipes, write_recipes
+from fern_tide.core.mapping.starting_recipes import STARTING
+from fern_tide.core.mapping_commands import PutMapping, PutRecipes
+from fern_tide.store.projects import Revision
+from fern_tide.web import pictures
+from fern_tide.web.context import body, services, standing, studio, uploaded, whole
+from fern_tide.workflows import recipes, tune, why
+
+pages = Blueprint("tuning", __name__, url_prefix="/p/<key>")
+
+
+def _saved(key: str, plain: dict[str, Any], command: Command) -> Any:
+    revision = tune.edit(studio(), key, command, base=whole(plain, "base"))
+    return jsonify(standing(revision))
+
+
+def _document(key: str) -> Project:
+    return studio().projects.head(key)[1]
+
+
+@pages.get("/bench/drawer/<name>")
+def drawer(key: str, name: str) -> Any:
+    """Show what can be picked for a mapping: steps, recipes, properties to copy to, or why a value is so."""
+    if name not in {"steps", "recipes", "copy", "why"}:
+        return Response(status=404)
+    project = _document(key)
+    mapping = project.mapping(request.args.get("mapping", ""))
+    place = min(max(request.args.get("drive", 0, type=int), 0), len(mapping.drives) - 1)
+    shown: dict[str, Any] = {"key": key, "project": project, "mapping": mapping, "drive_place": place}
+    if name == "steps":
+        shown |= {"steps": STEPS, "picture": pictures.step_picture}
+    if name == "recipes":
+        shown |= {"library": studio().library.all(), "starting": STARTING, "picture": pictures.recipe_picture}
+    if name == "copy":
+        shown["movers"] = {str(drive.target): item.name for item in project.mappings for drive in item.drives}
+    if name == "why":
+        shown |= _reasons(project, place)
+    return render_template(f"bench/{name}.html", **shown)
+
+
+def _reasons(project: Project, place: int) -> dict[str, Any]:
+    mapping = project.mapping(request.args.get("mapping", ""))
+    frame = request.args.get("frame", 0, type=int)
+    part, item = project.scene.resolve(mapping.drives[place].target)
+    lines = why.why(services().levels, project, mapping, place=place, frame=frame)
+    return {"lines": lines, "frame": frame, "part": part, "property": item}
+
+
+@pages.post("/mappings/<mapping_id>/recipe")
+def apply_recipe(key: str, mapping_id: str) -> Any:
+    """Apply a recipe to a mapping."""
+    plain, project = body(), _document(key)
+    return _saved(key, plain, recipe_command(project, mapping_id, str(plain.get("recipe"))))
+
+
+def recipe_command(project: Project, mapping_id: str, recipe_id: str) -> Command:
+    """Give the edit that applies a recipe to a mapping."""
+    recipe = recipes.find(studio(), project, recipe_id)
+    return recipes.apply(services().levels, project, project.mapping(mapping_id), recipe)
+
+
+@pages.post("/mappings/<mapping_id>/copy")
+def copy(key: str, mapping_id: str) -> Any:
+    """Let other properties move as one of a mapping's does: as part of it, or each with a mapping of its own."""
+    plain, project = body(), _document(key)
+    wanted = plain.get("targets")
+    if not isinstance(wanted, list) or len(wanted) > 500:
+        raise InvalidParameter("targets", value="missing", allowed="a list of properties")
+    command = recipes.copy_to(
+        project,
+        project.mapping(mapping_id),
+        [Target.parse(str(name)) for name in wanted],
+        like=whole(plain, "place"),
+        linked=plain.get("linked") is True,
+    )
+    return _saved(key, plain, command)
+
+
+@pages.post("/mappings/<mapping_id>/axes")
+def axes(key: str, mapping_id: str) -> Any:
+    """Let a mapping move a property along the other axes too, or the other way there (taller and thinner)."""
+    plain, project = body(), _document(key)
+    mapping = project.mapping(mapping_id)
+    other_way = plain.get("inverted") is True
+    grown = why.with_siblings(project, mapping, place=whole(plain, "place"), other_way=other_way)
+    if grown == mapping:
+        raise InvalidParameter("axes", value="none left", allowed="a property with other axes, not moved yet")
+    revision = tune.edit(studio(), key, PutMapping(mapping=grown), base=whole(plain, "base"))
+    return jsonify({**standing(revision), "place": len(mapping.drives)})
+
+
+@pages.post("/mappings/<mapping_id>/invert")
+def invert(key: str, mapping_id: str) -> Any:
+    """Let one of a mapping's drives go the other way."""
+    plain = body()
+    changed = why.invert(_document(key).mapping(mapping_id), place=whole(plain, "place"))
+    return _saved(key, plain, PutMapping(mapping=changed))
+
+
+@pages.post("/recipes")
+def save_recipe(key: str) -> Any:
+    """Write a mapping down as a recipe of the project, or of the library that every project has."""
+    plain, project = body(), _document(key)
+    name = str(plain.get("name") or "").strip()
+    if not name:
+        raise InvalidParameter("name", value="missing", allowed="a name for the recipe")
+    mapping = project.mapping(str(plain.get("mapping")))
+    recipe = recipes.write_down(services().levels, project, mapping, place=whole(plain, "place"), name=name[:120])
+    if plain.get("library") is not True:
+        return _saved(key, plain, PutRecipes(recipes=(recipe,)))
+    taken = Ids(item.id for item in (*studio().library.all(), *STARTING, *project.recipes))
+    studio().library.put(recipe.model_copy(update={"id": taken.make(name)}))
+    return jsonify(standing(studio().projects.current(key)))
+
+
+@pages.post("/recipes/<recipe_id>/forget")
+def forget_recipe(key: str, recipe_id: str) -> Any:
+    """Take a recipe out of the library."""
+    studio().library.remove(recipe_id)
+    return jsonify(standing(studio().projects.current(key)))
+
+
+@pages.get("/recipes.json")
+def export_recipes(key: str) -> Response:
+    """Give the recipes of the project and of the library as a file."""
+    mine = {recipe.id: recipe for recipe in (*studio().library.all(), *_document(key).recipes)}
+    headers = {"Content-Disposition": 'attachment; filename="recipes.json"'}
+    return Response(write_recipes(tuple(mine.values())), mimetype="application/json", headers=headers)
+
+
+@pages.post("/recipes/files")
+def import_recipes(key: str) -> Any:
+    """Take the recipes of a file into the project."""
+    content = b""
+    for chunk in uploaded():
+        content += chunk
+        if len(content) > MOST_BYTES:
+            raise FernTideError("The file is too large for recipes.", remedy="Choose a .json file of recipes.")
+    found = read_recipes(content)
+    if not found:
+        raise FernTideError("There are no recipes in the file.", remedy="Choose another one.")
+    current: Revision = studio().projects.current(key)
+    revision = tune.edit(studio(), key, PutRecipes(recipes=found), base=current.id)
+    return jsonify({**standing(revision), "recipes": len(found)})

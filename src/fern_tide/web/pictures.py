@@ -1,0 +1,79 @@
+"""Small drawings of what steps and recipes do, made by the functions themselves from one invented stretch of sound."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+
+from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.envelope.envelope import clean
+from fern_tide.core.mapping.drive import RESPONSES
+from fern_tide.core.mapping.mapping import STEPS
+from fern_tide.core.mapping.marks import Marks, lift
+from fern_tide.core.mapping.recipe import Recipe
+from fern_tide.core.mapping.step import StepContext
+
+RATE = FrameRate.parse("30")
+FRAMES = 150
+_HITS = (12, 40, 58, 90)
+_HEIGHTS = (1.0, 0.6, 0.9, 0.75)
+WIDTH, HEIGHT = 84, 30
+
+
+@lru_cache(maxsize=1)
+def sample() -> FloatArray:
+    """Give five seconds of an invented level: four hits that ring and a swell at the end, shape (150,)."""
+    at = np.arange(FRAMES)
+    level = 0.45 * np.exp(-(((at - 122) / 10.0) ** 2))
+    for start, high in zip(_HITS, _HEIGHTS, strict=True):
+        level = np.maximum(level, np.where(at >= start, high * np.exp(-(at - start) / 7.0), 0.0))
+    return level
+
+
+def _context() -> StepContext:
+    level = sample()
+    return StepContext(
+        rate=RATE,
+        hit_frames=np.array(_HITS),
+        hit_strengths=np.array(_HEIGHTS),
+        marker_frames=np.array([75]),
+        beat_times_s=np.arange(0.0, 5.0, 0.5),
+        levels={"other": np.roll(level, 20)},
+    )
+
+
+@lru_cache(maxsize=64)
+def step_picture(step_id: str) -> tuple[str, str]:
+    """Give the points of two polylines: lift before a step, and after it with its default params."""
+    spec, before = STEPS[step_id], lift(sample(), marks=Marks(low=0.05, high=1.0))
+    params = spec.params.model_validate({"envelope": "other"}) if step_id == "blend" else spec.params()
+    return _points([before, spec.apply(before, params=params, context=_context())])
+
+
+@lru_cache(maxsize=256)
+def recipe_picture(recipe: Recipe) -> tuple[str, str]:
+    """Give the points of two polylines: the level, and what a recipe makes of it."""
+    level = sample()
+    cleaned = clean(level, recipe.clean_up, rate=RATE)
+    loudest = float(cleaned.max(initial=0.0)) or 1.0
+    suggested = Marks(low=0.06 * loudest, high=0.9 * loudest)
+    shaped = lift(cleaned, marks=recipe.marks(suggested))
+    for choice in recipe.steps:
+        if choice.on:
+            shaped = choice.spec.apply(shaped, params=choice.params, context=_context())
+    response = recipe.response
+    return _points([level, RESPONSES[response.id].apply(shaped, params=response.params)])
+
+
+def _points(rows: list[FloatArray]) -> tuple[str, str]:
+    """Draw two rows over one height, from the least to the greatest value of the second and 0 to 1."""
+    low = min(0.0, float(rows[1].min()))
+    high = max(1.0, float(rows[1].max()))
+    xs = np.linspace(1, WIDTH - 1, FRAMES)
+    lines = []
+    for row in rows:
+        ys = HEIGHT - 2 - (row - low) / (high - low) * (HEIGHT - 4)
+        lines.append(" ".join(f"{x:.1f},{y:.1f}" for x, y in zip(xs, ys, strict=True)))
+    return lines[0], lines[1]

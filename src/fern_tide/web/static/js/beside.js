@@ -1,0 +1,63 @@
+// Another version of a mapping beside the one that is shown: the right half of the stage moves as that does.
+
+import { StageView } from "./stage_view.js";
+import { telling } from "./notices.js";
+import { project } from "./project.js";
+import { getText, postPack } from "./server.js";
+import { transport } from "./transport.js";
+
+export class Beside {
+  #scope = null;
+  #view = null;
+
+  /** root: the stage of the room; state: its curves and parts. */
+  constructor(root, { state, signal }) {
+    Object.assign(this, { root, state, signal, name: null, mapping: null });
+    signal.addEventListener("abort", () => this.close());
+  }
+
+  /** Show a version beside what is shown; none closes it. */
+  async open(mapping, name) {
+    this.close();
+    if (!name || this.signal.aborted) return;
+    Object.assign(this, { mapping, name });
+    this.#scope = new AbortController();
+    const { signal } = this.#scope;
+    const place = document.createElement("div");
+    Object.assign(place, { className: "beside", id: "stage-beside" });
+    Object.assign(place.dataset, this.root.dataset);
+    if (this.root.dataset.kind === "2d") {
+      const drawn = await telling(() => getText(project.url("stage/drawing?prefix=beside-")));
+      if (drawn === undefined || signal.aborted) return;
+      place.append(document.importNode(new DOMParser().parseFromString(drawn, "image/svg+xml").documentElement, true));
+    }
+    const seam = document.createElement("div");
+    seam.className = "seam";
+    for (const words of ["shown", name]) seam.append(Object.assign(document.createElement("span"), { textContent: words }));
+    this.root.append(place, seam);
+    this.#view = new StageView(place, { prefix: "beside-", signal });
+    await this.#view.ready;
+    await this.renew();
+  }
+
+  /** Take the version's curves in, over those that both share. */
+  async renew() {
+    if (!this.#view) return;
+    const pack = await telling(() => postPack(project.url("preview"), { command: { kind: "show_version", id: this.mapping, name: this.name } }));
+    if (!pack || !this.#view) return;
+    const own = Object.entries(pack.head.curves).map(([target, found]) => [target, { kind: found.kind, values: pack.arrays[found.values] }]);
+    this.#view.bind({ curves: { ...this.state.curves, ...Object.fromEntries(own) }, parts: { ...this.state.parts, ...pack.head.parts } });
+    this.#view.show(transport.frame);
+  }
+
+  show(frame) {
+    this.#view?.show(frame);
+  }
+
+  close() {
+    this.#scope?.abort();
+    this.#view = null;
+    Object.assign(this, { name: null, mapping: null });
+    this.root.querySelectorAll(":scope > .beside, :scope > .seam").forEach((gone) => gone.remove());
+  }
+}

@@ -1,0 +1,195 @@
+// How the lanes of the Bench are looked at: folded, taller, only one that moves, in groups, measured. None of it is an edit.
+
+import { frameUnder, xOf } from "./axis.js";
+import { sizeOf } from "./canvas.js";
+import { colourAt } from "./stage.js";
+import { project } from "./project.js";
+import { transport } from "./transport.js";
+
+const LEAST_PX = 40;
+const MOST_PX = 480;
+const HINT = "drag a dotted mark; drag the ruler to scrub, the waveform to select; the wheel zooms";
+
+/** A value as a lane says it: three digits that count, with its unit; a colour as its text. Pure. */
+export function valueWords(curve, frame, unit = "") {
+  if (!curve) return "";
+  if (curve.kind === "colour") return colourAt(curve.values, frame);
+  const value = curve.values[frame];
+  if (value === undefined) return "";
+  const text = Math.abs(value) >= 100 ? value.toFixed(0) : Math.abs(value) >= 10 ? value.toFixed(1) : value.toFixed(2);
+  return `${text === "-0.00" ? "0.00" : text}${unit ? ` ${unit}` : ""}`;
+}
+
+/** How far apart two frames are, in words. Pure. */
+export function apartWords(from, to, [top, bottom]) {
+  const frames = to - from;
+  return `${frames} frame${Math.abs(frames) === 1 ? "" : "s"}, ${Math.round((frames * bottom * 1000) / top)} ms`;
+}
+
+export class Lanes {
+  /** find() gives an element of the room's parts; curves() what is drawn; onSolo hears of another mapping that moves alone. */
+  constructor({ find, axis, curves, redraw, onSolo, onGroup, signal }) {
+    Object.assign(this, { find, axis, curves, redraw, onSolo, onGroup, signal, solo: null, following: true, measuring: false });
+    this.looks = JSON.parse(localStorage.getItem(this.#key) ?? "{}");
+    this.group = this.looks[""]?.group ?? "";
+  }
+
+  get #key() {
+    return `ft:${project.key}:lanes`;
+  }
+
+  #keep(id, more) {
+    this.looks[id] = { ...this.looks[id], ...more };
+    localStorage.setItem(this.#key, JSON.stringify(this.looks));
+  }
+
+  get all() {
+    return [...(this.find("#lanes-scroll")?.querySelectorAll(".lane[data-mapping]") ?? [])];
+  }
+
+  /** The canvases that can be seen now: the others are drawn when they are scrolled to. */
+  get inView() {
+    const scroll = this.find("#lanes-scroll");
+    if (!scroll) return [];
+    const [top, bottom] = [scroll.scrollTop - 40, scroll.scrollTop + scroll.clientHeight + 40];
+    return this.all.filter((lane) => lane.offsetTop - scroll.offsetTop < bottom && lane.offsetTop - scroll.offsetTop + lane.offsetHeight > top).map((lane) => lane.querySelector("canvas[data-lane]"));
+  }
+
+  /** Dress the lanes as they are looked at, after the server drew them anew. */
+  mount(scope) {
+    for (const lane of this.all) this.#dress(lane);
+    const on = (selector, type, run) => this.find(selector)?.addEventListener(type, run, { signal: scope });
+    const press = (selector, is) => this.find(selector)?.setAttribute("aria-pressed", String(is));
+    press("#follow", this.following);
+    press("#measure", this.measuring);
+    if (this.find("#group")) this.find("#group").value = this.group;
+    on("#follow", "click", () => press("#follow", (this.following = !this.following)));
+    on("#measure", "click", () => this.#measure((this.measuring = !this.measuring)));
+    on("#fold-all", "click", () => this.fold(this.all.map((lane) => lane.dataset.mapping)));
+    on("#group", "change", (event) => {
+      this.group = event.target.value;
+      this.#keep("", { group: this.group });
+      this.onGroup();
+    });
+    on("#lanes-scroll", "scroll", this.redraw);
+    on("#lanes-scroll", "pointerdown", (down) => (down.target.dataset.grip ? this.#resize(down) : this.measuring && down.target.dataset.lane && this.#span(down)));
+    on("#lanes-scroll", "dblclick", ({ target }) => {
+      if (!target.dataset.grip) return;
+      this.#keep(target.dataset.grip, { tall: null });
+      this.#dress(target.closest(".lane"));
+      this.redraw();
+    });
+    this.say();
+  }
+
+  #dress(lane) {
+    const { folded = false, tall = null } = this.looks[lane.dataset.mapping] ?? {};
+    lane.dataset.folded = String(folded);
+    lane.dataset.solo = String(this.solo === lane.dataset.mapping);
+    lane.style.height = tall ? `${tall}px` : "";
+    lane.querySelector('[data-act="fold"]').setAttribute("aria-pressed", String(folded));
+    lane.querySelector('[data-act="solo"]').setAttribute("aria-pressed", String(this.solo === lane.dataset.mapping));
+    const all = this.find("#fold-all");
+    if (all) all.textContent = this.all.length && this.all.every(({ dataset }) => dataset.folded === "true") ? "Unfold all" : "Fold all";
+  }
+
+  /** Fold lanes; where all of them are folded, unfold them. */
+  fold(ids) {
+    const folded = !ids.every((id) => this.looks[id]?.folded);
+    for (const id of ids) this.#keep(id, { folded });
+    for (const lane of this.all) this.#dress(lane);
+    this.redraw();
+  }
+
+  foldGroup(button) {
+    const ids = [];
+    for (let at = button.closest(".lane-group").nextElementSibling; at?.matches(".lane"); at = at.nextElementSibling) ids.push(at.dataset.mapping);
+    this.fold(ids);
+  }
+
+  /** Let one mapping move alone, or all again. */
+  only(id) {
+    this.solo = this.solo === id ? null : id;
+    for (const lane of this.all) this.#dress(lane);
+    this.say();
+    this.onSolo();
+  }
+
+  /** What the foot says: what is measured, who moves alone, or how the lanes are handled. */
+  say(words = null) {
+    const place = this.find("#lane-words");
+    if (!place) return;
+    const name = this.solo && this.all.find(({ dataset }) => dataset.mapping === this.solo)?.querySelector("[data-select]").title;
+    if (this.solo && !name) this.solo = null;
+    const alone = name ? `only ${name} moves; press its eye again for all` : "";
+    place.textContent = [words ?? (this.measuring ? "drag over a lane to measure" : name ? "" : HINT), alone].filter(Boolean).join("; ");
+    place.classList.toggle("wrong", Boolean(name));
+  }
+
+  /** Say every lane's value at a frame. */
+  showValues(frame) {
+    for (const canvas of this.inView) {
+      const place = canvas.parentElement.querySelector("[data-now]");
+      const words = valueWords(this.curves()[place.dataset.now], frame);
+      if (place.textContent === words) continue;
+      place.textContent = words;
+      place.parentElement.hidden = !words; // what does not move for now has no value
+    }
+  }
+
+  #resize(down) {
+    const lane = down.target.closest(".lane");
+    const [from, tall] = [down.clientY, lane.offsetHeight];
+    this.#hold(down, (event) => {
+      const wanted = Math.min(MOST_PX, Math.max(LEAST_PX, tall + event.clientY - from));
+      this.#keep(lane.dataset.mapping, { tall: wanted, folded: false });
+      this.#dress(lane);
+      this.redraw();
+    });
+  }
+
+  #hold(down, move) {
+    down.preventDefault();
+    down.target.setPointerCapture(down.pointerId);
+    const drag = new AbortController();
+    const options = { signal: AbortSignal.any([this.signal, drag.signal]) };
+    down.target.addEventListener("pointermove", move, options);
+    for (const type of ["pointerup", "pointercancel"]) down.target.addEventListener(type, () => drag.abort(), options);
+  }
+
+  #measure(is) {
+    this.find("#measure").setAttribute("aria-pressed", String(is));
+    this.find("#measured").hidden = true;
+    this.span = null;
+    this.say();
+  }
+
+  #span(down) {
+    const frameOf = (event) => Math.min(this.axis.frames - 1, Math.max(0, frameUnder(event.offsetX, { ...this.axis.view, width: sizeOf(down.target).width })));
+    const from = frameOf(down);
+    const place = down.target.parentElement.querySelector("[data-now]");
+    const measure = (event) => {
+      this.span = [from, frameOf(event)];
+      const [begin, end] = this.span;
+      const curve = this.curves()[place.dataset.now];
+      const at = (frame) => valueWords(curve, frame, place.dataset.unit);
+      this.say(`${apartWords(begin, end, transport.rate)}: ${at(begin)} to ${at(end)}`);
+      this.drawSpan();
+    };
+    measure(down);
+    this.#hold(down, measure);
+  }
+
+  /** Put the measured span where the axis has it now. */
+  drawSpan() {
+    const band = this.find("#measured");
+    const ribbon = this.find("#ribbon");
+    if (!band || !ribbon) return;
+    band.hidden = !this.span;
+    if (!this.span) return;
+    const { left, width } = ribbon.getBoundingClientRect();
+    const [from, to] = [...this.span].sort((a, b) => a - b).map((frame) => Math.min(width, Math.max(0, xOf(frame + 0.5, { ...this.axis.view, width }))));
+    band.style.left = `${left - band.parentElement.getBoundingClientRect().left - 1 + from}px`;
+    band.style.width = `${Math.max(1, to - from)}px`;
+  }
+}

@@ -1,0 +1,100 @@
+"""What a lane and its sheet can say about one mapping: why a value is so, what each step does, what else moves it."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from fern_tide.core.bake.bake import driven
+from fern_tide.core.bake.curve import Curve
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.target import Target
+from fern_tide.core.document import Project
+from fern_tide.core.mapping.drive import Drive, inverted
+from fern_tide.core.mapping.explain import Because, explain, value_text
+from fern_tide.core.mapping.mapping import Mapping, traces
+from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.tune import curves
+
+
+def why(levels: Levels, project: Project, mapping: Mapping, *, place: int, frame: int) -> list[Because]:
+    """List why a driven property has its value at a frame: the mapping's own way to it, then what is laid over it.
+
+    Raises:
+        NotAnalyzedYet: a track's features are still being read.
+    """
+    drive = mapping.drives[min(place, len(mapping.drives) - 1)]
+    level, context = levels.given(project, mapping)
+    said = explain(level, mapping, drive, context=context, frame=frame)
+    if mapping.muted:
+        said.append(Because("Muted", "it moves nothing", "for now"))
+    own = {item.target: item for item in curves(levels, project, of=mapping)} if not mapping.muted else {}
+    curve = own.get(drive.target)
+    stack, limit = stack_of(project, drive.target), project.scene.limit_of(drive.target)
+    followed = project.scene.follow_of(drive.target) is not None
+    if curve is not None and curve.n_frames and (len(stack) > 1 or limit is not None or followed):
+        at = min(max(frame, 0), curve.n_frames - 1)
+        parts = [f"{item.name} ({one.stacking})" for item, one in stack]
+        if followed:
+            parts.insert(0, "what it follows")
+        if limit is not None:
+            parts.append("limits")
+        said.append(Because("In all", value_text(curve.values[..., at : at + 1]), ", ".join(parts)))
+    return said
+
+
+def stack_of(project: Project, target: Target) -> list[tuple[Mapping, Drive]]:
+    """List the mappings that move a property, unmuted, in stacking order."""
+    return driven(project.scene, project.mappings).get(target, [])
+
+
+def step_traces(levels: Levels, project: Project, mapping: Mapping) -> FloatArray:
+    """Give lift after the marks and after each step, shape (steps + 1, frames); of a spread mapping the highest row.
+
+    Raises:
+        NotAnalyzedYet: a track's features are still being read.
+    """
+    level, context = levels.given(project, mapping)
+    found = traces(level, mapping, context=context)
+    return np.stack([lift.max(axis=0) if lift.ndim > 1 else lift for lift in found])
+
+
+def sum_lift(project: Project, mapping: Mapping, made: dict[Target, Curve]) -> FloatArray | None:
+    """Give the whole stack's value as a lift of a mapping's first drive, 0 at its rest and 1 at its full.
+
+    Returns:
+        Shape (frames,), or None where nothing else moves the property, or it is a colour, or rest is full.
+    """
+    drive = mapping.drives[0]
+    curve = made.get(drive.target)
+    if curve is None or curve.kind == "colour" or len(stack_of(project, drive.target)) < 2:
+        return None
+    rest, full = float(drive.rest), float(drive.full)
+    return None if rest == full else np.asarray((curve.values - rest) / (full - rest))
+
+
+def siblings(project: Project, drive: Drive) -> tuple[Target, ...]:
+    """List the same property along the part's other axes: width and depth beside height, for instance."""
+    part = project.scene.part(drive.target.part)
+    head, _, axis = drive.target.property.rpartition("_")
+    if axis not in {"x", "y", "z"}:
+        return ()
+    names = [f"{head}_{other}" if head else other for other in "xyz" if other != axis]
+    return tuple(Target(part=part.id, property=name) for name in names if part.has(name))
+
+
+def with_siblings(project: Project, mapping: Mapping, *, place: int, other_way: bool) -> Mapping:
+    """Let a mapping move a property along the other axes as well: as far, or the other way (taller and thinner)."""
+    drive = mapping.drives[min(place, len(mapping.drives) - 1)]
+    taken = {item.target for item in mapping.drives}
+    like = inverted(drive) if other_way else drive
+    added = tuple(
+        like.model_copy(update={"target": target}) for target in siblings(project, drive) if target not in taken
+    )
+    return mapping.model_copy(update={"drives": mapping.drives + added})
+
+
+def invert(mapping: Mapping, *, place: int) -> Mapping:
+    """Let one of a mapping's drives go the other way."""
+    at = min(place, len(mapping.drives) - 1)
+    drives = tuple(inverted(drive) if index == at else drive for index, drive in enumerate(mapping.drives))
+    return mapping.model_copy(update={"drives": drives})

@@ -1,0 +1,137 @@
+"""Routes of recipes, copies, versions and reasons; and what they refuse."""
+
+import io
+import json
+
+import numpy as np
+import pytest
+from tests.web.test_pages import app, client, demo, edit, standing, unpack  # noqa: F401
+
+from fern_tide.core.mapping.recipe import read_recipes, write_recipes
+from fern_tide.core.mapping.starting_recipes import STARTING
+
+
+def post(client, key, path, **plain):  # noqa: F811
+    return client.post(f"/p/{key}/{path}", json={"base": standing(client, key)["revision"], **plain})
+
+
+def first(studio, key):
+    return studio.projects.current(key).document.mappings[0]
+
+
+@pytest.mark.parametrize("name", ["steps", "recipes", "copy", "why"])
+def test_every_drawer_opens_and_says_what_it_offers(client, studio, demo, name):  # noqa: F811
+    mapping = first(studio, demo)
+    answer = client.get(f"/p/{demo}/bench/drawer/{name}?mapping={mapping.id}&drive=0&frame=420")
+    words = {"steps": "Take turns", "recipes": "Mill wheel", "copy": "Copy to other properties", "why": "at frame 420"}
+    assert answer.status_code == 200 and words[name] in answer.text
+    assert client.get(f"/p/{demo}/bench/drawer/{name}?mapping=none").status_code == 404
+    assert client.get(f"/p/{demo}/bench/drawer/other?mapping={mapping.id}").status_code == 404
+    for odd in ("drive=99", "drive=x", "frame=-1", "frame=1e9", "drive=-1"):
+        assert client.get(f"/p/{demo}/bench/drawer/{name}?mapping={mapping.id}&{odd}").status_code == 200
+
+
+def test_a_recipe_is_previewed_as_it_would_be_applied(client, studio, demo):  # noqa: F811
+    mapping = first(studio, demo)
+    head, arrays = unpack(client.post(f"/p/{demo}/preview", json={"recipe": "flick", "mapping": mapping.id}).data)
+    assert list(head["lanes"]) == [mapping.id]
+    target = str(mapping.drives[0].target)
+    shown = arrays[head["curves"][target]["values"]]
+    assert post(client, demo, f"mappings/{mapping.id}/recipe", recipe="flick").status_code == 200
+    head, arrays = unpack(client.get(f"/p/{demo}/curves").data)
+    np.testing.assert_array_equal(arrays[head["curves"][target]["values"]], shown)
+    assert client.post(f"/p/{demo}/preview", json={"recipe": "none", "mapping": mapping.id}).status_code == 404
+
+
+def test_a_recipe_is_saved_exported_imported_and_removed(client, studio, demo):  # noqa: F811
+    mapping = first(studio, demo)
+    save = {"mapping": mapping.id, "place": 0}
+    assert post(client, demo, "recipes", name="Lamp <b>", **save).status_code == 200
+    assert post(client, demo, "recipes", name="For all", library=True, **save).status_code == 200
+    assert post(client, demo, "recipes", name="  ", **save).status_code == 422
+    assert post(client, demo, "recipes", name="x", mapping="none", place=0).status_code == 404
+    page = client.get(f"/p/{demo}/bench/drawer/recipes?mapping={mapping.id}").text
+    assert "Lamp &lt;b&gt;" in page and "In your library" in page
+    exported = client.get(f"/p/{demo}/recipes.json")
+    names = [recipe.name for recipe in read_recipes(exported.data)]
+    assert sorted(names) == ["For all", "Lamp <b>"] and "attachment" in exported.headers["Content-Disposition"]
+    other = edit(client, demo, {"kind": "remove_recipe", "id": "lamp-b"})
+    assert other.json["undo"] == "Remove the recipe Lamp <b>"
+    assert client.post(f"/p/{demo}/recipes/files", data=exported.data).json["recipes"] == 2
+    assert len(studio.projects.current(demo).document.recipes) == 2
+    assert post(client, demo, "recipes/for-all/forget").status_code == 200
+    assert studio.library.all() == ()
+
+
+@pytest.mark.parametrize("content", [b"", b"{}", b"RIFF" * 400_000, write_recipes(()).encode()])
+def test_a_file_that_holds_no_recipes_is_refused_and_changes_nothing(client, studio, demo, content):  # noqa: F811
+    before = studio.projects.current(demo).id
+    answer = client.post(f"/p/{demo}/recipes/files", data=io.BytesIO(content))
+    assert answer.status_code == 422 and answer.json["what"] and answer.json["remedy"]
+    assert studio.projects.current(demo).id == before
+
+
+def test_copies_are_made_and_bad_wishes_refused(client, studio, demo):  # noqa: F811
+    mapping = first(studio, demo)
+    path = f"mappings/{mapping.id}/copy"
+    assert post(client, demo, path, targets=["title:opacity"], linked=False, place=0).status_code == 200
+    for targets in (None, "title:opacity", [], ["x"], ["none:turn"], [str(mapping.drives[0].target)], ["a:b"] * 501):
+        answer = post(client, demo, path, targets=targets, linked=True, place=0)
+        assert answer.status_code in {404, 422}, targets
+    assert post(client, demo, path, targets=["title:y"], linked=True, place=-1).status_code == 422
+    assert post(client, demo, "mappings/none/copy", targets=["title:y"], linked=True, place=0).status_code == 404
+
+
+def test_the_other_axes_come_along_once(client, studio, demo):  # noqa: F811
+    made = post(client, demo, "mappings", target="title:scale_y").json["mapping"]
+    answer = post(client, demo, f"mappings/{made}/axes", place=0, inverted=True)
+    assert answer.json["place"] == 1
+    again = post(client, demo, f"mappings/{made}/axes", place=0, inverted=True)
+    assert again.status_code == 422 and "other axes" in again.json["remedy"]
+    before = studio.projects.current(demo).document.mapping(made).drives[0]
+    post(client, demo, f"mappings/{made}/invert", place=0)
+    after = studio.projects.current(demo).document.mapping(made).drives[0]
+    assert after.full == pytest.approx(before.rest**2 / before.full)
+
+
+def test_one_mapping_moves_alone_where_that_is_asked(client, studio, demo):  # noqa: F811
+    mapping = first(studio, demo)
+    everything, _ = unpack(client.get(f"/p/{demo}/curves").data)
+    alone, _ = unpack(client.get(f"/p/{demo}/curves?only={mapping.id}").data)
+    assert set(alone["curves"]) == {str(drive.target) for drive in mapping.drives} < set(everything["curves"])
+    assert set(alone["lanes"]) == set(everything["lanes"])
+    same, _ = unpack(client.get(f"/p/{demo}/curves?only=none").data)
+    assert set(same["curves"]) == set(everything["curves"])
+
+
+def test_a_lane_brings_the_traces_of_its_steps_where_they_are_wanted(client, studio, demo):  # noqa: F811
+    mapping = first(studio, demo).model_dump(mode="json")
+    mapping["steps"] = [{"id": "flip"}, {"id": "stairs"}]
+    edit(client, demo, {"kind": "put_mapping", "mapping": mapping})
+    head, arrays = unpack(client.get(f"/p/{demo}/curves?traces={mapping['id']}").data)
+    lane = head["lanes"][mapping["id"]]
+    traces = arrays[lane["traces"]]
+    assert traces.shape[0] == 3
+    np.testing.assert_allclose(traces[1], 1 - traces[0], atol=1e-6)
+    assert all(one["traces"] is None for key, one in head["lanes"].items() if key != mapping["id"])
+
+
+def test_the_lanes_come_in_groups(client, demo):  # noqa: F811
+    by_sound = client.get(f"/p/{demo}/bench/sheet?group=sound").text
+    assert by_sound.count("lane-group") >= 3 and 'data-act="up"' not in by_sound
+    assert "lane-group" not in client.get(f"/p/{demo}/bench/sheet?group=other").text
+
+
+def test_recipes_of_the_start_are_the_ones_that_are_offered(client, studio, demo):  # noqa: F811
+    page = client.get(f"/p/{demo}/bench/drawer/recipes?mapping={first(studio, demo).id}").text
+    assert all(f'data-id="{recipe.id}"' in page for recipe in STARTING)
+    assert page.count("<polyline") == 2 * len(STARTING)
+
+
+def test_a_document_with_recipes_and_versions_is_read_back_the_same(client, studio, demo):  # noqa: F811
+    mapping = first(studio, demo)
+    edit(client, demo, {"kind": "keep_version", "id": mapping.id})
+    edit(client, demo, {"kind": "put_recipes", "recipes": [json.loads(STARTING[0].model_dump_json())]})
+    document = studio.projects.current(demo).document
+    assert type(document).model_validate_json(document.model_dump_json()) == document
+    assert document.recipes == STARTING[:1] and document.mappings[0].kept[0].name == "A"

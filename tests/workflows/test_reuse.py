@@ -1,0 +1,216 @@
+"""Recipes applied, mappings copied, axes added, reasons told: over a real studio."""
+
+import numpy as np
+import pytest
+from tests.workflows.test_workflows import SOUND
+
+from fern_tide.core.base.errors import InvalidParameter, UnknownName
+from fern_tide.core.base.target import Target
+from fern_tide.core.commands import PutEnvelope
+from fern_tide.core.mapping.drive import Stacking
+from fern_tide.core.mapping.mapping import StepChoice
+from fern_tide.core.mapping.recipe import Recipe
+from fern_tide.core.mapping.starting_recipes import STARTING
+from fern_tide.core.mapping_commands import KeepVersion, PutMapping, PutRecipes, ShowVersion
+from fern_tide.core.scene.follow import Limit
+from fern_tide.core.scene_commands import PutLimit
+from fern_tide.demo.scene import glasshouse
+from fern_tide.workflows import bake_project, bring_in_sound, recipes, tune, why
+from fern_tide.workflows.levels import Levels
+
+
+@pytest.fixture
+def levels(studio):
+    return Levels(studio)
+
+
+@pytest.fixture
+def key(studio):
+    return bring_in_sound.start_project(studio, [SOUND], file_name="Drums.wav", scene=glasshouse()).key
+
+
+def document(studio, key):
+    return studio.projects.current(key).document
+
+
+def do(studio, key, command):
+    return tune.edit(studio, key, command, base=studio.projects.current(key).id).document
+
+
+def add(studio, levels, key, target):
+    project = document(studio, key)
+    envelope = project.envelopes[0].id
+    mapping = tune.new_mapping(levels, project, envelope_id=envelope, target=Target.parse(target))
+    do(studio, key, PutMapping(mapping=mapping))
+    return mapping
+
+
+def by_id(name):
+    return next(recipe for recipe in STARTING if recipe.id == name)
+
+
+@pytest.mark.parametrize("recipe", STARTING, ids=[recipe.id for recipe in STARTING])
+def test_every_starting_recipe_can_be_applied_and_bakes(studio, levels, key, recipe):
+    mapping = add(studio, levels, key, "lamp:turn")
+    project = do(studio, key, recipes.apply(levels, document(studio, key), mapping, recipe))
+    applied = project.mapping(mapping.id)
+    assert applied.steps == recipe.steps and applied.drives[0].response == recipe.response
+    assert project.envelope(applied.envelope).clean_up == recipe.clean_up
+    (curve,) = tune.curves(levels, project, of=applied)
+    assert np.isfinite(curve.values).all()
+    assert studio.projects.current(key).undo == f"Apply {recipe.name} to {mapping.name}"
+
+
+def test_a_recipe_leaves_the_clean_up_of_others_alone(studio, levels, key):
+    one, other = (add(studio, levels, key, name) for name in ("lamp:turn", "moth-one:turn"))
+    before = document(studio, key)
+    was = before.envelope(one.envelope).clean_up
+    project = do(studio, key, recipes.apply(levels, before, one, by_id("breath")))
+    assert project.envelope(other.envelope).clean_up == was
+    own = project.envelope(project.mapping(one.id).envelope)
+    assert own.id != other.envelope and own.name.endswith(", breath")
+    third = add(studio, levels, key, "moth-two:turn")
+    again = do(studio, key, recipes.apply(levels, document(studio, key), third, by_id("breath")))
+    assert again.mapping(third.id).envelope == own.id  # one that is cleaned so is there already
+
+
+def test_a_recipe_written_down_and_applied_again_gives_the_same_motion(studio, levels, key):
+    mapping = add(studio, levels, key, "lamp:turn")
+    shaped = mapping.model_copy(update={"steps": (StepChoice.parse("stairs levels=3"),)})
+    project = do(studio, key, PutMapping(mapping=shaped))
+    (before,) = tune.curves(levels, project, of=shaped)
+    recipe = recipes.write_down(levels, project, shaped, place=0, name="Three steps")
+    assert recipe.id == "three-steps"
+    other = add(studio, levels, key, "moth-one:turn")
+    project = do(studio, key, recipes.apply(levels, document(studio, key), other, recipe))
+    (after,) = tune.curves(levels, project, of=project.mapping(other.id))
+    share = [(curve.values - curve.values.min()) / np.ptp(curve.values) for curve in (before, after)]
+    assert np.mean(np.abs(share[0] - share[1]) > 0.01) < 0.01
+
+
+def test_a_recipe_is_found_in_the_project_the_library_or_among_those_of_the_start(studio, key):
+    own, shared = (Recipe(id=name, name=name.title()) for name in ("own", "shared"))
+    do(studio, key, PutRecipes(recipes=(own,)))
+    studio.library.put(shared)
+    studio.library.put(shared.model_copy(update={"name": "Shared by all"}))
+    project = document(studio, key)
+    assert recipes.find(studio, project, "own") == own
+    assert recipes.find(studio, project, "shared").name == "Shared by all"
+    assert recipes.find(studio, project, "tide") == by_id("tide")
+    studio.library.remove("shared")
+    with pytest.raises(UnknownName, match="no recipe named shared"):
+        recipes.find(studio, project, "shared")
+
+
+def test_a_linked_copy_is_one_mapping_and_a_separate_one_its_own(studio, levels, key):
+    mapping = add(studio, levels, key, "cloche-1:scale_y")
+    targets = [Target.parse(f"cloche-{n}:scale_y") for n in (2, 3)]
+    linked = do(studio, key, recipes.copy_to(document(studio, key), mapping, targets, like=0, linked=True))
+    assert len(linked.mappings) == 1 and len(linked.mappings[0].drives) == 3
+    assert {drive.full for drive in linked.mappings[0].drives} == {mapping.drives[0].full}
+    fours = [Target.parse("cloche-4:scale_y"), Target.parse("cloche-4:scale_y")]
+    apart = recipes.copy_to(linked, linked.mappings[0], fours, like=0, linked=False)
+    assert apart.label(linked) == "Copy Cloche 1 height to the height of Cloche 4"
+    project = do(studio, key, apart)
+    assert [len(item.drives) for item in project.mappings] == [3, 1]
+    assert project.mappings[1].marks == mapping.marks and project.mappings[1].name == "Cloche 4 height"
+
+
+def test_copies_replace_and_never_pile_up(studio, levels, key):
+    mapping = add(studio, levels, key, "cloche-1:scale_y")
+    add(studio, levels, key, "cloche-2:scale_y")
+    target = [Target.parse("cloche-2:scale_y")]
+    for linked in (True, False, True):
+        current = document(studio, key)
+        project = do(studio, key, recipes.copy_to(current, current.mapping(mapping.id), target, like=0, linked=linked))
+        movers = [item for item in project.mappings for drive in item.drives if drive.target == target[0]]
+        assert len(movers) == 1
+        assert len(project.mappings) == (1 if linked else 2)  # one that has nothing left to move goes
+
+
+def test_a_copy_in_another_unit_gets_ends_of_its_own(studio, levels, key):
+    mapping = add(studio, levels, key, "lamp:turn")
+    target = Target.parse("lamp-glow:opacity")
+    project = do(studio, key, recipes.copy_to(document(studio, key), mapping, [target], like=0, linked=True))
+    part, item = project.scene.resolve(target)
+    drive = project.mappings[0].drives[1]
+    assert (drive.rest, drive.full) == item.suggest_ends(part.own("opacity"))
+
+
+def test_a_copy_to_nothing_or_to_itself_is_refused(studio, levels, key):
+    mapping = add(studio, levels, key, "lamp:turn")
+    for wanted in ([], [Target.parse("lamp:turn")]):
+        with pytest.raises(InvalidParameter, match="at least one that this does not move already"):
+            recipes.copy_to(document(studio, key), mapping, wanted, like=0, linked=True)
+    with pytest.raises(UnknownName):
+        recipes.copy_to(document(studio, key), mapping, [Target.parse("none:turn")], like=0, linked=True)
+
+
+def test_why_tells_of_the_stack_of_limits_and_of_being_muted(studio, levels, key):
+    one = add(studio, levels, key, "lamp:turn")
+    two = add(studio, levels, key, "lamp:turn")
+    added = two.model_copy(update={"drives": (two.drives[0].model_copy(update={"stacking": Stacking.ADD}),)})
+    do(studio, key, PutMapping(mapping=added))
+    target = Target.parse("lamp:turn")
+    project = do(studio, key, PutLimit(limit=Limit(target=target, high=7.5)))
+    frame = 8
+    lines = {line.word: line for line in why.why(levels, project, project.mapping(two.id), place=0, frame=frame)}
+    (curve,) = tune.curves(levels, project, of=project.mapping(two.id))
+    assert float(lines["In all"].number) == pytest.approx(curve.values[frame], rel=1e-5)
+    assert lines["In all"].note == f"{one.name} (replace), {added.name} (add), limits"
+    muted = do(studio, key, PutMapping(mapping=added.model_copy(update={"muted": True})))
+    words = [line.word for line in why.why(levels, muted, muted.mapping(two.id), place=0, frame=frame)]
+    assert words[-1] == "Muted" and "In all" not in words
+
+
+def test_traces_and_the_sum_of_a_stack_are_what_the_bake_goes_through(studio, levels, key):
+    mapping = add(studio, levels, key, "lamp:turn")
+    shaped = mapping.model_copy(update={"steps": (StepChoice.parse("flip"), StepChoice.parse("exponent"))})
+    project = do(studio, key, PutMapping(mapping=shaped))
+    found = why.step_traces(levels, project, shaped)
+    assert found.shape == (3, project.n_frames)
+    np.testing.assert_array_equal(found[-1], levels.lift(project, shaped))
+    (curve,) = tune.curves(levels, project, of=shaped)
+    made = {curve.target: curve}
+    assert why.sum_lift(project, shaped, made) is None  # alone
+    over = add(studio, levels, key, "lamp:turn")
+    project = document(studio, key)
+    (curve,) = tune.curves(levels, project, of=over)
+    total = why.sum_lift(project, shaped, {curve.target: curve})
+    drive = shaped.drives[0]
+    np.testing.assert_allclose(drive.rest + total * (drive.full - drive.rest), curve.values)
+
+
+def test_a_change_recomputes_only_what_depends_on_it_with_many_mappings(studio, levels, key):
+    parts = [f"cloche-{n}:{name}" for n in range(1, 11) for name in ("scale_y", "scale_x", "turn", "opacity", "x", "y")]
+    for target in parts:
+        add(studio, levels, key, target)
+    project = document(studio, key)
+    for n in range(40):
+        plain = {"id": f"e{n}", "name": f"E{n}", "track": project.tracks[0].id, "reading": {"id": "amplitude"}}
+        project = do(studio, key, PutEnvelope.model_validate({"envelope": plain}))
+    tune.curves(levels, project)
+    before = levels.computed
+    tune.curves(levels, project)
+    assert levels.computed == before
+    mapping = project.mappings[17]
+    stairs = mapping.model_copy(update={"steps": (StepChoice.parse("stairs"),)})
+    after = PutMapping(mapping=stairs).apply(project)
+    assert [item.id for item in tune.changed_mappings(project, after)] == [mapping.id]
+    tune.curves(levels, after)
+    assert levels.computed == before + 1  # one lift; 59 others and every level are remembered
+    ends = mapping.model_copy(update={"drives": (mapping.drives[0].model_copy(update={"full": 0.0}),)})
+    tune.curves(levels, PutMapping(mapping=ends).apply(project))
+    assert levels.computed == before + 1  # ends are no part of a lift
+
+
+def test_keeping_versions_makes_no_curve_stale_and_showing_one_does(studio, levels, key):
+    mapping = add(studio, levels, key, "lamp:turn")
+    bake_project.bake_all(studio, levels, key, document(studio, key))
+    do(studio, key, KeepVersion(id=mapping.id))
+    assert bake_project.stale_count(studio, key, document(studio, key)) == 0
+    flipped = document(studio, key).mapping(mapping.id).model_copy(update={"steps": (StepChoice.parse("flip"),)})
+    do(studio, key, PutMapping(mapping=flipped))
+    assert bake_project.stale_count(studio, key, document(studio, key)) == 1
+    do(studio, key, ShowVersion(id=mapping.id, name="A"))
+    assert bake_project.stale_count(studio, key, document(studio, key)) == 0
