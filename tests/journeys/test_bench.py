@@ -284,3 +284,62 @@ def test_a_stretch_of_a_lane_is_measured_and_marks_stay_where_they_are(demo):  #
     assert demo.locator("#measured").is_hidden()
     demo.click("#follow")
     assert demo.get_attribute("#follow", "aria-pressed") == "false"
+
+
+def test_a_wrong_number_is_said_beside_its_field_and_marks_push_each_other(demo):  # noqa: F811
+    demo.fill("#low-db", "loud")
+    demo.press("#low-db", "Enter")
+    demo.wait_for_selector(".said-beside")
+    assert demo.inner_text(".said-beside") == "Use a number from -120 to 24."
+    beside, field = (demo.locator(name).bounding_box() for name in (".said-beside", "#low-db"))
+    assert abs(beside["x"] - field["x"]) < 200 and 0 < beside["y"] - field["y"] < 40
+    demo.fill("#low-db", "-5")
+    assert demo.locator(".said-beside").count() == 0
+    demo.press("#low-db", "Enter")
+    undo_says(demo, "Set marks of Lamp glow")
+    wait(demo, "document.querySelector('#high-db').value === '-4.5'")
+    low, high = (demo.locator(f"#mark-{name}").bounding_box() for name in ("low", "high"))
+    y = low["y"] + low["height"] / 2
+    drag(demo, (high["x"] + 8, y), (high["x"] - 60, y))
+    wait(demo, "document.querySelector('#high-db').value < -5")
+    marks = mapping_json(demo)["marks"]
+    assert marks["low"] < marks["high"] < 0.56
+    demo.fill("#at-full", demo.input_value("#at-rest"))
+    demo.press("#at-full", "Enter")
+    wait(
+        demo, "document.querySelector('#sheet [role=status]')?.textContent.startsWith('At rest and at full are equal')"
+    )
+    assert demo.locator(".lane[data-mapping='lamp-glow'] .chip-ember").inner_text() == "look"
+
+
+def test_many_mappings_stay_usable_and_only_the_lanes_in_view_are_drawn(demo):  # noqa: F811
+    properties = ("scale_y", "scale_x", "turn", "opacity", "x", "y")
+    add = """async ([targets, key]) => {
+      const token = document.querySelector('meta[name="csrf-token"]').content;
+      const headers = { 'X-CSRF-Token': token, 'Content-Type': 'application/json' };
+      let base = (await (await fetch(`/p/${key}/standing`)).json()).revision;
+      for (const target of targets) {
+        const body = JSON.stringify({ base, target });
+        const answer = await fetch(`/p/${key}/mappings`, { method: 'POST', headers, body });
+        base = (await answer.json()).revision;
+      }
+    }"""
+    key = demo.url.split("/p/")[1].split("/")[0]
+    targets = [f"cloche-{n}:{name}" for n in range(1, 11) for name in properties]
+    demo.evaluate(add, [targets, key])
+    demo.reload()
+    demo.wait_for_selector("#plot")
+    wait(demo, "document.querySelector('#hits').textContent !== '–'")
+    assert demo.locator(".lane[data-mapping]").count() == 64
+    drawn = "[...document.querySelectorAll('canvas[data-lane]')].filter((canvas) => canvas.width !== 300).length"
+    assert 3 < demo.evaluate(drawn) < 12
+    demo.evaluate("document.querySelector('#lanes-scroll').scrollTop = 1e6")
+    wait(demo, f"{drawn} > 8")
+    got = []
+    demo.on("response", lambda answer: got.append(answer) if "/curves?since=" in answer.url else None)
+    demo.click(".lane[data-mapping='cloche-10-down'] [data-select], .lane[data-mapping] >> nth=63 >> [data-select]")
+    demo.fill("#at-full", "7")
+    demo.press("#at-full", "Enter")
+    wait(demo, "document.querySelector('#saved') && document.querySelector('#undo').title.includes('at full')")
+    demo.wait_for_timeout(800)
+    assert len(got) == 1 and len(got[0].body()) < 60_000  # one lane and one curve of 1349 frames, without its level

@@ -81,7 +81,7 @@ def test_marks_and_numbers_are_reached_by_keyboard(demo):
     demo.fill("#at-full", "much")
     demo.keyboard.press("Enter")
     assert demo.get_attribute("#at-full", "aria-invalid") == "true"
-    assert "Use a number" in demo.get_attribute("#at-full", "title")
+    assert "Use a number" in demo.inner_text(".said-beside")
     demo.dblclick("#at-full")
     wait(demo, "document.querySelector('#at-full').value === '1'")
 

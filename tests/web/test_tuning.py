@@ -135,3 +135,72 @@ def test_a_document_with_recipes_and_versions_is_read_back_the_same(client, stud
     document = studio.projects.current(demo).document
     assert type(document).model_validate_json(document.model_dump_json()) == document
     assert document.recipes == STARTING[:1] and document.mappings[0].kept[0].name == "A"
+
+
+def test_after_an_edit_only_what_it_changed_comes_again(client, studio, demo):  # noqa: F811
+    head, _ = unpack(client.get(f"/p/{demo}/curves").data)
+    mapping = first(studio, demo)
+    plain = mapping.model_dump(mode="json")
+    edit(client, demo, {"kind": "put_mapping", "mapping": {**plain, "steps": [{"id": "flip"}]}})
+    since = f"/p/{demo}/curves?since={head['revision']}"
+    changed, arrays = unpack(client.get(since).data)
+    assert list(changed["lanes"]) == [mapping.id] and changed["lanes"][mapping.id]["level"] is None
+    assert set(changed["curves"]) == {str(drive.target) for drive in mapping.drives}
+    assert sorted(changed["all"]["lanes"]) == sorted(head["lanes"])
+    whole, all_arrays = unpack(client.get(f"/p/{demo}/curves").data)
+    for target, found in changed["curves"].items():
+        np.testing.assert_array_equal(arrays[found["values"]], all_arrays[whole["curves"][target]["values"]])
+    edit(client, demo, {"kind": "remove_mapping", "id": mapping.id})
+    gone, _ = unpack(client.get(since).data)
+    assert gone["lanes"] == {} and gone["curves"] == {}
+    assert mapping.id not in gone["all"]["lanes"]
+    assert not {str(drive.target) for drive in mapping.drives} & set(gone["all"]["curves"])
+    assert client.get(f"/p/{demo}/curves?since=999999").status_code == 404
+
+
+def test_another_order_or_a_shared_stack_brings_the_lanes_that_look_otherwise(client, studio, demo):  # noqa: F811
+    mapping = first(studio, demo)
+    target = str(mapping.drives[0].target)
+    made = post(client, demo, "mappings", target=target).json
+    over = studio.projects.current(demo).document.mapping(made["mapping"]).model_dump(mode="json")
+    over["drives"][0]["full"] = 0.4
+    edit(client, demo, {"kind": "put_mapping", "mapping": over})
+    changed, _ = unpack(client.get(f"/p/{demo}/curves?since={made['revision']}").data)
+    assert set(changed["lanes"]) == {mapping.id, over["id"]} and set(changed["curves"]) == {target}
+    assert changed["lanes"][mapping.id]["sum"] is not None
+    before = standing(client, demo)["revision"]
+    edit(client, demo, {"kind": "move_mapping", "id": over["id"], "place": 0})
+    whole, _ = unpack(client.get(f"/p/{demo}/curves?since={before}").data)
+    assert len(whole["lanes"]) == 5
+
+
+def attention(client, key, mapping_id):  # noqa: F811
+    page = client.get(f"/p/{key}/bench/sheet?mapping={mapping_id}").text
+    found = page.split('role="status" title="')[1:] if 'role="status" title="' in page else []
+    return found[0].split('"')[0] if found else ""
+
+
+def test_what_keeps_a_mapping_from_moving_is_said_beside_it(client, studio, demo):  # noqa: F811
+    made = post(client, demo, "mappings", target="title:opacity").json["mapping"]
+    plain = studio.projects.current(demo).document.mapping(made).model_dump(mode="json")
+    assert attention(client, demo, made) == ""
+
+    def put(**changes):
+        answer = edit(client, demo, {"kind": "put_mapping", "mapping": {**plain, **changes}})
+        assert answer.status_code == 200, answer.json
+        return attention(client, demo, made)
+
+    still = [{**plain["drives"][0], "full": plain["drives"][0]["rest"]}]
+    assert put(drives=still) == "At rest and at full are equal: the opacity of Title does not move."
+    assert put(steps=[{"id": "blend"}]) == "Blend has no envelope to join in: choose one, or take it off."
+    by_markers = {"id": "build_up", "params": {"starts_over": True, "hits": "markers"}}
+    assert put(steps=[by_markers]) == ""
+    for marker in studio.projects.current(demo).document.markers:
+        edit(client, demo, {"kind": "remove_marker", "id": marker.id})
+    assert put(steps=[by_markers]).startswith("Build-up goes by markers, and there are none")
+    post(client, demo, "mappings", target="title:opacity")
+    assert put().startswith("A later mapping replaces the opacity of Title")
+    envelope = studio.projects.current(demo).document.envelope(plain["envelope"])
+    own = next(item for item in studio.projects.current(demo).document.tracks if item.id == envelope.track)
+    edit(client, demo, {"kind": "put_track", "track": {**own.model_dump(mode="json"), "drives": False}})
+    assert attention(client, demo, first(studio, demo).id).endswith("does not drive: its level counts as silence.")

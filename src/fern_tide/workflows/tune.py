@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -103,8 +104,17 @@ def curves(levels: Levels, project: Project, *, of: Mapping | None = None) -> tu
     Raises:
         NotAnalyzedYet: a track's features are still being read.
     """
+    return curves_of(levels, project, None if of is None else [drive.target for drive in of.drives])
+
+
+def curves_of(levels: Levels, project: Project, targets: Iterable[Target] | None) -> tuple[Curve, ...]:
+    """Bake the curves of some properties and of all that follow them; None is every one that is driven.
+
+    Raises:
+        NotAnalyzedYet: a track's features are still being read.
+    """
     scene = project.scene
-    wanted = None if of is None else scene.with_followers(drive.target for drive in of.drives)
+    wanted = None if targets is None else scene.with_followers(targets)
     taking_part = project.mappings
     if wanted is not None:
         needed = scene.with_sources(wanted)
@@ -130,6 +140,32 @@ def changed_mappings(before: Project, after: Project) -> tuple[Mapping, ...]:
         for m in after.mappings
         if was.get(m.id) != m or not same_level(before, after, m) or not _same_joined(before, after, m)
     )
+
+
+@dataclass(frozen=True)
+class Changes:
+    """What an edit changed.
+
+    Attributes:
+        mappings: of the later document, those whose lanes look otherwise: changed, or in one stack with what was.
+        targets: the properties whose curves may be others, or gone; None is all of them.
+    """
+
+    mappings: tuple[Mapping, ...]
+    targets: frozenset[Target] | None
+
+
+def changes(before: Project, after: Project) -> Changes:
+    """Compare two documents."""
+    was, now = ({mapping.id: mapping for mapping in project.mappings} for project in (before, after))
+    both = was.keys() & now.keys()
+    same_order = [key for key in was if key in both] == [key for key in now if key in both]
+    if before.scene != after.scene or before.n_frames != after.n_frames or not same_order:
+        return Changes(after.mappings, None)
+    changed = {mapping.id for mapping in changed_mappings(before, after)} | (was.keys() ^ now.keys())
+    targets = {drive.target for held in (was, now) for key in changed & held.keys() for drive in held[key].drives}
+    shown = tuple(m for m in after.mappings if m.id in changed or m.drives[0].target in targets)
+    return Changes(shown, frozenset(targets))
 
 
 def _same_joined(before: Project, after: Project, mapping: Mapping) -> bool:

@@ -8,8 +8,8 @@ from fern_tide.core.bake.bake import driven
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
-from fern_tide.core.document import Project
-from fern_tide.core.mapping.drive import Drive, inverted
+from fern_tide.core.document import Project, Track
+from fern_tide.core.mapping.drive import Drive, Stacking, inverted
 from fern_tide.core.mapping.explain import Because, explain, value_text
 from fern_tide.core.mapping.mapping import Mapping, traces
 from fern_tide.workflows.levels import Levels
@@ -40,6 +40,32 @@ def why(levels: Levels, project: Project, mapping: Mapping, *, place: int, frame
             parts.append("limits")
         said.append(Because("In all", value_text(curve.values[..., at : at + 1]), ", ".join(parts)))
     return said
+
+
+def attention(project: Project, mapping: Mapping) -> str:
+    """Say in one sentence what keeps a mapping from doing what it seems to do, or ''."""
+    for drive in mapping.drives:
+        part, item = project.scene.resolve(drive.target)
+        name = f"the {item.label.lower()} of {part.name}"
+        if drive.rest == drive.full and not drive.stops:
+            return f"At rest and at full are equal: {name} does not move."
+        above = [one for _, one in stack_of(project, drive.target)]
+        if drive in above and any(one.stacking is Stacking.REPLACE for one in above[above.index(drive) + 1 :]):
+            return f"A later mapping replaces {name}: only that one is seen."
+    for choice in mapping.steps:
+        if choice.on and choice.id == "blend" and not choice.spec.uses(choice.params):
+            return "Blend has no envelope to join in: choose one, or take it off."
+        if choice.on and choice.spec.needs_markers(choice.params) and not project.markers:
+            return f"{choice.spec.label} goes by markers, and there are none: press M to set one."
+    silent = [track.name for track in _tracks(project, mapping) if not track.drives]
+    if silent:
+        return f"{silent[0]} does not drive: its level counts as silence."
+    return ""
+
+
+def _tracks(project: Project, mapping: Mapping) -> list[Track]:
+    made_of = project.made_of(project.envelope(mapping.envelope))
+    return [project.track(item.track) for item in made_of if item.track is not None and item.reading.spec.of_track]
 
 
 def stack_of(project: Project, target: Target) -> list[tuple[Mapping, Drive]]:

@@ -50,6 +50,14 @@ def unit(name: str, help: str, *, step: float | None = None, kind: str = "", lab
     return Unit(name, help, step, kind, label)
 
 
+_NAMED = {
+    "envelope": "the id of an envelope, or nothing",
+    "file": "the hash of a file",
+    "given": "as the file gives it",
+    "points": "pairs of lift and height, 0.3 0.1, 0.7 0.9",
+}
+
+
 @dataclass(frozen=True)
 class FieldSpec:
     """One field of a params model, as a form or a help page needs it."""
@@ -59,7 +67,7 @@ class FieldSpec:
     unit: str
     help: str
     kind: str
-    """'number', 'integer', 'choice', 'switch', or for a text what it names: 'envelope' or 'file'."""
+    """'number', 'integer', 'choice', 'switch', or for a text what it is: a key of what can be named."""
     default: Any
     low: float | None
     high: float | None
@@ -73,8 +81,8 @@ class FieldSpec:
             return ", ".join(value for value, _ in self.choices)
         if self.kind == "switch":
             return "yes or no"
-        if self.kind in {"envelope", "file"}:
-            return f"the id of an {self.kind}, or nothing" if self.kind == "envelope" else "the hash of a file"
+        if self.kind in _NAMED:
+            return _NAMED[self.kind]
         if self.low is None and self.high is None:
             return "any"
         if self.high is None:

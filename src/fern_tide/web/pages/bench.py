@@ -55,6 +55,7 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "responses": RESPONSES,
         "reason": _reason(project, mapping) if mapping else "",
         "shown_version": mapping is not None and any(same(mapping, kept) for kept in mapping.kept),
+        "attention": why.attention(project, mapping) if mapping else "",
         "others": _others(project, mapping, place) if mapping else [],
         "groups": _groups(project),
     }
@@ -128,6 +129,7 @@ def _head(project: Project, mapping: Mapping) -> dict[str, Any]:
         target = f"{len(parts)} parts, {', '.join(sorted(labels)).lower()}"
     return {
         "mapping": mapping,
+        "attention": why.attention(project, mapping),
         "envelope": project.envelope(mapping.envelope).name,
         "target": target,
         "drive": first["drive"],

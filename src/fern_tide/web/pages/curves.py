@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 from flask import Blueprint, Response, jsonify, request, send_file
 
+from fern_tide.core.bake.bake import driven
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
@@ -31,11 +33,21 @@ pages = Blueprint("curves", __name__, url_prefix="/p/<key>")
 
 @pages.get("/curves")
 def all_curves(key: str) -> Response:
-    """Give every lane and every curve of the project as it stands; what is still being analyzed comes later."""
+    """Give every lane and every curve of the project as it stands; what is still being analyzed comes later.
+
+    'since' names a revision that the page has: then only what was changed from it is given, with all that there is.
+    """
     revision, project = studio().projects.head(key)
-    ready = tuple(mapping for mapping in project.mappings if services().levels.ready(project, mapping))
-    shown = project if len(ready) == len(project.mappings) else project.but(mappings=ready)
-    return _packed(_looked_at(shown), ready, revision, before=None)
+    since = request.args.get("since", type=int)
+    before = None if since is None else studio().projects.document_at(key, since)
+    changes = tune.Changes(project.mappings, None) if before is None else tune.changes(before, project)
+    unread = {mapping.id for mapping in project.mappings if not services().levels.ready(project, mapping)}
+    if unread:
+        project = project.but(mappings=tuple(m for m in project.mappings if m.id not in unread))
+        changes = replace(changes, mappings=tuple(m for m in changes.mappings if m.id not in unread))
+    moved = driven(project.scene, _looked_at(project).mappings)
+    there = {"lanes": [mapping.id for mapping in project.mappings], "curves": [str(target) for target in moved]}
+    return _packed(project, changes, {"revision": revision, "all": there}, before=before)
 
 
 @pages.post("/preview")
@@ -48,7 +60,7 @@ def preview(key: str) -> Response:
     else:
         command = read_command(plain.get("command"))
     after = command.apply(before)
-    return _packed(_looked_at(after), tune.changed_mappings(before, after), revision, before=before)
+    return _packed(after, tune.changes(before, after), {"revision": revision}, before=before)
 
 
 def _looked_at(project: Project) -> Project:
@@ -60,26 +72,21 @@ def _looked_at(project: Project) -> Project:
     return project.but(mappings=tuple(alone))
 
 
-def _packed(project: Project, mappings: tuple[Mapping, ...], revision: int, *, before: Project | None) -> Response:
+def _packed(project: Project, changes: tune.Changes, more: dict[str, Any], *, before: Project | None) -> Response:
     """Pack lanes and curves: of the whole project, or of what an edit of the document before changes."""
     pack, levels, stage = Pack(), services().levels, staged(project.scene)
-    curves = tune.curves(levels, project) if before is None else _of(project, mappings)
-    made = {curve.target: curve for curve in curves}
+    shown = _looked_at(project)
+    made = {curve.target: curve for curve in tune.curves_of(levels, shown, changes.targets)}
     about = {
-        "revision": revision,
         "frames": project.n_frames,
-        "lanes": {mapping.id: _lane(pack, project, mapping, before, made) for mapping in mappings},
+        "lanes": {mapping.id: _lane(pack, shown, mapping, before, made) for mapping in changes.mappings},
         "curves": {str(target): _curve(pack, curve) for target, curve in made.items()},
         "parts": {
             part: head(stage, project.scene.part(part)) for part in dict.fromkeys(target.part for target in made)
         },
         "looks": stage.looks,
     }
-    return pack.response(about)
-
-
-def _of(project: Project, mappings: tuple[Mapping, ...]) -> list[Curve]:
-    return [curve for mapping in mappings for curve in tune.curves(services().levels, project, of=mapping)]
+    return pack.response({**about, **more})
 
 
 def _lane(

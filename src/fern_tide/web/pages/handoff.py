@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Iterable
 from typing import Any
 
 from flask import Blueprint, Response, render_template, request, send_file
@@ -66,8 +67,17 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "interpolations": list(Interpolation),
         "moving_parts": list(dict.fromkeys((curve.target.part, curve.part_name) for curve in baked)),
         "lost": lost,
+        "with_them": _with_them(project, baked),
         "n_baked": len(baked),
     }
+
+
+def _with_them(project: Project, baked: Iterable[Curve]) -> dict[str, int]:
+    """How many curves go with the cameras, and how many with the lights, where those are left out of a glTF file."""
+    spec = FORMATS["gltf"]
+    parts = [project.scene.part(curve.target.part) for curve in baked]
+    left = {name: spec.params.model_validate({name: False}) for name in ("cameras", "lights")}
+    return {name: sum(spec.leaves_out(part, params) for part in parts) for name, params in left.items()}
 
 
 def _count_keys(state: bake_project.CurveState, tolerance: float) -> int:

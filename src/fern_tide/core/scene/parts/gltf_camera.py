@@ -21,7 +21,7 @@ class GltfCameraParams(Params):
 
     file: Annotated[str, unit("", "The file.", kind="file")] = ""
     index: Annotated[int, Field(ge=0), unit("", "The camera's place in the file.")] = 0
-    type: Annotated[str, Field(pattern="^(perspective|orthographic)$"), unit("", "Its type.", kind="file")] = (
+    type: Annotated[str, Field(pattern="^(perspective|orthographic)$"), unit("", "Its type.", kind="given")] = (
         "perspective"
     )
 

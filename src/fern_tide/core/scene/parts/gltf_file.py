@@ -14,7 +14,7 @@ class GltfFileParams(Params):
     """Which file."""
 
     file: Annotated[str, unit("", "The file.", kind="file")] = ""
-    holds: Annotated[str, Field(max_length=20), unit("", "What is inside.", kind="file")] = "all"
+    holds: Annotated[str, Field(max_length=20), unit("", "What is inside.", kind="given")] = "all"
 
 
 KIND = PartKind(

@@ -16,7 +16,7 @@ class GltfLightParams(Params):
 
     file: Annotated[str, unit("", "The file.", kind="file")] = ""
     index: Annotated[int, Field(ge=0), unit("", "The light's place in the file.")] = 0
-    type: Annotated[str, Field(pattern="^(point|spot|directional)$"), unit("", "Its type.", kind="file")] = "point"
+    type: Annotated[str, Field(pattern="^(point|spot|directional)$"), unit("", "Its type.", kind="given")] = "point"
 
 
 def more(params: GltfLightParams) -> tuple[Property, ...]:

@@ -26,7 +26,7 @@ class GltfMaterialParams(Params):
 
     file: Annotated[str, unit("", "The file.", kind="file")] = ""
     index: Annotated[int, Field(ge=0), unit("", "The material's place in the file.")] = 0
-    has: Annotated[str, Field(max_length=200), unit("", "Cutoff and textures.", kind="file")] = ""
+    has: Annotated[str, Field(max_length=200), unit("", "Cutoff and textures.", kind="given")] = ""
 
 
 @cache

@@ -17,7 +17,7 @@ class GltfNodeParams(Params):
 
     file: Annotated[str, unit("", "The file.", kind="file")] = ""
     index: Annotated[int, Field(ge=0), unit("", "The node's place in the file.")] = 0
-    shapes: Annotated[str, Field(max_length=40_000), unit("", "Its morph targets.", kind="file")] = ""
+    shapes: Annotated[str, Field(max_length=40_000), unit("", "Its morph targets.", kind="given")] = ""
 
 
 @cache

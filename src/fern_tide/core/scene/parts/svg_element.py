@@ -70,9 +70,9 @@ class SvgElementParams(Params):
 
     file: Annotated[str, unit("", "The file.", kind="file")] = ""
     index: Annotated[int, Field(ge=0), unit("", "The element's place in the file.")] = 0
-    tag: Annotated[str, Field(max_length=40), unit("", "What element it is.", kind="file")] = "g"
-    base: Annotated[str, Field(max_length=MOST_BASE), unit("", "The transform it came with.", kind="file")] = ""
-    names: Annotated[str, Field(max_length=400), unit("", "The properties it has.", kind="file")] = ""
+    tag: Annotated[str, Field(max_length=40), unit("", "What element it is.", kind="given")] = "g"
+    base: Annotated[str, Field(max_length=MOST_BASE), unit("", "The transform it came with.", kind="given")] = ""
+    names: Annotated[str, Field(max_length=400), unit("", "The properties it has.", kind="given")] = ""
 
 
 @cache

@@ -26,7 +26,7 @@ export function mountBench(room, signal) {
   const axis = new Axis(project.standing.frames);
   const kept = () => JSON.parse(sessionStorage.getItem(`ft:${project.key}:bench`) ?? "{}");
   const keep = (more) => sessionStorage.setItem(`ft:${project.key}:bench`, JSON.stringify({ ...kept(), ...more }));
-  const state = { lanes: {}, curves: {}, parts: {}, wave: null, mapping: null, drive: 0, bent: null, traces: false };
+  const state = { lanes: {}, curves: {}, parts: {}, wave: null, mapping: null, drive: 0, revision: null, bent: null, traces: false };
   let inner = null;
 
   const find = (selector) => parts.querySelector(selector);
@@ -44,6 +44,11 @@ export function mountBench(room, signal) {
       const lane = { ...found, ...arraysOf(["level", "value", "histogram", "transfers", "sum", "traces"], found) };
       lane.level ??= state.lanes[id].level; // an edit that leaves the level alone does not send it again
       state.lanes[id] = lane;
+    }
+    if (head.all) {
+      for (const id of Object.keys(state.lanes)) if (!head.all.lanes.includes(id)) delete state.lanes[id];
+      const moves = new Set(head.all.curves);
+      for (const target of Object.keys(state.curves)) if (!moves.has(target)) delete state.curves[target];
     }
     for (const [target, found] of Object.entries(head.curves)) state.curves[target] = { kind: found.kind, values: arrays[found.values] };
     Object.assign(state.parts, head.parts);
@@ -93,6 +98,7 @@ export function mountBench(room, signal) {
   }
 
   function drawAll() {
+    lanes.look();
     if (find("#ribbon")) drawRibbon(find("#ribbon"), { wave: state.wave, axis });
     drawLanes();
     drawChosen();
@@ -100,16 +106,22 @@ export function mountBench(room, signal) {
   }
 
   /** An address for lanes and curves as they are looked at: one mapping alone, and with the traces of steps. */
-  function looked(path) {
-    const query = new URLSearchParams();
+  function looked(path, since = null) {
+    const query = new URLSearchParams(since === null ? {} : { since });
     if (lanes.solo) query.set("only", lanes.solo);
     if (state.traces && state.mapping) query.set("traces", state.mapping);
     return project.url(query.size ? `${path}?${query}` : path);
   }
 
-  async function load() {
+  let loads = 0;
+  /** Take in all lanes and curves; after an edit only what it changed. */
+  async function load({ since = null } = {}) {
+    const mine = (loads += 1);
     try {
-      take(await getPack(looked("curves")), { whole: true });
+      const pack = await getPack(looked("curves", since));
+      if (mine !== loads) return; // a later one knows all that this does
+      take(pack, { whole: since === null });
+      state.revision = pack.head.revision;
     } catch (wrong) {
       notice(wrong.message);
     }
@@ -192,13 +204,17 @@ export function mountBench(room, signal) {
     return { ...mapping, drives: mapping.drives.map((drive, place) => (place === state.drive ? { ...drive, ...more } : drive)) };
   }
 
+  let pushing = false; // whether the other mark was pushed along since the hand took hold
   /** A mark moves: its handle follows at once, the lane and the curve as soon as they are computed. */
-  function onMark(id, name, level, { done, at }) {
+  function onMark(id, name, both, { done, at }) {
     const marked = state.lanes[id];
-    marked[name] = level;
-    const text = marked.scale === "db" ? `${level.toFixed(3)}dB` : Number(level.toPrecision(7));
     const mapping = mappingJson(id);
-    const command = put("mapping", { ...mapping, marks: { ...mapping.marks, [name]: text } });
+    const text = (level) => (marked.scale === "db" ? `${level.toFixed(3)}dB` : Number(level.toPrecision(7)));
+    pushing ||= Object.entries(both).some(([mark, level]) => mark !== name && level !== marked[mark]);
+    const moved = Object.entries(both).filter(([mark]) => mark === name || pushing);
+    Object.assign(marked, both);
+    if (done) pushing = false;
+    const command = put("mapping", { ...mapping, marks: { ...mapping.marks, ...Object.fromEntries(moved.map(([mark, level]) => [mark, text(level)])) } });
     if (id === state.mapping && find("#plot")) placeMarks(find("#plot"), marked);
     if (done) project.edit(command);
     else preview(command, at);
@@ -207,7 +223,10 @@ export function mountBench(room, signal) {
   /** A mark typed in dB. */
   function onMarkField(field, db, done) {
     const mapping = mappingJson(state.mapping);
-    const command = put("mapping", { ...mapping, marks: { ...mapping.marks, [field.dataset.markDb]: `${db}dB` } });
+    const name = field.dataset.markDb;
+    const [low, high] = [lane().low_db, lane().high_db];
+    const along = name === "low" && db >= high ? { high: `${db + 0.5}dB` } : name === "high" && db <= low ? { low: `${db - 0.5}dB` } : {};
+    const command = put("mapping", { ...mapping, marks: { ...mapping.marks, [name]: `${db}dB`, ...along } });
     if (done) project.edit(command);
     else preview(command);
   }
@@ -215,7 +234,7 @@ export function mountBench(room, signal) {
   async function choose(id, drive = 0) {
     Object.assign(state, { mapping: id, drive });
     keep({ mapping: id, drive });
-    await (state.traces ? refresh().then(load) : refresh());
+    await (state.traces ? refresh().then(() => load()) : refresh());
     find('.lane[aria-current="true"]')?.scrollIntoView({ block: "nearest" });
   }
 
@@ -338,15 +357,15 @@ export function mountBench(room, signal) {
   const redrawRibbon = () => find("#ribbon") && drawRibbon(find("#ribbon"), { wave: state.wave, axis });
   transport.addEventListener("selection", redrawRibbon, { signal });
   rhythm.addEventListener("rhythm", redrawRibbon, { signal });
-  project.addEventListener("revised", () => stage.follow(project.standing).then(refresh).then(load), { signal });
-  project.addEventListener("refused", () => refresh().then(load), { signal });
-  work.addEventListener("done", load, { signal });
+  project.addEventListener("revised", () => stage.follow(project.standing).then(refresh).then(() => load({ since: state.revision })), { signal });
+  project.addEventListener("refused", () => refresh().then(() => load()), { signal });
+  work.addEventListener("done", () => load(), { signal });
   new ResizeObserver(redraw).observe(room);
   document.fonts.ready.then(redraw);
 
   const { mapping, drive } = kept();
   mountParts();
-  if (mapping && (mapping !== state.mapping || drive) && mappingJson(mapping)) choose(mapping, drive).then(load);
+  if (mapping && (mapping !== state.mapping || drive) && mappingJson(mapping)) choose(mapping, drive).then(() => load());
   else load();
   return { zoom: (by) => axis.zoomAt(transport.frame, by), nextVersion };
 }

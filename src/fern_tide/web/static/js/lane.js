@@ -54,10 +54,13 @@ export function markNear(y, marks, axis) {
   return apart(name) <= NEAR_PX ? name : null;
 }
 
-/** Keep a dragged mark on its side of the other, at least a share of the axis away. */
-export function keepApart(name, level, marks, { low, high }) {
+/** Both marks when one of them is moved: it pushes the other along, at least a share of the axis away. Pure. */
+export function pushed(name, level, marks, { low, high }) {
   const least = (high - low) * 0.005;
-  return name === "low" ? Math.min(level, marks.high - least) : Math.max(level, marks.low + least);
+  if (name === "low") return { low: level, high: Math.max(marks.high, level + least) };
+  const floor = Math.min(low, marks.low); // in level there is nothing below none
+  const top = Math.max(level, floor + least);
+  return { low: Math.min(marks.low, top - least), high: top };
 }
 
 /**
@@ -175,7 +178,7 @@ function drawMark(context, name, y, { left, width, ink }) {
   context.fillText(name, left + 2, y + 3.5);
 }
 
-/** Let marks of a lane be dragged, while idle() says that the hand does nothing else there. onMark(name, level, done) with the level in the lane's own unit. */
+/** Let marks of a lane be dragged, while idle() says that the hand does nothing else there. onMark(name, both, done) with the levels in the lane's own unit. */
 export function mountLane(canvas, { lane, onMark, idle, signal }) {
   const axisOf = () => ({ low: lane().axis[0], high: lane().axis[1], height: canvas.getBoundingClientRect().height });
   canvas.addEventListener(
@@ -192,7 +195,7 @@ export function mountLane(canvas, { lane, onMark, idle, signal }) {
       canvas.setPointerCapture(event.pointerId);
       const drag = new AbortController();
       const options = { signal: AbortSignal.any([signal, drag.signal]) };
-      const move = (e) => onMark(name, keepApart(name, levelAt(e.offsetY, axisOf()), lane(), axisOf()), { done: e.type !== MOVES, at: e.timeStamp });
+      const move = (e) => onMark(name, pushed(name, levelAt(e.offsetY, axisOf()), lane(), axisOf()), { done: e.type !== MOVES, at: e.timeStamp });
       canvas.addEventListener(MOVES, move, options);
       for (const type of ["pointerup", "pointercancel"]) canvas.addEventListener(type, (e) => (drag.abort(), move(e)), options);
     },

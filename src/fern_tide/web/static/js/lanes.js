@@ -29,7 +29,7 @@ export function apartWords(from, to, [top, bottom]) {
 export class Lanes {
   /** find() gives an element of the room's parts; curves() what is drawn; onSolo hears of another mapping that moves alone. */
   constructor({ find, axis, curves, redraw, onSolo, onGroup, signal }) {
-    Object.assign(this, { find, axis, curves, redraw, onSolo, onGroup, signal, solo: null, following: true, measuring: false });
+    Object.assign(this, { find, axis, curves, redraw, onSolo, onGroup, signal, solo: null, following: true, measuring: false, inView: [] });
     this.looks = JSON.parse(localStorage.getItem(this.#key) ?? "{}");
     this.group = this.looks[""]?.group ?? "";
   }
@@ -47,12 +47,11 @@ export class Lanes {
     return [...(this.find("#lanes-scroll")?.querySelectorAll(".lane[data-mapping]") ?? [])];
   }
 
-  /** The canvases that can be seen now: the others are drawn when they are scrolled to. */
-  get inView() {
+  /** Find the canvases that can be seen now: the others are drawn when they are scrolled to. Asking the page is slow. */
+  look() {
     const scroll = this.find("#lanes-scroll");
-    if (!scroll) return [];
-    const [top, bottom] = [scroll.scrollTop - 40, scroll.scrollTop + scroll.clientHeight + 40];
-    return this.all.filter((lane) => lane.offsetTop - scroll.offsetTop < bottom && lane.offsetTop - scroll.offsetTop + lane.offsetHeight > top).map((lane) => lane.querySelector("canvas[data-lane]"));
+    const [top, bottom] = scroll ? [scroll.scrollTop - 40, scroll.scrollTop + scroll.clientHeight + 40] : [0, 0];
+    this.inView = this.all.filter((lane) => lane.offsetTop - scroll.offsetTop < bottom && lane.offsetTop - scroll.offsetTop + lane.offsetHeight > top).map((lane) => lane.querySelector("canvas[data-lane]"));
   }
 
   /** Dress the lanes as they are looked at, after the server drew them anew. */

@@ -45,7 +45,7 @@ function typed(field) {
   const bad = field.value.trim() === "" || !Number.isFinite(value) || value < low || value > high;
   field.setAttribute("aria-invalid", String(bad));
   if (bad) {
-    field.title = `Use a number${Number.isFinite(low) ? ` from ${low}` : ""}${Number.isFinite(high) ? ` to ${high}` : ""}.`;
+    sayBeside(field, `Use a number${Number.isFinite(low) ? ` from ${low}` : ""}${Number.isFinite(high) ? ` to ${high}` : ""}.`);
     return;
   }
   const settled = settle(value, limits(field));
@@ -54,6 +54,21 @@ function typed(field) {
   if (before !== undefined && Number(before) === settled) return;
   field.dataset.before = String(settled);
   tell(field, "ft:set", settled);
+}
+
+const LONG_MS = 6000;
+let beside = null;
+
+/** Say a sentence beside a field, until something else is typed or a while has passed. */
+export function sayBeside(field, words) {
+  beside?.remove();
+  const { left, bottom } = field.getBoundingClientRect();
+  beside = Object.assign(document.createElement("p"), { className: "said-beside", role: "alert", textContent: words });
+  document.body.append(beside);
+  const place = beside;
+  Object.assign(place.style, { left: `${Math.max(8, Math.min(left, innerWidth - place.offsetWidth - 12))}px`, top: `${Math.min(bottom + 3, innerHeight - 30)}px` });
+  setTimeout(() => ["input", "focusin", "wheel"].forEach((type) => document.addEventListener(type, () => place.remove(), { once: true, capture: true })));
+  setTimeout(() => place.remove(), LONG_MS);
 }
 
 export function mountNumberFields(root, signal) {

@@ -1,7 +1,7 @@
 // The sheet of the selected mapping: histogram, marks as handles, transfer curve, and the dot that runs along it.
 
 import { colours, MOVES, pen } from "./canvas.js";
-import { keepApart } from "./lane.js";
+import { pushed } from "./lane.js";
 import { notch } from "./number_field.js";
 
 export const BOTTOM = 14;
@@ -78,11 +78,11 @@ export function placeMarks(plot, lane) {
   }
 }
 
-/** Let the handles be dragged and stepped. onMark(name, level, {done}) with the level in the lane's own unit. */
+/** Let the handles be dragged and stepped. onMark(name, both, {done}) with the levels in the lane's own unit. */
 export function mountMarks(plot, { lane, onMark, signal }) {
   for (const handle of plot.querySelectorAll("[data-mark]")) {
     const name = handle.dataset.mark;
-    const tell = (level, detail) => onMark(name, keepApart(name, level, lane(), { low: lane().axis[0], high: lane().axis[1] }), detail);
+    const tell = (level, detail) => onMark(name, pushed(name, level, lane(), { low: lane().axis[0], high: lane().axis[1] }), detail);
     handle.addEventListener(
       "pointerdown",
       (down) => {
