@@ -36,6 +36,32 @@ def shoot(page: Page, name: str) -> None:
     print(f"docs/screenshots/{name}.png")
 
 
+def take_reuse(page: Page) -> None:
+    """Two versions side by side, the traces of steps, and the recipes."""
+    page.click("#rooms >> text=Bench")
+    settled(page, "#plot")
+    page.click("[data-act='keep-version']")
+    page.wait_for_selector("[data-version='A']")
+    for step in ("spring", "stairs"):
+        page.click("#add-step")
+        page.click(f"[data-pick='step'][data-id='{step}']")
+        page.wait_for_selector("#drawer", state="hidden")
+        page.wait_for_timeout(500)
+    page.check("#show-traces")
+    page.click("[data-act='keep-version']")
+    page.wait_for_selector("[data-version='B']")
+    page.select_option("#beside", "A")
+    page.wait_for_selector("#stage-beside")
+    page.click("[data-drawer='recipes']")
+    settled(page, "[data-pick='recipe']")
+    page.mouse.move(640, 790)
+    page.wait_for_timeout(900)
+    shoot(page, "bench-recipes")
+    page.keyboard.press("Escape")
+    page.click("[data-act='drop-versions']")
+    page.wait_for_timeout(400)
+
+
 def take(page: Page, url: str) -> None:
     page.goto(url)
     page.click("main li a:not(:has-text('potting bench'))")
@@ -71,6 +97,7 @@ def take(page: Page, url: str) -> None:
     page.wait_for_selector("#download-svg")
     page.mouse.move(640, 790)
     shoot(page, "hand-off")
+    take_reuse(page)
     take_stages(page, url)
     page.goto(url)
     page.wait_for_timeout(700)

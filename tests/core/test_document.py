@@ -101,6 +101,16 @@ def test_what_is_no_command_is_refused(made):
         read_command(made)
 
 
+def test_a_document_of_before_versions_recipes_and_stops_is_read_as_it_was_meant():
+    old = plain()
+    del old["recipes"]
+    for mapping in old["mappings"]:
+        del mapping["kept"]
+        for drive in mapping["drives"]:
+            del drive["stops"], drive["late_frames"]
+    assert read_project(json.dumps(old)) == demo_project()
+
+
 def test_a_newer_document_is_refused_with_a_reason():
     with pytest.raises(UnreadableProject, match="newer Fern Tide .* Update Fern Tide"):
         read_project(json.dumps({**plain(), "version": 2}))

@@ -193,7 +193,7 @@ def test_motion_that_a_file_came_with_runs_at_the_playheads_time_until_it_is_swi
         b'fill="#1e6f8b"/>', b'fill="#1e6f8b"><animate attributeName="r" values="10;30" dur="2s"/></circle>'
     )
     bring_in(room, "sprig.svg", spin)
-    radius = "document.querySelector('#stage-dew--own').r.animVal.value"
+    radius = "document.querySelector('#stage-dew--own')?.r?.animVal.value"
     wait(room, f"{radius} === 10")
     room.evaluate("import('/static/js/transport.js').then((m) => m.transport.seek(30))")
     wait(room, f"Math.abs({radius} - 20) < 0.01")

@@ -150,6 +150,11 @@ def test_after_an_edit_only_what_it_changed_comes_again(client, studio, demo):  
     whole, all_arrays = unpack(client.get(f"/p/{demo}/curves").data)
     for target, found in changed["curves"].items():
         np.testing.assert_array_equal(arrays[found["values"]], all_arrays[whole["curves"][target]["values"]])
+    now = standing(client, demo)["revision"]
+    nothing, _ = unpack(client.get(f"/p/{demo}/curves?since={now}").data)
+    assert nothing["lanes"] == {} and nothing["curves"] == {}
+    asked, _ = unpack(client.get(f"/p/{demo}/curves?since={now}&also={mapping.id},none").data)
+    assert asked["lanes"][mapping.id]["level"] is not None and set(asked["curves"]) == set(changed["curves"])
     edit(client, demo, {"kind": "remove_mapping", "id": mapping.id})
     gone, _ = unpack(client.get(since).data)
     assert gone["lanes"] == {} and gone["curves"] == {}

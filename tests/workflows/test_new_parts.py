@@ -19,7 +19,7 @@ from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import PART_KINDS, Scene
-from fern_tide.workflows import bring_in_scene, make_part, tune
+from fern_tide.workflows import aiming, bring_in_scene, make_part, tune
 from fern_tide.workflows.demo_project import open_demo
 from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.scene_files import empty_scene, look_at, look_at_all, scene_of
@@ -126,25 +126,25 @@ SCENES = {
 def test_a_first_mapping_drives_something_that_is_there(demo, name):
     levels, project = demo
     bare = project.but(scene=SCENES[name](), mappings=())
-    envelope, target = tune.first_choice(bare)
+    envelope, target = aiming.first_choice(bare)
     part, item = bare.scene.resolve(target)
     assert not is_level(item.id)
     made = tune.new_mapping(levels, bare, envelope_id=envelope, target=target)
     assert made.drives[0].target == target and made.name.startswith(part.name)
-    more = tune.next_target(bare, made)
+    more = aiming.next_target(bare, made)
     assert more != target and not is_level(bare.scene.resolve(more)[1].id)
 
 
 def test_a_first_mapping_leaves_alone_what_is_driven_already(demo):
     _, project = demo
-    _, target = tune.first_choice(project)
+    _, target = aiming.first_choice(project)
     assert target not in {drive.target for mapping in project.mappings for drive in mapping.drives}
 
 
 def test_an_empty_stage_says_what_is_missing(demo):
     _, project = demo
     with pytest.raises(InvalidParameter, match="nothing drives yet"):
-        tune.first_choice(project.but(scene=Scene(name="New"), mappings=()))
+        aiming.first_choice(project.but(scene=Scene(name="New"), mappings=()))
 
 
 # --- several files at once

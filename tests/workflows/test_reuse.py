@@ -7,8 +7,10 @@ from tests.workflows.test_workflows import SOUND
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands import PutEnvelope
-from fern_tide.core.mapping.drive import Stacking
-from fern_tide.core.mapping.mapping import StepChoice
+from fern_tide.core.envelope.envelope import CleanUpChoice
+from fern_tide.core.mapping.drive import Drive, Stacking
+from fern_tide.core.mapping.mapping import Mapping, StepChoice
+from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.mapping.recipe import Recipe
 from fern_tide.core.mapping.starting_recipes import STARTING
 from fern_tide.core.mapping_commands import KeepVersion, PutMapping, PutRecipes, ShowVersion
@@ -181,27 +183,62 @@ def test_traces_and_the_sum_of_a_stack_are_what_the_bake_goes_through(studio, le
     np.testing.assert_allclose(drive.rest + total * (drive.full - drive.rest), curve.values)
 
 
-def test_a_change_recomputes_only_what_depends_on_it_with_many_mappings(studio, levels, key):
-    parts = [f"cloche-{n}:{name}" for n in range(1, 11) for name in ("scale_y", "scale_x", "turn", "opacity", "x", "y")]
-    for target in parts:
-        add(studio, levels, key, target)
-    project = document(studio, key)
-    for n in range(40):
-        plain = {"id": f"e{n}", "name": f"E{n}", "track": project.tracks[0].id, "reading": {"id": "amplitude"}}
-        project = do(studio, key, PutEnvelope.model_validate({"envelope": plain}))
+def crowded(project):
+    """The project with 200 mappings of 40 tracks, each track with an envelope."""
+    (track,), (envelope,) = project.tracks, project.envelopes
+    tracks = (track, *(track.model_copy(update={"id": f"t{n}", "name": f"T{n}"}) for n in range(39)))
+    envelopes = tuple(
+        envelope.model_copy(
+            update={
+                "id": f"e-{one.id}",
+                "track": one.id,
+                "clean_up": (CleanUpChoice.parse(f"smooth width_ms={50 + n}"),),
+            }
+        )
+        for n, one in enumerate(tracks)
+    )
+    targets = [
+        Target(part=part.id, property=item.id)
+        for part in project.scene.parts
+        for item in part.properties
+        if item.kind == "number"
+    ][:200]
+    mappings = tuple(
+        Mapping(
+            id=f"m{n}",
+            name=f"M{n}",
+            envelope=envelopes[n % 40].id,
+            marks=Marks(low=0.02, high=0.3 + n / 1000),
+            drives=(Drive(target=target, rest=0.0, full=1.0),),
+        )
+        for n, target in enumerate(targets)
+    )
+    return project.but(tracks=tracks, envelopes=envelopes, mappings=mappings)
+
+
+def test_a_change_recomputes_only_what_depends_on_it_among_200_mappings_of_40_tracks(studio, levels, key):
+    project = crowded(document(studio, key))
+    assert (len(project.mappings), len(project.tracks)) == (200, 40)
     tune.curves(levels, project)
     before = levels.computed
+    assert before == 1 + 40 + 200  # the tracks are of one file
     tune.curves(levels, project)
     assert levels.computed == before
     mapping = project.mappings[17]
     stairs = mapping.model_copy(update={"steps": (StepChoice.parse("stairs"),)})
     after = PutMapping(mapping=stairs).apply(project)
-    assert [item.id for item in tune.changed_mappings(project, after)] == [mapping.id]
+    found = tune.changes(project, after)
+    assert found.mappings == (stairs,) and found.targets == {mapping.drives[0].target}
     tune.curves(levels, after)
-    assert levels.computed == before + 1  # one lift; 59 others and every level are remembered
-    ends = mapping.model_copy(update={"drives": (mapping.drives[0].model_copy(update={"full": 0.0}),)})
+    assert levels.computed == before + 1  # one lift; 199 others and every level are remembered
+    ends = mapping.model_copy(update={"drives": (mapping.drives[0].model_copy(update={"full": 0.5}),)})
     tune.curves(levels, PutMapping(mapping=ends).apply(project))
     assert levels.computed == before + 1  # ends are no part of a lift
+    cleaned = project.envelopes[3].model_copy(update={"clean_up": (CleanUpChoice.parse("smooth width_ms=190"),)})
+    later = PutEnvelope(envelope=cleaned).apply(project)
+    assert [item.id for item in tune.changes(project, later).mappings] == [f"m{n}" for n in range(3, 200, 40)]
+    tune.curves(levels, later)
+    assert levels.computed == before + 1 + 1 + 5  # its level, and the lifts of the five that follow it
 
 
 def test_keeping_versions_makes_no_curve_stale_and_showing_one_does(studio, levels, key):
@@ -214,3 +251,18 @@ def test_keeping_versions_makes_no_curve_stale_and_showing_one_does(studio, leve
     assert bake_project.stale_count(studio, key, document(studio, key)) == 1
     do(studio, key, ShowVersion(id=mapping.id, name="A"))
     assert bake_project.stale_count(studio, key, document(studio, key)) == 0
+
+
+def test_no_more_is_remembered_than_there_is_room_for(studio, levels, key, monkeypatch):
+    mapping = add(studio, levels, key, "lamp:turn")
+    project = document(studio, key)
+    one = levels.lift(project, mapping).nbytes
+    monkeypatch.setattr("fern_tide.workflows.levels._REMEMBERED_BYTES", 3 * one)
+    steps = [StepChoice.parse(f"stairs levels={n}") for n in range(2, 12)]
+    for step in steps:
+        levels.lift(project, mapping.model_copy(update={"steps": (step,)}))
+    before = levels.computed
+    levels.lift(project, mapping.model_copy(update={"steps": steps[-1:]}))
+    assert levels.computed == before  # the last one is still there
+    levels.lift(project, mapping.model_copy(update={"steps": steps[:1]}))
+    assert levels.computed > before

@@ -21,7 +21,7 @@ from fern_tide.core.soundtrack_commands import SetRate
 from fern_tide.demo.project import demo_project
 from fern_tide.demo.scene import glasshouse
 from fern_tide.store.job_rows import DONE, FAILED
-from fern_tide.workflows import analysis, bake_project, bring_in_sound, hand_off, listening, tune
+from fern_tide.workflows import aiming, analysis, bake_project, bring_in_sound, hand_off, listening, tune
 from fern_tide.workflows.demo_project import ensure_demo, open_demo
 from fern_tide.workflows.levels import Levels
 
@@ -127,12 +127,12 @@ def test_marks_are_suggested_on_the_scale_that_is_asked_for(studio, key, levels)
 
 
 def test_the_first_choice_is_something_that_nothing_drives_yet(studio, key, levels):
-    first = tune.first_choice(current(studio, key).document)[1]
+    first = aiming.first_choice(current(studio, key).document)[1]
     add(studio, levels, key, str(first))
-    second = tune.first_choice(current(studio, key).document)[1]
+    second = aiming.first_choice(current(studio, key).document)[1]
     assert first != second
     with pytest.raises(InvalidParameter, match="a sound first"):
-        tune.first_choice(current(studio, key).document.but(mappings=(), envelopes=(), tracks=()))
+        aiming.first_choice(current(studio, key).document.but(mappings=(), envelopes=(), tracks=()))
 
 
 def test_a_bake_is_stored_and_stays_fresh_until_something_changes(studio, key, levels):

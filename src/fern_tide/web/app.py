@@ -26,7 +26,7 @@ from fern_tide.web.pages import (
     stage_files,
     tuning,
 )
-from fern_tide.workflows import tune, why
+from fern_tide.workflows import aiming, why
 from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.stages import Stages
 from fern_tide.workflows.studio import Studio
@@ -71,8 +71,8 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(
         fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,
-        target_groups=tune.target_groups, places_for=tune.places_for, siblings=why.siblings, is_shown=same,
-        most_groups=tune.MOST_GROUPS,
+        target_groups=aiming.target_groups, places_for=aiming.places_for, siblings=why.siblings, is_shown=same,
+        most_groups=aiming.MOST_GROUPS,
         rates=[FrameRate.parse(text) for text in COMMON_RATES],
     )  # fmt: skip
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True

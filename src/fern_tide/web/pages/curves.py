@@ -35,19 +35,22 @@ pages = Blueprint("curves", __name__, url_prefix="/p/<key>")
 def all_curves(key: str) -> Response:
     """Give every lane and every curve of the project as it stands; what is still being analyzed comes later.
 
-    'since' names a revision that the page has: then only what was changed from it is given, with all that there is.
+    'since' names a revision that the page has: then only what was changed from it is given, with all that there is; and
+    whatever mappings are named by 'also', whose previews the page has drawn meanwhile.
     """
     revision, project = studio().projects.head(key)
     since = request.args.get("since", type=int)
     before = None if since is None else studio().projects.document_at(key, since)
     changes = tune.Changes(project.mappings, None) if before is None else tune.changes(before, project)
+    also = frozenset(request.args.get("also", "").split(","))
+    changes = tune.with_also(changes, project, also)
     unread = {mapping.id for mapping in project.mappings if not services().levels.ready(project, mapping)}
     if unread:
         project = project.but(mappings=tuple(m for m in project.mappings if m.id not in unread))
         changes = replace(changes, mappings=tuple(m for m in changes.mappings if m.id not in unread))
     moved = driven(project.scene, _looked_at(project).mappings)
     there = {"lanes": [mapping.id for mapping in project.mappings], "curves": [str(target) for target in moved]}
-    return _packed(project, changes, {"revision": revision, "all": there}, before=before)
+    return _packed(project, changes, {"revision": revision, "all": there}, before=before, whole=also)
 
 
 @pages.post("/preview")
@@ -72,14 +75,27 @@ def _looked_at(project: Project) -> Project:
     return project.but(mappings=tuple(alone))
 
 
-def _packed(project: Project, changes: tune.Changes, more: dict[str, Any], *, before: Project | None) -> Response:
-    """Pack lanes and curves: of the whole project, or of what an edit of the document before changes."""
+def _packed(
+    project: Project,
+    changes: tune.Changes,
+    more: dict[str, Any],
+    *,
+    before: Project | None,
+    whole: frozenset[str] = frozenset(),
+) -> Response:
+    """Pack lanes and curves: of the whole project, or of what an edit of the document before changes.
+
+    Mappings named by `whole` come with their level, whether the page should have it or not.
+    """
     pack, levels, stage = Pack(), services().levels, staged(project.scene)
     shown = _looked_at(project)
     made = {curve.target: curve for curve in tune.curves_of(levels, shown, changes.targets)}
     about = {
         "frames": project.n_frames,
-        "lanes": {mapping.id: _lane(pack, shown, mapping, before, made) for mapping in changes.mappings},
+        "lanes": {
+            mapping.id: _lane(pack, shown, mapping, None if mapping.id in whole else before, made)
+            for mapping in changes.mappings
+        },
         "curves": {str(target): _curve(pack, curve) for target, curve in made.items()},
         "parts": {
             part: head(stage, project.scene.part(part)) for part in dict.fromkeys(target.part for target in made)

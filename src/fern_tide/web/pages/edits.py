@@ -14,7 +14,7 @@ from fern_tide.core.mapping.marks import Scale
 from fern_tide.core.mapping_commands import PutMapping
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import body, services, standing, studio, whole
-from fern_tide.workflows import analysis, bake_project, tune
+from fern_tide.workflows import aiming, analysis, bake_project, tune
 
 pages = Blueprint("edits", __name__, url_prefix="/p/<key>")
 
@@ -57,7 +57,7 @@ def add_mapping(key: str) -> Any:
     """Add a mapping with good first marks and ends."""
     plain = body()
     project = studio().projects.current(key).document
-    envelope, target = tune.first_choice(project)
+    envelope, target = aiming.first_choice(project)
     if plain.get("target"):
         target = Target.parse(str(plain["target"]))
     envelope = str(plain.get("envelope") or envelope)
@@ -72,7 +72,7 @@ def aim(key: str, mapping_id: str) -> Any:
     plain = body()
     project = studio().projects.current(key).document
     target = Target.parse(str(plain.get("target")))
-    aimed = tune.aim(project, project.mapping(mapping_id), place=whole(plain, "place"), target=target)
+    aimed = aiming.aim(project, project.mapping(mapping_id), place=whole(plain, "place"), target=target)
     return _answer(tune.edit(studio(), key, PutMapping(mapping=aimed), base=whole(plain, "base")))
 
 
@@ -82,7 +82,7 @@ def add_drive(key: str, mapping_id: str) -> Any:
     plain = body()
     project = studio().projects.current(key).document
     mapping = project.mapping(mapping_id)
-    grown = tune.aim(project, mapping, place=len(mapping.drives), target=tune.next_target(project, mapping))
+    grown = aiming.aim(project, mapping, place=len(mapping.drives), target=aiming.next_target(project, mapping))
     revision = tune.edit(studio(), key, PutMapping(mapping=grown), base=whole(plain, "base"))
     return _answer(revision, place=len(grown.drives) - 1)
 

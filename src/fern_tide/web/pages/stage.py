@@ -19,7 +19,7 @@ from fern_tide.core.scene.scene import PART_KINDS, Part, Scene
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import body, services, staged, standing, studio, whole
 from fern_tide.web.heads import head
-from fern_tide.workflows import make_part, tune
+from fern_tide.workflows import aiming, make_part, tune
 
 pages = Blueprint("stage", __name__, url_prefix="/p/<key>/stage")
 ALL_OPEN = 80
@@ -171,7 +171,7 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "kinds": [kind for kind in PART_KINDS.values() if kind.offered and kind.space == scene.kind],
         "file": _file(scene, part),
         "envelopes": project.envelopes,
-        "targets_of": tune.places_for,
+        "targets_of": aiming.places_for,
         "graphic": _graphic(project, part) if part else None,
         "groups": _groups(scene, part) if part else (),
         "squash_target": lambda item: Target(part=item.id, property="scale_x"),

@@ -26,7 +26,7 @@ export function mountBench(room, signal) {
   const axis = new Axis(project.standing.frames);
   const kept = () => JSON.parse(sessionStorage.getItem(`ft:${project.key}:bench`) ?? "{}");
   const keep = (more) => sessionStorage.setItem(`ft:${project.key}:bench`, JSON.stringify({ ...kept(), ...more }));
-  const state = { lanes: {}, curves: {}, parts: {}, wave: null, mapping: null, drive: 0, revision: null, bent: null, traces: false };
+  const state = { lanes: {}, curves: {}, parts: {}, wave: null, mapping: null, drive: 0, revision: null, previewed: new Set(), bent: null, traces: false };
   let inner = null;
 
   const find = (selector) => parts.querySelector(selector);
@@ -106,8 +106,8 @@ export function mountBench(room, signal) {
   }
 
   /** An address for lanes and curves as they are looked at: one mapping alone, and with the traces of steps. */
-  function looked(path, since = null) {
-    const query = new URLSearchParams(since === null ? {} : { since });
+  function looked(path, more = {}) {
+    const query = new URLSearchParams(more);
     if (lanes.solo) query.set("only", lanes.solo);
     if (state.traces && state.mapping) query.set("traces", state.mapping);
     return project.url(query.size ? `${path}?${query}` : path);
@@ -117,9 +117,11 @@ export function mountBench(room, signal) {
   /** Take in all lanes and curves; after an edit only what it changed. */
   async function load({ since = null } = {}) {
     const mine = (loads += 1);
+    const also = [...state.previewed];
     try {
-      const pack = await getPack(looked("curves", since));
+      const pack = await getPack(looked("curves", since === null ? {} : { since, also }));
       if (mine !== loads) return; // a later one knows all that this does
+      for (const id of also) state.previewed.delete(id);
       take(pack, { whole: since === null });
       state.revision = pack.head.revision;
     } catch (wrong) {
@@ -164,6 +166,7 @@ export function mountBench(room, signal) {
     const pack = await telling(() => postPack(looked("preview"), body));
     if (!pack || signal.aborted || !still()) return;
     take(pack, { whole: false });
+    for (const id of Object.keys(pack.head.lanes)) state.previewed.add(id);
     drawLanes(Object.keys(pack.head.lanes));
     drawChosen();
     drawFrame();

@@ -40,6 +40,7 @@ export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
     const [typed, scrolled] = [drawer.querySelector("#drawer-find")?.value ?? "", drawer.scrollTop];
     const again = open === name && !drawer.hidden;
     drawer.innerHTML = html;
+    drawer.scrollTop = 0;
     drawer.hidden = false;
     open = name;
     marked();

@@ -1,0 +1,110 @@
+"""What a mapping can be aimed at: lists of properties, first choices, and another target with its settings kept."""
+
+from __future__ import annotations
+
+from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.target import Target
+from fern_tide.core.document import Project
+from fern_tide.core.mapping.drive import Drive
+from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.scene.graphic import is_level
+from fern_tide.core.scene.properties import Property
+from fern_tide.core.scene.scene import Part
+
+MOST_PLACES = 300
+MOST_GROUPS = 120
+
+
+def aim(project: Project, mapping: Mapping, *, place: int, target: Target) -> Mapping:
+    """Let the drive at a place move another property; past the last, add a drive.
+
+    All settings stay. So do the ends, where the other property counts in the same unit, and else they are its own.
+
+    Raises:
+        UnknownName: there is no such part or property.
+        InvalidParameter: the mapping drives the property already.
+    """
+    part, item = project.scene.resolve(target)
+    if any(drive.target == target for at, drive in enumerate(mapping.drives) if at != place):
+        name = f"{part.name}, {item.label.lower()}"
+        raise InvalidParameter("property", value=name, allowed="one that this mapping does not drive already")
+    rest, full = item.suggest_ends(part.own(item.id))
+    drives = list(mapping.drives)
+    like = drives[min(max(place, 0), len(drives) - 1)]
+    if place < len(drives):
+        _, before = project.scene.resolve(like.target)
+        if (before.kind, before.unit, before.id) == (item.kind, item.unit, item.id):
+            rest, full = like.rest, like.full
+    aimed = like.model_copy(update={"target": target, "rest": rest, "full": full})
+    drives[place : place + 1] = [aimed]
+    return mapping.model_copy(update={"drives": tuple(drives)})
+
+
+def target_groups(project: Project, chosen: Target | None) -> list[tuple[Part, tuple[Property, ...]]]:
+    """List parts with what can be driven: those that are driven, the chosen one, then others as far as a list goes."""
+    taken = {drive.target.part for mapping in project.mappings for drive in mapping.drives}
+    first = [part for part in project.scene.parts if part.id in taken or (chosen and part.id == chosen.part)]
+    few = len(project.scene.parts) <= MOST_GROUPS
+    others = [part for part in project.scene.parts if part.id not in taken][: MOST_GROUPS - len(first)]
+    shown = project.scene.parts if few else (*first, *others)
+    groups = [(part, tuple(item for item in part.properties if not is_level(item.id))) for part in shown]
+    return [(part, items) for part, items in groups if items]
+
+
+def places_for(project: Project, drive: Drive) -> list[tuple[str, str]]:
+    """List where a drive could move to, its settings kept: the same property of other parts, and what the part has."""
+    part, item = project.scene.resolve(drive.target)
+    found = [
+        (f"{part.id}:{other.id}", f"{part.name}, {other.label.lower()}")
+        for other in part.properties
+        if other.kind == item.kind and other.id != item.id and not is_level(other.id)
+    ]
+    for other_part in project.scene.parts:
+        if other_part.id != part.id and other_part.has(item.id):
+            found.append((f"{other_part.id}:{item.id}", f"{other_part.name}, {item.label.lower()}"))
+        if len(found) > MOST_PLACES:
+            break
+    return found
+
+
+def next_target(project: Project, mapping: Mapping) -> Target:
+    """Suggest what a mapping could move too: the same property of the next part, else the part's next property."""
+    taken = {drive.target for drive in mapping.drives}
+    last = mapping.drives[-1].target
+    parts = [part.id for part in project.scene.parts]
+    after = parts[parts.index(last.part) + 1 :]
+    for part_id in (*after, *parts):
+        candidate = Target(part=part_id, property=last.property)
+        known = project.scene.part(part_id).has(last.property)
+        if known and candidate not in taken:
+            return candidate
+    for item in project.scene.part(last.part).properties:
+        candidate = Target(part=last.part, property=item.id)
+        if candidate not in taken and not is_level(item.id):
+            return candidate
+    raise InvalidParameter("property", value="missing", allowed="another mapping: this one drives all that it could")
+
+
+def first_choice(project: Project) -> tuple[str, Target]:
+    """Pick the envelope and property that a new mapping starts with: the first property that nothing drives.
+
+    Raises:
+        InvalidParameter: there is no envelope, or the scene has no parts.
+    """
+    if not project.envelopes:
+        raise InvalidParameter("envelope", value="missing", allowed="a sound first: add one in the Sound room")
+    taken = {drive.target for mapping in project.mappings for drive in mapping.drives}
+    free = [
+        Target(part=part.id, property=item.id)
+        for part in project.scene.parts
+        for item in part.properties
+        if not is_level(item.id) and Target(part=part.id, property=item.id) not in taken
+    ]
+    if not free:
+        raise InvalidParameter("part", value="missing", allowed="a scene with something that nothing drives yet")
+    wanted = {name: place for place, name in enumerate(("scale_y", "opacity", "turn", "y"))}
+
+    def order(target: Target) -> tuple[int, bool]:
+        return wanted.get(target.property, len(wanted)), project.scene.part(target.part).shape.id.startswith("group")
+
+    return project.envelopes[0].id, min(free, key=order)
