@@ -25,6 +25,12 @@ function mountRoom() {
   view = VIEWS[room.dataset.room](room, scope.signal);
 }
 
+/** A room goes: emptied here at once, since htmx would take leave of each of its thousand elements. */
+function leave(room) {
+  scope?.abort();
+  room.replaceChildren();
+}
+
 /** Another room was swapped in: its address goes into the history, its view is mounted, the playhead stays. */
 function enter() {
   mountRoom();
@@ -79,6 +85,7 @@ if (project.key) {
   work.addEventListener("done", () => rhythm.load(document.getElementById("ribbon")?.dataset.track || null));
   mountKeyboard({ zoom: (by) => view?.zoom?.(by), nextVersion: () => view?.nextVersion?.() });
   document.addEventListener("htmx:beforeRequest", (event) => event.target.getAttribute("href")?.endsWith("/sound") && openingSound());
+  document.addEventListener("htmx:beforeSwap", ({ target, detail }) => target.id === "room" && detail.shouldSwap && leave(target));
   document.addEventListener("htmx:afterSettle", (event) => event.target.id === "room" && enter());
   window.addEventListener("popstate", () => window.location.reload());
 }
