@@ -36,9 +36,10 @@ def shoot(page: Page, name: str) -> None:
     print(f"docs/screenshots/{name}.png")
 
 
-def take_reuse(page: Page) -> None:
+def take_reuse(page: Page, url: str) -> None:
     """Two versions side by side, the traces of steps, and the recipes."""
-    page.click("#rooms >> text=Bench")
+    page.goto(url)
+    page.click("main li a:not(:has-text('potting bench'))")
     settled(page, "#plot")
     page.click("[data-act='keep-version']")
     page.wait_for_selector("[data-version='A']")
@@ -57,9 +58,6 @@ def take_reuse(page: Page) -> None:
     page.mouse.move(640, 790)
     page.wait_for_timeout(900)
     shoot(page, "bench-recipes")
-    page.keyboard.press("Escape")
-    page.click("[data-act='drop-versions']")
-    page.wait_for_timeout(400)
 
 
 def take(page: Page, url: str) -> None:
@@ -97,8 +95,8 @@ def take(page: Page, url: str) -> None:
     page.wait_for_selector("#download-svg")
     page.mouse.move(640, 790)
     shoot(page, "hand-off")
-    take_reuse(page)
     take_stages(page, url)
+    take_reuse(page, url)
     page.goto(url)
     page.wait_for_timeout(700)
     dates = "document.querySelectorAll('[data-changed]')"

@@ -40,8 +40,8 @@ export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
     const [typed, scrolled] = [drawer.querySelector("#drawer-find")?.value ?? "", drawer.scrollTop];
     const again = open === name && !drawer.hidden;
     drawer.innerHTML = html;
-    drawer.scrollTop = 0;
     drawer.hidden = false;
+    drawer.scrollTop = 0;
     open = name;
     marked();
     const field = drawer.querySelector("#drawer-find");
@@ -49,7 +49,7 @@ export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
       field.value = typed;
       find(typed);
       drawer.scrollTop = scrolled;
-    } else (field ?? drawer.querySelector("[data-close]")).focus();
+    } else (field ?? drawer.querySelector("[data-close]")).focus({ preventScroll: true });
   }
 
   function close({ refocus = true } = {}) {
