@@ -65,6 +65,9 @@ def test_path_data_that_is_none_is_refused_and_the_path_stays(room):  # noqa: F8
     room.press("#shape-data", "Enter")
     room.wait_for_selector("#notice:not([hidden])")
     assert "data" in room.inner_text("#notice-words")
+    wait(
+        room, "document.querySelector('#shape-data').value.startsWith('M')"
+    )  # what was refused is not kept on the page
     assert part_json(room, "path-22") == before
 
 

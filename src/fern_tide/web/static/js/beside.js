@@ -10,9 +10,9 @@ export class Beside {
   #scope = null;
   #view = null;
 
-  /** root: the stage of the room; state: its curves and parts. */
-  constructor(root, { state, signal }) {
-    Object.assign(this, { root, state, signal, name: null, mapping: null });
+  /** root: the stage of the room; motion: its curves and parts. */
+  constructor(root, { motion, signal }) {
+    Object.assign(this, { root, motion, signal, name: null, mapping: null });
     signal.addEventListener("abort", () => this.close());
   }
 
@@ -46,7 +46,7 @@ export class Beside {
     const pack = await telling(() => postPack(project.url("preview"), { command: { kind: "show_version", id: this.mapping, name: this.name } }));
     if (!pack || !this.#view) return;
     const own = Object.entries(pack.head.curves).map(([target, found]) => [target, { kind: found.kind, values: pack.arrays[found.values] }]);
-    this.#view.bind({ curves: { ...this.state.curves, ...Object.fromEntries(own) }, parts: { ...this.state.parts, ...pack.head.parts } });
+    this.#view.bind({ curves: { ...this.motion.curves, ...Object.fromEntries(own) }, parts: { ...this.motion.parts, ...pack.head.parts } });
     this.#view.show(transport.frame);
   }
 
