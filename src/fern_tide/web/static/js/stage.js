@@ -47,6 +47,7 @@ function setter(target, attribute, textAt) {
 
 export class Stage2d {
   #setters = [];
+  clocks = new Set();
   #bound = null;
   #curves = {};
   #heads = {};
@@ -78,8 +79,10 @@ export class Stage2d {
   #dress() {
     if (!this.svg) return;
     this.svg.dataset.whole ??= this.svg.getAttribute("viewBox");
-    this.moves = this.svg.querySelector("animate, animateTransform, animateMotion, set") !== null;
-    if (this.moves) this.svg.pauseAnimations();
+    // in a browser every svg, also one inside another, has a clock of its own for what lies directly in it
+    const moving = [...this.svg.querySelectorAll("animate, animateTransform, animateMotion, set")];
+    this.clocks = new Set(moving.map((element) => element.ownerSVGElement));
+    for (const clock of this.clocks) clock.pauseAnimations();
     for (const element of this.svg.querySelectorAll("[data-css]")) {
       for (const part of element.dataset.css.split(";")) {
         const [name, value] = part.split(":");
@@ -168,7 +171,7 @@ export class Stage2d {
   show(frame, seconds) {
     this.frame = frame;
     for (const set of this.#setters) set(frame);
-    if (this.moves && seconds !== undefined) this.svg.setCurrentTime(seconds);
+    if (seconds !== undefined) for (const clock of this.clocks) clock.setCurrentTime(seconds);
   }
 
   // --- looking and picking
