@@ -341,5 +341,9 @@ def test_many_mappings_stay_usable_and_only_the_lanes_in_view_are_drawn(demo):  
     demo.fill("#at-full", "7")
     demo.press("#at-full", "Enter")
     wait(demo, "document.querySelector('#saved') && document.querySelector('#undo').title.includes('at full')")
-    demo.wait_for_timeout(800)
+    for _ in range(100):
+        demo.wait_for_timeout(200)
+        if got:
+            break
+    demo.wait_for_timeout(400)
     assert len(got) == 1 and len(got[0].body()) < 60_000  # one lane and one curve of 1349 frames, without its level

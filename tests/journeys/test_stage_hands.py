@@ -51,6 +51,8 @@ def test_a_path_is_drawn_on_the_stage_where_the_hand_was(room):  # noqa: F811
     data = part_json(room, "path-22")["shape"]["params"]["data"]
     assert data.endswith("Z")  # a filled one is closed
     assert np.allclose(corners(data), drawn, atol=2.5)
+    wait(room, "document.querySelector('#shape-data').value.endsWith('Z')")
+    wait(room, "document.querySelector('#shape-data').value.split('L').length === 3")
     room.fill("#shape-data", "M10 10L60 10L60 60Z")
     room.press("#shape-data", "Enter")
     wait(room, "document.querySelector('#stage-path-22--own').getAttribute('d') === 'M10 10L60 10L60 60Z'")

@@ -31,6 +31,8 @@ export function replaceHtml(place, html) {
   if ("tried" in held.dataset) same.dataset.tried = "";
   same.dataset.before = held.dataset.before ?? "";
   same.setSelectionRange(held.selectionStart, held.selectionEnd);
+  // the browser takes what was put there for unchanged, and would not tell of it when the field is left
+  if (!("number" in same.dataset)) same.addEventListener("blur", () => same.dispatchEvent(new Event("change", { bubbles: true })), { once: true });
 }
 
 /** Run something and show what goes wrong; gives undefined then. */
