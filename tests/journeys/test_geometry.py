@@ -181,7 +181,7 @@ def test_handles_of_a_curve_lie_where_it_goes_and_are_moved_within_their_neighbo
 def test_what_a_lane_says_of_values_and_of_what_is_measured(modules):
     curve = {"kind": "number", "values": [0.254, -0.001, 12.345, 1234.5]}
     said = [modules("lanes", "valueWords", curve, frame, "px") for frame in range(4)]
-    assert said == ["0.25 px", "0.00 px", "12.3 px", "1235 px"] or said[3] == "1234 px"
+    assert said == ["0.25 px", "0.00 px", "12.3 px", "1235 px"]
     assert modules("lanes", "valueWords", None, 0) == "" and modules("lanes", "valueWords", curve, 9) == ""
     colour = {"kind": "colour", "values": [[1.0], [0.5], [0.0]]}
     assert modules("lanes", "valueWords", colour, 0) == "#ff8000"

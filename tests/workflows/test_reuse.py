@@ -7,8 +7,9 @@ from tests.workflows.test_workflows import SOUND
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands import PutEnvelope
-from fern_tide.core.envelope.envelope import CleanUpChoice
-from fern_tide.core.mapping.drive import Drive, Stacking
+from fern_tide.core.document import Marker, Project, read_project
+from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope
+from fern_tide.core.mapping.drive import Drive, Stacking, Stop
 from fern_tide.core.mapping.mapping import Mapping, StepChoice
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.mapping.recipe import Recipe
@@ -16,8 +17,9 @@ from fern_tide.core.mapping.starting_recipes import STARTING
 from fern_tide.core.mapping_commands import KeepVersion, PutMapping, PutRecipes, ShowVersion
 from fern_tide.core.scene.follow import Limit
 from fern_tide.core.scene_commands import PutLimit
+from fern_tide.core.soundtrack_commands import PutMarker
 from fern_tide.demo.scene import glasshouse
-from fern_tide.workflows import bake_project, bring_in_sound, recipes, tune, why
+from fern_tide.workflows import aiming, bake_project, bring_in_sound, recipes, tune, why
 from fern_tide.workflows.levels import Levels
 
 
@@ -81,7 +83,7 @@ def test_a_recipe_written_down_and_applied_again_gives_the_same_motion(studio, l
     shaped = mapping.model_copy(update={"steps": (StepChoice.parse("stairs levels=3"),)})
     project = do(studio, key, PutMapping(mapping=shaped))
     (before,) = tune.curves(levels, project, of=shaped)
-    recipe = recipes.write_down(levels, project, shaped, place=0, name="Three steps")
+    recipe = recipes.write_down(levels, project, shaped, place=0, name="Three steps", ids=())
     assert recipe.id == "three-steps"
     other = add(studio, levels, key, "moth-one:turn")
     project = do(studio, key, recipes.apply(levels, document(studio, key), other, recipe))
@@ -174,11 +176,11 @@ def test_traces_and_the_sum_of_a_stack_are_what_the_bake_goes_through(studio, le
     np.testing.assert_array_equal(found[-1], levels.lift(project, shaped))
     (curve,) = tune.curves(levels, project, of=shaped)
     made = {curve.target: curve}
-    assert why.sum_lift(project, shaped, made) is None  # alone
+    assert why.sum_lift(shaped, made, stacks=why.all_stacks(project)) is None  # alone
     over = add(studio, levels, key, "lamp:turn")
     project = document(studio, key)
     (curve,) = tune.curves(levels, project, of=over)
-    total = why.sum_lift(project, shaped, {curve.target: curve})
+    total = why.sum_lift(shaped, {curve.target: curve}, stacks=why.all_stacks(project))
     drive = shaped.drives[0]
     np.testing.assert_allclose(drive.rest + total * (drive.full - drive.rest), curve.values)
 
@@ -266,3 +268,48 @@ def test_no_more_is_remembered_than_there_is_room_for(studio, levels, key, monke
     assert levels.computed == before  # the last one is still there
     levels.lift(project, mapping.model_copy(update={"steps": steps[:1]}))
     assert levels.computed > before
+
+
+def test_every_id_at_hand_means_one_recipe(studio, levels, key):
+    mapping = add(studio, levels, key, "lamp:turn")
+    studio.library.put(Recipe(id="lamp", name="Lamp"))
+    project = document(studio, key)
+    ids = [recipe.id for recipe in recipes.known(studio, project)]
+    assert recipes.write_down(levels, project, mapping, place=0, name="Lamp", ids=ids).id == "lamp-2"
+    wanted = (Recipe(id="lamp", name="Another"), Recipe(id="tide", name="Ebb"), Recipe(id="new", name="New"))
+    project = do(studio, key, recipes.brought(studio, project, wanted))
+    assert [recipe.id for recipe in project.recipes] == ["lamp-2", "tide-2", "new"]
+    assert recipes.find(studio, project, "tide").name == "Tide" and recipes.find(studio, project, "lamp").name == "Lamp"
+    again = do(studio, key, recipes.brought(studio, project, (Recipe(id="new", name="Newer"),)))
+    assert [recipe.name for recipe in again.recipes] == ["Another", "Ebb", "Newer"]
+
+
+def test_what_goes_by_markers_changes_with_them_and_nothing_else_does(studio, levels, key):
+    still, driven = (add(studio, levels, key, name) for name in ("lamp:turn", "moth-one:turn"))
+    step = StepChoice.parse("build_up starts_over=yes hits=markers")
+    before = do(studio, key, PutMapping(mapping=driven.but(steps=(step,))))
+    after = PutMarker(marker=Marker(id="m", name="M", time_s=1.0)).apply(before)
+    assert [item.id for item in tune.changes(before, after).mappings] == [driven.id] != [still.id]
+    assert levels.lift(before, before.mapping(driven.id))[31] > levels.lift(after, after.mapping(driven.id))[31]
+
+
+def test_a_colour_that_is_aimed_at_a_number_leaves_its_colours_behind(studio, levels, key):
+    mapping = add(studio, levels, key, "title:fill")
+    stops = mapping.drives[0].but(stops=(Stop(at=0.5, colour="#ff0000"),))
+    project = do(studio, key, PutMapping(mapping=mapping.but(drives=(stops,))))
+    kept = aiming.aim(project, project.mappings[0], place=0, target=Target.parse("title:stroke"))
+    assert kept.drives[0].stops == stops.stops  # another colour takes them
+    aimed = aiming.aim(project, project.mappings[0], place=0, target=Target.parse("title:opacity"))
+    assert aimed.drives[0].stops == ()
+    saved = do(studio, key, PutMapping(mapping=aimed))
+    assert read_project(saved.model_dump_json()) == saved
+
+
+def test_why_has_nothing_to_say_where_there_are_no_frames(levels):
+    points = {"id": "e", "name": "E", "reading": {"id": "curve"}}
+    drive = Drive(target=Target.parse("lamp:turn"), rest=0.0, full=1.0)
+    mapping = Mapping(id="m", name="M", envelope="e", marks=Marks(low=0.1, high=0.9), drives=(drive,))
+    project = Project(name="P", envelopes=(Envelope.model_validate(points),), mappings=(mapping,), scene=glasshouse())
+    assert project.n_frames == 0
+    assert why.why(levels, project, mapping, place=0, frame=5) == []
+    assert why.step_traces(levels, project, mapping).shape == (1, 0)

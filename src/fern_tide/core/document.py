@@ -12,7 +12,7 @@ from pydantic import Field, ValidationError, model_validator
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject
 from fern_tide.core.base.frame_rate import FrameRate, RateField
-from fern_tide.core.base.params import Frozen, build
+from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.target import Id, MediaHash, Name
 from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope
@@ -201,10 +201,6 @@ class Project(Frozen, frozen=True):
     def recipe(self, recipe_id: str) -> Recipe:
         """Find a recipe, or raise UnknownName."""
         return _find(self.recipes, recipe_id, "recipe")
-
-    def but(self, **changes: Any) -> Project:
-        """Give the document with some fields replaced, checked anew; raise FernTideError where that is not possible."""
-        return build(Project, {**{name: getattr(self, name) for name in type(self).model_fields}, **changes})
 
 
 T = TypeVar("T", Track, Envelope, Mapping, Marker, Recipe)

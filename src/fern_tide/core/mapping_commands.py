@@ -11,7 +11,7 @@ from fern_tide.core.base.target import Id
 from fern_tide.core.command import Command, choice_label, held, put, without
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.drive import Drive
-from fern_tide.core.mapping.mapping import MOST_KEPT, Kept, Mapping, Tuning
+from fern_tide.core.mapping.mapping import MOST_KEPT, Kept, Mapping
 from fern_tide.core.mapping.recipe import Recipe
 
 KEPT_NAMES = ("A", "B", "C", "D")
@@ -143,7 +143,7 @@ class ShowVersion(Command, frozen=True):
         wanted = _kept(mapping, self.name)
         if not any(same(mapping, item) for item in mapping.kept) and len(mapping.kept) < MOST_KEPT:
             mapping = with_version(mapping)
-        return project.but(mappings=put(project.mappings, mapping.tuned(wanted)))
+        return project.but(mappings=put(project.mappings, mapping.but(**wanted.tuning)))
 
 
 class DropVersion(Command, frozen=True):
@@ -167,15 +167,15 @@ class DropVersion(Command, frozen=True):
 
 def same(mapping: Mapping, kept: Kept) -> bool:
     """Say whether a mapping moves as a kept version does."""
-    return all(getattr(mapping, name) == getattr(kept, name) for name in Tuning.model_fields)
+    return mapping.tuning == kept.tuning
 
 
 def with_version(mapping: Mapping) -> Mapping:
     """Give a mapping that keeps its present tuning under the first free letter."""
     taken = {item.name for item in mapping.kept}
     name = next(letter for letter in KEPT_NAMES if letter not in taken)
-    kept = Kept(name=name, **{field: getattr(mapping, field) for field in Tuning.model_fields})
-    return mapping.model_copy(update={"kept": tuple(sorted((*mapping.kept, kept), key=lambda item: item.name))})
+    kept = Kept(name=name, **mapping.tuning)
+    return mapping.but(kept=tuple(sorted((*mapping.kept, kept), key=lambda item: item.name)))
 
 
 def _kept(mapping: Mapping, name: str) -> Kept:

@@ -78,6 +78,20 @@ def uploaded() -> Iterator[bytes]:
         yield chunk
 
 
+def small_upload(most: int) -> bytes:
+    """Read the request's raw body whole.
+
+    Raises:
+        FernTideError: it is empty, or longer than most bytes.
+    """
+    content = b""
+    for chunk in uploaded():
+        content += chunk
+        if len(content) > most:
+            raise FernTideError(f"The file is larger than {most >> 20} MB.", remedy="Choose another file.")
+    return content
+
+
 def standing(revision: Revision) -> dict[str, Any]:
     """Say how a project stands, for the header."""
     return {

@@ -28,16 +28,31 @@ def aim(project: Project, mapping: Mapping, *, place: int, target: Target) -> Ma
     if any(drive.target == target for at, drive in enumerate(mapping.drives) if at != place):
         name = f"{part.name}, {item.label.lower()}"
         raise InvalidParameter("property", value=name, allowed="one that this mapping does not drive already")
-    rest, full = item.suggest_ends(part.own(item.id))
     drives = list(mapping.drives)
     like = drives[min(max(place, 0), len(drives) - 1)]
-    if place < len(drives):
-        _, before = project.scene.resolve(like.target)
-        if (before.kind, before.unit, before.id) == (item.kind, item.unit, item.id):
-            rest, full = like.rest, like.full
-    aimed = like.model_copy(update={"target": target, "rest": rest, "full": full})
-    drives[place : place + 1] = [aimed]
-    return mapping.model_copy(update={"drives": tuple(drives)})
+    drives[place : place + 1] = [aimed(project, like, target, own_ends=place >= len(drives))]
+    return mapping.but(drives=tuple(drives))
+
+
+def aimed(project: Project, drive: Drive, target: Target, *, own_ends: bool = False) -> Drive:
+    """Give a drive of another property that moves as one does.
+
+    Args:
+        project: knows the properties.
+        drive: its response, lateness and stacking stay; its ends where the other property counts in the same unit.
+        target: the other property.
+        own_ends: the ends are those of the other property in any case.
+
+    Raises:
+        UnknownName: there is no such part or property.
+    """
+    part, item = project.scene.resolve(target)
+    _, before = project.scene.resolve(drive.target)
+    said = item.unit or item.kind == "colour" or item.id == before.id  # a bare number says nothing about another one
+    if (item.kind, item.unit) == (before.kind, before.unit) and said and not own_ends:
+        return drive.but(target=target)
+    rest, full = item.suggest_ends(part.own(item.id))
+    return drive.but(target=target, rest=rest, full=full, stops=())
 
 
 def target_groups(project: Project, chosen: Target | None) -> list[tuple[Part, tuple[Property, ...]]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.naming import Ids
@@ -11,24 +11,28 @@ from fern_tide.core.command import Command, listed
 from fern_tide.core.commands import PutEnvelope, Together
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope
-from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.recipe import Recipe, recipe_of
 from fern_tide.core.mapping.starting_recipes import STARTING
-from fern_tide.core.mapping_commands import PutMapping, RemoveMapping
+from fern_tide.core.mapping_commands import PutMapping, PutRecipes, RemoveMapping
+from fern_tide.workflows.aiming import aimed
 from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.studio import Studio
 from fern_tide.workflows.tune import suggest
 
 
+def known(studio: Studio, project: Project) -> tuple[Recipe, ...]:
+    """List the recipes at hand: of the project, of the library, and those that everybody has."""
+    return (*project.recipes, *studio.library.all(), *STARTING)
+
+
 def find(studio: Studio, project: Project, recipe_id: str) -> Recipe:
-    """Find a recipe by its id: of the project, else of the library, else of those that everybody has.
+    """Find a recipe at hand by its id.
 
     Raises:
         UnknownName: there is none.
     """
-    known = (*project.recipes, *studio.library.all(), *STARTING)
-    found = next((recipe for recipe in known if recipe.id == recipe_id), None)
+    found = next((recipe for recipe in known(studio, project) if recipe.id == recipe_id), None)
     if found is None:
         raise UnknownName(
             f"There is no recipe named {recipe_id:.60}.", remedy="Pick one from the list.", name=recipe_id
@@ -36,23 +40,49 @@ def find(studio: Studio, project: Project, recipe_id: str) -> Recipe:
     return found
 
 
-def write_down(levels: Levels, project: Project, mapping: Mapping, *, place: int, name: str) -> Recipe:
-    """Write a mapping down as a recipe under a fresh id, with the response of the drive at a place.
+def write_down(
+    levels: Levels, project: Project, mapping: Mapping, *, place: int, name: str, ids: Iterable[str]
+) -> Recipe:
+    """Write a mapping down as a recipe, with the response of the drive at a place.
+
+    Args:
+        levels: for what would be suggested.
+        project: the document.
+        mapping: what is written down.
+        place: of the drive.
+        name: of the recipe.
+        ids: those that are taken.
 
     Raises:
         NotAnalyzedYet: the level cannot be read yet.
     """
     envelope = project.envelope(mapping.envelope)
     suggested = suggest(levels, project, envelope_id=envelope.id, scale=mapping.marks.scale, row=mapping.row).marks
-    taken = (*project.recipes, *STARTING)
     return recipe_of(
         mapping,
         mapping.drives[min(place, len(mapping.drives) - 1)],
         clean_up=envelope.clean_up,
         suggested=suggested,
         name=name,
-        id=Ids(recipe.id for recipe in taken).make(name),
+        id=Ids(ids).make(name),
     )
+
+
+def brought(studio: Studio, project: Project, recipes: Iterable[Recipe]) -> Command:
+    """Give the edit that takes recipes of a file into the project.
+
+    One of the same id in the project is replaced; an id that stands for another recipe elsewhere gives way to a fresh
+    one, so that every id at hand means one recipe.
+    """
+    own = {recipe.id for recipe in project.recipes}
+    ids = Ids(recipe.id for recipe in known(studio, project))
+    found = tuple(one if one.id in own else one.but(id=ids.make(one.id)) for one in recipes)
+    return PutRecipes(recipes=found)
+
+
+def command(studio: Studio, levels: Levels, project: Project, *, mapping_id: str, recipe_id: str) -> Command:
+    """Give the edit that applies a recipe at hand to a mapping; see apply."""
+    return apply(levels, project, project.mapping(mapping_id), find(studio, project, recipe_id))
 
 
 def apply(levels: Levels, project: Project, mapping: Mapping, recipe: Recipe) -> Command:
@@ -110,7 +140,7 @@ def copy_to(project: Project, mapping: Mapping, targets: Sequence[Target], *, li
     wanted = tuple(dict.fromkeys(targets))
     if not wanted or drive.target in wanted:
         raise InvalidParameter("property", value="missing", allowed="at least one that this does not move already")
-    drives = tuple(_like(project, drive, target) for target in wanted)
+    drives = tuple(aimed(project, drive, target) for target in wanted)
     freed = [_without(item, wanted) for item in project.mappings]
     commands: list[Command] = []
     for before, after in zip(project.mappings, freed, strict=True):
@@ -133,17 +163,6 @@ def copy_to(project: Project, mapping: Mapping, targets: Sequence[Target], *, li
         listed([_said(project, target) for target in wanted[:2]]) if len(wanted) < 3 else f"{len(wanted)} properties"
     )
     return Together(words=f"Copy {mapping.name} to {names}"[:120], commands=tuple(commands))
-
-
-def _like(project: Project, drive: Drive, target: Target) -> Drive:
-    """A drive of another property: with the same ends where it counts in the same unit, else with its own."""
-    part, item = project.scene.resolve(target)
-    _, before = project.scene.resolve(drive.target)
-    changes: dict[str, object] = {"target": target}
-    if (before.kind, before.unit) != (item.kind, item.unit):
-        changes["rest"], changes["full"] = item.suggest_ends(part.own(item.id))
-        changes["stops"] = ()
-    return drive.model_copy(update=changes)
 
 
 def _without(mapping: Mapping, targets: Sequence[Target]) -> Mapping | None:

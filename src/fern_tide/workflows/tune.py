@@ -132,7 +132,10 @@ def changed_mappings(before: Project, after: Project) -> tuple[Mapping, ...]:
     return tuple(
         m
         for m in after.mappings
-        if was.get(m.id) != m or not same_level(before, after, m) or not _same_joined(before, after, m)
+        if was.get(m.id) != m
+        or not same_level(before, after, m)
+        or not _same_joined(before, after, m)
+        or (m.needs_markers and before.markers != after.markers)
     )
 
 
@@ -164,8 +167,10 @@ def changes(before: Project, after: Project) -> Changes:
 
 def with_also(changes: Changes, project: Project, also: Container[str]) -> Changes:
     """Give changes with some mappings more, and all that those move."""
-    more = [mapping for mapping in project.mappings if mapping.id in also and mapping not in changes.mappings]
-    targets = {drive.target for mapping in project.mappings if mapping.id in also for drive in mapping.drives}
+    there = {mapping.id for mapping in changes.mappings}
+    wanted = [mapping for mapping in project.mappings if mapping.id in also]
+    more = [mapping for mapping in wanted if mapping.id not in there]
+    targets = {drive.target for mapping in wanted for drive in mapping.drives}
     joined = None if changes.targets is None else changes.targets | targets
     return Changes((*changes.mappings, *more), joined)
 

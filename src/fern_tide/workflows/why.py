@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TypeAlias
+
 import numpy as np
 
 from fern_tide.core.bake.bake import driven
@@ -13,7 +15,9 @@ from fern_tide.core.mapping.drive import Drive, Stacking, inverted
 from fern_tide.core.mapping.explain import Because, explain, value_text
 from fern_tide.core.mapping.mapping import Mapping, traces
 from fern_tide.workflows.levels import Levels
-from fern_tide.workflows.tune import curves
+from fern_tide.workflows.tune import curves_of
+
+Stacks: TypeAlias = dict[Target, list[tuple[Mapping, Drive]]]
 
 
 def why(levels: Levels, project: Project, mapping: Mapping, *, place: int, frame: int) -> list[Because]:
@@ -27,9 +31,9 @@ def why(levels: Levels, project: Project, mapping: Mapping, *, place: int, frame
     said = explain(level, mapping, drive, context=context, frame=frame)
     if mapping.muted:
         said.append(Because("Muted", "it moves nothing", "for now"))
-    own = {item.target: item for item in curves(levels, project, of=mapping)} if not mapping.muted else {}
-    curve = own.get(drive.target)
-    stack, limit = stack_of(project, drive.target), project.scene.limit_of(drive.target)
+    made = () if mapping.muted else curves_of(levels, project, [drive.target])
+    curve = next((item for item in made if item.target == drive.target), None)
+    stack, limit = all_stacks(project).get(drive.target, []), project.scene.limit_of(drive.target)
     followed = project.scene.follow_of(drive.target) is not None
     if curve is not None and curve.n_frames and (len(stack) > 1 or limit is not None or followed):
         at = min(max(frame, 0), curve.n_frames - 1)
@@ -42,15 +46,16 @@ def why(levels: Levels, project: Project, mapping: Mapping, *, place: int, frame
     return said
 
 
-def attention(project: Project, mapping: Mapping) -> str:
-    """Say in one sentence what keeps a mapping from doing what it seems to do, or ''."""
+def attention(project: Project, mapping: Mapping, *, stacks: Stacks) -> str:
+    """Say in one sentence what keeps a mapping from doing what it seems to do, or ''; stacks are all_stacks'."""
     for drive in mapping.drives:
         part, item = project.scene.resolve(drive.target)
         name = f"the {item.label.lower()} of {part.name}"
         if drive.rest == drive.full and not drive.stops:
             return f"At rest and at full are equal: {name} does not move."
-        above = [one for _, one in stack_of(project, drive.target)]
-        if drive in above and any(one.stacking is Stacking.REPLACE for one in above[above.index(drive) + 1 :]):
+        stack = stacks.get(drive.target, [])
+        own = next((at for at, (item, _) in enumerate(stack) if item.id == mapping.id), len(stack))
+        if any(one.stacking is Stacking.REPLACE for _, one in stack[own + 1 :]):
             return f"A later mapping replaces {name}: only that one is seen."
     for choice in mapping.steps:
         if choice.on and choice.id == "blend" and not choice.spec.uses(choice.params):
@@ -68,9 +73,9 @@ def _tracks(project: Project, mapping: Mapping) -> list[Track]:
     return [project.track(item.track) for item in made_of if item.track is not None and item.reading.spec.of_track]
 
 
-def stack_of(project: Project, target: Target) -> list[tuple[Mapping, Drive]]:
-    """List the mappings that move a property, unmuted, in stacking order."""
-    return driven(project.scene, project.mappings).get(target, [])
+def all_stacks(project: Project) -> Stacks:
+    """List for every driven property the mappings that move it, unmuted, in stacking order."""
+    return driven(project.scene, project.mappings)
 
 
 def step_traces(levels: Levels, project: Project, mapping: Mapping) -> FloatArray:
@@ -84,7 +89,7 @@ def step_traces(levels: Levels, project: Project, mapping: Mapping) -> FloatArra
     return np.stack([lift.max(axis=0) if lift.ndim > 1 else lift for lift in found])
 
 
-def sum_lift(project: Project, mapping: Mapping, made: dict[Target, Curve]) -> FloatArray | None:
+def sum_lift(mapping: Mapping, made: dict[Target, Curve], *, stacks: Stacks) -> FloatArray | None:
     """Give the whole stack's value as a lift of a mapping's first drive, 0 at its rest and 1 at its full.
 
     Returns:
@@ -92,7 +97,7 @@ def sum_lift(project: Project, mapping: Mapping, made: dict[Target, Curve]) -> F
     """
     drive = mapping.drives[0]
     curve = made.get(drive.target)
-    if curve is None or curve.kind == "colour" or len(stack_of(project, drive.target)) < 2:
+    if curve is None or curve.kind == "colour" or len(stacks.get(drive.target, [])) < 2:
         return None
     rest, full = float(drive.rest), float(drive.full)
     return None if rest == full else np.asarray((curve.values - rest) / (full - rest))
@@ -113,14 +118,12 @@ def with_siblings(project: Project, mapping: Mapping, *, place: int, other_way: 
     drive = mapping.drives[min(place, len(mapping.drives) - 1)]
     taken = {item.target for item in mapping.drives}
     like = inverted(drive) if other_way else drive
-    added = tuple(
-        like.model_copy(update={"target": target}) for target in siblings(project, drive) if target not in taken
-    )
-    return mapping.model_copy(update={"drives": mapping.drives + added})
+    added = tuple(like.but(target=target) for target in siblings(project, drive) if target not in taken)
+    return mapping.but(drives=mapping.drives + added)
 
 
 def invert(mapping: Mapping, *, place: int) -> Mapping:
     """Let one of a mapping's drives go the other way."""
     at = min(place, len(mapping.drives) - 1)
     drives = tuple(inverted(drive) if index == at else drive for index, drive in enumerate(mapping.drives))
-    return mapping.model_copy(update={"drives": drives})
+    return mapping.but(drives=drives)

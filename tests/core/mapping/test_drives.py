@@ -167,3 +167,17 @@ def test_a_suggestion_says_why_in_numbers():
     assert "next to nothing" in suggest_marks(np.zeros(90), scale=Scale.DB).reason
     even = 10 ** (np.linspace(-30, -10, 900) / 20)
     assert suggest_marks(even, scale=Scale.DB).reason.startswith("No gap between quiet and loud")
+
+
+def test_no_copy_can_be_what_no_value_may_be():
+    drive = Drive(target=TURN, rest=0.0, full=1.0)
+    with pytest.raises(InvalidParameter, match="only colours"):
+        drive.model_copy(update={"stops": (Stop(at=0.5, colour="#ffffff"),)})
+    with pytest.raises(InvalidParameter, match="full"):
+        drive.but(full=1e12)
+    flat = Drive(target=Target(part="b", property="scale_y"), rest=1.0, full=1e-12)
+    with pytest.raises(InvalidParameter, match="full"):
+        inverted(flat)
+    with pytest.raises(InvalidParameter, match="other"):
+        drive.but(other=1)
+    assert drive.but() == drive and drive.but(full=2).full == 2.0

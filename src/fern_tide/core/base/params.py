@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import shlex
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import Enum
-from typing import Any, TypeVar
+from typing import Any, Self, TypeVar
 
 from annotated_types import Ge, Gt, Le, Lt
 from pydantic import BaseModel, ConfigDict, ValidationError
@@ -20,6 +20,18 @@ class Frozen(BaseModel):
     """A value: immutable, with no field it does not know, and no NaN or infinity."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """Give the value with some fields replaced, checked anew, so that no copy can be what no value may be.
+
+        Raises:
+            InvalidParameter: a new value is not possible.
+        """
+        return build(type(self), {**{name: getattr(self, name) for name in type(self).model_fields}, **(update or {})})
+
+    def but(self, **changes: Any) -> Self:
+        """Give the value with some fields replaced, checked anew; raise InvalidParameter where that is not possible."""
+        return self.model_copy(update=changes)
 
 
 class Params(Frozen):

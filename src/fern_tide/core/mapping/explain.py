@@ -38,7 +38,12 @@ def explain(level: FloatArray, mapping: Tuning, drive: Drive, *, context: StepCo
         drive: one of its drives.
         context: as for shaped_lift.
         frame: from 0; one past the end is the last.
+
+    Returns:
+        Nothing where there are no frames.
     """
+    if not level.shape[-1]:
+        return []
     at = max(0, min(frame, level.shape[-1] - 1))
     found = traces(level, mapping, context=context)
     rows = [drive_lift(lift, mapping, drive)[at] for lift in found]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar
+from typing import Annotated, Any, ClassVar
 
 import numpy as np
 from pydantic import Field
@@ -43,6 +43,11 @@ class Tuning(Frozen, frozen=True):
     drives: Annotated[tuple[Drive, ...], Field(min_length=1)]
     seed: Annotated[int, Field(ge=0, lt=2**31)] = 0
 
+    @property
+    def tuning(self) -> dict[str, Any]:
+        """What makes the motion, field by field, without names and versions."""
+        return {name: getattr(self, name) for name in Tuning.model_fields}
+
 
 class Kept(Tuning, frozen=True):
     """A version of a mapping that is kept to compare it with others."""
@@ -62,15 +67,6 @@ class Mapping(Tuning, frozen=True):
     name: Name
     muted: bool = False
     kept: Annotated[tuple[Kept, ...], Field(max_length=MOST_KEPT)] = ()
-
-    @property
-    def tuning(self) -> Tuning:
-        """Give what makes its motion, without name and versions."""
-        return Tuning(**{name: getattr(self, name) for name in Tuning.model_fields})
-
-    def tuned(self, tuning: Tuning) -> Mapping:
-        """Give the same mapping with another tuning."""
-        return self.model_copy(update={name: getattr(tuning, name) for name in Tuning.model_fields})
 
     @property
     def needs_hits(self) -> bool:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import cached_property
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
-from fern_tide.core.base.params import Frozen, build
+from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
 from fern_tide.core.base.target import Id, MediaHash, Name, Target
 from fern_tide.core.mapping.colour import Colour
@@ -163,10 +163,6 @@ class Scene(Frozen, frozen=True):
                     value=f"{follow.source}, which follows it",
                     allowed="a property that does not follow it in turn",
                 )
-
-    def but(self, **changes: Any) -> Scene:
-        """Give the scene with some fields replaced, checked anew; raise InvalidParameter where that is not possible."""
-        return build(Scene, {**{name: getattr(self, name) for name in type(self).model_fields}, **changes})
 
     @cached_property
     def media(self) -> frozenset[str]:

@@ -8,7 +8,7 @@ from flask import Blueprint, render_template, request
 
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import CLEAN_UPS
-from fern_tide.core.mapping.drive import RESPONSES
+from fern_tide.core.mapping.drive import RESPONSES, Drive, Stacking
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping_commands import same
 from fern_tide.store.projects import Revision
@@ -41,6 +41,7 @@ def _shown(revision: Revision) -> dict[str, Any]:
     ends = _ends(project, mapping) if mapping else []
     wanted = request.args.get("drive", 0, type=int)
     place = wanted if 0 <= wanted < len(ends) else 0
+    stacks = why.all_stacks(project)
     return {
         "key": revision.key,
         "revision": revision,
@@ -55,9 +56,9 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "responses": RESPONSES,
         "reason": _reason(project, mapping) if mapping else "",
         "shown_version": mapping is not None and any(same(mapping, kept) for kept in mapping.kept),
-        "attention": why.attention(project, mapping) if mapping else "",
-        "others": _others(project, mapping, place) if mapping else [],
-        "groups": _groups(project),
+        "attention": why.attention(project, mapping, stacks=stacks) if mapping else "",
+        "others": _others(mapping, stacks.get(mapping.drives[place].target, [])) if mapping else [],
+        "groups": _groups(project, stacks),
     }
 
 
@@ -73,25 +74,23 @@ def _reason(project: Project, mapping: Mapping) -> str:
     return found.reason
 
 
-def _others(project: Project, mapping: Mapping, place: int) -> list[dict[str, Any]]:
+def _others(mapping: Mapping, stack: list[tuple[Mapping, Drive]]) -> list[dict[str, Any]]:
     """The other mappings that move the shown property: those that this one lies over, and those over it."""
-    stack = [item for item, _ in why.stack_of(project, mapping.drives[place].target)]
-    own = next((at for at, item in enumerate(stack) if item.id == mapping.id), len(stack))
-    drives = [drive for _, drive in why.stack_of(project, mapping.drives[place].target)]
+    own = next((at for at, (item, _) in enumerate(stack) if item.id == mapping.id), len(stack))
     return [
         {
             "name": item.name,
             "place": "over" if at < own else "under",
-            "hides": at > own and drives[at].stacking == "replace",
+            "hides": at > own and drive.stacking is Stacking.REPLACE,
         }
-        for at, item in enumerate(stack)
+        for at, (item, drive) in enumerate(stack)
         if at != own
     ]
 
 
-def _groups(project: Project) -> list[tuple[str, list[dict[str, Any]]]]:
+def _groups(project: Project, stacks: why.Stacks) -> list[tuple[str, list[dict[str, Any]]]]:
     """The lanes under the names of their groups: as listed there is one, without a name."""
-    heads = [_head(project, item) for item in project.mappings]
+    heads = [_head(project, item, stacks) for item in project.mappings]
     how = request.args.get("group")
     if how not in {"sound", "part"}:
         return [("", heads)] if heads else []
@@ -116,7 +115,7 @@ def _own(end: dict[str, Any]) -> float | str:
     return value
 
 
-def _head(project: Project, mapping: Mapping) -> dict[str, Any]:
+def _head(project: Project, mapping: Mapping, stacks: why.Stacks) -> dict[str, Any]:
     """What a lane says at its left and right."""
     first, *more = _ends(project, mapping)
     parts = {end["part"].name for end in (first, *more)}
@@ -129,7 +128,7 @@ def _head(project: Project, mapping: Mapping) -> dict[str, Any]:
         target = f"{len(parts)} parts, {', '.join(sorted(labels)).lower()}"
     return {
         "mapping": mapping,
-        "attention": why.attention(project, mapping),
+        "attention": why.attention(project, mapping, stacks=stacks),
         "envelope": project.envelope(mapping.envelope).name,
         "target": target,
         "drive": first["drive"],

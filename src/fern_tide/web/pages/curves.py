@@ -8,10 +8,8 @@ from typing import Any
 import numpy as np
 from flask import Blueprint, Response, jsonify, request, send_file
 
-from fern_tide.core.bake.bake import driven
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import to_db
 from fern_tide.core.commands import read_command
 from fern_tide.core.document import Project, Track
@@ -23,8 +21,7 @@ from fern_tide.core.sound.running import WAVEFORM_SAMPLES
 from fern_tide.web.context import body, services, staged, studio
 from fern_tide.web.heads import head
 from fern_tide.web.packing import Pack
-from fern_tide.web.pages.tuning import recipe_command
-from fern_tide.workflows import tune, why
+from fern_tide.workflows import recipes, tune, why
 from fern_tide.workflows.analysis import StoredFeatures
 from fern_tide.workflows.listening import heard_file, heard_key, kept_file
 
@@ -48,7 +45,7 @@ def all_curves(key: str) -> Response:
     if unread:
         project = project.but(mappings=tuple(m for m in project.mappings if m.id not in unread))
         changes = replace(changes, mappings=tuple(m for m in changes.mappings if m.id not in unread))
-    moved = driven(project.scene, _looked_at(project).mappings)
+    moved = why.all_stacks(_looked_at(project))
     there = {"lanes": [mapping.id for mapping in project.mappings], "curves": [str(target) for target in moved]}
     return _packed(project, changes, {"revision": revision, "all": there}, before=before, whole=also)
 
@@ -59,7 +56,13 @@ def preview(key: str) -> Response:
     revision, before = studio().projects.head(key)
     plain = body()
     if plain.get("recipe"):
-        command = recipe_command(before, str(plain.get("mapping")), str(plain["recipe"]))
+        command = recipes.command(
+            studio(),
+            services().levels,
+            before,
+            mapping_id=str(plain.get("mapping")),
+            recipe_id=str(plain["recipe"]),
+        )
     else:
         command = read_command(plain.get("command"))
     after = command.apply(before)
@@ -71,7 +74,7 @@ def _looked_at(project: Project) -> Project:
     only = request.args.get("only")
     if only is None or all(mapping.id != only for mapping in project.mappings):
         return project
-    alone = (m if m.id == only else m.model_copy(update={"muted": True}) for m in project.mappings)
+    alone = (m if m.id == only else m.but(muted=True) for m in project.mappings)
     return project.but(mappings=tuple(alone))
 
 
@@ -90,10 +93,12 @@ def _packed(
     pack, levels, stage = Pack(), services().levels, staged(project.scene)
     shown = _looked_at(project)
     made = {curve.target: curve for curve in tune.curves_of(levels, shown, changes.targets)}
+    stacks = why.all_stacks(shown)
+    known = {mapping.id: None if mapping.id in whole else before for mapping in changes.mappings}
     about = {
         "frames": project.n_frames,
         "lanes": {
-            mapping.id: _lane(pack, shown, mapping, None if mapping.id in whole else before, made)
+            mapping.id: _lane(pack, shown, mapping, known[mapping.id], why.sum_lift(mapping, made, stacks=stacks))
             for mapping in changes.mappings
         },
         "curves": {str(target): _curve(pack, curve) for target, curve in made.items()},
@@ -106,13 +111,12 @@ def _packed(
 
 
 def _lane(
-    pack: Pack, project: Project, mapping: Mapping, before: Project | None, made: dict[Target, Curve]
+    pack: Pack, project: Project, mapping: Mapping, before: Project | None, stacked: FloatArray | None
 ) -> dict[str, Any]:
     """A lane and its sheet; levels and marks are in the unit of the marks' scale, so that the page converts nothing.
 
     A level that the page has already is not sent again: it is the most of a lane's bytes.
     """
-    stacked = why.sum_lift(project, mapping, made)
     traced = request.args.get("traces") == mapping.id and mapping.steps
     known = before is not None and tune.same_level(before, project, mapping)
     level = services().levels.followed(project, mapping)

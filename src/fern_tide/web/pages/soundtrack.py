@@ -16,7 +16,7 @@ from fern_tide.core.envelope.beat_grid import on_beat
 from fern_tide.core.formats.moments import MOST_BYTES, Moment, read_moments, write_csv, write_vtt
 from fern_tide.core.sound.spectrogram import Picture, shown, tilt_steps
 from fern_tide.core.soundtrack_commands import PutMarkers, PutTrack, SetBeat
-from fern_tide.web.context import body, services, standing, studio, uploaded, whole
+from fern_tide.web.context import body, services, small_upload, standing, studio, uploaded, whole
 from fern_tide.web.packing import Pack
 from fern_tide.web.pages.curves import level_head, waveform_head
 from fern_tide.workflows import bring_in_sound, swap_media, tune
@@ -196,12 +196,7 @@ def markers(key: str, ending: str) -> Response:
 @pages.post("/markers")
 def add_markers(key: str) -> Any:
     """Take markers from a CSV or WebVTT file."""
-    content = b""
-    for chunk in uploaded():
-        content += chunk
-        if len(content) > MOST_BYTES:
-            break
-    moments = read_moments(content)
+    moments = read_moments(small_upload(MOST_BYTES))
     current = studio().projects.current(key)
     made: list[Marker] = list(current.document.markers)
     before = len(made)

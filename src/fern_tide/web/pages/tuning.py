@@ -7,17 +7,15 @@ from typing import Any
 from flask import Blueprint, Response, jsonify, render_template, request
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
-from fern_tide.core.base.naming import Ids
 from fern_tide.core.base.target import Target
 from fern_tide.core.command import Command
 from fern_tide.core.document import Project
-from fern_tide.core.mapping.mapping import STEPS
+from fern_tide.core.mapping.mapping import STEPS, Mapping
 from fern_tide.core.mapping.recipe import MOST_BYTES, read_recipes, write_recipes
 from fern_tide.core.mapping.starting_recipes import STARTING
 from fern_tide.core.mapping_commands import PutMapping, PutRecipes
-from fern_tide.store.projects import Revision
 from fern_tide.web import pictures
-from fern_tide.web.context import body, services, standing, studio, uploaded, whole
+from fern_tide.web.context import body, services, small_upload, standing, studio, whole
 from fern_tide.workflows import recipes, tune, why
 
 pages = Blueprint("tuning", __name__, url_prefix="/p/<key>")
@@ -48,12 +46,11 @@ def drawer(key: str, name: str) -> Any:
     if name == "copy":
         shown["movers"] = {str(drive.target): item.name for item in project.mappings for drive in item.drives}
     if name == "why":
-        shown |= _reasons(project, place)
+        shown |= _reasons(project, mapping, place)
     return render_template(f"bench/{name}.html", **shown)
 
 
-def _reasons(project: Project, place: int) -> dict[str, Any]:
-    mapping = project.mapping(request.args.get("mapping", ""))
+def _reasons(project: Project, mapping: Mapping, place: int) -> dict[str, Any]:
     frame = request.args.get("frame", 0, type=int)
     part, item = project.scene.resolve(mapping.drives[place].target)
     lines = why.why(services().levels, project, mapping, place=place, frame=frame)
@@ -64,13 +61,9 @@ def _reasons(project: Project, place: int) -> dict[str, Any]:
 def apply_recipe(key: str, mapping_id: str) -> Any:
     """Apply a recipe to a mapping."""
     plain, project = body(), _document(key)
-    return _saved(key, plain, recipe_command(project, mapping_id, str(plain.get("recipe"))))
-
-
-def recipe_command(project: Project, mapping_id: str, recipe_id: str) -> Command:
-    """Give the edit that applies a recipe to a mapping."""
-    recipe = recipes.find(studio(), project, recipe_id)
-    return recipes.apply(services().levels, project, project.mapping(mapping_id), recipe)
+    recipe = str(plain.get("recipe"))
+    command = recipes.command(studio(), services().levels, project, mapping_id=mapping_id, recipe_id=recipe)
+    return _saved(key, plain, command)
 
 
 @pages.post("/mappings/<mapping_id>/copy")
@@ -119,11 +112,12 @@ def save_recipe(key: str) -> Any:
     if not name:
         raise InvalidParameter("name", value="missing", allowed="a name for the recipe")
     mapping = project.mapping(str(plain.get("mapping")))
-    recipe = recipes.write_down(services().levels, project, mapping, place=whole(plain, "place"), name=name[:120])
+    ids = [recipe.id for recipe in recipes.known(studio(), project)]
+    levels, place = services().levels, whole(plain, "place")
+    recipe = recipes.write_down(levels, project, mapping, place=place, name=name[:120], ids=ids)
     if plain.get("library") is not True:
         return _saved(key, plain, PutRecipes(recipes=(recipe,)))
-    taken = Ids(item.id for item in (*studio().library.all(), *STARTING, *project.recipes))
-    studio().library.put(recipe.model_copy(update={"id": taken.make(name)}))
+    studio().library.put(recipe)
     return jsonify(standing(studio().projects.current(key)))
 
 
@@ -145,14 +139,9 @@ def export_recipes(key: str) -> Response:
 @pages.post("/recipes/files")
 def import_recipes(key: str) -> Any:
     """Take the recipes of a file into the project."""
-    content = b""
-    for chunk in uploaded():
-        content += chunk
-        if len(content) > MOST_BYTES:
-            raise FernTideError("The file is too large for recipes.", remedy="Choose a .json file of recipes.")
-    found = read_recipes(content)
+    found = read_recipes(small_upload(MOST_BYTES))
     if not found:
         raise FernTideError("There are no recipes in the file.", remedy="Choose another one.")
-    current: Revision = studio().projects.current(key)
-    revision = tune.edit(studio(), key, PutRecipes(recipes=found), base=current.id)
+    current = studio().projects.current(key)
+    revision = tune.edit(studio(), key, recipes.brought(studio(), current.document, found), base=current.id)
     return jsonify({**standing(revision), "recipes": len(found)})

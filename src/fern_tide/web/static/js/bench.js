@@ -245,6 +245,7 @@ export function mountBench(room, signal) {
   const redrawRibbon = () => find("#ribbon") && drawRibbon(find("#ribbon"), { wave: state.wave, axis });
   transport.addEventListener("selection", redrawRibbon, { signal });
   rhythm.addEventListener("rhythm", redrawRibbon, { signal });
+  project.addEventListener("revised", () => project.standing.looks !== stage.looks && beside.close(), { signal });
   project.addEventListener("revised", () => stage.follow(project.standing).then(refresh).then(() => load({ changed: true })), { signal });
   project.addEventListener("refused", () => refresh().then(() => load()), { signal });
   work.addEventListener("done", () => load(), { signal });

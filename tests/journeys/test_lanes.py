@@ -1,0 +1,87 @@
+"""How lanes are looked at: folded, grouped, alone, measured; and many of them."""
+
+import pytest
+from tests.journeys.conftest import wait
+from tests.journeys.test_bench import SEEK, drag, mapping_json, middle
+from tests.journeys.test_rooms import demo  # noqa: F401
+
+
+def test_lanes_are_folded_made_taller_grouped_and_seen_alone(demo):  # noqa: F811
+    tall = "document.querySelector('.lane[data-mapping=\"{}\"]').offsetHeight"
+    demo.click("[data-act='fold'][data-mapping='lamp-glow']", force=True)
+    wait(demo, f"{tall.format('lamp-glow')} === 24")
+    grip = middle(demo, "[data-grip='cloche-tops']")
+    before = demo.evaluate(tall.format("cloche-tops"))
+    drag(demo, grip, (grip[0], grip[1] + 50))
+    assert demo.evaluate(tall.format("cloche-tops")) == pytest.approx(before + 50, abs=2)
+    demo.reload()
+    demo.wait_for_selector("#plot")
+    assert demo.evaluate(tall.format("lamp-glow")) == 24  # as they were left
+    demo.click("#fold-all")
+    assert demo.inner_text("#fold-all") == "Unfold all"
+    demo.click("#fold-all")
+    demo.select_option("#group", "sound")
+    wait(demo, "document.querySelectorAll('.lane-group').length >= 3")
+    demo.click(".lane-group >> nth=0 >> button")
+    wait(demo, f"{tall.format('lamp-glow')} === 24")
+    demo.select_option("#group", "")
+    wait(demo, "document.querySelectorAll('.lane-group').length === 0")
+    demo.evaluate(SEEK.format(415))
+    demo.click("[data-act='solo'][data-mapping='frond-sway']", force=True)
+    wait(demo, "document.querySelector('#lane-words').textContent.startsWith('only Frond sway moves')")
+    wait(demo, "document.querySelector('[data-mapping=cloche-tops] .now').hidden")
+    demo.click("[data-act='solo'][data-mapping='frond-sway']", force=True)
+    wait(demo, "!document.querySelector('[data-mapping=cloche-tops] .now').hidden")
+
+
+def test_a_stretch_of_a_lane_is_measured_and_marks_stay_where_they_are(demo):  # noqa: F811
+    marks = mapping_json(demo)["marks"]
+    demo.click("#measure")
+    box = demo.locator("[data-lane='lamp-glow']").bounding_box()
+    drag(demo, (box["x"] + 100, box["y"] + 12), (box["x"] + 300, box["y"] + 12))
+    words = demo.inner_text("#lane-words")
+    frames = round(200 / box["width"] * 1349)
+    assert words.startswith((f"{frames} frames, ", f"{frames + 1} frames, ", f"{frames - 1} frames, "))
+    assert " ms: " in words and " to " in words and demo.locator("#measured").is_visible()
+    assert mapping_json(demo)["marks"] == marks
+    demo.click("#measure")
+    assert demo.locator("#measured").is_hidden()
+    demo.click("#follow")
+    assert demo.get_attribute("#follow", "aria-pressed") == "false"
+
+
+def test_many_mappings_stay_usable_and_only_the_lanes_in_view_are_drawn(demo):  # noqa: F811
+    properties = ("scale_y", "scale_x", "turn", "opacity", "x", "y")
+    add = """async ([targets, key]) => {
+      const token = document.querySelector('meta[name="csrf-token"]').content;
+      const headers = { 'X-CSRF-Token': token, 'Content-Type': 'application/json' };
+      let base = (await (await fetch(`/p/${key}/standing`)).json()).revision;
+      for (const target of targets) {
+        const body = JSON.stringify({ base, target });
+        const answer = await fetch(`/p/${key}/mappings`, { method: 'POST', headers, body });
+        base = (await answer.json()).revision;
+      }
+    }"""
+    key = demo.url.split("/p/")[1].split("/")[0]
+    targets = [f"cloche-{n}:{name}" for n in range(1, 11) for name in properties]
+    demo.evaluate(add, [targets, key])
+    demo.reload()
+    demo.wait_for_selector("#plot")
+    wait(demo, "document.querySelector('#hits').textContent !== '–'")
+    assert demo.locator(".lane[data-mapping]").count() == 64
+    drawn = "[...document.querySelectorAll('canvas[data-lane]')].filter((canvas) => canvas.width !== 300).length"
+    assert 3 < demo.evaluate(drawn) < 12
+    demo.evaluate("document.querySelector('#lanes-scroll').scrollTop = 1e6")
+    wait(demo, f"{drawn} > 8")
+    got = []
+    demo.on("response", lambda answer: got.append(answer) if "/curves?since=" in answer.url else None)
+    demo.click(".lane[data-mapping='cloche-10-down'] [data-select], .lane[data-mapping] >> nth=63 >> [data-select]")
+    demo.fill("#at-full", "7")
+    demo.press("#at-full", "Enter")
+    wait(demo, "document.querySelector('#saved') && document.querySelector('#undo').title.includes('at full')")
+    for _ in range(100):
+        demo.wait_for_timeout(200)
+        if got:
+            break
+    demo.wait_for_timeout(400)
+    assert len(got) == 1 and len(got[0].body()) < 60_000  # one lane and one curve of 1349 frames, without its level
