@@ -176,6 +176,7 @@ def test_files_that_come_together_are_all_on_the_stage(room):  # noqa: F811
     wait(room, f"{UNDO} === 'Undo: Bring in sprig.svg and 1 more'")
     room.wait_for_selector("#stage-blade--own", state="attached")
     room.wait_for_selector("#stage-pane--own image", state="attached")
+    room.wait_for_selector(".tree-row[aria-selected='true'] >> text=sprig")  # what came is chosen
 
 
 def test_a_long_sending_is_cancelled_and_nothing_comes(room):  # noqa: F811

@@ -57,12 +57,17 @@ def link(project: Project, scene: Scene) -> Linked:
 
 @dataclass(frozen=True)
 class BroughtIn:
-    """What became of files that came in: the revision, what was cut out, what is no longer driven, what is new."""
+    """What became of files that came in: the revision, what was cut out, what is no longer driven, what is new.
+
+    Attributes:
+        part: the first part that came, of those that lie in no other; None where none did.
+    """
 
     revision: Revision
     notes: tuple[str, ...]
     lost: tuple[str, ...] = ()
     fresh: tuple[str, ...] = ()
+    part: str | None = None
 
 
 def bring_in(studio: Studio, key: str, files: Mapping[str, bytes], *, replace: bool) -> BroughtIn:
@@ -78,7 +83,10 @@ def bring_in(studio: Studio, key: str, files: Mapping[str, bytes], *, replace: b
     project = current.document
     if not replace:
         scene = _with_all(project.scene, found)
-        return BroughtIn(_save(studio, key, current, f"Bring in {_named(found)}", scene, project.mappings), notes)
+        there = {part.id for part in project.scene.parts}
+        came = next((part.id for part in scene.parts if part.id not in there and part.parent is None), None)
+        revision = _save(studio, key, current, f"Bring in {_named(found)}", scene, project.mappings)
+        return BroughtIn(revision, notes, part=came)
     scene = _with_all(scene_of(*found[0]), found[1:])
     linked = link(project, scene)
     revision = _save(studio, key, current, f"Replace the stage with {_named(found)}", scene, linked.mappings)

@@ -119,7 +119,6 @@ STARTING = (
         "unfurl",
         "Unfurl",
         "Opens a little further at every sound and stays; starts over at a marker.",
-        steps=("build_up per_second=0.3 starts_over=yes hits=markers",),
-        response="ease",
+        steps=("build_up per_second=0.6 starts_over=yes hits=markers",),
     ),
 )

@@ -35,7 +35,9 @@ def dropped() -> dict[str, bytes]:
 
 
 def _answer(made: BroughtIn) -> Any:
-    return jsonify({**standing(made.revision), "notes": made.notes, "lost": made.lost, "fresh": made.fresh})
+    return jsonify(
+        {**standing(made.revision), "notes": made.notes, "lost": made.lost, "fresh": made.fresh, "part": made.part}
+    )
 
 
 @pages.post("/files")

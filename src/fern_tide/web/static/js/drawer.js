@@ -38,6 +38,7 @@ export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
     const html = await telling(() => getText(project.url(`bench/drawer/${name}?${query()}`)));
     if (html === undefined || signal.aborted) return;
     const [typed, scrolled] = [drawer.querySelector("#drawer-find")?.value ?? "", drawer.scrollTop];
+    const held = drawer.contains(document.activeElement) ? document.activeElement : null;
     const again = open === name && !drawer.hidden;
     drawer.innerHTML = html;
     drawer.hidden = false;
@@ -49,6 +50,8 @@ export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
       field.value = typed;
       find(typed);
       drawer.scrollTop = scrolled;
+      const same = held?.id ? `#${held.id}` : held?.dataset.pick ? `[data-pick][data-id="${held.dataset.id}"]` : null;
+      if (same) drawer.querySelector(same)?.focus({ preventScroll: true });
     } else (field ?? drawer.querySelector("[data-close]")).focus({ preventScroll: true });
   }
 
@@ -162,14 +165,16 @@ export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
     }
   });
   on(drawer, "keydown", (event) => {
-    if (event.key === "Escape") {
-      event.preventDefault();
-      close();
-    } else if (event.key === "Enter" && event.target.id === "recipe-name") keep("project");
+    if (event.key === "Enter" && event.target.id === "recipe-name") keep("project");
     else if (event.key === "Enter" && event.target.id === "drawer-find") {
       event.preventDefault(); // or the same press would push the button that has the focus then
       drawer.querySelector("[data-pick]:not([hidden] *):not([hidden])")?.click();
     }
+  });
+  on(document, "keydown", (event) => {
+    if (event.key !== "Escape" || drawer.hidden || event.defaultPrevented || document.querySelector("dialog[open]")) return;
+    event.preventDefault();
+    close();
   });
   const later = () => {
     clearTimeout(settling);

@@ -31,6 +31,7 @@ export function mountFiles(context) {
     const said = cameIn(standing);
     state.part = null;
     project.take(standing);
+    if (standing.part) context.select(standing.part); // what came is what is worked on next
     notice(said || `${words} is on the stage.`, { tone: said ? "bad" : "good", act: { words: "Undo", run: () => project.undo() } });
   }
 
