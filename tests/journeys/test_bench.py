@@ -97,7 +97,10 @@ def test_steps_are_put_in_order_by_hand_and_by_keys_and_doubled(demo):  # noqa: 
 
 
 def test_a_curve_is_drawn_by_hand_and_a_bezier_is_bent(demo):  # noqa: F811
-    demo.select_option("#response", "drawn")
+    demo.click("[data-drawer='responses']")
+    demo.wait_for_selector("#drawer-find:focus")
+    demo.keyboard.type("points")
+    demo.keyboard.press("Enter")
     wait(demo, "document.querySelectorAll('.bender').length === 2")
     x, y = middle(demo, ".bender")
     drag(demo, (x, y), (x + 12, y - 30))
@@ -267,3 +270,18 @@ def test_a_wrong_number_is_said_beside_its_field_and_marks_push_each_other(demo)
         demo, "document.querySelector('#sheet [role=status]')?.textContent.startsWith('At rest and at full are equal')"
     )
     assert demo.locator(".lane[data-mapping='lamp-glow'] .chip-ember").inner_text() == "look"
+
+
+def test_the_sheet_holds_every_response_of_numbers_and_of_colours(demo):  # noqa: F811
+    right = "document.querySelector('#plot').getBoundingClientRect().right"
+    wide = (
+        f"[...document.querySelectorAll('.sheet .field')].filter((e) => e.getBoundingClientRect().right > {right} + 1)"
+    )
+    for target in (None, "title:fill"):
+        if target:
+            demo.select_option("#add-target", target)
+            wait(demo, "document.querySelector('#mapping-name').value === 'Title fill'")
+        for name in demo.locator("#response option").evaluate_all("all => all.map((one) => one.value)"):
+            demo.select_option("#response", name)
+            wait(demo, f"document.querySelector('#response option[selected]').value === '{name}'")
+            assert demo.evaluate(f"{wide}.length") == 0, name

@@ -190,9 +190,9 @@ def test_what_a_lane_says_of_values_and_of_what_is_measured(modules):
 
 
 def test_lists_are_put_in_order_and_searched(modules):
-    assert modules("drawer", "atPlace", ["a", "b", "c"], 0, 2) == ["b", "c", "a"]
-    assert modules("drawer", "atPlace", ["a", "b", "c"], 2, 0) == ["c", "a", "b"]
-    assert modules("drawer", "twice", ["a", "b"], 0) == ["a", "a", "b"]
+    assert modules("lists", "atPlace", ["a", "b", "c"], 0, 2) == ["b", "c", "a"]
+    assert modules("lists", "atPlace", ["a", "b", "c"], 2, 0) == ["c", "a", "b"]
+    assert modules("lists", "twice", ["a", "b"], 0) == ["a", "a", "b"]
     assert modules("drawer", "isFound", "take turns goes to the other side", "TURN  goes") is True
     assert modules("drawer", "isFound", "take turns", "spring") is False
     assert [modules("step_order", "placeUnder", y, [10, 30]) for y in (5, 20, 40)] == [0, 1, 2]

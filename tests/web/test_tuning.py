@@ -2,11 +2,14 @@
 
 import io
 import json
+import re
 
 import numpy as np
 import pytest
 from tests.web.test_pages import app, client, demo, edit, standing, unpack  # noqa: F401
 
+from fern_tide.core.mapping.drive import RESPONSES
+from fern_tide.core.mapping.mapping import STEPS
 from fern_tide.core.mapping.recipe import read_recipes, write_recipes
 from fern_tide.core.mapping.starting_recipes import STARTING
 
@@ -19,12 +22,12 @@ def first(studio, key):
     return studio.projects.current(key).document.mappings[0]
 
 
-@pytest.mark.parametrize("name", ["steps", "recipes", "copy", "why"])
+@pytest.mark.parametrize("name", ["steps", "responses", "recipes", "copy", "why"])
 def test_every_drawer_opens_and_says_what_it_offers(client, studio, demo, name):  # noqa: F811
     mapping = first(studio, demo)
     answer = client.get(f"/p/{demo}/bench/drawer/{name}?mapping={mapping.id}&drive=0&frame=420")
-    words = {"steps": "Take turns", "recipes": "Mill wheel", "copy": "Copy to other properties", "why": "at frame 420"}
-    assert answer.status_code == 200 and words[name] in answer.text
+    words = {"steps": "Take turns", "responses": "Elastic", "recipes": "Mill wheel", "why": "at frame 420"}
+    assert answer.status_code == 200 and words.get(name, "Copy to other properties") in answer.text
     assert client.get(f"/p/{demo}/bench/drawer/{name}?mapping=none").status_code == 404
     assert client.get(f"/p/{demo}/bench/drawer/other?mapping={mapping.id}").status_code == 404
     for odd in ("drive=99", "drive=x", "frame=-1", "frame=1e9", "drive=-1"):
@@ -209,3 +212,10 @@ def test_what_keeps_a_mapping_from_moving_is_said_beside_it(client, studio, demo
     own = next(item for item in studio.projects.current(demo).document.tracks if item.id == envelope.track)
     edit(client, demo, {"kind": "put_track", "track": {**own.model_dump(mode="json"), "drives": False}})
     assert attention(client, demo, first(studio, demo).id).endswith("does not drive: its level counts as silence.")
+
+
+@pytest.mark.parametrize(("name", "count"), [("steps", len(STEPS)), ("responses", len(RESPONSES))])
+def test_each_step_and_response_has_a_drawing_of_its_own(client, studio, demo, name, count):  # noqa: F811
+    page = client.get(f"/p/{demo}/bench/drawer/{name}?mapping={first(studio, demo).id}").text
+    drawn = re.findall(r'class="stroke-fern" points="([^"]+)"', page)
+    assert len(set(drawn)) == len(drawn) == count

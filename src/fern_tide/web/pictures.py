@@ -1,4 +1,4 @@
-"""Small drawings of what steps and recipes do, made by the functions themselves from one invented stretch of sound."""
+"""Small drawings of what steps, responses and recipes do, made by the functions themselves."""
 
 from __future__ import annotations
 
@@ -50,6 +50,13 @@ def step_picture(step_id: str) -> tuple[str, str]:
     spec, before = STEPS[step_id], lift(sample(), marks=Marks(low=0.05, high=1.0))
     params = spec.params.model_validate({"envelope": "other"}) if step_id == "blend" else spec.params()
     return _points([before, spec.apply(before, params=params, context=_context())])
+
+
+@lru_cache(maxsize=64)
+def response_picture(response_id: str) -> tuple[str, str]:
+    """Give the points of two polylines: lift from 0 to 1, and what a response with its default params makes of it."""
+    spec, rising = RESPONSES[response_id], np.linspace(0.0, 1.0, FRAMES)
+    return _points([rising, spec.apply(rising, params=spec.params())])
 
 
 @lru_cache(maxsize=256)

@@ -10,6 +10,7 @@ from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.target import Target
 from fern_tide.core.command import Command
 from fern_tide.core.document import Project
+from fern_tide.core.mapping.drive import RESPONSES
 from fern_tide.core.mapping.mapping import STEPS, Mapping
 from fern_tide.core.mapping.recipe import MOST_BYTES, read_recipes, write_recipes
 from fern_tide.core.mapping.starting_recipes import STARTING
@@ -32,8 +33,8 @@ def _document(key: str) -> Project:
 
 @pages.get("/bench/drawer/<name>")
 def drawer(key: str, name: str) -> Any:
-    """Show what can be picked for a mapping: steps, recipes, properties to copy to, or why a value is so."""
-    if name not in {"steps", "recipes", "copy", "why"}:
+    """Show what can be picked for a mapping: steps, responses, recipes, properties to copy to, or why a value is so."""
+    if name not in {"steps", "responses", "recipes", "copy", "why"}:
         return Response(status=404)
     project = _document(key)
     mapping = project.mapping(request.args.get("mapping", ""))
@@ -41,6 +42,8 @@ def drawer(key: str, name: str) -> Any:
     shown: dict[str, Any] = {"key": key, "project": project, "mapping": mapping, "drive_place": place}
     if name == "steps":
         shown |= {"steps": STEPS, "picture": pictures.step_picture}
+    if name == "responses":
+        shown |= {"responses": RESPONSES, "picture": pictures.response_picture}
     if name == "recipes":
         shown |= {"library": studio().library.all(), "starting": STARTING, "picture": pictures.recipe_picture}
     if name == "copy":

@@ -1,7 +1,7 @@
 // What the buttons and lists of the Bench do to mappings. Each is an edit of its own, or a way of looking at the lanes.
 
 import { mappingJson, put } from "./binding.js";
-import { twice } from "./drawer.js";
+import { twice } from "./lists.js";
 import { project, withoutPath } from "./project.js";
 
 /** The shown mapping with something else about the shown drive. */

@@ -1,5 +1,6 @@
-// What opens over the sheet to choose from: steps, recipes, properties to copy to, and why a value is so. It blocks nothing.
+// What opens over the sheet to choose from: steps, responses, recipes, properties to copy to, and why a value is so. It blocks nothing.
 
+import { withDrive } from "./bench_acts.js";
 import { mappingJson, put } from "./binding.js";
 import { notice, telling } from "./notices.js";
 import { project } from "./project.js";
@@ -10,15 +11,6 @@ const SETTLE_MS = 90;
 
 /** Whether an entry is found by what is typed: every word of it occurs. Pure. */
 export const isFound = (words, typed) => typed.toLowerCase().split(/\s+/).every((word) => words.includes(word));
-
-/** The same entry of a list again, after itself. Pure. */
-export const twice = (items, place) => [...items.slice(0, place + 1), items[place], ...items.slice(place + 1)];
-
-/** An entry of a list at another place. Pure. */
-export function atPlace(items, from, to) {
-  const rest = items.filter((_, place) => place !== from);
-  return [...rest.slice(0, to), items[from], ...rest.slice(to)];
-}
 
 /**
  * Mount the drawer of the Bench. chosen() gives { mapping, drive }; peek(body) shows an edit without storing it, and
@@ -34,9 +26,11 @@ export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
     for (const button of parts.querySelectorAll("[data-drawer]")) button.setAttribute("aria-expanded", String(button.dataset.drawer === open));
   };
 
+  let asked = 0;
   async function show(name) {
+    const mine = (asked += 1);
     const html = await telling(() => getText(project.url(`bench/drawer/${name}?${query()}`)));
-    if (html === undefined || signal.aborted) return;
+    if (html === undefined || signal.aborted || mine !== asked) return; // closed meanwhile, or another was asked for
     const [typed, scrolled] = [drawer.querySelector("#drawer-find")?.value ?? "", drawer.scrollTop];
     const held = drawer.contains(document.activeElement) ? document.activeElement : null;
     const again = open === name && !drawer.hidden;
@@ -56,6 +50,7 @@ export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
   }
 
   function close({ refocus = true } = {}) {
+    asked += 1;
     if (drawer.hidden) return;
     drawer.hidden = true;
     drawer.innerHTML = "";
@@ -81,9 +76,19 @@ export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
     const mapping = mappingJson(chosen().mapping);
     return put("mapping", { ...mapping, steps: [...mapping.steps, { id }] });
   };
-  const bodyOf = ({ pick, id }) => (pick === "step" ? { command: withStep(id) } : { recipe: id, mapping: chosen().mapping });
+  const withResponse = (id) => put("mapping", withDrive(chosen(), { response: { id } }));
+  const bodies = {
+    step: (id) => ({ command: withStep(id) }),
+    response: (id) => ({ command: withResponse(id) }),
+    recipe: (id) => ({ recipe: id, mapping: chosen().mapping }),
+  };
+  const bodyOf = ({ pick, id }) => bodies[pick](id);
 
   const picks = {
+    response: async (id) => {
+      close();
+      await project.edit(withResponse(id));
+    },
     step: async (id) => {
       close();
       await project.edit(withStep(id));

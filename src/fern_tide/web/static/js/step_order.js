@@ -1,6 +1,6 @@
 // Steps in another order: their handles are dragged, or moved with the arrow keys.
 
-import { atPlace } from "./drawer.js";
+import { atPlace } from "./lists.js";
 
 /** The place of a dragged row among others: before the first whose middle lies below the pointer. Pure. */
 export function placeUnder(y, middles) {
