@@ -51,7 +51,7 @@ from fern_tide.core.sound.features import (
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.levels import Detector
 from fern_tide.core.sound.onsets import n_rises
-from fern_tide.core.sound.spectrum import Window, band_level, window_samples
+from fern_tide.core.sound.spectrum import Part, Window, band_level, window_samples
 from fern_tide.demo.scene import glasshouse
 from fern_tide.store.files import DerivedStore
 from fern_tide.workflows.analysis import USUAL
@@ -82,8 +82,8 @@ def full_features() -> list[Feature]:
     """All that PERFORMANCE.md's row on analysis names, but for what is derived from it below."""
     channels = (Channel.MID, Channel.LEFT, Channel.RIGHT)
     spectra = [SpectrumFeature(channel=channel, window=Window.BALANCED) for channel in channels]
-    spectra += [SpectrumFeature(channel=channel, window=Window.FINE, low_part=True) for channel in channels[1:]]
-    spectra += [SpectrumFeature(channel=Channel.MID, window=Window.FINE)]  # pitch classes need all of it
+    spectra += [SpectrumFeature(channel=channel, window=Window.FINE, part=Part.LOWS) for channel in channels[1:]]
+    spectra += [SpectrumFeature(channel=Channel.MID, window=Window.FINE, part=Part.NOTES)]
     levels = [LevelsFeature(channel=Channel.MID, detector=detector) for detector in Detector]
     loudness = LoudnessFeature(window=LoudnessWindow.MOMENTARY)
     return [RisesFeature(), PowerFeature(), *levels, loudness, *spectra]
@@ -169,7 +169,10 @@ def against_librosa() -> None:
     content = song(60, channels=1)
     info = measure(io.BytesIO(content))
     grid = FrameGrid(RATE, info.sample_rate_hz, info.n_samples)
-    spectra = [SpectrumFeature(channel=Channel.MID, window=window) for window in (Window.BALANCED, Window.FINE)]
+    spectra = [
+        SpectrumFeature(channel=Channel.MID, window=Window.BALANCED),
+        SpectrumFeature(channel=Channel.MID, window=Window.FINE, part=Part.NOTES),
+    ]
     levels = [LevelsFeature(channel=Channel.MID, detector=Detector.RMS)]
     loudness = LoudnessFeature(window=LoudnessWindow.MOMENTARY)
     features = [RisesFeature(), PowerFeature(), WaveformFeature(), *levels, loudness, *spectra]

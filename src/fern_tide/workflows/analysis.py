@@ -31,7 +31,7 @@ from fern_tide.core.sound.features import (
 )
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.levels import Detector
-from fern_tide.core.sound.spectrum import Window
+from fern_tide.core.sound.spectrum import Part, Window
 from fern_tide.store.job_rows import CANCELLED, FAILED, Job
 from fern_tide.workflows.source import pack_rhythm, rhythm_key, unpack_rhythm
 from fern_tide.workflows.studio import Studio
@@ -43,7 +43,7 @@ USUAL: tuple[Feature, ...] = (
     PowerFeature(),
     LevelsFeature(channel=Channel.MID, detector=Detector.RMS),
     SpectrumFeature(channel=Channel.MID, window=Window.BALANCED),
-    SpectrumFeature(channel=Channel.MID, window=Window.FINE, low_part=True),
+    SpectrumFeature(channel=Channel.MID, window=Window.FINE, part=Part.LOWS),
 )
 _BANDS = {"band", "bank"}  # readings whose window changes under the hand
 _RHYTHM_OF: tuple[Feature, ...] = (RisesFeature(), PowerFeature())

@@ -10,12 +10,12 @@ from fern_tide.core.envelope.bands import NamedBand, suggest_bands
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.features import SpectrumFeature
 from fern_tide.core.sound.spectrogram import VERSION, Picture, average, picture
-from fern_tide.core.sound.spectrum import Window
+from fern_tide.core.sound.spectrum import Part, Window
 from fern_tide.workflows.analysis import StoredFeatures, track_feature_key
 from fern_tide.workflows.studio import Studio
 
 SHOWN = SpectrumFeature(channel=Channel.MID, window=Window.BALANCED)
-SHOWN_LOW = SpectrumFeature(channel=Channel.MID, window=Window.FINE, low_part=True)
+SHOWN_LOW = SpectrumFeature(channel=Channel.MID, window=Window.FINE, part=Part.LOWS)
 
 
 def spectrogram(studio: Studio, project: Project, track: Track) -> tuple[Picture, FloatArray]:

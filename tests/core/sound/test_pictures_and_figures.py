@@ -1,6 +1,7 @@
 """Spectrograms, band-passed sound, and figures of a whole sound."""
 
 import io
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -10,12 +11,13 @@ from tests.conftest import sine, wav
 
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.sound.band_pass import band_passed
+from fern_tide.core.sound.decimated import decimation
 from fern_tide.core.sound.decode import blocks, measure
-from fern_tide.core.sound.features import SpectrumFeature, analyze, spectrum_of_band
+from fern_tide.core.sound.features import LevelsFeature, SpectrumFeature, analyze, spectrum_of_band
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.mix import MixTrack, mix_blocks
 from fern_tide.core.sound.spectrogram import ROWS, average, picture, row_edges_hz, shown, tilt_steps
-from fern_tide.core.sound.spectrum import Window
+from fern_tide.core.sound.spectrum import PART_HZ, Part, Window, window_samples
 from fern_tide.core.sound.whole import figures
 
 
@@ -25,7 +27,7 @@ def drawn(sound: np.ndarray, rate_hz: int = 48_000) -> np.ndarray:
     grid = FrameGrid(FrameRate.parse("30"), rate_hz, info.n_samples)
     both = [
         SpectrumFeature(channel="mid", window="balanced"),
-        SpectrumFeature(channel="mid", window="fine", low_part=True),
+        SpectrumFeature(channel="mid", window="fine", part="lows"),
     ]
     found = analyze(io.BytesIO(content), info, grid=grid, features=both)
     return picture(*((found[feature], feature.edges_hz(rate_hz)) for feature in both))
@@ -73,17 +75,43 @@ def test_tilt_raises_the_highs_about_1_khz():
     assert not tilt_steps(0.0).any()
 
 
-def test_the_low_part_of_a_fine_spectrum_holds_the_same_numbers():
-    content = wav(np.random.default_rng(1).normal(size=24_000) * 0.1)
-    info = measure(io.BytesIO(content))
-    grid = FrameGrid(FrameRate.parse("30"), 48_000, info.n_samples)
-    low, whole = (SpectrumFeature(channel="mid", window="fine", low_part=part) for part in (True, False))
-    found = analyze(io.BytesIO(content), info, grid=grid, features=[low, whole])
-    n = len(low.edges_hz(48_000))
-    assert n < 40 and low.edges_hz(48_000)[-1] >= 300
-    np.testing.assert_allclose(found[low][0], found[whole][0, :n], rtol=1e-5)
-    assert spectrum_of_band("mid", Window.AUTO, low_hz=40, high_hz=180, sample_rate_hz=48_000) == low
-    assert spectrum_of_band("mid", Window.FINE, low_hz=40, high_hz=3_000, sample_rate_hz=48_000) == whole
+@pytest.mark.parametrize("rate_hz", [8_000, 11_025, 32_000, 44_100, 48_000, 96_000, 192_000])
+@pytest.mark.parametrize("part", [Part.LOWS, Part.NOTES])
+def test_a_part_of_a_fine_spectrum_holds_the_bands_of_the_whole(part, rate_hz):
+    sound = np.random.default_rng(1).normal(size=rate_hz) * 1e-3
+    if rate_hz > 3 * PART_HZ[part]:  # 60 dB above, and it must not fold back
+        sound += 0.8 * np.sin(2 * np.pi * 0.45 * np.arange(rate_hz))
+    info = measure(io.BytesIO(content := wav(sound, rate_hz=rate_hz)))
+    grid = FrameGrid(FrameRate.parse("24000/1001"), rate_hz, info.n_samples)
+    few, other = SpectrumFeature(channel="mid", window="fine", part=part), LevelsFeature(channel="mid", detector="rms")
+    found = analyze(io.BytesIO(content), info, grid=grid, features=[few, other])
+    edges, n = few.edges_hz(rate_hz), window_samples(Window.FINE, sample_rate_hz=rate_hz)
+    assert edges[-1] >= min(PART_HZ[part], rate_hz / 2)
+    hann = np.hanning(n + 1)[:-1]
+    for frame in range(6, 18):
+        begin = int(grid.middles(frame, frame + 1)[0]) - n // 2
+        power = 2 * np.abs(np.fft.rfft(sound[begin : begin + n] * hann)) ** 2 / (n * np.sum(hann**2))
+        bins = np.ceil(edges * n / rate_hz - 1e-6).astype(int)
+        bands = [power[low:high].sum() for low, high in pairwise(bins)]
+        read = -np.diff(found[few][0, :, frame].astype(np.float64))
+        np.testing.assert_allclose(np.sqrt(read[1:-1]), np.sqrt(bands[1:-1]), rtol=1e-3, atol=2e-6)
+    alone = analyze(io.BytesIO(content), info, grid=grid, features=[few])  # the same whatever else is read with it
+    np.testing.assert_array_equal(alone[few], found[few])
+
+
+def test_a_low_band_is_read_from_the_lows():
+    assert spectrum_of_band("mid", Window.AUTO, low_hz=40, high_hz=180, sample_rate_hz=48_000).part is Part.LOWS
+    assert spectrum_of_band("mid", Window.FINE, low_hz=40, high_hz=3_000, sample_rate_hz=48_000).part is Part.WHOLE
+
+
+def test_samples_are_left_out_only_where_the_sound_is_there():
+    by = decimation(4_500.0, sample_rate_hz=48_000)
+    x = np.sin(2 * np.pi * 1_000 * np.arange(4_000) / 48_000)[None].astype(np.float32)
+    np.testing.assert_allclose(by(x, first=400, count=790)[0], x[0, 400:3560:4], atol=2e-6)
+    with pytest.raises(ValueError, match="outside"):
+        by(x, first=400, count=900)
+    with pytest.raises(ValueError, match="outside"):
+        by(x, first=by.before - 1, count=1)
 
 
 def passed(hz: float, low_hz: float, high_hz: float) -> float:

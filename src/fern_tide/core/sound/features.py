@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from enum import StrEnum
+from functools import lru_cache
 from typing import BinaryIO, Literal, TypeAlias
 
 import numpy as np
@@ -18,7 +19,9 @@ from fern_tide.core.sound.levels import Detector, levels
 from fern_tide.core.sound.onsets import RISE_BANDS, Rises, n_rises
 from fern_tide.core.sound.running import POWER_SAMPLES, WAVEFORM_SAMPLES, Loudness, Power, Waveform
 from fern_tide.core.sound.spectrum import (
-    LOW_PART_HZ,
+    PART_HZ,
+    Part,
+    PartReader,
     Window,
     column_edges_hz,
     cumulative_power,
@@ -26,7 +29,7 @@ from fern_tide.core.sound.spectrum import (
     window_samples,
 )
 
-VERSION = 2  # of this stage: a change that changes numbers raises it, and stored features are read anew
+VERSION = 3  # of this stage: a change that changes numbers raises it, and stored features are read anew
 FRAMES_A_CHUNK = 64
 
 
@@ -40,17 +43,17 @@ class LevelsFeature(Frozen, frozen=True):
 
 
 class SpectrumFeature(Frozen, frozen=True):
-    """A cumulative power spectrum per frame, or its low part: an array of shape (signals, columns, frames)."""
+    """A cumulative power spectrum per frame, or a part of it: an array of shape (signals, columns, frames)."""
 
     kind: Literal["spectrum"] = "spectrum"
     channel: Channel
     window: Window
-    low_part: bool = False
+    part: Part = Part.WHOLE
 
     def edges_hz(self, sample_rate_hz: int) -> FloatArray:
         """Give the columns' frequencies, ascending."""
         n_window = window_samples(self.window, sample_rate_hz=sample_rate_hz)
-        return column_edges_hz(n_window, sample_rate_hz=sample_rate_hz, low_part=self.low_part)
+        return column_edges_hz(n_window, sample_rate_hz=sample_rate_hz, part=self.part)
 
 
 def spectrum_of_band(
@@ -58,11 +61,11 @@ def spectrum_of_band(
 ) -> SpectrumFeature:
     """Give the spectrum that a band is read from: through the window, or for auto the shortest that resolves it.
 
-    The low part of a fine spectrum holds the same numbers as the whole and is read with every track.
+    The lows of a fine spectrum are read with every track.
     """
     resolved = resolve(window, low_hz=low_hz, high_hz=high_hz, sample_rate_hz=sample_rate_hz)
-    low_part = resolved is Window.FINE and high_hz <= LOW_PART_HZ
-    return SpectrumFeature(channel=channel, window=resolved, low_part=low_part)
+    lows = resolved is Window.FINE and high_hz <= PART_HZ[Part.LOWS]
+    return SpectrumFeature(channel=channel, window=resolved, part=Part.LOWS if lows else Part.WHOLE)
 
 
 class WaveformFeature(Frozen, frozen=True):
@@ -187,21 +190,35 @@ def _reach(features: Iterable[PerFrame], grid: FrameGrid, first: int, last: int)
             lows.append(int(low[0]))
             highs.append(int(high[-1]))
         elif isinstance(feature, SpectrumFeature):
-            half = window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz) // 2
+            half = _half(feature, grid.sample_rate_hz)
             middles = grid.middles(first, last)
             lows.append(int(middles[0]) - half)
             highs.append(int(middles[-1]) + half)
     return min(lows), max(highs)
 
 
+def _half(feature: SpectrumFeature, sample_rate_hz: int) -> int:
+    """The samples before and after a frame's middle that a spectrum reads."""
+    if feature.part is not Part.WHOLE:
+        return _part_reader(feature, sample_rate_hz).reach
+    return window_samples(feature.window, sample_rate_hz=sample_rate_hz) // 2
+
+
+@lru_cache(maxsize=64)
+def _part_reader(feature: SpectrumFeature, sample_rate_hz: int) -> PartReader:
+    n_window = window_samples(feature.window, sample_rate_hz=sample_rate_hz)
+    return PartReader(n_window, feature.edges_hz(sample_rate_hz), sample_rate_hz)
+
+
 def _read(
     feature: PerFrame, signals: Float32Array, start: int, grid: FrameGrid, frames: tuple[int, int]
 ) -> Float32Array:
     if isinstance(feature, SpectrumFeature):
-        n_window = window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz)
         middles = grid.middles(*frames) - start
-        n_columns = len(feature.edges_hz(grid.sample_rate_hz))
-        return cumulative_power(signals, middles, n_window=n_window, n_columns=n_columns)
+        if feature.part is not Part.WHOLE:
+            return _part_reader(feature, grid.sample_rate_hz)(signals, middles, start=start)
+        n_window = window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz)
+        return cumulative_power(signals, middles, n_window=n_window)
     lows, highs = grid.bounds(*frames, window_ms=feature.window_ms)
     lows, highs = np.clip(lows, 0, grid.n_samples), np.clip(highs, 0, grid.n_samples)
     read = levels(signals, lows - start, highs - start, detector=feature.detector)

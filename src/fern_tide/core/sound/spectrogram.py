@@ -8,11 +8,11 @@ import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.base.signal import Float32Array, FloatArray
-from fern_tide.core.sound.spectrum import LOW_PART_HZ, band_power
+from fern_tide.core.sound.spectrum import PART_HZ, Part, band_power
 
 Picture: TypeAlias = npt.NDArray[np.uint8]
 VERSION = 1
-FINE_BELOW_HZ = LOW_PART_HZ
+FINE_BELOW_HZ = PART_HZ[Part.LOWS]
 ROWS = 128
 LOWEST_HZ, HIGHEST_HZ = 25.0, 20_000.0
 QUIETEST_DB, LOUDEST_DB = -100.0, 0.0

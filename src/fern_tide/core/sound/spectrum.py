@@ -7,19 +7,20 @@ Parseval's theorem. Bin k speaks for frequencies from (k - 1/2) to (k + 1/2) bin
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from enum import StrEnum
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 import scipy.fft
 from numpy.lib.stride_tricks import as_strided, sliding_window_view
 
 from fern_tide.core.base.signal import Float32Array, FloatArray
+from fern_tide.core.sound.decimated import Decimation, decimation
 from fern_tide.core.sound.grid import Samples
 
 BINS_IN_A_BAND = 8  # a Hann window's main lobe is four bins wide: a band twice as wide is resolved
 COLUMNS_PER_OCTAVE = 48
-LOW_PART_HZ = 300.0  # where fine windows matter most: the low part of one is a tenth of it
 
 
 class Window(StrEnum):
@@ -31,6 +32,18 @@ class Window(StrEnum):
     FINE = "fine"
 
 
+class Part(StrEnum):
+    """How much of a spectrum is kept: all of it, the lows, where fine windows matter most, or up to the highest notes.
+
+    A part is read from fewer samples. Its bands are those of the whole within 0.01 % and -120 dB of what lies above.
+    """
+
+    WHOLE = "whole"
+    LOWS = "lows"
+    NOTES = "notes"
+
+
+PART_HZ = {Part.LOWS: 300.0, Part.NOTES: 4_440.0}  # the highest note is B7, tuned as high as may be
 _SECONDS = {Window.TIGHT: 0.02322, Window.BALANCED: 0.04644, Window.FINE: 0.09288}
 
 
@@ -51,19 +64,19 @@ def resolve(window: Window, *, low_hz: float, high_hz: float, sample_rate_hz: in
 
 
 @lru_cache(maxsize=64)
-def column_edges_hz(n_window: int, *, sample_rate_hz: int, low_part: bool = False) -> FloatArray:
+def column_edges_hz(n_window: int, *, sample_rate_hz: int, part: Part = Part.WHOLE) -> FloatArray:
     """Give the frequency of each column, ascending: the bins' own lower edges from 0, and Nyquist.
 
     Args:
         n_window: the window's length in samples.
         sample_rate_hz: of the sound.
-        low_part: only up to the first edge at or above 300 Hz.
+        part: the lows end with the first edge at or above 300 Hz, the notes with that at or above 4440 Hz.
     """
     bin_hz = sample_rate_hz / n_window
     lower = np.maximum(_first_bins(n_window) - 0.5, 0.0) * bin_hz
     edges = np.concatenate([lower, [sample_rate_hz / 2]])
-    if low_part:
-        edges = edges[: int(np.searchsorted(edges, LOW_PART_HZ)) + 1]
+    if part in PART_HZ:
+        edges = edges[: int(np.searchsorted(edges, PART_HZ[part])) + 1]
     edges.setflags(write=False)
     return edges
 
@@ -76,27 +89,90 @@ def _first_bins(n_window: int) -> Samples:
     return np.unique(np.concatenate([[0, 1], np.round(ratio ** np.arange(steps))])).astype(np.int64)
 
 
-def cumulative_power(x: Float32Array, middles: Samples, *, n_window: int, n_columns: int | None = None) -> Float32Array:
+@dataclass(frozen=True)
+class _Columns:
+    """The first bin of each column, the bin after the last column, and how many of the lowest are a single bin."""
+
+    first: Samples
+    end: int
+    n_alone: int
+
+
+@lru_cache(maxsize=64)
+def _columns(n_window: int, n_columns: int | None = None) -> _Columns:
+    """Give all columns of a window, or so many of the lowest."""
+    bins = np.append(_first_bins(n_window), n_window // 2 + 1)
+    first = bins[:-1][:n_columns]
+    end = int(bins[len(first)])
+    n_alone = int(np.argmax(np.diff(first, append=end) > 1))
+    return _Columns(first, end, n_alone if n_alone else len(first) - 1)
+
+
+def cumulative_power(x: Float32Array, middles: Samples, *, n_window: int) -> Float32Array:
     """Sum each frame's power spectrum from the top down, at the column edges.
 
     Args:
         x: shape (signals, samples); every window must lie inside it.
         middles: the sample at which each frame's window is centred, counted in x.
         n_window: the window's length in samples.
-        n_columns: only so many of the lowest edges; None is all.
 
     Returns:
         Shape (signals, columns, frames): the power at and above each column's edge. Summing from the top keeps
         quiet high bands exact in float32.
     """
-    squares, first = _squares(x, middles, n_window), _first_bins(n_window)[:n_columns]
-    alone = min(_n_alone(n_window), len(first) - 1)  # below, a column is a bin
-    single = squares[..., : 2 * alone : 2] + squares[..., 1 : 2 * alone : 2]
-    merged = np.add.reduceat(squares[..., 2 * alone :], 2 * (first[alone:] - alone), axis=-1)
+    return _summed(_squares(_windowed(x, middles, n_window)), _columns(n_window))
+
+
+@dataclass(frozen=True, eq=False)
+class PartReader:
+    """Reads a part of the spectrum at a lower rate: the same columns as the whole, and silence above the last.
+
+    Attributes:
+        n_window: the window's length in samples of the sound.
+        edges_hz: the part's columns, from column_edges_hz.
+        sample_rate_hz: of the sound.
+    """
+
+    n_window: int
+    edges_hz: FloatArray
+    sample_rate_hz: int
+
+    @cached_property
+    def by(self) -> Decimation:
+        """How samples are left out; leakage from two bins above the last edge still counts."""
+        highest_hz = float(self.edges_hz[-1]) + 2.0 * self.sample_rate_hz / self.n_window
+        return decimation(highest_hz, sample_rate_hz=self.sample_rate_hz)
+
+    @property
+    def reach(self) -> int:
+        """The samples before and after a window's middle that must be there."""
+        return self.n_window // 2 + self.by.after + self.by.factor
+
+    def __call__(self, x: Float32Array, middles: Samples, *, start: int) -> Float32Array:
+        """Sum each frame's power spectrum from the part's top down, shape (signals, columns, frames).
+
+        Args:
+            x: shape (signals, samples); all within reach of the middles must be there.
+            middles: the sample at which each frame's window is centred, counted in x.
+            start: where x begins in the sound: which samples are kept is a matter of the sound, not of x.
+        """
+        factor, n_few = self.by.factor, self.n_window // self.by.factor
+        begins = middles - self.n_window // 2 + start
+        kept = -(-begins // factor)  # of the sound's kept samples, the first in each window
+        few = self.by(x, first=int(kept[0]) * factor - start, count=int(kept[-1] - kept[0]) + n_few)
+        windows = _hanns(self.n_window, factor)[kept * factor - begins]
+        windowed = sliding_window_view(few, n_few, axis=1)[:, kept - kept[0]] * windows
+        return _summed(_squares(windowed), _columns(self.n_window, len(self.edges_hz) - 1))
+
+
+def _summed(squares: Float32Array, columns: _Columns) -> Float32Array:
+    """Sum from the top down at the columns' edges; shape (signals, columns + 1, frames), the last all zero."""
+    alone, merged_at = 2 * columns.n_alone, 2 * (columns.first[columns.n_alone :] - columns.n_alone)
+    single = squares[..., :alone:2] + squares[..., 1:alone:2]
+    merged = np.add.reduceat(squares[..., alone : 2 * columns.end], merged_at, axis=-1)
     inside = np.concatenate([single, merged], axis=-1)
-    n_edges = len(first) + 1 if n_columns is None or n_columns > len(first) else n_columns
-    above = np.zeros((inside.shape[0], n_edges, inside.shape[1]), dtype=np.float32)
-    above[:, : len(first)] = np.cumsum(inside[..., ::-1], axis=-1, dtype=np.float64)[..., ::-1].swapaxes(-1, -2)
+    above = np.zeros((inside.shape[0], inside.shape[2] + 1, inside.shape[1]), dtype=np.float32)
+    above[:, :-1] = np.cumsum(inside[..., ::-1], axis=-1, dtype=np.float64)[..., ::-1].swapaxes(-1, -2)
     return above
 
 
@@ -108,12 +184,12 @@ def power_spectra(x: Float32Array, middles: Samples, *, n_window: int) -> Float3
         middles: the samples at which the windows are centred, counted in x.
         n_window: their length in samples.
     """
-    squares = _squares(x, middles, n_window)
+    squares = _squares(_windowed(x, middles, n_window))
     return np.asarray(squares[..., ::2] + squares[..., 1::2], dtype=np.float32)
 
 
-def _squares(x: Float32Array, middles: Samples, n_window: int) -> Float32Array:
-    """Give the squares of the real and imaginary parts in turn, shape (signals, frames, 2 bins): a pair is a power."""
+def _windowed(x: Float32Array, middles: Samples, n_window: int) -> Float32Array:
+    """Give the sound about each middle through the Hann window, shape (signals, frames, samples)."""
     starts = middles - n_window // 2
     steps = np.diff(starts)
     if starts[0] < 0 or starts[-1] + n_window > x.shape[1]:
@@ -123,7 +199,12 @@ def _squares(x: Float32Array, middles: Samples, n_window: int) -> Float32Array:
         chosen = as_strided(x[:, starts[0] :], shape, (x.strides[0], int(steps[0]) * sample, sample), writeable=False)
     else:
         chosen = sliding_window_view(x, n_window, axis=1)[:, starts]
-    spectra = scipy.fft.rfft(chosen * _hann(n_window), axis=-1)
+    return np.asarray(chosen * _hanns(n_window, 1)[0])
+
+
+def _squares(windowed: Float32Array) -> Float32Array:
+    """Give the squares of the real and imaginary parts in turn, shape (signals, frames, 2 bins): a pair is a power."""
+    spectra = scipy.fft.rfft(windowed, axis=-1)
     squares: Float32Array = spectra.view(np.float32)
     np.multiply(squares, squares, out=squares)
     squares[..., :2] *= 0.5
@@ -131,17 +212,15 @@ def _squares(x: Float32Array, middles: Samples, n_window: int) -> Float32Array:
     return squares
 
 
-@lru_cache(maxsize=64)
-def _n_alone(n_window: int) -> int:
-    """Count the lowest columns that are a single bin."""
-    return int(np.argmax(np.diff(_first_bins(n_window)) > 1))
+@lru_cache(maxsize=32)
+def _hanns(n_window: int, factor: int) -> Float32Array:
+    """Give the window at every factor-th sample from each of the first, shape (factor, n_window / factor).
 
-
-@lru_cache(maxsize=16)
-def _hann(n_window: int) -> Float32Array:
-    """Give the window, scaled so that the squares of a spectrum are powers."""
+    Scaled so that the squares of a spectrum are powers.
+    """
     weights = 0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(n_window) / n_window)
-    return np.asarray(weights * np.sqrt(2.0 / (n_window * np.sum(weights**2))), dtype=np.float32)
+    few = weights.reshape(-1, factor).T
+    return np.asarray(few * np.sqrt(2.0 / (few.shape[1] * np.sum(few**2, axis=1, keepdims=True))), dtype=np.float32)
 
 
 def band_power(cumulative: Float32Array, edges_hz: FloatArray, *, cuts_hz: FloatArray) -> FloatArray:

@@ -14,7 +14,7 @@ from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import SpectrumFeature
-from fern_tide.core.sound.spectrum import Window, band_power
+from fern_tide.core.sound.spectrum import Part, Window, band_power
 
 NAMES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
 _LOWEST_MIDI, _OCTAVES = 48, 5  # C3 at 130.8 Hz, below which a fine window cannot tell notes apart, to B7
@@ -47,8 +47,8 @@ class PitchClassesParams(Params):
 
 
 def needs(params: PitchClassesParams, info: SoundInfo) -> tuple[SpectrumFeature, ...]:
-    """Give the fine spectrum."""
-    return (SpectrumFeature(channel=params.channel, window=Window.FINE),)
+    """Give the fine spectrum up to the highest notes."""
+    return (SpectrumFeature(channel=params.channel, window=Window.FINE, part=Part.NOTES),)
 
 
 def read(params: PitchClassesParams, source: Source) -> FloatArray:
