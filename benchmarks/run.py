@@ -23,6 +23,7 @@ from pathlib import Path
 
 import numpy as np
 import scipy.fft
+import scipy.signal
 import soundfile
 from sounds import clean_drums, song
 
@@ -45,12 +46,12 @@ from fern_tide.core.sound.features import (
     PowerFeature,
     RisesFeature,
     SpectrumFeature,
-    WaveformFeature,
     analyze,
 )
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.levels import Detector
 from fern_tide.core.sound.onsets import n_rises
+from fern_tide.core.sound.running import k_weighting
 from fern_tide.core.sound.spectrum import Part, Window, band_level, window_samples
 from fern_tide.demo.scene import glasshouse
 from fern_tide.store.files import DerivedStore
@@ -166,7 +167,7 @@ def against_librosa() -> None:
         return
     import librosa
 
-    content = song(60, channels=1)
+    content = song(channels=1)
     info = measure(io.BytesIO(content))
     grid = FrameGrid(RATE, info.sample_rate_hz, info.n_samples)
     spectra = [
@@ -175,7 +176,7 @@ def against_librosa() -> None:
     ]
     levels = [LevelsFeature(channel=Channel.MID, detector=Detector.RMS)]
     loudness = LoudnessFeature(window=LoudnessWindow.MOMENTARY)
-    features = [RisesFeature(), PowerFeature(), WaveformFeature(), *levels, loudness, *spectra]
+    features = [RisesFeature(), PowerFeature(), *levels, loudness, *spectra]
 
     def ours() -> None:
         found = analyze(io.BytesIO(content), info, grid=grid, features=features)
@@ -192,17 +193,19 @@ def against_librosa() -> None:
         librosa.feature.spectral_centroid(y=y, sr=rate, n_fft=2048, hop_length=hop)
         librosa.feature.spectral_flatness(y=y, n_fft=2048, hop_length=hop)
         librosa.feature.rms(y=y, frame_length=2048, hop_length=hop)
+        weighted = scipy.signal.sosfilt(k_weighting(rate), y)  # it has no loudness of its own
+        librosa.feature.rms(y=weighted, frame_length=round(0.4 * rate), hop_length=hop)
         librosa.onset.onset_detect(y=y, sr=rate)
         librosa.beat.beat_track(y=y, sr=rate)
 
     row(
-        "same features, mono, against the obvious librosa pipeline, both warm",
+        "same features of a 4-minute mono track, against the obvious librosa pipeline, both warm",
         "at least 6x less CPU",
         f"{ratio(theirs, ours, pairs=3):.1f}x less",
     )
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "song.wav"
-        path.write_bytes(content)
+        path.write_bytes(song(60, channels=1))
         words = [sys.executable, "-m", "fern_tide.cli", "read", str(path), "--reading", "band", "--csv", "/dev/null"]
         first = "import sys, librosa; y, r = librosa.load(sys.argv[1], sr=None); "
         first += "librosa.feature.melspectrogram(y=y, sr=r, n_fft=2048, hop_length=r // 60, n_mels=32)"

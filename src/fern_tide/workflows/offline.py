@@ -32,9 +32,10 @@ from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import measure
 from fern_tide.demo.scene import glasshouse
 from fern_tide.workflows.bring_in_sound import fresh_id
+from fern_tide.workflows.file_levels import FileLevels, envelope_of, track_of
 from fern_tide.workflows.hand_off import write_format
 from fern_tide.workflows.scene_files import look_at, scene_of
-from fern_tide.workflows.sound_file import FileLevels, envelope_of, read_level, track_of
+from fern_tide.workflows.sound_file import read_level
 from fern_tide.workflows.source import step_context
 
 MISSING_END = "PART:PROPERTY rest=NUMBER full=NUMBER"

@@ -20,6 +20,31 @@ def frozen(values: FloatArray) -> FloatArray:
     return values
 
 
+def spans(x: Float32Array, *, length: int, first: int = 0, step: int = 1, count: int | None = None) -> Float32Array:
+    """View overlapping stretches of a sound, shape (signals, count, length); nothing is copied, nothing can be written.
+
+    Args:
+        x: shape (signals, samples).
+        length: of a stretch, in samples.
+        first: where the first begins.
+        step: from the beginning of one to that of the next.
+        count: how many; None is all that fit.
+
+    Raises:
+        ValueError: a stretch would reach outside x.
+    """
+    if count is None:
+        count = max(0, (x.shape[1] - length - first) // step + 1)
+    if first < 0 or first + (count - 1) * step + length > x.shape[1]:
+        raise ValueError("a stretch would reach outside the sound")
+    held, size = np.ascontiguousarray(x), x.itemsize
+    view: Float32Array = np.ndarray(
+        (len(x), count, length), held.dtype, held, first * size, (held.strides[0], step * size, size)
+    )
+    view.setflags(write=False)
+    return view
+
+
 def moved(values: FloatArray, *, frames: float) -> FloatArray:
     """Give values of shape (..., frames) so many frames later; between frames they are interpolated linearly.
 

@@ -142,22 +142,24 @@ def _best_path(scores: FloatArray, octaves: FloatArray) -> npt.NDArray[np.intp]:
 def _track(novelty: FloatArray, periods: FloatArray) -> npt.NDArray[np.intp]:
     """Lay beats so that they fall on rises and keep the period; gives hops."""
     strong = novelty / (novelty.std() or 1.0)
-    total = strong.copy()
+    reach = int(periods.max() * 1.8) + 1
+    total = np.concatenate([np.full(reach, -np.inf), strong])  # before the start there is no beat to follow
     back = np.full(len(strong), -1, dtype=np.intp)
-    at = 0
+    at, period = 0, 0.0
     while at < len(strong):  # a stretch at a time: no beat in it can follow another in it
-        period = float(periods[at])
-        apart = np.arange(max(1, int(period * 0.6)), int(period * 1.8) + 1)
+        if periods[at] != period:
+            period = float(periods[at])
+            apart = np.arange(max(1, int(period * 0.6)), int(period * 1.8) + 1)
+            cost = _TIGHT * 0.25 * np.log2(apart / period) ** 2
         here = np.arange(at, min(len(strong), at + int(apart[0])))
-        before = here[:, None] - apart
-        reached = np.where(before >= 0, total[np.maximum(before, 0)], -np.inf)
-        reached -= _TIGHT * 0.25 * np.log2(apart / period) ** 2
+        reached = total[here[:, None] + (reach - apart)] - cost
         best = reached.argmax(axis=1)
-        gained = reached[np.arange(len(here)), best]
+        gained = reached.max(axis=1)
         follows = gained > 0
-        total[here[follows]] += gained[follows]
-        back[here[follows]] = before[np.arange(len(here)), best][follows]
+        total[reach + here[follows]] += gained[follows]
+        back[here[follows]] = (here - apart[best])[follows]
         at += len(here)
+    total = total[reach:]
     tail = int(np.ceil(periods[-1]))
     at = len(total) - tail + int(total[-tail:].argmax())
     path = []

@@ -25,6 +25,9 @@ class Channel(StrEnum):
     EIGHTH = "8"
 
 
+_OF_ONE = {Channel.MID, Channel.LEFT, Channel.RIGHT}
+
+
 def pick(block: Float32Array, *, channel: Channel) -> Float32Array:
     """Give the signals whose levels are read: one, or for the loudest every channel.
 
@@ -35,7 +38,7 @@ def pick(block: Float32Array, *, channel: Channel) -> Float32Array:
     Returns:
         Shape (signals, samples).
     """
-    if channel is Channel.LOUDEST:
+    if channel is Channel.LOUDEST or (len(block) == 1 and channel in _OF_ONE):
         return block
     left, right = block[0], block[min(1, len(block) - 1)]
     if channel.isdigit():

@@ -6,9 +6,8 @@ from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
 
-from fern_tide.core.base.signal import Float32Array, FloatArray
+from fern_tide.core.base.signal import Float32Array, FloatArray, spans
 
 _ROOM = 2.4  # the lower rate over the highest frequency kept: what is left above is where the filter falls
 _STOPPED_DB = 120.0  # what would fold back into the lows is this much quieter
@@ -56,11 +55,9 @@ class Decimation:
         Raises:
             ValueError: what lies outside x would be needed.
         """
-        begin, step, rows = first - self.before, self.factor * _OUT_AT_ONCE, -(-count // _OUT_AT_ONCE)
-        spans = sliding_window_view(x[:, max(begin, 0) :], len(self._matrix), axis=1)[:, ::step][:, :rows]
-        if begin < 0 or spans.shape[1] < rows:
-            raise ValueError("what lies outside the sound would be needed")
-        made = np.ascontiguousarray(spans) @ self._matrix
+        rows, step = -(-count // _OUT_AT_ONCE), self.factor * _OUT_AT_ONCE
+        whole = spans(x, length=len(self._matrix), first=first - self.before, step=step, count=rows)
+        made = np.ascontiguousarray(whole) @ self._matrix
         return np.asarray(made.reshape(len(x), -1)[:, :count])
 
 

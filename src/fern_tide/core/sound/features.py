@@ -26,6 +26,7 @@ from fern_tide.core.sound.spectrum import (
     column_edges_hz,
     cumulative_power,
     resolve,
+    transform_for,
     window_samples,
 )
 
@@ -163,7 +164,7 @@ def _running(feature: Feature, out: Float32Array, grid: FrameGrid) -> Listener:
         starts, ends = grid.bounds(0, grid.n_frames, window_ms=WINDOW_MS[feature.window])
         return Loudness(out, starts=starts, ends=ends, sample_rate_hz=grid.sample_rate_hz)
     if isinstance(feature, RisesFeature):
-        return Rises(out, sample_rate_hz=grid.sample_rate_hz)
+        return Rises(out, sample_rate_hz=grid.sample_rate_hz, transform=transform_for(grid.n_samples))
     return Power(out) if isinstance(feature, PowerFeature) else Waveform(out)
 
 
@@ -190,24 +191,24 @@ def _reach(features: Iterable[PerFrame], grid: FrameGrid, first: int, last: int)
             lows.append(int(low[0]))
             highs.append(int(high[-1]))
         elif isinstance(feature, SpectrumFeature):
-            half = _half(feature, grid.sample_rate_hz)
+            half = _half(feature, grid)
             middles = grid.middles(first, last)
             lows.append(int(middles[0]) - half)
             highs.append(int(middles[-1]) + half)
     return min(lows), max(highs)
 
 
-def _half(feature: SpectrumFeature, sample_rate_hz: int) -> int:
+def _half(feature: SpectrumFeature, grid: FrameGrid) -> int:
     """The samples before and after a frame's middle that a spectrum reads."""
     if feature.part is not Part.WHOLE:
-        return _part_reader(feature, sample_rate_hz).reach
-    return window_samples(feature.window, sample_rate_hz=sample_rate_hz) // 2
+        return _part_reader(feature, grid.sample_rate_hz, grid.n_samples).reach
+    return window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz) // 2
 
 
 @lru_cache(maxsize=64)
-def _part_reader(feature: SpectrumFeature, sample_rate_hz: int) -> PartReader:
+def _part_reader(feature: SpectrumFeature, sample_rate_hz: int, n_samples: int) -> PartReader:
     n_window = window_samples(feature.window, sample_rate_hz=sample_rate_hz)
-    return PartReader(n_window, feature.edges_hz(sample_rate_hz), sample_rate_hz)
+    return PartReader(n_window, feature.edges_hz(sample_rate_hz), sample_rate_hz, transform_for(n_samples))
 
 
 def _read(
@@ -216,11 +217,11 @@ def _read(
     if isinstance(feature, SpectrumFeature):
         middles = grid.middles(*frames) - start
         if feature.part is not Part.WHOLE:
-            return _part_reader(feature, grid.sample_rate_hz)(signals, middles, start=start)
+            return _part_reader(feature, grid.sample_rate_hz, grid.n_samples)(signals, middles, start=start)
         n_window = window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz)
-        return cumulative_power(signals, middles, n_window=n_window)
+        return cumulative_power(signals, middles, n_window=n_window, transform=transform_for(grid.n_samples))
     lows, highs = grid.bounds(*frames, window_ms=feature.window_ms)
-    lows, highs = np.clip(lows, 0, grid.n_samples), np.clip(highs, 0, grid.n_samples)
+    lows, highs = (np.minimum(np.maximum(edges, 0), grid.n_samples) for edges in (lows, highs))
     read = levels(signals, lows - start, highs - start, detector=feature.detector)
     return np.asarray(read.max(axis=0), dtype=np.float32)
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.sound.channels import Channel, pick
-from fern_tide.core.sound.spectrum import Window, power_spectra, window_samples
+from fern_tide.core.sound.spectrum import Transform, Window, squared_spectra, window_samples
 
 RISES_A_SECOND = 100
 RISE_BANDS = 16
@@ -40,8 +40,8 @@ class Rises:
     2006; S. Boeck and G. Widmer, 'Maximum filter vibrato suppression for onset detection', 2013, for the lag).
     """
 
-    def __init__(self, out: Float32Array, *, sample_rate_hz: int) -> None:
-        self._out = out
+    def __init__(self, out: Float32Array, *, sample_rate_hz: int, transform: Transform) -> None:
+        self._out, self._transform = out, transform
         self._hop = rise_hop(sample_rate_hz)
         self._n_window = window_samples(Window.TIGHT, sample_rate_hz=sample_rate_hz)
         self._bands = _filters(self._n_window, sample_rate_hz)
@@ -69,7 +69,8 @@ class Rises:
             if last <= self._done:
                 break
             middles = np.arange(self._done, last, dtype=np.int64) * self._hop - self._start
-            power = power_spectra(self._held, middles, n_window=self._n_window)[0] @ self._bands
+            squares = squared_spectra(self._held, middles, n_window=self._n_window, transform=self._transform)[0]
+            power = squares[:, : len(self._bands)] @ self._bands
             levels = np.concatenate([self._before, np.log1p(_KNEE * np.sqrt(power))])
             self._out[:, self._done : last] = np.maximum(levels[_LAG:] - levels[:-_LAG], 0.0).T
             self._before, self._done = levels[-_LAG:], last
@@ -79,10 +80,11 @@ class Rises:
 
 @lru_cache(maxsize=16)
 def _filters(n_window: int, sample_rate_hz: int) -> Float32Array:
-    """Give which share of each bin lies in each band, shape (bins, RISE_BANDS)."""
+    """Give which share of each bin lies in each band, twice in turn for its two squares, up to the highest band."""
     bin_hz = sample_rate_hz / n_window
     lower = np.maximum(np.arange(n_window // 2 + 1) - 0.5, 0.0) * bin_hz
     upper = (np.arange(n_window // 2 + 1) + 0.5) * bin_hz
     edges = rise_edges_hz()
     covered = np.minimum(upper[:, None], edges[1:]) - np.maximum(lower[:, None], edges[:-1])
-    return np.asarray(np.maximum(covered, 0.0) / (upper - lower)[:, None], dtype=np.float32)
+    shares = np.maximum(covered, 0.0) / (upper - lower)[:, None]
+    return np.asarray(np.repeat(shares[lower < edges[-1]], 2, axis=0), dtype=np.float32)

@@ -55,7 +55,7 @@ class Waveform(Spans):
     size = WAVEFORM_SAMPLES
 
     def _read(self, spans: Float32Array) -> Float32Array:
-        return np.stack([spans.min(axis=(0, 2)), spans.max(axis=(0, 2))])
+        return np.stack([spans.min(axis=2).min(axis=0), spans.max(axis=2).max(axis=0)])
 
 
 class Power(Spans):
@@ -84,18 +84,21 @@ class Loudness:
 
     def add(self, block: Float32Array) -> None:
         """Take the next block, shape (channels, samples)."""
-        from scipy.signal import sosfilt  # slow to import
+        from scipy.signal import lfilter, sos2tf  # slow to import
 
         if self._state is None:
-            self._state = np.zeros((len(self._weights), len(block), 2))
-        weighted, self._state = sosfilt(self._weights, block.astype(np.float64), axis=1, zi=self._state)
-        gains = np.where(np.arange(len(block)) >= 3, 1.41, 1.0)
-        sums = np.zeros(block.shape[1] + 1)
-        np.cumsum(np.einsum("cs,cs,c->s", weighted, weighted, gains), out=sums[1:])
-        sums += self._total
-        inside = (self._edges > self._position) & (self._edges <= self._position + block.shape[1])
-        self._power_at[inside] = sums[self._edges[inside] - self._position]
-        self._position, self._total = self._position + block.shape[1], float(sums[-1])
+            self._state, self._filter = np.zeros((len(block), 4)), sos2tf(self._weights)
+        weighted, self._state = lfilter(*self._filter, block, axis=1, zi=self._state)
+        power = np.square(weighted, out=weighted)
+        power[3:] *= 1.41  # surround
+        end = self._position + block.shape[1]
+        inside = (self._edges > self._position) & (self._edges <= end)
+        cuts, which = np.unique(self._edges[inside] - self._position, return_inverse=True)
+        begins = np.concatenate([[0], cuts])
+        pieces = np.add.reduceat(power.sum(axis=0), begins[begins < block.shape[1]])
+        sums = self._total + np.cumsum(pieces)
+        self._power_at[inside] = sums[which]
+        self._position, self._total = end, float(sums[-1])
 
     def finish(self) -> None:
         """Write the levels."""

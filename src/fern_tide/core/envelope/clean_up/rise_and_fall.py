@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from enum import StrEnum
 from typing import Annotated
 
@@ -66,23 +65,14 @@ def rise_and_fall(level: FloatArray, *, params: RiseAndFallParams, rate: FrameRa
 
 def _follow_one(level: FloatArray, keep_up: float, keep_down: float, drop: float) -> FloatArray:
     """The same for one level: a plain loop over a list is many times faster than one over arrays of one."""
-
-    rise, sink = 1.0 - keep_up, 1.0 - keep_down
-
-    def soft(held: float) -> Iterator[float]:
-        for now in level.tolist():
-            away = now - held
-            held += away * rise if away > 0.0 else away * sink
-            yield held
-
-    def straight(held: float) -> Iterator[float]:
-        for now in level.tolist():
-            away = now - held
-            held = held + away * rise if away > 0.0 else max(now, held - drop)
-            yield held
-
-    follow = straight if drop else soft
-    return np.fromiter(follow(float(level[0])), dtype=np.float64, count=level.size)
+    rise, sink, held = 1.0 - keep_up, 1.0 - keep_down, float(level[0])
+    if drop:
+        followed = [
+            held := held + (now - held) * rise if now > held else max(now, held - drop) for now in level.tolist()
+        ]
+    else:
+        followed = [held := held + (now - held) * (rise if now > held else sink) for now in level.tolist()]
+    return np.fromiter(followed, dtype=np.float64, count=level.size)
 
 
 def _kept(frames: float) -> float:

@@ -17,7 +17,7 @@ from fern_tide.core.sound.features import SpectrumFeature
 from fern_tide.core.sound.spectrum import Window
 
 LOWEST_HZ, HIGHEST_HZ = 40.0, 16_000.0
-_STRETCH = 4096  # frames at a time, so that hours need no more memory than minutes
+_STRETCH = 256  # frames at a time: they stay in the cache, and hours need no more memory than minutes
 
 
 class NoisinessParams(Params):
