@@ -53,6 +53,10 @@ class Server:
         return said
 
 
+SCRIPT_AT = "window.scriptAt = (name) => new URL(name, document.querySelector('script[type=module]').src).href"
+"""For the page: where a script of the application is, its version included."""
+
+
 @pytest.fixture(scope="session")
 def server(tmp_path_factory):
     made = Server(tmp_path_factory.mktemp("served") / "data")
@@ -71,6 +75,7 @@ def browser() -> Browser:
 @pytest.fixture
 def page(browser: Browser, server: Server) -> Page:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url, accept_downloads=True)
+    context.add_init_script(SCRIPT_AT)
     made = context.new_page()
     made.set_default_timeout(60_000)  # machines are shared
     wrong: list[str] = []

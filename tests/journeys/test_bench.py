@@ -10,7 +10,7 @@ from fern_tide.core.mapping.recipe import write_recipes
 from fern_tide.core.mapping.starting_recipes import STARTING
 
 UNDO = "document.querySelector('#undo').title"
-SEEK = "import('/static/js/transport.js').then((m) => m.transport.seek({}))"
+SEEK = "import(scriptAt('transport.js')).then((m) => m.transport.seek({}))"
 
 
 def mapping_json(page, key="lamp-glow"):

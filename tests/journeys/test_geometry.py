@@ -4,6 +4,7 @@ import re
 
 import numpy as np
 import pytest
+from tests.journeys.conftest import SCRIPT_AT
 
 from fern_tide.core.scene.graphic import GraphicForm, outline
 from fern_tide.core.scene.svg.geometry import place
@@ -14,6 +15,7 @@ from fern_tide.core.sound.spectrogram import HIGHEST_HZ, LOWEST_HZ, ROWS, row_ed
 def modules(browser, server):
     """Call a function of a script: call('axis', 'xOf', 10, {...})."""
     page = browser.new_context(base_url=server.url).new_page()
+    page.add_init_script(SCRIPT_AT)
     page.goto("/")
 
     def call(script, name, *arguments):
@@ -26,7 +28,7 @@ def modules(browser, server):
                     : value && typeof value === "object"
                         ? Object.fromEntries(Object.entries(value).map(([k, v]) => [k, plain(v)]))
                     : value;
-                const module = await import(`/static/js/${script}.js`);
+                const module = await import(scriptAt(`${script}.js`));
                 return plain(module[name](...given.map(typed)));
             }""",
             [script, name, list(arguments)],
@@ -349,13 +351,14 @@ def test_a_report_groups_what_moved_alike(modules):
 
 
 DRAWN = """async () => {
-    const { LOW_HZ, HIGH_HZ, ROWS, rowOf } = await import('/static/js/spectrogram.js');
+    const { LOW_HZ, HIGH_HZ, ROWS, rowOf } = await import(scriptAt('spectrogram.js'));
     return [LOW_HZ, HIGH_HZ, ROWS, [40, 440, 9000].map((hz) => rowOf(hz, ROWS))];
 }"""
 
 
 def test_the_page_draws_pitches_where_python_puts_them(browser, server):
     page = browser.new_context(base_url=server.url).new_page()
+    page.add_init_script(SCRIPT_AT)
     page.goto("/")
     *ends, rows = page.evaluate(DRAWN)
     page.context.close()
@@ -380,7 +383,7 @@ def test_an_elements_place_is_written_as_the_core_writes_it(modules):
     part = {"anchor": [30, 40], "base": "rotate(5)"}
     values = {"x": 1.5, "y": -2, "turn": 30, "scale_x": 2, "scale_y": 0.5}
     ours = place(tuple(values.values()), anchor=(30, 40), base="rotate(5)")
-    source = "(part, values) => import('/static/js/stage.js').then((m) => m.placeOf(part, (name) => values[name]))"
+    source = "(part, values) => import(scriptAt('stage.js')).then((m) => m.placeOf(part, (name) => values[name]))"
     assert modules.page.evaluate(f"([part, values]) => ({source})(part, values)", [part, values]) == ours
 
 

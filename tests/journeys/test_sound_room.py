@@ -18,7 +18,7 @@ TONE = wav(np.concatenate([np.zeros(RATE_HZ), sine(500, seconds=3, rate_hz=RATE_
 
 
 ROW_OF = """async (hz) => {
-    const { rowOf } = await import('/static/js/spectrogram.js');
+    const { rowOf } = await import(scriptAt('spectrogram.js'));
     return rowOf(hz, document.querySelector('#bands').clientHeight);
 }"""
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import hashlib
 import secrets
 from pathlib import Path
 
-from flask import Flask, Response
+from flask import Flask, Response, request
 from flask_wtf.csrf import CSRFProtect
 
 from fern_tide.core.base.frame_rate import COMMON_RATES, FrameRate
@@ -31,6 +32,7 @@ from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.stages import Stages
 from fern_tide.workflows.studio import Studio
 
+STATIC = Path(__file__).parent / "static"
 POLICY = "; ".join(
     (
         "default-src 'none'",
@@ -54,7 +56,7 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
         studio: the stores.
         hosts: the names under which the application may be asked for; others are refused.
     """
-    app = Flask(__name__)
+    app = Flask(__name__, static_url_path=f"/static/{_version(STATIC)}")
     app.config.update(
         SECRET_KEY=_secret(studio.settings.data / "secret"),
         TRUSTED_HOSTS=list(hosts),
@@ -77,9 +79,15 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
     )  # fmt: skip
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
 
+    modules = sorted(path.stem for path in (STATIC / "js").glob("*.js") if path.stem != "app")
+    app.jinja_env.globals["modules"] = modules  # all are asked for at once, not one after the other names it
+
     @app.after_request
     def _closed(response: Response) -> Response:
         response.headers.setdefault("Content-Security-Policy", POLICY)
+        if request.endpoint == "static":  # its address changes with it
+            response.cache_control.no_cache = None
+            response.cache_control.max_age, response.cache_control.immutable = 365 * 24 * 3600, True
         response.headers["X-Content-Type-Options"] = "nosniff"
         response.headers["Referrer-Policy"] = "same-origin"
         response.headers["Cross-Origin-Opener-Policy"] = "same-origin"
@@ -87,6 +95,15 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
         return response
 
     return app
+
+
+def _version(folder: Path) -> str:
+    """Give a name for what the files of a folder hold."""
+    held = hashlib.sha256()
+    for path in sorted(folder.rglob("*")):
+        if path.is_file():
+            held.update(str(path.relative_to(folder)).encode() + path.read_bytes())
+    return held.hexdigest()[:12]
 
 
 def _secret(path: Path) -> bytes:
