@@ -10,6 +10,7 @@ import threading
 import time
 from types import FrameType
 
+from flask import Flask
 from waitress.server import create_server
 
 from fern_tide.core.base.errors import FernTideError
@@ -33,6 +34,9 @@ def serve(*, data: str | None, host: str, port: int, with_demo: bool) -> None:
         with_demo: make the demo project where there is none.
     """
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    logging.getLogger("waitress.queue").setLevel(
+        logging.ERROR
+    )  # a page asks for many files at once
     signal.signal(signal.SIGTERM, _interrupt)
     settings = Settings.from_environment(data)
     studio = Studio.open(settings)
@@ -48,6 +52,7 @@ def serve(*, data: str | None, host: str, port: int, with_demo: bool) -> None:
     except OSError as cause:
         raise FernTideError(f"{host}:{port} cannot be listened on: {cause.strerror}.", remedy="Use --port.") from cause
     worker.start()
+    threading.Thread(target=_warm, args=(app,), daemon=True).start()
     print(f"Fern Tide is at http://{host}:{server.effective_port}/ (Ctrl-C ends it)", flush=True)
     try:
         server.run()
@@ -56,6 +61,12 @@ def serve(*, data: str | None, host: str, port: int, with_demo: bool) -> None:
     finally:
         worker.stop()
         server.close()
+
+
+def _warm(app: Flask) -> None:
+    """Compile the templates, so that nobody's first look at a room waits for them."""
+    for name in app.jinja_env.list_templates():
+        app.jinja_env.get_template(name)
 
 
 def _interrupt(number: int, frame: FrameType | None) -> None:
