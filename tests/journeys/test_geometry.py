@@ -197,7 +197,7 @@ def test_lists_are_put_in_order_and_searched(modules):
     assert modules("lists", "twice", ["a", "b"], 0) == ["a", "a", "b"]
     assert modules("drawer", "isFound", "take turns goes to the other side", "TURN  goes") is True
     assert modules("drawer", "isFound", "take turns", "spring") is False
-    assert [modules("step_order", "placeUnder", y, [10, 30]) for y in (5, 20, 40)] == [0, 1, 2]
+    assert [modules("order", "placeUnder", y, [10, 30]) for y in (5, 20, 40)] == [0, 1, 2]
 
 
 def test_a_lane_has_room_for_what_goes_on_above_full(modules):

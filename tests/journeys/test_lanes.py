@@ -1,8 +1,10 @@
 """How lanes are looked at: folded, grouped, alone, measured; and many of them."""
 
+import json
+
 import pytest
 from tests.journeys.conftest import wait
-from tests.journeys.test_bench import SEEK, drag, mapping_json, middle
+from tests.journeys.test_bench import ORDER, SEEK, drag, mapping_json, middle, pixels
 from tests.journeys.test_rooms import demo  # noqa: F401
 
 
@@ -85,3 +87,23 @@ def test_many_mappings_stay_usable_and_only_the_lanes_in_view_are_drawn(demo):  
             break
     demo.wait_for_timeout(400)
     assert len(got) == 1 and len(got[0].body()) < 60_000  # one lane and one curve of 1349 frames, without its level
+
+
+def test_clean_up_is_seen_before_it_is_added_and_put_in_order_in_both_rooms(demo):  # noqa: F811
+    before = pixels(demo, "[data-lane='lamp-glow']")
+    demo.click("[data-drawer='clean_ups']")
+    demo.hover("[data-pick='clean_up'][data-id='hold']")
+    wait(demo, f"document.querySelector('[data-lane=\"lamp-glow\"]').toDataURL() !== {json.dumps(before)}")
+    demo.click("[data-pick='clean_up'][data-id='hold']")
+    order = ORDER.format("clean_up")
+    wait(demo, f"{order} === 'Rise and fall,Smooth,Hold'")
+    demo.focus("#clean-2-handle")
+    demo.keyboard.press("ArrowUp")
+    wait(demo, f"{order} === 'Rise and fall,Hold,Smooth'")
+    demo.click("#rooms >> text=Sound")
+    wait(demo, f"{order} === 'Rise and fall,Hold,Smooth'")
+    demo.focus("#clean-1-handle")
+    demo.keyboard.press("ArrowUp")
+    wait(demo, f"{order} === 'Hold,Rise and fall,Smooth'")
+    demo.click("[data-act='twice'][data-path='clean_up.0']")
+    wait(demo, f"{order} === 'Hold,Hold,Rise and fall,Smooth'")

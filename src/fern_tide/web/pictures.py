@@ -1,4 +1,4 @@
-"""Small drawings of what steps, responses and recipes do, made by the functions themselves."""
+"""Small drawings of what clean-up, steps, responses and recipes do, made by the functions themselves."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import numpy as np
 
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.envelope.envelope import clean
+from fern_tide.core.envelope.envelope import CleanUpChoice, clean
 from fern_tide.core.mapping.drive import RESPONSES
 from fern_tide.core.mapping.mapping import STEPS
 from fern_tide.core.mapping.marks import Marks, lift
@@ -20,6 +20,7 @@ FRAMES = 150
 _HITS = (12, 40, 58, 90)
 _HEIGHTS = (1.0, 0.6, 0.9, 0.75)
 WIDTH, HEIGHT = 84, 30
+_SEEN = {"shift": {"by": -10}, "gate": {"open_db": -14, "close_db": -18}}  # by default too little to be seen
 
 
 @lru_cache(maxsize=1)
@@ -42,6 +43,25 @@ def _context() -> StepContext:
         beat_times_s=np.arange(0.0, 5.0, 0.5),
         levels={"other": np.roll(level, 20)},
     )
+
+
+@lru_cache(maxsize=1)
+def rough_sample() -> FloatArray:
+    """Give the same level half as loud, with jitter, a floor of noise and two stray frames, shape (150,)."""
+    jitter = np.abs(np.random.default_rng(3).normal(size=FRAMES))
+    level = 0.5 * sample() * (0.85 + 0.2 * jitter) + 0.03 * jitter
+    level[[33, 104]] = 0.7
+    return np.asarray(level)
+
+
+@lru_cache(maxsize=64)
+def clean_up_picture(clean_up_id: str) -> tuple[str, str]:
+    """Give the points of two polylines: the level before a clean-up, and after it; a tilt over a bank's rows."""
+    choice, before = CleanUpChoice(id=clean_up_id, params=_SEEN.get(clean_up_id, {})), rough_sample()
+    if clean_up_id == "tilt":
+        before = np.linspace(0.8, 0.2, FRAMES)
+        return _points([before, clean(before[:, None], (choice,), rate=RATE)[:, 0]])
+    return _points([before, clean(before, (choice,), rate=RATE)])
 
 
 @lru_cache(maxsize=64)

@@ -34,9 +34,7 @@ def serve(*, data: str | None, host: str, port: int, with_demo: bool) -> None:
         with_demo: make the demo project where there is none.
     """
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
-    logging.getLogger("waitress.queue").setLevel(
-        logging.ERROR
-    )  # a page asks for many files at once
+    logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # a page asks for many files at once
     signal.signal(signal.SIGTERM, _interrupt)
     settings = Settings.from_environment(data)
     studio = Studio.open(settings)
@@ -51,10 +49,10 @@ def serve(*, data: str | None, host: str, port: int, with_demo: bool) -> None:
         server = create_server(app, host=host, port=port, threads=THREADS, max_request_body_size=limit, ident="")
     except OSError as cause:
         raise FernTideError(f"{host}:{port} cannot be listened on: {cause.strerror}.", remedy="Use --port.") from cause
-    worker.start()
-    threading.Thread(target=_warm, args=(app,), daemon=True).start()
-    print(f"Fern Tide is at http://{host}:{server.effective_port}/ (Ctrl-C ends it)", flush=True)
     try:
+        worker.start()
+        threading.Thread(target=_warm, args=(app,), daemon=True).start()
+        print(f"Fern Tide is at http://{host}:{server.effective_port}/ (Ctrl-C ends it)", flush=True)
         server.run()
     except (KeyboardInterrupt, SystemExit):
         pass

@@ -10,6 +10,7 @@ from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.target import Target
 from fern_tide.core.command import Command
 from fern_tide.core.document import Project
+from fern_tide.core.envelope.envelope import CLEAN_UPS
 from fern_tide.core.mapping.drive import RESPONSES
 from fern_tide.core.mapping.mapping import STEPS, Mapping
 from fern_tide.core.mapping.recipe import MOST_BYTES, read_recipes, write_recipes
@@ -33,13 +34,15 @@ def _document(key: str) -> Project:
 
 @pages.get("/bench/drawer/<name>")
 def drawer(key: str, name: str) -> Any:
-    """Show what can be picked for a mapping: steps, responses, recipes, properties to copy to, or why a value is so."""
-    if name not in {"steps", "responses", "recipes", "copy", "why"}:
+    """Show what can be picked for a mapping: clean-up, steps, responses, recipes, copies, or why a value is so."""
+    if name not in {"clean_ups", "steps", "responses", "recipes", "copy", "why"}:
         return Response(status=404)
     project = _document(key)
     mapping = project.mapping(request.args.get("mapping", ""))
     place = min(max(request.args.get("drive", 0, type=int), 0), len(mapping.drives) - 1)
     shown: dict[str, Any] = {"key": key, "project": project, "mapping": mapping, "drive_place": place}
+    if name == "clean_ups":
+        shown |= {"clean_ups": CLEAN_UPS, "picture": pictures.clean_up_picture}
     if name == "steps":
         shown |= {"steps": STEPS, "picture": pictures.step_picture}
     if name == "responses":

@@ -12,13 +12,13 @@ import { Lanes } from "./lanes.js";
 import { letGo } from "./hand.js";
 import { Motion } from "./motion.js";
 import { notice, replaceHtml, telling } from "./notices.js";
+import { mountOrder } from "./order.js";
 import { project } from "./project.js";
 import { rhythm } from "./rhythm.js";
 import { drawRibbon, loadWave, mountRibbon, mountWheel } from "./ribbon.js";
 import { getText } from "./server.js";
 import { drawDot, drawSheet, mountMarks, placeMarks } from "./sheet.js";
 import { StageView } from "./stage_view.js";
-import { mountOrder, reordered } from "./step_order.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
 
@@ -203,7 +203,6 @@ export function mountBench(room, signal) {
     if (find("#plot")) {
       mountMarks(find("#plot"), { lane, onMark: (...mark) => onMark(state.mapping, ...mark), signal: scope });
       mountBenders(find("#plot"), { lane, response, onBend, signal: scope });
-      mountOrder(find(".steps"), { onOrder: (from, to) => project.edit(put("mapping", reordered(mappingJson(state.mapping), from, to))), signal: scope });
     }
     if (find("#show-traces")) find("#show-traces").checked = state.traces;
     if (find("#beside")) find("#beside").value = beside.mapping === state.mapping ? (beside.name ?? "") : "";
@@ -213,6 +212,7 @@ export function mountBench(room, signal) {
     mountWheel(find("#lanes"), { axis, plot: () => find("#ribbon"), signal: scope });
   }
 
+  mountOrder(parts, { signal });
   mountBindings(parts, { owners: () => ({ mapping: state.mapping, envelope: mappingJson(state.mapping)?.envelope }), onTry: (command) => motion.preview(command), onSet: (command) => project.edit(command), signal });
   parts.addEventListener("ft:try", (event) => event.target.dataset.markDb && onMarkField(event.target, event.detail, false), { signal });
   parts.addEventListener("ft:set", (event) => event.target.dataset.markDb && onMarkField(event.target, event.detail, true), { signal });

@@ -1,7 +1,6 @@
 // What the buttons and lists of the Bench do to mappings. Each is an edit of its own, or a way of looking at the lanes.
 
 import { mappingJson, put } from "./binding.js";
-import { twice } from "./lists.js";
 import { project, withoutPath } from "./project.js";
 
 /** The shown mapping with something else about the shown drive. */
@@ -27,10 +26,6 @@ export function benchActs({ state, parts, lanes, choose, refresh }) {
     fold: (id) => lanes.fold([id]),
     "fold-group": (_, button) => lanes.foldGroup(button),
     invert: () => project.send(`mappings/${state.mapping}/invert`, { place: state.drive }),
-    twice: (_, { dataset }) => {
-      const mapping = mappingJson(state.mapping);
-      project.edit(put("mapping", { ...mapping, steps: twice(mapping.steps, Number(dataset.path.split(".").at(-1))) }));
-    },
     "add-stop": () => {
       const { stops, rest } = mappingJson(state.mapping).drives[state.drive];
       const at = stops.length ? (stops.at(-1).at + 1) / 2 : 0.5;

@@ -1,5 +1,6 @@
 // Fields that belong to a mapping, an envelope or a track: each names its owner and a path into it.
 
+import { atPlace, twice } from "./lists.js";
 import { withPath, withoutPath } from "./project.js";
 
 const read = (selector) => {
@@ -45,7 +46,16 @@ export function mountBindings(root, { owners, onTry, onSet, signal }) {
   });
   on("click", (element) => {
     if (element.dataset.act === "drop") onSet(commandFor(element, owners, (thing) => withoutPath(thing, element.dataset.path)), element);
+    if (element.dataset.act === "twice") inList(element, twice);
   });
+  on("ft:order", (element, { detail: to }) => inList(element, (items, from) => atPlace(items, from, to)));
+
+  /** Change the list that a place is in; change(items, place) gives the new one. */
+  function inList(element, change) {
+    const at = element.dataset.path.lastIndexOf(".");
+    const [list, place] = [element.dataset.path.slice(0, at), Number(element.dataset.path.slice(at + 1))];
+    onSet(commandFor(element, owners, (thing) => withPath(thing, list, change(thing[list], place))), element);
+  }
 
   function add(element) {
     const list = element.dataset.path;

@@ -1,7 +1,7 @@
-// What opens over the sheet to choose from: steps, responses, recipes, properties to copy to, and why a value is so. It blocks nothing.
+// What opens over the sheet to choose from: clean-up, steps, responses, recipes, properties to copy to, and why a value is so. It blocks nothing.
 
 import { withDrive } from "./bench_acts.js";
-import { mappingJson, put } from "./binding.js";
+import { envelopeJson, mappingJson, put } from "./binding.js";
 import { notice, telling } from "./notices.js";
 import { project } from "./project.js";
 import { getText, upload } from "./server.js";
@@ -76,8 +76,13 @@ export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
     const mapping = mappingJson(chosen().mapping);
     return put("mapping", { ...mapping, steps: [...mapping.steps, { id }] });
   };
+  const withCleanUp = (id) => {
+    const envelope = envelopeJson(mappingJson(chosen().mapping).envelope);
+    return put("envelope", { ...envelope, clean_up: [...envelope.clean_up, { id }] });
+  };
   const withResponse = (id) => put("mapping", withDrive(chosen(), { response: { id } }));
   const bodies = {
+    clean_up: (id) => ({ command: withCleanUp(id) }),
     step: (id) => ({ command: withStep(id) }),
     response: (id) => ({ command: withResponse(id) }),
     recipe: (id) => ({ recipe: id, mapping: chosen().mapping }),
@@ -85,6 +90,10 @@ export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
   const bodyOf = ({ pick, id }) => bodies[pick](id);
 
   const picks = {
+    clean_up: async (id) => {
+      close();
+      await project.edit(withCleanUp(id));
+    },
     response: async (id) => {
       close();
       await project.edit(withResponse(id));

@@ -6,6 +6,7 @@ import { say, sizeOf } from "./canvas.js";
 import { letGo } from "./hand.js";
 import { mountListening } from "./listening.js";
 import { notice, replaceHtml, telling } from "./notices.js";
+import { mountOrder } from "./order.js";
 import { project, withPath } from "./project.js";
 import { rhythm } from "./rhythm.js";
 import { drawRibbon, mountRibbon, mountWheel, waveOf } from "./ribbon.js";
@@ -230,6 +231,7 @@ export function mountSound(room, signal) {
 
   const { suggest, showSuggested, listen, keepListening } = mountListening({ parts, find, state, take: (band) => addEnvelope(newBand(band)) });
   const acts = mountSoundtrack(parts, { state, axis, refresh, soon, signal });
+  mountOrder(parts, { signal });
   mountBindings(parts, { owners: () => ({ envelope: state.envelope }), onTry: (command, field) => preview(pushed(command, field)), onSet: (command, field) => project.edit(pushed(command, field)), signal });
 
   const picks = {
