@@ -156,7 +156,8 @@ def drawing(data: Path) -> None:
                 page.wait_for_timeout(4000)
                 shown = page.evaluate(
                     """async () => {
-                        const { transport } = await import("/static/js/transport.js");
+                        const { src } = document.querySelector("script[type=module]");
+                        const { transport } = await import(new URL("transport.js", src));
                         transport.seek(300);
                         const seen = new Set();
                         transport.play();

@@ -31,14 +31,15 @@ def main(argv: Sequence[str] | None = None) -> int:
     except FernTideError as wrong:
         print(f"fern-tide: {wrong}".replace("\n", " "), file=sys.stderr)
         return COULD_NOT
+    except BrokenPipeError:  # what reads the output has enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
     except FileNotFoundError as wrong:
         print(f"fern-tide: there is no file {wrong.filename}. Check the name.", file=sys.stderr)
         return COULD_NOT
     except OSError as wrong:
         print(f"fern-tide: {wrong.filename or 'a file'}: {wrong.strerror}. Choose another place.", file=sys.stderr)
         return COULD_NOT
-    except BrokenPipeError:
-        return 0
     return 0
 
 
