@@ -107,3 +107,17 @@ def test_clean_up_is_seen_before_it_is_added_and_put_in_order_in_both_rooms(demo
     wait(demo, f"{order} === 'Hold,Rise and fall,Smooth'")
     demo.click("[data-act='twice'][data-path='clean_up.0']")
     wait(demo, f"{order} === 'Hold,Hold,Rise and fall,Smooth'")
+
+
+def test_from_the_sound_room_an_envelope_moves_a_property_and_opens_what_it_drives(demo):  # noqa: F811
+    demo.click("#rooms >> text=Sound")
+    demo.wait_for_selector("#envelope-panel")
+    demo.click("[data-show-envelope]:has-text('Notes')")
+    demo.wait_for_selector("[data-show-envelope][aria-current]:has-text('Notes')")
+    demo.select_option("#move-with", "lamp:turn")
+    demo.wait_for_selector("#plot")
+    wait(demo, "document.querySelector('.lane[aria-current=true]').textContent.includes('Notes')")
+    demo.click("#rooms >> text=Sound")
+    demo.click("[data-show-envelope]:has-text('Panes')")
+    demo.click("[data-bench='cloche-tops']")
+    demo.wait_for_selector(".lane[aria-current=true][data-mapping='cloche-tops']")

@@ -234,7 +234,16 @@ export function mountSound(room, signal) {
   mountOrder(parts, { signal });
   mountBindings(parts, { owners: () => ({ envelope: state.envelope }), onTry: (command, field) => preview(pushed(command, field)), onSet: (command, field) => project.edit(pushed(command, field)), signal });
 
+  function openOnBench(mapping) {
+    sessionStorage.setItem(`ft:${project.key}:bench`, JSON.stringify({ mapping, drive: 0 }));
+    document.querySelector('#rooms a[href$="/bench"]').click();
+  }
+
   const picks = {
+    "move-with": async (target) => {
+      const made = await project.send("mappings", { target, envelope: state.envelope });
+      if (made) openOnBench(made.mapping);
+    },
     reading: (id) => project.edit(put("envelope", { ...envelopeJson(state.envelope), track: envelopeJson(state.envelope).track ?? state.track, reading: { id } })),
     "named-band": (text) => {
       const [low, high] = text.split(" ").map(Number);
@@ -261,7 +270,11 @@ export function mountSound(room, signal) {
     (event) => {
       const button = event.target.closest("button");
       const data = button?.dataset ?? {};
-      if (data.showTrack) refresh({ track: data.showTrack });
+      const bench = event.target.closest("[data-bench]");
+      if (bench) {
+        event.preventDefault();
+        openOnBench(bench.dataset.bench);
+      } else if (data.showTrack) refresh({ track: data.showTrack });
       else if (data.showEnvelope) refresh({ envelope: data.showEnvelope, track: envelopeJson(data.showEnvelope)?.track ?? state.track });
       else if (data.removeEnvelope) project.edit({ kind: "remove_envelope", id: data.removeEnvelope });
       else if (!button && event.target.closest("[data-row]") && !event.target.closest("input, select, label")) {
