@@ -216,6 +216,13 @@ def test_the_sound_of_containers_comes_back_in_time(kind, codec, name):
     assert loud[0] == pytest.approx(24_000, abs=2_100 if cannot_say_its_delay else 150)
 
 
+def test_the_small_pieces_of_codecs_come_together():
+    content = contained("ipod", "aac")
+    lengths = [block.shape[1] for block in blocks(io.BytesIO(content), block_samples=10_000)]
+    assert sum(lengths) == measure(io.BytesIO(content)).n_samples
+    assert all(10_000 <= length < 12_000 for length in lengths[:-1]) and len(lengths) == 5
+
+
 def test_sound_that_begins_late_in_a_video_stays_late():
     on_time, late = (decoded(contained("mp4", "aac", picture=True, late_s=late_s)) for late_s in (0.0, 0.5))
     first, later = (np.flatnonzero(np.abs(found[0]) > 0.2)[0] for found in (on_time, late))

@@ -100,7 +100,19 @@ def blocks(stream: BinaryIO, *, block_samples: int = BLOCK_SAMPLES) -> Iterator[
         yield from _plain_blocks(stream, block_samples)
         return
     with closing(Container(stream, demuxer=demuxer)) as container:
-        yield from container.blocks()
+        yield from _gathered(container.blocks(), block_samples)
+
+
+def _gathered(pieces: Iterator[Float32Array], block_samples: int) -> Iterator[Float32Array]:
+    """Put the small pieces that codecs give together, at least so many samples at a time."""
+    held: list[Float32Array] = []
+    for piece in pieces:
+        held.append(piece)
+        if sum(item.shape[1] for item in held) >= block_samples:
+            yield np.concatenate(held, axis=1)
+            held = []
+    if held and any(item.shape[1] for item in held):
+        yield np.concatenate(held, axis=1)
 
 
 def _plain_blocks(stream: BinaryIO, block_samples: int) -> Iterator[Float32Array]:

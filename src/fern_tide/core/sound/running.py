@@ -76,8 +76,9 @@ class Loudness:
 
     def __init__(self, out: Float32Array, *, starts: Samples, ends: Samples, sample_rate_hz: int) -> None:
         self._out, self._length = out, np.maximum(ends - starts, 1)
-        self._edges = np.stack([starts, ends])
+        self._edges, self._places = np.unique(np.stack([starts, ends]), return_inverse=True)
         self._power_at = np.zeros(self._edges.shape)
+        self._passed = int(np.searchsorted(self._edges, 0, side="right"))  # edges before which there is silence only
         self._weights = k_weighting(sample_rate_hz)
         self._state: FloatArray | None = None
         self._position, self._total = 0, 0.0
@@ -92,18 +93,19 @@ class Loudness:
         power = np.square(weighted, out=weighted)
         power[3:] *= 1.41  # surround
         end = self._position + block.shape[1]
-        inside = (self._edges > self._position) & (self._edges <= end)
-        cuts, which = np.unique(self._edges[inside] - self._position, return_inverse=True)
+        passed = int(np.searchsorted(self._edges, end, side="right"))
+        cuts = self._edges[self._passed : passed] - self._position
         begins = np.concatenate([[0], cuts])
-        pieces = np.add.reduceat(power.sum(axis=0), begins[begins < block.shape[1]])
-        sums = self._total + np.cumsum(pieces)
-        self._power_at[inside] = sums[which]
+        sums = self._total + np.cumsum(np.add.reduceat(power.sum(axis=0), begins[begins < block.shape[1]]))
+        self._power_at[self._passed : passed] = sums[: len(cuts)]
+        self._passed = passed
         self._position, self._total = end, float(sums[-1])
 
     def finish(self) -> None:
         """Write the levels."""
-        self._power_at[self._edges > self._position] = self._total
-        power = np.maximum(self._power_at[1] - self._power_at[0], 0.0) / self._length
+        self._power_at[self._passed :] = self._total
+        first, last = self._power_at[self._places].reshape(2, -1)
+        power = np.maximum(last - first, 0.0) / self._length
         heard = power > 1e-14  # rounding of long sums lies far below
         self._out[heard] = np.sqrt(power[heard]) * 10.0 ** (SILENCE_LUFS / 20.0)
 
