@@ -107,6 +107,16 @@ def test_clean_up_is_seen_before_it_is_added_and_put_in_order_in_both_rooms(demo
     wait(demo, f"{order} === 'Hold,Rise and fall,Smooth'")
     demo.click("[data-act='twice'][data-path='clean_up.0']")
     wait(demo, f"{order} === 'Hold,Hold,Rise and fall,Smooth'")
+    demo.wait_for_selector("#level-here:not(:has-text('–'))")
+    before = pixels(demo, "#trace")
+    demo.click("#add-clean-up")
+    demo.hover("[data-pick='clean_up'][data-id='rise_and_fall']")
+    wait(demo, f"document.querySelector('#trace').toDataURL() !== {json.dumps(before)}")
+    demo.keyboard.press("Escape")
+    wait(demo, f"document.querySelector('#trace').toDataURL() === {json.dumps(before)}")
+    demo.click("#add-clean-up")
+    demo.click("[data-pick='clean_up'][data-id='gate']")
+    wait(demo, f"{order} === 'Hold,Hold,Rise and fall,Smooth,Gate'")
 
 
 def test_from_the_sound_room_an_envelope_moves_a_property_and_opens_what_it_drives(demo):  # noqa: F811

@@ -35,6 +35,7 @@ def room(page):
     page.set_input_files("#file", {"name": "Rain.wav", "mimeType": "audio/wav", "buffer": SOUND})
     page.wait_for_url("**/bench")
     open_stage(page)
+    wait(page, "document.getElementById('work').childElementCount === 0")  # the page is drawn anew when it is done
     return page
 
 

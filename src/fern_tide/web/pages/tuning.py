@@ -37,12 +37,12 @@ def drawer(key: str, name: str) -> Any:
     """Show what can be picked for a mapping: clean-up, steps, responses, recipes, copies, or why a value is so."""
     if name not in {"clean_ups", "steps", "responses", "recipes", "copy", "why"}:
         return Response(status=404)
+    if name == "clean_ups":
+        return render_template("bench/clean_ups.html", clean_ups=CLEAN_UPS, picture=pictures.clean_up_picture)
     project = _document(key)
     mapping = project.mapping(request.args.get("mapping", ""))
     place = min(max(request.args.get("drive", 0, type=int), 0), len(mapping.drives) - 1)
     shown: dict[str, Any] = {"key": key, "project": project, "mapping": mapping, "drive_place": place}
-    if name == "clean_ups":
-        shown |= {"clean_ups": CLEAN_UPS, "picture": pictures.clean_up_picture}
     if name == "steps":
         shown |= {"steps": STEPS, "picture": pictures.step_picture}
     if name == "responses":

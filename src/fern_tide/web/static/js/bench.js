@@ -68,7 +68,7 @@ export function mountBench(room, signal) {
     if (!lane() || !find("#histogram")) return;
     drawSheet(find("#histogram"), lane(), transfer());
     placeMarks(find("#plot"), lane());
-    if (response()) placeBenders(find("#plot"), lane(), response()); // a mapping that was just made is not on the page yet
+    if (response()) placeBenders(find("#plot"), lane(), response());
     for (const name of ["low", "high"]) {
       const field = find(`#${name}-db`);
       if (document.activeElement !== field) field.value = lane()[`${name}_db`].toFixed(1);
@@ -141,8 +141,12 @@ export function mountBench(room, signal) {
     if (bender !== undefined) find(`[data-bender="${bender}"]`)?.focus();
   }
 
-  /** The response that is shown, as it is being bent or as it is stored. */
-  const response = () => state.bent ?? mappingJson(state.mapping)?.drives[Math.min(state.drive, mappingJson(state.mapping).drives.length - 1)].response;
+  /** The response that is shown, as it is being bent or as it is stored; none while one was just picked and its params are to come. */
+  const response = () => {
+    if (state.bent) return state.bent;
+    const found = mappingJson(state.mapping)?.drives[Math.min(state.drive, mappingJson(state.mapping).drives.length - 1)].response;
+    return found?.params && found;
+  };
 
   /** A handle of the curve moves. */
   function onBend(response, { done, at }) {

@@ -65,7 +65,7 @@ export function placeBenders(plot, lane, response) {
   });
 }
 
-/** Let the handles be dragged and stepped, and points be added and taken off. onBend(response, {done}). */
+/** Let the handles be dragged and stepped, and points be added and taken off. onBend(response, {done}). response() may be none for a moment. */
 export function mountBenders(plot, { lane, response, onBend, signal }) {
   const sizes = () => ({ width: plot.clientWidth, height: plot.clientHeight });
   const under = (event) => {
@@ -82,8 +82,8 @@ export function mountBenders(plot, { lane, response, onBend, signal }) {
       let moved = false;
       const drag = new AbortController();
       const options = { signal: AbortSignal.any([signal, drag.signal]) };
-      handle.addEventListener(MOVES, (event) => ((moved = true), onBend(bent(response(), index, under(event)), { done: false, at: event.timeStamp })), options);
-      for (const type of ["pointerup", "pointercancel"]) handle.addEventListener(type, () => (drag.abort(), moved && onBend(response(), { done: true })), options);
+      handle.addEventListener(MOVES, (event) => response() && ((moved = true), onBend(bent(response(), index, under(event)), { done: false, at: event.timeStamp })), options);
+      for (const type of ["pointerup", "pointercancel"]) handle.addEventListener(type, () => (drag.abort(), moved && response() && onBend(response(), { done: true })), options);
     },
     { signal },
   );
@@ -102,7 +102,7 @@ export function mountBenders(plot, { lane, response, onBend, signal }) {
     "keydown",
     (event) => {
       const handle = event.target.closest(".bender");
-      if (!handle || !lane()) return;
+      if (!handle || !lane() || !response()) return;
       const index = Number(handle.dataset.bender);
       const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
       const gone = event.key === "Delete" && response().id === "drawn";
@@ -118,5 +118,5 @@ export function mountBenders(plot, { lane, response, onBend, signal }) {
     },
     { signal },
   );
-  plot.addEventListener("keyup", (event) => event.key.startsWith("Arrow") && event.target.closest(".bender") && onBend(response(), { done: true }), { signal });
+  plot.addEventListener("keyup", (event) => event.key.startsWith("Arrow") && event.target.closest(".bender") && response() && onBend(response(), { done: true }), { signal });
 }

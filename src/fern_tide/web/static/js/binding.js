@@ -34,10 +34,7 @@ export function mountBindings(root, { owners, onTry, onSet, signal }) {
   on("ft:set", (element, event) => tell(onSet, element, event.detail));
   on("input", (element) => element.type === "color" && tell(onTry, element, element.value));
   on("change", (element) => {
-    if ("number" in element.dataset || element.dataset.act) {
-      if (element.dataset.act === "add" && element.value) add(element);
-      return;
-    }
+    if ("number" in element.dataset || element.dataset.act) return;
     if (element.type === "checkbox") tell(onSet, element, element.checked);
     else if (element.value.trim() || "empty" in element.dataset) tell(onSet, element, element.value);
   });
@@ -55,12 +52,5 @@ export function mountBindings(root, { owners, onTry, onSet, signal }) {
     const at = element.dataset.path.lastIndexOf(".");
     const [list, place] = [element.dataset.path.slice(0, at), Number(element.dataset.path.slice(at + 1))];
     onSet(commandFor(element, owners, (thing) => withPath(thing, list, change(thing[list], place))), element);
-  }
-
-  function add(element) {
-    const list = element.dataset.path;
-    const chosen = { id: element.value };
-    element.value = "";
-    onSet(commandFor(element, owners, (thing) => withPath(thing, list, [...thing[list], chosen])), element);
   }
 }

@@ -13,7 +13,7 @@ const SETTLE_MS = 90;
 export const isFound = (words, typed) => typed.toLowerCase().split(/\s+/).every((word) => words.includes(word));
 
 /**
- * Mount the drawer of the Bench. chosen() gives { mapping, drive }; peek(body) shows an edit without storing it, and
+ * Mount the drawer of a room. chosen() gives { mapping, drive } of the Bench or { envelope } of the Sound room; peek(body) shows an edit without storing it, and
  * peek(null) shows again what is stored; onOpen() hears of every change.
  */
 export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
@@ -77,7 +77,8 @@ export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
     return put("mapping", { ...mapping, steps: [...mapping.steps, { id }] });
   };
   const withCleanUp = (id) => {
-    const envelope = envelopeJson(mappingJson(chosen().mapping).envelope);
+    const { mapping, envelope: shown } = chosen();
+    const envelope = envelopeJson(shown ?? mappingJson(mapping).envelope);
     return put("envelope", { ...envelope, clean_up: [...envelope.clean_up, { id }] });
   };
   const withResponse = (id) => put("mapping", withDrive(chosen(), { response: { id } }));
@@ -200,7 +201,7 @@ export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
     /** Draw what is open anew, for another mapping or after an edit. */
     renew() {
       marked();
-      if (!chosen().mapping) close({ refocus: false });
+      if (!chosen().mapping && !chosen().envelope) close({ refocus: false });
       else if (open && open !== "copy") show(open);
     },
   };

@@ -10,7 +10,7 @@ function released() {
   now.forEach((go) => go());
 }
 
-const DRAGGED = "canvas, [data-number], .tidemark, .bender, [data-handle], [data-grip]"; // what can be dragged
+const DRAGGED = "canvas, [data-number], [data-try], .tidemark, .bender, [data-handle], [data-grip]"; // what can be dragged
 document.addEventListener("pointerdown", ({ target }) => (pressed = target.closest(DRAGGED) !== null), { capture: true });
 for (const type of ["pointerup", "pointercancel"]) document.addEventListener(type, () => setTimeout(released), { capture: true });
 document.addEventListener("pointermove", ({ buttons }) => pressed && buttons === 0 && released(), { capture: true }); // let go outside the window

@@ -3,6 +3,7 @@
 import { Axis, xOf } from "./axis.js";
 import { envelopeJson, mountBindings, put } from "./binding.js";
 import { say, sizeOf } from "./canvas.js";
+import { mountDrawer } from "./drawer.js";
 import { letGo } from "./hand.js";
 import { mountListening } from "./listening.js";
 import { notice, replaceHtml, telling } from "./notices.js";
@@ -41,7 +42,7 @@ export function openingSound() {
 export function mountSound(room, signal) {
   const parts = room.querySelector("#parts");
   const axis = new Axis(project.standing.frames);
-  const state = { envelope: null, track: null, level: null, wave: null, trying: null, picked: null, moved: 0, grid: 0, suggested: null, listening: null };
+  const state = { envelope: null, track: null, level: null, wave: null, trying: null, picked: null, moved: 0, grid: 0, suggested: null, listening: null, before: null };
   const find = (selector) => parts.querySelector(selector);
   const spectra = new Spectrogram({ axis, onDrawn: () => soon() });
   let inner = null;
@@ -50,7 +51,7 @@ export function mountSound(room, signal) {
   /** The bands that are read from the shown track, as they are or as the hand holds them. */
   function bands() {
     const all = [...parts.querySelectorAll("[data-envelope-json]")].map((item) => JSON.parse(item.textContent));
-    const shown = all.filter(({ track, reading }) => track === state.track && reading.id === "band");
+    const shown = all.filter(({ track, reading }) => track === state.track && reading.id === "band" && reading.params); // of one just picked, the params are to come
     const found = shown.map(({ id, name, reading }) => ({ id, name, low: reading.params.low_hz, high: reading.params.high_hz }));
     if (!state.trying) return found;
     return [...found.filter(({ id }) => id !== state.trying.id), state.trying];
@@ -85,10 +86,11 @@ export function mountSound(room, signal) {
     drawTrace(find("#trace"), level, { view: axis.view, frame: transport.frame });
     const { unit } = find("#level-here").dataset;
     const loudest = level.cleaned.reduce((best, values, at) => (values[transport.frame] > level.cleaned[best][transport.frame] ? at : best), 0);
-    const db = level.db?.[loudest][transport.frame];
+    const here = level.cleaned[loudest][transport.frame];
+    const db = level.db?.[loudest][transport.frame] ?? 20 * Math.log10(Math.max(here ?? 0, 1e-6)); // of what is tried only levels come
     const which = level.rows.length ? `in ${level.rows[loudest]}; ` : "";
-    if (!unit) say(find("#level-here"), level.cleaned[loudest][transport.frame]?.toFixed(3) ?? "–");
-    else if (db !== undefined) say(find("#level-here"), db <= -119 ? "silent" : db.toFixed(1));
+    if (!unit) say(find("#level-here"), here?.toFixed(3) ?? "–");
+    else say(find("#level-here"), db <= -119 ? "silent" : db.toFixed(1));
     say(find("#level-unit"), unit && db > -119 ? unit : "");
     say(find("#level-words"), `${which}${unit ? `loudest ${level.loudest.toFixed(1)} ${unit}` : `highest ${level.top.toFixed(3)}`}`);
   }
@@ -127,6 +129,7 @@ export function mountSound(room, signal) {
     if (!pack || signal.aborted) return;
     const { head, arrays } = pack;
     const part = (name, run) => head[name] && run({ head: head[name], arrays });
+    state.before = null;
     if (head.level?.envelope === state.envelope) take({ head: head.level, arrays });
     else state.level = null;
     if (head.track === state.track) {
@@ -150,18 +153,31 @@ export function mountSound(room, signal) {
     replaceHtml(parts, html);
     find("#left").scrollTop = scrolled;
     mountParts();
+    drawer.renew();
     await load();
   }
 
-  const preview = latest(async (command, at) => {
+  const preview = latest(async (command, at, still = () => true) => {
     if (command?.kind !== "put_envelope") return;
     const pack = await postPack(project.url(`envelopes/preview?envelope=${command.envelope.id}`), { command }).catch(later);
-    if (!pack || signal.aborted || (state.trying === null && pack.head.envelope !== state.envelope)) return;
+    if (!pack || signal.aborted || !still() || (state.trying === null && pack.head.envelope !== state.envelope)) return;
     take(pack);
     drawBands(find("#bands"), { bands: bands(), chosen: state.trying ? state.trying.id : state.envelope });
     drawFrame();
     if (at !== undefined) document.dispatchEvent(new CustomEvent("ft:drawn", { detail: performance.now() - at }));
   });
+
+  /** Show what could be picked without taking it, or with null again what is stored. */
+  function peek(body) {
+    if (body) {
+      state.before ??= state.level;
+      preview(body.command, undefined, () => state.before !== null);
+    } else if (state.before) {
+      state.level = state.before;
+      state.before = null;
+      drawFrame();
+    }
+  }
 
   function fresh(kind, name) {
     const ids = [...parts.querySelectorAll("[data-envelope-json]")].map((item) => item.dataset.envelopeJson);
@@ -231,8 +247,11 @@ export function mountSound(room, signal) {
 
   const { suggest, showSuggested, listen, keepListening } = mountListening({ parts, find, state, take: (band) => addEnvelope(newBand(band)) });
   const acts = mountSoundtrack(parts, { state, axis, refresh, soon, signal });
+  const drawer = mountDrawer(room.querySelector("#drawer"), { parts, chosen: () => ({ envelope: state.envelope, drive: 0 }), peek, signal });
   mountOrder(parts, { signal });
   mountBindings(parts, { owners: () => ({ envelope: state.envelope }), onTry: (command, field) => preview(pushed(command, field)), onSet: (command, field) => project.edit(pushed(command, field)), signal });
+
+  const showEnvelope = (id) => refresh({ envelope: id, track: envelopeJson(id)?.track ?? state.track });
 
   function openOnBench(mapping) {
     sessionStorage.setItem(`ft:${project.key}:bench`, JSON.stringify({ mapping, drive: 0 }));
@@ -240,6 +259,7 @@ export function mountSound(room, signal) {
   }
 
   const picks = {
+    "choose-envelope": showEnvelope,
     "move-with": async (target) => {
       const made = await project.send("mappings", { target, envelope: state.envelope });
       if (made) openOnBench(made.mapping);
@@ -275,7 +295,7 @@ export function mountSound(room, signal) {
         event.preventDefault();
         openOnBench(bench.dataset.bench);
       } else if (data.showTrack) refresh({ track: data.showTrack });
-      else if (data.showEnvelope) refresh({ envelope: data.showEnvelope, track: envelopeJson(data.showEnvelope)?.track ?? state.track });
+      else if (data.showEnvelope) showEnvelope(data.showEnvelope);
       else if (data.removeEnvelope) project.edit({ kind: "remove_envelope", id: data.removeEnvelope });
       else if (!button && event.target.closest("[data-row]") && !event.target.closest("input, select, label")) {
         const { row } = event.target.closest("[data-row]").dataset;

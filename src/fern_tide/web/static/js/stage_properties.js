@@ -17,7 +17,7 @@ const targetOf = (text) => {
 
 export function mountProperties({ parts, find, state, stage, signal, head, select, choose, refresh }) {
   const part = () => partJson(state.part);
-  let tried = {};
+  let tried = null;
 
   // --- trying by hand: the value is shown while the hand holds the knob, and goes back when it lets go
 
@@ -69,6 +69,7 @@ export function mountProperties({ parts, find, state, stage, signal, head, selec
 
   function use(end) {
     const { target, value } = tried;
+    tried = null;
     const driving = [...parts.querySelectorAll("[data-mapping-json]")]
       .map((item) => mappingJson(item.dataset.mappingJson))
       .find((mapping) => mapping.drives.some((drive) => `${drive.target.part}:${drive.target.property}` === target));
@@ -245,4 +246,12 @@ export function mountProperties({ parts, find, state, stage, signal, head, selec
       options,
     );
   }
+
+  return {
+    /** Say again what was tried, after the page was drawn anew: it can still be used. */
+    renew() {
+      if (tried && targetOf(tried.target).part !== state.part) tried = null;
+      if (tried) tell(tried.target, tried.value);
+    },
+  };
 }

@@ -35,7 +35,7 @@ export function mountStageRoom(room, signal) {
   const head = () => JSON.parse(find("#part-head")?.textContent ?? "null");
   const context = { room, parts, find, state, stage, signal, head, select, refresh, drawRunning, choose: chooseProperty };
   const looking = mountLooking(context);
-  mountProperties(context);
+  const properties = mountProperties(context);
   mountFiles(context);
 
   function take({ head: about, arrays }, { whole }) {
@@ -116,6 +116,7 @@ export function mountStageRoom(room, signal) {
     const scrolled = ["#tree", "#properties"].map((name) => find(name)?.scrollTop ?? 0);
     replaceHtml(parts, html);
     mountParts();
+    properties.renew();
     ["#tree", "#properties"].forEach((name, place) => find(name) && (find(name).scrollTop = scrolled[place]));
     drawAll();
   }
