@@ -97,6 +97,17 @@ def test_the_edges_push_each_other_when_typed(room):
     assert not room.is_visible("#notice")
 
 
+def test_a_file_that_is_being_chosen_arrives_though_the_page_is_drawn_anew_meanwhile(room):
+    with room.expect_file_chooser() as chooser:
+        room.click("text=Add a sound file")
+    room.evaluate("document.getElementById('file').dataset.same = 'yes'")
+    room.press("body", "m")  # a marker: the page is drawn anew
+    room.wait_for_selector("[data-marker-json]", state="attached")
+    assert room.get_attribute("#file", "data-same") == "yes"
+    chooser.value.set_files({"name": "Tone.wav", "mimeType": "audio/wav", "buffer": TONE})
+    room.wait_for_selector("[data-show-track='tone']")
+
+
 def test_a_second_track_is_lined_up_and_only_what_is_switched_on_is_heard(room):
     room.set_input_files("#file", {"name": "Tone.wav", "mimeType": "audio/wav", "buffer": TONE})
     room.wait_for_selector("[data-show-track='tone']")

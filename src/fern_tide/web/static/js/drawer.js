@@ -2,7 +2,7 @@
 
 import { withDrive } from "./bench_acts.js";
 import { envelopeJson, mappingJson, put } from "./binding.js";
-import { notice, telling } from "./notices.js";
+import { fill, notice, telling } from "./notices.js";
 import { project } from "./project.js";
 import { getText, upload } from "./server.js";
 import { transport } from "./transport.js";
@@ -34,7 +34,7 @@ export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
     const [typed, scrolled] = [drawer.querySelector("#drawer-find")?.value ?? "", drawer.scrollTop];
     const held = drawer.contains(document.activeElement) ? document.activeElement : null;
     const again = open === name && !drawer.hidden;
-    drawer.innerHTML = html;
+    fill(drawer, html);
     drawer.hidden = false;
     drawer.scrollTop = 0;
     open = name;
@@ -171,7 +171,10 @@ export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
   on(drawer, "focusout", (event) => entryOf(event) && !drawer.contains(event.relatedTarget) && peek(null));
   on(drawer, "input", (event) => event.target.id === "drawer-find" && find(event.target.value));
   on(drawer, "change", (event) => {
-    if (event.target.id === "recipe-file" && event.target.files.length) take(event.target.files[0]);
+    if (event.target.id === "recipe-file" && event.target.files.length) {
+      take(event.target.files[0]);
+      event.target.value = ""; // the same one can be chosen again
+    }
     const button = drawer.querySelector("#copy-now");
     if (button) {
       const many = drawer.querySelectorAll("[data-copy]:checked").length;

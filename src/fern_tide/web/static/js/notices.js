@@ -17,16 +17,23 @@ export function notice(words, { tone = "bad", act = null } = {}) {
 
 export const hush = () => (document.getElementById("notice").hidden = true);
 
+/** Put other HTML in a place. A field for files stays what it was: one may just be being chosen for it. */
+export function fill(place, html) {
+  const choosers = [...place.querySelectorAll("input[type=file][id]")];
+  place.innerHTML = html;
+  for (const chooser of choosers) place.querySelector(`#${chooser.id}`)?.replaceWith(chooser);
+}
+
 /** Put new HTML into a place, keeping the focus and what is being typed there. */
 export function replaceHtml(place, html) {
   const held = document.activeElement;
   const typing = held?.matches?.("input:not([type=checkbox]):not([type=color])") && held.value !== (held.dataset.before ?? held.defaultValue);
   if (held?.dataset && place.contains(held)) held.dataset.leaving = ""; // so that being taken away does not count as being left
-  place.innerHTML = html;
+  fill(place, html);
   const same = held?.id && document.getElementById(held.id);
-  if (!same || same === held) return;
+  if (!same || document.activeElement === same) return;
   same.focus({ preventScroll: true });
-  if (!typing) return;
+  if (!typing || same === held) return;
   same.value = held.value;
   if ("tried" in held.dataset) same.dataset.tried = "";
   same.dataset.before = held.dataset.before ?? "";
