@@ -89,6 +89,15 @@ def test_many_mappings_stay_usable_and_only_the_lanes_in_view_are_drawn(demo):  
     assert len(got) == 1 and len(got[0].body()) < 60_000  # one lane and one curve of 1349 frames, without its level
 
 
+def settled(page, selector):
+    """The picture of a canvas once it stays as it is."""
+    before = None
+    while before != (now := pixels(page, selector)):
+        before = now
+        page.wait_for_timeout(500)
+    return before
+
+
 def test_clean_up_is_seen_before_it_is_added_and_put_in_order_in_both_rooms(demo):  # noqa: F811
     before = pixels(demo, "[data-lane='lamp-glow']")
     demo.click("[data-drawer='clean_ups']")
@@ -101,14 +110,14 @@ def test_clean_up_is_seen_before_it_is_added_and_put_in_order_in_both_rooms(demo
     demo.keyboard.press("ArrowUp")
     wait(demo, f"{order} === 'Rise and fall,Hold,Smooth'")
     demo.click("#rooms >> text=Sound")
+    demo.wait_for_selector("#level-here:not(:has-text('–'))")
     wait(demo, f"{order} === 'Rise and fall,Hold,Smooth'")
     demo.focus("#clean-1-handle")
     demo.keyboard.press("ArrowUp")
     wait(demo, f"{order} === 'Hold,Rise and fall,Smooth'")
     demo.click("[data-act='twice'][data-path='clean_up.0']")
     wait(demo, f"{order} === 'Hold,Hold,Rise and fall,Smooth'")
-    demo.wait_for_selector("#level-here:not(:has-text('–'))")
-    before = pixels(demo, "#trace")
+    before = settled(demo, "#trace")
     demo.click("#add-clean-up")
     demo.hover("[data-pick='clean_up'][data-id='rise_and_fall']")
     wait(demo, f"document.querySelector('#trace').toDataURL() !== {json.dumps(before)}")

@@ -187,6 +187,13 @@ def test_a_track_and_an_envelope_come_and_go_in_the_sound_room(page):
     page.fill("#reading-bands", "500")
     page.press("#reading-bands", "Enter")
     assert page.get_attribute("#reading-bands", "aria-invalid") == "true"
+    page.evaluate("document.querySelector('#reading-bands').dataset.old = ''")
+    page.evaluate("document.querySelector('[data-show-envelope][aria-current]').click()")  # the page is drawn anew
+    wait(page, "!('old' in document.querySelector('#reading-bands').dataset)")
+    assert (
+        page.get_attribute("#reading-bands", "aria-invalid") == "true" and page.input_value("#reading-bands") == "500"
+    )
+    assert page.is_visible(".said-beside")
     page.click("[data-show-track='tick']")
     wait(page, "document.querySelector('#ribbon').dataset.track === 'tick'")
     page.click('[data-remove-track="tick"]')

@@ -35,6 +35,7 @@ export function replaceHtml(place, html) {
   same.focus({ preventScroll: true });
   if (!typing || same === held) return;
   same.value = held.value;
+  if (held.getAttribute("aria-invalid") === "true") same.setAttribute("aria-invalid", "true");
   if ("tried" in held.dataset) same.dataset.tried = "";
   same.dataset.before = held.dataset.before ?? "";
   same.setSelectionRange(held.selectionStart, held.selectionEnd);

@@ -67,8 +67,11 @@ export function sayBeside(field, words) {
   document.body.append(beside);
   const place = beside;
   Object.assign(place.style, { left: `${Math.max(8, Math.min(left, innerWidth - place.offsetWidth - 12))}px`, top: `${Math.min(bottom + 3, innerHeight - 30)}px` });
-  setTimeout(() => ["input", "focusin", "wheel"].forEach((type) => document.addEventListener(type, () => place.remove(), { once: true, capture: true })));
-  setTimeout(() => place.remove(), LONG_MS);
+  const scope = new AbortController();
+  const end = () => (place.remove(), scope.abort());
+  const again = ({ type, target }) => type === "focusin" && target.id === field.id; // the page was drawn anew, and the focus put back
+  setTimeout(() => ["input", "focusin", "wheel"].forEach((type) => document.addEventListener(type, (event) => again(event) || end(), { capture: true, signal: scope.signal })));
+  setTimeout(end, LONG_MS);
 }
 
 export function mountNumberFields(root, signal) {
