@@ -28,6 +28,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     arguments = _parser().parse_args(_with_levels_joined(sys.argv[1:] if argv is None else list(argv)))
     try:
         arguments.run(arguments)
+        sys.stdout.flush()
     except FernTideError as wrong:
         print(f"fern-tide: {wrong}".replace("\n", " "), file=sys.stderr)
         return COULD_NOT

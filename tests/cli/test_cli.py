@@ -2,6 +2,9 @@
 
 import csv
 import json
+import os
+import subprocess
+import sys
 
 import numpy as np
 import pytest
@@ -276,3 +279,13 @@ def test_map_and_bake_on_a_scene_made_elsewhere(sound, tmp_path, capsys, scene, 
 def test_schema_prints_that_of_curves_too(capsys):
     assert run("schema", "--curves") == 0
     assert json.loads(capsys.readouterr().out)["title"] == "Fern Tide curves"
+
+
+@pytest.mark.parametrize("words", [["read", "--csv", "-"], ["describe"]], ids=["much", "little"])
+def test_who_reads_the_output_may_stop_early(sound, words):
+    reading_end, writing_end = os.pipe()
+    os.close(reading_end)
+    call = [sys.executable, "-m", "fern_tide.cli", words[0], str(sound), *words[1:]]
+    done = subprocess.run(call, stdout=writing_end, stderr=subprocess.PIPE, timeout=60)
+    os.close(writing_end)
+    assert (done.returncode, done.stderr) == (0, b"")

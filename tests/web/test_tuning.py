@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from tests.web.test_pages import app, client, demo, edit, standing, unpack  # noqa: F401
 
+from fern_tide.core.envelope.envelope import CLEAN_UPS
 from fern_tide.core.mapping.drive import RESPONSES
 from fern_tide.core.mapping.mapping import STEPS
 from fern_tide.core.mapping.recipe import read_recipes, write_recipes
@@ -214,8 +215,19 @@ def test_what_keeps_a_mapping_from_moving_is_said_beside_it(client, studio, demo
     assert attention(client, demo, first(studio, demo).id).endswith("does not drive: its level counts as silence.")
 
 
-@pytest.mark.parametrize(("name", "count"), [("steps", len(STEPS)), ("responses", len(RESPONSES))])
-def test_each_step_and_response_has_a_drawing_of_its_own(client, studio, demo, name, count):  # noqa: F811
+OFFERED = [("steps", len(STEPS)), ("responses", len(RESPONSES)), ("clean_ups", len(CLEAN_UPS))]
+
+
+@pytest.mark.parametrize(("name", "count"), OFFERED)
+def test_each_of_what_is_offered_has_a_drawing_of_its_own(client, studio, demo, name, count):  # noqa: F811
     page = client.get(f"/p/{demo}/bench/drawer/{name}?mapping={first(studio, demo).id}").text
-    drawn = re.findall(r'class="stroke-fern" points="([^"]+)"', page)
+    drawn = re.findall(r'class="stroke-(?:fern|tide-ink)" points="([^"]+)"', page)
     assert len(set(drawn)) == len(drawn) == count
+    before = re.findall(r'class="stroke-tide" points="([^"]+)"', page)
+    unchanged = [at for at, line in enumerate(before) if line == drawn[at]]
+    assert len(unchanged) <= (name == "responses")  # the straight one
+
+
+def test_the_clean_up_is_offered_where_there_is_no_mapping(client, demo):  # noqa: F811
+    answer = client.get(f"/p/{demo}/bench/drawer/clean_ups")
+    assert answer.status_code == 200 and "Rise and fall" in answer.text

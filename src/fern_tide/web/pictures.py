@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.params import build
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.envelope import CleanUpChoice, clean
 from fern_tide.core.mapping.drive import RESPONSES
@@ -20,7 +22,13 @@ FRAMES = 150
 _HITS = (12, 40, 58, 90)
 _HEIGHTS = (1.0, 0.6, 0.9, 0.75)
 WIDTH, HEIGHT = 84, 30
-_SEEN = {"shift": {"by": -10}, "gate": {"open_db": -14, "close_db": -18}}  # by default too little to be seen
+_SEEN: dict[str, dict[str, Any]] = {  # where the default params do too little to be seen in a drawing
+    "shift": {"by": -10},
+    "gate": {"open_db": -14, "close_db": -18},
+    "fold": {"high": 0.6},
+    "wrap": {"high": 0.6},
+    "blend": {"envelope": "other"},
+}
 
 
 @lru_cache(maxsize=1)
@@ -66,9 +74,9 @@ def clean_up_picture(clean_up_id: str) -> tuple[str, str]:
 
 @lru_cache(maxsize=64)
 def step_picture(step_id: str) -> tuple[str, str]:
-    """Give the points of two polylines: lift before a step, and after it with its default params."""
+    """Give the points of two polylines: lift before a step, and after it."""
     spec, before = STEPS[step_id], lift(sample(), marks=Marks(low=0.05, high=1.0))
-    params = spec.params.model_validate({"envelope": "other"}) if step_id == "blend" else spec.params()
+    params = build(spec.params, _SEEN.get(step_id, {}))
     return _points([before, spec.apply(before, params=params, context=_context())])
 
 

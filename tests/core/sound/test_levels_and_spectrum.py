@@ -1,11 +1,13 @@
 """Levels and bands read what SIGNAL.md says they read."""
 
 import io
+from itertools import pairwise
 
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.signal import sosfilt
 from tests.conftest import read, sine, wav
 
 from fern_tide.core.base.frame_rate import FrameRate
@@ -14,7 +16,8 @@ from fern_tide.core.sound.decode import SoundInfo, measure
 from fern_tide.core.sound.features import LevelsFeature, SpectrumFeature, WaveformFeature, analyze
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.levels import Detector, levels
-from fern_tide.core.sound.spectrum import Window, column_edges_hz, resolve, window_samples
+from fern_tide.core.sound.running import SILENCE_LUFS, Loudness, k_weighting
+from fern_tide.core.sound.spectrum import Window, column_edges_hz, resolve, transform_for, window_samples
 
 RATES = ["24000/1001", "25", "30000/1001", "30", "60"]
 
@@ -242,3 +245,30 @@ def test_brightness_rises_with_the_highs_and_silence_has_none():
     bright = dull + sine(7_000)
     assert read(wav(bright), "brightness")[30] > read(wav(dull), "brightness")[30] + 0.2
     assert read(wav(np.zeros(20_000)), "brightness").max() == 0
+
+
+@given(cuts=st.lists(st.integers(1, 23_999), max_size=8, unique=True), offset=st.integers(-30_000, 30_000))
+def test_loudness_is_the_same_in_whatever_blocks_the_sound_comes(cuts, offset):
+    sound = (np.random.default_rng(4).normal(size=(5, 24_000)) * 0.1).astype(np.float32)
+    grid = FrameGrid(FrameRate.parse("30000/1001"), 48_000, 24_000, offset)
+    starts, ends = grid.bounds(0, grid.n_frames, window_ms=400.0)
+    whole, pieces = np.zeros((2, grid.n_frames), dtype=np.float32)
+    for out, edges in ((whole, [0, 24_000]), (pieces, [0, *sorted(cuts), 24_000])):
+        loudness = Loudness(out, starts=starts, ends=ends, sample_rate_hz=48_000)
+        for begin, end in pairwise(edges):
+            loudness.add(sound[:, begin:end])
+        loudness.finish()
+    np.testing.assert_allclose(pieces, whole, rtol=1e-5, atol=1e-9)
+    weighted = sosfilt(k_weighting(48_000), sound.astype(np.float64)) ** 2 * np.array([[1], [1], [1], [1.41], [1.41]])
+    for frame in range(0, grid.n_frames, 5):
+        low, high = max(int(starts[frame]), 0), max(int(ends[frame]), 0)
+        power = weighted[:, low:high].sum() / (ends[frame] - starts[frame])
+        assert whole[frame] == pytest.approx(np.sqrt(power) * 10 ** (SILENCE_LUFS / 20), rel=1e-4, abs=1e-6)
+
+
+def test_both_transforms_give_the_same_spectra_to_rounding():
+    short, long = transform_for(2 * 60 * 44_100 - 1), transform_for(2 * 60 * 44_100)
+    assert short is np.fft.rfft and long is not short
+    noise = np.random.default_rng(2).normal(size=(3, 2_048)).astype(np.float32)
+    assert short(noise).dtype == long(noise).dtype == np.complex64
+    np.testing.assert_allclose(short(noise), long(noise), atol=2e-6 * np.abs(long(noise)).max())

@@ -106,12 +106,14 @@ def blocks(stream: BinaryIO, *, block_samples: int = BLOCK_SAMPLES) -> Iterator[
 def _gathered(pieces: Iterator[Float32Array], block_samples: int) -> Iterator[Float32Array]:
     """Put the small pieces that codecs give together, at least so many samples at a time."""
     held: list[Float32Array] = []
+    n_held = 0
     for piece in pieces:
         held.append(piece)
-        if sum(item.shape[1] for item in held) >= block_samples:
+        n_held += piece.shape[1]
+        if n_held >= block_samples:
             yield np.concatenate(held, axis=1)
-            held = []
-    if held and any(item.shape[1] for item in held):
+            held, n_held = [], 0
+    if n_held:
         yield np.concatenate(held, axis=1)
 
 

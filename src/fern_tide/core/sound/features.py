@@ -221,7 +221,7 @@ def _read(
         n_window = window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz)
         return cumulative_power(signals, middles, n_window=n_window, transform=transform_for(grid.n_samples))
     lows, highs = grid.bounds(*frames, window_ms=feature.window_ms)
-    lows, highs = (np.minimum(np.maximum(edges, 0), grid.n_samples) for edges in (lows, highs))
+    lows, highs = np.clip(lows, 0, grid.n_samples), np.clip(highs, 0, grid.n_samples)
     read = levels(signals, lows - start, highs - start, detector=feature.detector)
     return np.asarray(read.max(axis=0), dtype=np.float32)
 

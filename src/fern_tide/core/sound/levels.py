@@ -31,7 +31,7 @@ def levels(x: Float32Array, starts: Samples, ends: Samples, *, detector: Detecto
     Returns:
         Shape (signals, windows). Only samples that exist count; a window with none reads 0.
     """
-    lows, highs = (np.minimum(np.maximum(edges, 0), x.shape[1]) for edges in (starts, ends))
+    lows, highs = np.clip(starts, 0, x.shape[1]), np.clip(ends, 0, x.shape[1])
     if detector is Detector.MEDIAN:
         return _medians(np.abs(x), lows, highs)
     out = np.zeros((x.shape[0], len(starts)))
@@ -39,8 +39,8 @@ def levels(x: Float32Array, starts: Samples, ends: Samples, *, detector: Detecto
     if not held.any():
         return out
     pairs = np.stack([lows[held], highs[held]], axis=1).ravel()
-    padded = np.empty((x.shape[0], x.shape[1] + 1))
-    padded[:, :-1], padded[:, -1] = x, 0.0
+    padded = np.zeros((x.shape[0], x.shape[1] + 1))
+    padded[:, :-1] = x
     if detector is Detector.PEAK:
         out[:, held] = np.maximum.reduceat(np.abs(padded, out=padded), pairs, axis=1)[:, ::2]
         return out

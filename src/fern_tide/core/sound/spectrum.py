@@ -21,9 +21,7 @@ from fern_tide.core.sound.grid import Samples
 
 BINS_IN_A_BAND = 8  # a Hann window's main lobe is four bins wide: a band twice as wide is resolved
 COLUMNS_PER_OCTAVE = 48
-
-
-_LONG_SAMPLES = 120 * 44_100
+_LONG_SAMPLES = 120 * 44_100  # from here on scipy transforms
 Transform: TypeAlias = Callable[[Float32Array], Any]
 """Gives the spectra of real signals on the last axis, complex64."""
 

@@ -7,7 +7,6 @@ from typing import Any
 from flask import Blueprint, render_template, request
 
 from fern_tide.core.document import Project
-from fern_tide.core.envelope.envelope import CLEAN_UPS
 from fern_tide.core.mapping.drive import RESPONSES, Drive, Stacking
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping_commands import same
@@ -52,7 +51,6 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "ends": ends,
         "drive_place": place,
         "defaults": ends[place]["property"].suggest_ends(_own(ends[place])) if ends else (),
-        "clean_ups": CLEAN_UPS,
         "responses": RESPONSES,
         "reason": _reason(project, mapping) if mapping else "",
         "shown_version": mapping is not None and any(same(mapping, kept) for kept in mapping.kept),

@@ -150,7 +150,7 @@ def _curve(pack: Pack, curve: Curve) -> dict[str, Any]:
 def level(key: str, envelope_id: str) -> Response:
     """Give an envelope's raw and cleaned level."""
     project = studio().projects.head(key)[1]
-    return _levels(project, project.envelope(envelope_id), in_db=True)
+    return _levels(project, project.envelope(envelope_id))
 
 
 @pages.post("/envelopes/preview")
@@ -161,13 +161,13 @@ def level_preview(key: str) -> Response:
     return _levels(after, after.envelope(str(request.args.get("envelope", ""))))
 
 
-def _levels(project: Project, envelope: Envelope, *, in_db: bool = False) -> Response:
+def _levels(project: Project, envelope: Envelope) -> Response:
     pack = Pack()
-    return pack.response(level_head(pack, project, envelope, in_db=in_db))
+    return pack.response(level_head(pack, project, envelope))
 
 
-def level_head(pack: Pack, project: Project, envelope: Envelope, *, in_db: bool) -> dict[str, Any]:
-    """Pack an envelope's level, one array a row; in dB as well for the figure at the playhead, not while dragging."""
+def level_head(pack: Pack, project: Project, envelope: Envelope) -> dict[str, Any]:
+    """Pack an envelope's level, one array a row; in dB as well for the figure at the playhead."""
     levels = services().levels
     raw, cleaned = levels.raw(project, envelope), levels.cleaned(project, envelope)
     followers = [mapping for mapping in project.mappings if mapping.envelope == envelope.id]
@@ -175,7 +175,7 @@ def level_head(pack: Pack, project: Project, envelope: Envelope, *, in_db: bool)
         "envelope": envelope.id,
         "raw": pack.add(np.atleast_2d(raw)),
         "cleaned": pack.add(np.atleast_2d(cleaned)),
-        "cleaned_db": pack.add(np.atleast_2d(to_db(cleaned))) if in_db else None,
+        "cleaned_db": pack.add(np.atleast_2d(to_db(cleaned))),
         "rows": envelope.rows,
         "floor": float(min(0.0, raw.min(initial=0.0))),
         "top": _top(raw, cleaned),

@@ -9,7 +9,7 @@ from flask import Blueprint, jsonify, render_template, request
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.bands import NAMED_BANDS
 from fern_tide.core.envelope.beats import Beats
-from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS
+from fern_tide.core.envelope.envelope import READINGS
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import services, standing, studio, uploaded
 from fern_tide.workflows import analysis, bring_in_sound
@@ -70,6 +70,5 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "users": {item.id: project.users(item.id) for item in project.tracks},
         "others": [item for item in project.envelopes if envelope is None or item.id != envelope.id],
         "drives": [m for m in project.mappings if envelope and m.envelope == envelope.id],
-        "clean_ups": CLEAN_UPS,
         "readings": READINGS,
     }

@@ -128,7 +128,7 @@ def all_shown(key: str) -> Response:
     head: dict[str, Any] = {"frames": project.n_frames, "track": track and track.id, "missing": []}
     parts: dict[str, Callable[[], dict[str, Any]]] = {}
     if envelope is not None:
-        parts["level"] = lambda: level_head(pack, project, envelope, in_db=True)
+        parts["level"] = lambda: level_head(pack, project, envelope)
     if track is not None:
         parts["wave"] = lambda: waveform_head(pack, project, track)
         parts["spectra"] = lambda: _spectra_head(pack, project, track)

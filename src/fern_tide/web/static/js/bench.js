@@ -16,6 +16,7 @@ import { mountOrder } from "./order.js";
 import { project } from "./project.js";
 import { rhythm } from "./rhythm.js";
 import { drawRibbon, loadWave, mountRibbon, mountWheel } from "./ribbon.js";
+import { benchKey } from "./rooms.js";
 import { getText } from "./server.js";
 import { drawDot, drawSheet, mountMarks, placeMarks } from "./sheet.js";
 import { StageView } from "./stage_view.js";
@@ -26,8 +27,8 @@ export function mountBench(room, signal) {
   const parts = room.querySelector("#parts");
   const stage = new StageView(room.querySelector("#stage"), { prefix: "stage-", signal });
   const axis = new Axis(project.standing.frames);
-  const kept = () => JSON.parse(sessionStorage.getItem(`ft:${project.key}:bench`) ?? "{}");
-  const keep = (more) => sessionStorage.setItem(`ft:${project.key}:bench`, JSON.stringify({ ...kept(), ...more }));
+  const kept = () => JSON.parse(sessionStorage.getItem(benchKey()) ?? "{}");
+  const keep = (more) => sessionStorage.setItem(benchKey(), JSON.stringify({ ...kept(), ...more }));
   const state = { wave: null, mapping: null, drive: 0, bent: null, traces: false };
   let inner = null;
 

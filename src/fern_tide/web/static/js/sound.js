@@ -2,7 +2,7 @@
 
 import { Axis, xOf } from "./axis.js";
 import { envelopeJson, mountBindings, put } from "./binding.js";
-import { say, sizeOf } from "./canvas.js";
+import { sizeOf } from "./canvas.js";
 import { mountDrawer } from "./drawer.js";
 import { letGo } from "./hand.js";
 import { mountListening } from "./listening.js";
@@ -11,10 +11,11 @@ import { mountOrder } from "./order.js";
 import { project, withPath } from "./project.js";
 import { rhythm } from "./rhythm.js";
 import { drawRibbon, mountRibbon, mountWheel, waveOf } from "./ribbon.js";
+import { mountBenchLinks, openOnBench } from "./rooms.js";
 import { getPack, getText, latest, postPack } from "./server.js";
 import { mountSoundtrack } from "./soundtrack.js";
 import { drawBands, drawPitches, mountBands, Spectrogram } from "./spectrogram.js";
-import { drawTrace } from "./trace.js";
+import { drawLevel, levelOf } from "./trace.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
 
@@ -77,22 +78,7 @@ export function mountSound(room, signal) {
       head.style.transform = `translateX(${x}px)`;
       spectra.drawSpectrum(find("#spectrum"), { frame: transport.frame, bands: bands().filter(({ id }) => id === (state.trying?.id ?? state.envelope)) });
     }
-    drawLevel();
-  }
-
-  function drawLevel() {
-    const { level } = state;
-    if (!level || !find("#trace")) return;
-    drawTrace(find("#trace"), level, { view: axis.view, frame: transport.frame });
-    const { unit } = find("#level-here").dataset;
-    const loudest = level.cleaned.reduce((best, values, at) => (values[transport.frame] > level.cleaned[best][transport.frame] ? at : best), 0);
-    const here = level.cleaned[loudest][transport.frame];
-    const db = level.db?.[loudest][transport.frame] ?? 20 * Math.log10(Math.max(here ?? 0, 1e-6)); // of what is tried only levels come
-    const which = level.rows.length ? `in ${level.rows[loudest]}; ` : "";
-    if (!unit) say(find("#level-here"), here?.toFixed(3) ?? "–");
-    else say(find("#level-here"), db <= -119 ? "silent" : db.toFixed(1));
-    say(find("#level-unit"), unit && db > -119 ? unit : "");
-    say(find("#level-words"), `${which}${unit ? `loudest ${level.loudest.toFixed(1)} ${unit}` : `highest ${level.top.toFixed(3)}`}`);
+    if (state.level && find("#trace")) drawLevel(find("#envelope-panel"), state.level, { view: axis.view, frame: transport.frame });
   }
 
   function drawAll() {
@@ -105,18 +91,7 @@ export function mountSound(room, signal) {
     drawFrame();
   }
 
-  function take({ head, arrays }) {
-    state.level = {
-      raw: arrays[head.raw],
-      cleaned: arrays[head.cleaned],
-      db: head.cleaned_db === null ? undefined : arrays[head.cleaned_db],
-      rows: head.rows,
-      floor: head.floor,
-      top: head.top,
-      loudest: head.loudest_db,
-      marks: head.marks,
-    };
-  }
+  const take = (pack) => (state.level = levelOf(pack));
 
   const later = (wrong) => (wrong.status === 202 ? work.look() : notice(wrong.message));
 
@@ -249,14 +224,10 @@ export function mountSound(room, signal) {
   const acts = mountSoundtrack(parts, { state, axis, refresh, soon, signal });
   const drawer = mountDrawer(room.querySelector("#drawer"), { parts, chosen: () => ({ envelope: state.envelope, drive: 0 }), peek, signal });
   mountOrder(parts, { signal });
+  mountBenchLinks(parts, { signal });
   mountBindings(parts, { owners: () => ({ envelope: state.envelope }), onTry: (command, field) => preview(pushed(command, field)), onSet: (command, field) => project.edit(pushed(command, field)), signal });
 
   const showEnvelope = (id) => refresh({ envelope: id, track: envelopeJson(id)?.track ?? state.track });
-
-  function openOnBench(mapping) {
-    sessionStorage.setItem(`ft:${project.key}:bench`, JSON.stringify({ mapping, drive: 0 }));
-    document.querySelector('#rooms a[href$="/bench"]').click();
-  }
 
   const picks = {
     "choose-envelope": showEnvelope,
@@ -290,11 +261,7 @@ export function mountSound(room, signal) {
     (event) => {
       const button = event.target.closest("button");
       const data = button?.dataset ?? {};
-      const bench = event.target.closest("[data-bench]");
-      if (bench) {
-        event.preventDefault();
-        openOnBench(bench.dataset.bench);
-      } else if (data.showTrack) refresh({ track: data.showTrack });
+      if (data.showTrack) refresh({ track: data.showTrack });
       else if (data.showEnvelope) showEnvelope(data.showEnvelope);
       else if (data.removeEnvelope) project.edit({ kind: "remove_envelope", id: data.removeEnvelope });
       else if (!button && event.target.closest("[data-row]") && !event.target.closest("input, select, label")) {

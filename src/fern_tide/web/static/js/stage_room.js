@@ -7,6 +7,7 @@ import { letGo } from "./hand.js";
 import { notice, replaceHtml, telling } from "./notices.js";
 import { project } from "./project.js";
 import { drawRibbon, loadWave, mountRibbon, mountWheel } from "./ribbon.js";
+import { mountBenchLinks } from "./rooms.js";
 import { getPack, getText, latest, postPack } from "./server.js";
 import { mountFiles } from "./stage_files.js";
 import { mountLooking } from "./stage_looking.js";
@@ -37,6 +38,7 @@ export function mountStageRoom(room, signal) {
   const looking = mountLooking(context);
   const properties = mountProperties(context);
   mountFiles(context);
+  mountBenchLinks(parts, { signal });
 
   function take({ head: about, arrays }, { whole }) {
     if (whole) Object.assign(state, { curves: {}, parts: {} });
@@ -190,12 +192,6 @@ export function mountStageRoom(room, signal) {
         keep({ open: state.open });
         refresh();
       } else if (row?.dataset.part) select(row.dataset.part);
-      const bench = event.target.closest("[data-bench]");
-      if (bench) sessionStorage.setItem(`ft:${project.key}:bench`, JSON.stringify({ mapping: bench.dataset.bench, drive: Number(bench.dataset.drive) }));
-      if (bench) {
-        event.preventDefault();
-        document.querySelector('#rooms a[href$="/bench"]').click();
-      }
     },
     { signal },
   );

@@ -1,6 +1,6 @@
 // An envelope's trace: the raw level faint, the cleaned one firm, the marks that follow it, and a meter at the right. A bank shows a row each.
 
-import { colours, MONO, pen } from "./canvas.js";
+import { colours, MONO, pen, say } from "./canvas.js";
 import { xOf } from "./axis.js";
 import { columns, fillColumns, row, strokeColumns } from "./lane.js";
 
@@ -94,4 +94,30 @@ function drawMeter(context, level, { left, frame, levels, ink }) {
   context.fillRect(left + 2, top, METER_PX - 4, height - top);
   context.fillStyle = ink["tide-ink"];
   for (const { low, high } of level.marks) for (const value of [low, high]) context.fillRect(left, Math.round(row(value, levels)), METER_PX, 1.5);
+}
+
+/** A level as it comes from Python. Pure. */
+export const levelOf = ({ head, arrays }) => ({
+  raw: arrays[head.raw],
+  cleaned: arrays[head.cleaned],
+  db: arrays[head.cleaned_db],
+  rows: head.rows,
+  floor: head.floor,
+  top: head.top,
+  loudest: head.loudest_db,
+  marks: head.marks,
+});
+
+/** Draw a level into its panel, and say what it is at a frame: of a bank, the loudest row. */
+export function drawLevel(panel, level, { view, frame }) {
+  const find = (selector) => panel.querySelector(selector);
+  drawTrace(find("#trace"), level, { view, frame });
+  const { unit } = find("#level-here").dataset;
+  const loudest = level.cleaned.reduce((best, values, at) => (values[frame] > level.cleaned[best][frame] ? at : best), 0);
+  const [here, db] = [level.cleaned[loudest][frame], level.db[loudest][frame]];
+  const which = level.rows.length ? `in ${level.rows[loudest]}; ` : "";
+  if (!unit) say(find("#level-here"), here?.toFixed(3) ?? "–");
+  else if (db !== undefined) say(find("#level-here"), db <= -119 ? "silent" : db.toFixed(1));
+  say(find("#level-unit"), unit && db > -119 ? unit : "");
+  say(find("#level-words"), `${which}${unit ? `loudest ${level.loudest.toFixed(1)} ${unit}` : `highest ${level.top.toFixed(3)}`}`);
 }
