@@ -83,6 +83,7 @@ WRONG = {
     "slow": (wav(np.zeros(100), rate_hz=4_000), "4000 samples a second"),
     "not a number": (wav(np.array([0.0, np.nan, 0.5])), "no numbers"),
     "infinite": (wav(np.array([0.0, np.inf, 0.5])), "no numbers"),
+    "a hole later": (wav(np.where(np.arange(144_000) == 96_000, np.nan, 0.1)), "no numbers, near 2.0 seconds"),
 }
 
 

@@ -197,9 +197,11 @@ def _count(stream: BinaryIO, *, longest: int, rate_hz: int, claimed: int, progre
             raise UnreadableSound(
                 f"The sound is longer than {_clock(longest / rate_hz)}.", remedy="Bring in a shorter one."
             )
-        if not np.isfinite(block).all():
+        finite = np.isfinite(block).all(axis=0)
+        if not finite.all():
+            bad = n_samples - block.shape[1] + int(finite.argmin())
             raise UnreadableSound(
-                f"The sound has samples that are no numbers, near {_clock(n_samples / rate_hz)}.",
+                f"The sound has samples that are no numbers, near {_clock(bad / rate_hz)}.",
                 remedy="Export it again, as 24-bit rather than float if that does not help.",
             )
         if not progress(n_samples, claimed):
