@@ -15,6 +15,7 @@ case "$1" in
   tests)
     command -v npm >/dev/null || get nodejs npm
     [ -x /usr/bin/chromium ] || get chromium
+    command -v ffmpeg >/dev/null || get ffmpeg
     command -v ps >/dev/null || get procps
     ;;
 esac

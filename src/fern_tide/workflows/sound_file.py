@@ -21,7 +21,7 @@ from fern_tide.core.envelope.readings.hits import HitsParams, hits_of
 from fern_tide.core.sound.decode import blocks, measure
 from fern_tide.core.sound.features import Feature, PowerFeature, RisesFeature, analyze
 from fern_tide.core.sound.grid import FrameGrid
-from fern_tide.core.sound.whole import figures
+from fern_tide.core.sound.whole import FiguresReader
 
 
 class SoundFile:
@@ -116,8 +116,11 @@ def describe(sound: Path, *, rate: str) -> dict[str, Any]:
     """Measure a sound and say what it holds, as plain data."""
     file = SoundFile(sound, FrameRate.parse(rate))
     info, beats = file.info, file.rhythm[1]
+    reader = FiguresReader(sample_rate_hz=info.sample_rate_hz, layout=info.layout)
     with sound.open("rb") as stream:
-        found = figures(blocks(stream), sample_rate_hz=info.sample_rate_hz)
+        for block in blocks(stream):
+            reader.add(block)
+    found = reader.finish()
     return {
         "format": info.format,
         "encoding": info.encoding,

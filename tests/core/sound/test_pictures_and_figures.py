@@ -12,13 +12,13 @@ from tests.conftest import sine, wav
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.sound.band_pass import band_passed
 from fern_tide.core.sound.decimated import decimation
-from fern_tide.core.sound.decode import blocks, measure
+from fern_tide.core.sound.decode import measure
 from fern_tide.core.sound.features import LevelsFeature, SpectrumFeature, analyze, spectrum_of_band
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.mix import MixTrack, mix_blocks
 from fern_tide.core.sound.spectrogram import ROWS, average, picture, row_edges_hz, shown, tilt_steps
 from fern_tide.core.sound.spectrum import PART_HZ, Part, Window, window_samples
-from fern_tide.core.sound.whole import figures
+from fern_tide.core.sound.whole import FiguresReader
 
 
 def drawn(sound: np.ndarray, rate_hz: int = 48_000) -> np.ndarray:
@@ -137,7 +137,10 @@ def test_gain_is_mixed_and_what_it_drives_stays():
 
 
 def figures_of(sound: np.ndarray, rate_hz: int = 48_000):
-    return figures(blocks(io.BytesIO(wav(sound, rate_hz=rate_hz)), block_samples=7_001), sample_rate_hz=rate_hz)
+    reader = FiguresReader(sample_rate_hz=rate_hz)
+    for block in np.array_split(np.atleast_2d(sound).astype(np.float32), 7, axis=-1):
+        reader.add(block)
+    return reader.finish()
 
 
 @pytest.mark.parametrize("rate_hz", [44_100, 48_000, 96_000])

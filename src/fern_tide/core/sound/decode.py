@@ -5,37 +5,46 @@ Files are decided by content, never by name, and a header's claims are checked a
 
 from __future__ import annotations
 
-import struct
 from collections.abc import Callable, Iterator
 from contextlib import closing
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import BinaryIO
+from typing import Annotated, BinaryIO, TypeAlias
 
 import numpy as np
 import soundfile
+from pydantic import Field
 
 from fern_tide.core.base.errors import Cancelled, UnreadableSound
 from fern_tide.core.base.params import Frozen, build
 from fern_tide.core.base.signal import Float32Array
-from fern_tide.core.sound.containers import Container, demuxer_of
+from fern_tide.core.sound.containers import Container
+from fern_tide.core.sound.kinds import demuxer_of, fallback_demuxer_of
+from fern_tide.core.sound.layout import masked_layout
+from fern_tide.core.sound.wav_header import WavHeader, wav_header
 
 BLOCK_SAMPLES = 65_536
-READABLE = "WAV, AIFF, FLAC, OGG Vorbis, Opus, MP3, M4A or a video with sound"
-_ROUGH_CLAIMS = {"MP3", "MOV", "MATROSKA", "ASF", "AAC"}  # these say their length to a frame of the codec or worse
-_SLACK_S = 1
+READABLE = "WAV, AIFF, FLAC, OGG Vorbis, Opus, MP3, M4A, AC-3 or a video with sound"
 _LENGTH_UNKNOWN = 2**62  # what the decoder says of a stream with no length
-_WAV_SIZE_UNKNOWN = {0, 0xFFFFFFFF, 0x7FFFFFFF, 0x7FFFF000}  # what programs that stream write
+
+
+Speaker: TypeAlias = Annotated[str, Field(max_length=16)]
 
 
 class SoundInfo(Frozen, frozen=True):
-    """What a sound file holds, as decoded; the note says what was chosen where there was a choice."""
+    """What a sound file holds, as decoded.
+
+    Attributes:
+        layout: the loudspeaker of each channel, such as FL, FR, LFE; empty where the usual ones are meant.
+        note: what was chosen where there was a choice, and what is odd about the file.
+    """
 
     format: str
     encoding: str
     channels: int
     sample_rate_hz: int
     n_samples: int
+    layout: tuple[Speaker, ...] = ()
     note: str = ""
 
     def without_note(self) -> SoundInfo:
@@ -59,75 +68,42 @@ class SoundLimits:
 
 
 class _Sequential(soundfile.SoundFile):  # type: ignore[misc]
-    """A sound that is only ever read onwards.
-
-    The library seeks after every block that it reads from a seekable file; in an MP3 such a seek lands hundreds of
-    samples away, so that every block but the first would be out of time.
-    """
+    """A sound that is only ever read onwards: the library else seeks after every block of a seekable file."""
 
     def seekable(self) -> bool:
         """Say no, so that nothing is sought."""
         return False
 
 
-def open_sound(stream: BinaryIO) -> soundfile.SoundFile:
-    """Open a sound for reading from a seekable stream.
+class _Plain:
+    """A sound that the sound library reads: its header counts every sample.
 
     Raises:
-        UnreadableSound: it is empty, or no sound of a kind that is read.
+        UnreadableSound: it is no sound of a kind that is read.
     """
-    stream.seek(0, 2)
-    if stream.tell() == 0:
-        raise UnreadableSound("The file is empty.", remedy="Export it again, or choose another file.")
-    stream.seek(0)
-    try:
-        return _Sequential(stream)
-    except (soundfile.LibsndfileError, RuntimeError, TypeError) as cause:
-        raise UnreadableSound("This is not a sound file that can be read.", remedy=f"Bring in {READABLE}.") from cause
 
+    exact = True
+    note = ""
 
-def blocks(stream: BinaryIO, *, block_samples: int = BLOCK_SAMPLES) -> Iterator[Float32Array]:
-    """Decode a stream from its start.
+    def __init__(self, stream: BinaryIO, header: WavHeader | None) -> None:
+        stream.seek(0)
+        self._sound = _Sequential(stream)
+        sound = self._sound
+        self.format, self.encoding = str(sound.format), str(sound.subtype)
+        self.channels, self.sample_rate_hz = int(sound.channels), int(sound.samplerate)
+        self.claimed_samples = int(sound.frames)
+        self.layout = masked_layout(header.channel_mask if header else 0, channels=self.channels)
 
-    Yields:
-        Arrays of shape (channels, samples), 1.0 being full scale, the last one perhaps shorter.
-
-    Raises:
-        UnreadableSound: the stream cannot be opened, or breaks off in the middle.
-    """
-    demuxer = demuxer_of(stream)
-    if demuxer is None:
-        yield from _plain_blocks(stream, block_samples)
-        return
-    with closing(Container(stream, demuxer=demuxer)) as container:
-        yield from _gathered(container.blocks(), block_samples)
-
-
-def _gathered(pieces: Iterator[Float32Array], block_samples: int) -> Iterator[Float32Array]:
-    """Put the small pieces that codecs give together, at least so many samples at a time."""
-    held: list[Float32Array] = []
-    n_held = 0
-    for piece in pieces:
-        held.append(piece)
-        n_held += piece.shape[1]
-        if n_held >= block_samples:
-            yield np.concatenate(held, axis=1)
-            held, n_held = [], 0
-    if n_held:
-        yield np.concatenate(held, axis=1)
-
-
-def _plain_blocks(stream: BinaryIO, block_samples: int) -> Iterator[Float32Array]:
-    with open_sound(stream) as sound:
-        done = 0
+    def blocks(self) -> Iterator[Float32Array]:
+        """Decode it block by block."""
+        done, rate = 0, self.sample_rate_hz
         while True:
             try:
-                block = sound.read(block_samples, dtype="float32", always_2d=True)
+                block = self._sound.read(BLOCK_SAMPLES, dtype="float32", always_2d=True)
             except (soundfile.LibsndfileError, RuntimeError) as cause:
-                claimed = _clock(sound.frames / sound.samplerate)
                 raise UnreadableSound(
-                    f"The file says that it holds {claimed} of sound, but it cannot be decoded "
-                    f"past {_clock(done / sound.samplerate)}.",
+                    f"The file says that it holds {_clock(self.claimed_samples / rate)} of sound, but it cannot be "
+                    f"decoded past {_clock(done / rate)}.",
                     remedy="It is cut off or damaged: export or download it again.",
                 ) from cause
             if len(block) == 0:
@@ -135,27 +111,45 @@ def _plain_blocks(stream: BinaryIO, block_samples: int) -> Iterator[Float32Array
             done += len(block)
             yield np.ascontiguousarray(block.T)
 
-
-@dataclass(frozen=True)
-class _Claims:
-    """What a file says of itself, before it is decoded."""
-
-    format: str
-    encoding: str
-    channels: int
-    sample_rate_hz: int
-    n_samples: int
-    note: str = ""
+    def close(self) -> None:
+        """Let go of it."""
+        self._sound.close()
 
 
-def _claims(stream: BinaryIO) -> _Claims:
+def _opened(stream: BinaryIO) -> _Plain | Container:
+    """Open a sound for decoding, whatever its kind.
+
+    Raises:
+        UnreadableSound: it is empty, or no sound of a kind that is read.
+    """
+    if stream.seek(0, 2) == 0:
+        raise UnreadableSound("The file is empty.", remedy="Export it again, or choose another file.")
     demuxer = demuxer_of(stream)
-    if demuxer is None:
-        with open_sound(stream) as sound:
-            return _Claims(sound.format, sound.subtype, sound.channels, int(sound.samplerate), int(sound.frames))
-    with closing(Container(stream, demuxer=demuxer)) as found:
-        claimed = found.claimed_samples
-        return _Claims(found.format, found.encoding, found.channels, found.sample_rate_hz, claimed, found.note)
+    if demuxer is not None:
+        return Container(stream, demuxer=demuxer)
+    try:
+        return _Plain(stream, wav_header(stream))
+    except (soundfile.LibsndfileError, RuntimeError, TypeError) as cause:
+        second = fallback_demuxer_of(stream)
+        try:
+            if second is not None:
+                return Container(stream, demuxer=second)
+        except UnreadableSound:
+            pass
+        raise UnreadableSound("This is not a sound file that can be read.", remedy=f"Bring in {READABLE}.") from cause
+
+
+def blocks(stream: BinaryIO) -> Iterator[Float32Array]:
+    """Decode a stream from its start.
+
+    Yields:
+        Arrays of shape (channels, samples), 1.0 being full scale.
+
+    Raises:
+        UnreadableSound: the stream cannot be opened, or breaks off in the middle.
+    """
+    with closing(_opened(stream)) as sound:
+        yield from sound.blocks()
 
 
 def measure(
@@ -163,61 +157,67 @@ def measure(
     *,
     limits: SoundLimits | None = None,
     progress: Callable[[int, int], bool] = lambda done, total: True,
+    heard: Callable[[Float32Array], None] = lambda block: None,
 ) -> SoundInfo:
     """Decode the whole stream once and say what it really holds.
+
+    The length is what decodes. A plain file that claims more than it holds is refused, since its header counts every
+    sample; a container that claims more is read, and the difference is said in the note.
 
     Args:
         stream: seekable; read from its start.
         limits: how much is taken; the defaults of SoundLimits.
         progress: called with (samples decoded, samples claimed); False cancels.
+        heard: called with every block, shape (channels, samples), so that more can be read in the same pass.
 
     Raises:
         UnreadableSound: it is empty, no sound, damaged, outside the limits, or not what its header claims.
+        Cancelled: progress said False.
     """
     limits = limits or SoundLimits()
     _refuse_short_wav(stream)
-    said = _claims(stream)
-    _refuse_odd_shapes(said, limits)
-    rate, claimed = said.sample_rate_hz, said.n_samples
-    n_samples = _count(stream, longest=limits.longest_s * rate, rate_hz=rate, claimed=claimed, progress=progress)
-    if n_samples == 0:
-        raise UnreadableSound("The file holds no sound: it has no samples.", remedy="Export it again.")
-    slack = _SLACK_S * rate if said.format in _ROUGH_CLAIMS else 0
-    if n_samples + slack < claimed < _LENGTH_UNKNOWN:
-        raise _cut_off(claimed / rate, n_samples / rate)
-    held = {"format": said.format, "encoding": said.encoding, "channels": said.channels}
-    return build(SoundInfo, {**held, "sample_rate_hz": rate, "n_samples": n_samples, "note": said.note})
+    with closing(_opened(stream)) as sound:
+        _refuse_odd_shapes(sound, limits)
+        rate, claimed = sound.sample_rate_hz, sound.claimed_samples
+        n_samples = 0
+        for block in sound.blocks():
+            n_samples += block.shape[1]
+            _refuse_odd_block(block, n_samples, rate_hz=rate, limits=limits)
+            heard(block)
+            if not progress(n_samples, claimed):
+                raise Cancelled
+        if n_samples == 0:
+            raise UnreadableSound("The file holds no sound: it has no samples.", remedy="Export it again.")
+        note = sound.note
+        if n_samples < claimed < _LENGTH_UNKNOWN and sound.exact:
+            raise _cut_off(claimed / rate, n_samples / rate)
+        if n_samples + rate < claimed < _LENGTH_UNKNOWN:
+            note += f" The file says that it holds {_clock(claimed / rate)}; {_clock(n_samples / rate)} are there."
+        held = {"format": sound.format, "encoding": sound.encoding, "channels": sound.channels, "layout": sound.layout}
+        return build(SoundInfo, {**held, "sample_rate_hz": rate, "n_samples": n_samples, "note": note.strip()})
 
 
-def _count(stream: BinaryIO, *, longest: int, rate_hz: int, claimed: int, progress: Callable[[int, int], bool]) -> int:
-    n_samples = 0
-    for block in blocks(stream):
-        n_samples += block.shape[1]
-        if n_samples > longest:
-            raise UnreadableSound(
-                f"The sound is longer than {_clock(longest / rate_hz)}.", remedy="Bring in a shorter one."
-            )
-        finite = np.isfinite(block).all(axis=0)
-        if not finite.all():
-            bad = n_samples - block.shape[1] + int(finite.argmin())
-            raise UnreadableSound(
-                f"The sound has samples that are no numbers, near {_clock(bad / rate_hz)}.",
-                remedy="Export it again, as 24-bit rather than float if that does not help.",
-            )
-        if not progress(n_samples, claimed):
-            raise Cancelled
-    return n_samples
-
-
-def _refuse_odd_shapes(said: _Claims, limits: SoundLimits) -> None:
-    if said.channels > limits.most_channels:
+def _refuse_odd_block(block: Float32Array, n_samples: int, *, rate_hz: int, limits: SoundLimits) -> None:
+    if n_samples > limits.longest_s * rate_hz:
+        raise UnreadableSound(f"The sound is longer than {_clock(limits.longest_s)}.", remedy="Bring in a shorter one.")
+    finite = np.isfinite(block).all(axis=0)
+    if not finite.all():
+        bad = n_samples - block.shape[1] + int(finite.argmin())
         raise UnreadableSound(
-            f"The sound has {said.channels} channels; at most {limits.most_channels} are read.",
+            f"The sound has samples that are no numbers, near {_clock(bad / rate_hz)}.",
+            remedy="Export it again, as 24-bit rather than float if that does not help.",
+        )
+
+
+def _refuse_odd_shapes(sound: _Plain | Container, limits: SoundLimits) -> None:
+    if sound.channels > limits.most_channels:
+        raise UnreadableSound(
+            f"The sound has {sound.channels} channels; at most {limits.most_channels} are read.",
             remedy="Mix it down first.",
         )
-    if not limits.slowest_hz <= said.sample_rate_hz <= limits.fastest_hz:
+    if not limits.slowest_hz <= sound.sample_rate_hz <= limits.fastest_hz:
         raise UnreadableSound(
-            f"The sound has {said.sample_rate_hz} samples a second.",
+            f"The sound has {sound.sample_rate_hz} samples a second.",
             remedy=f"Convert it to a rate from {limits.slowest_hz} to {limits.fastest_hz} Hz, such as 48000.",
         )
 
@@ -227,23 +227,10 @@ def _refuse_short_wav(stream: BinaryIO) -> None:
 
     The decoder silently corrects such a header, so that a cut-off download would pass for a whole sound.
     """
-    size = stream.seek(0, 2)
-    stream.seek(0)
-    head = stream.read(12)
-    if head[:4] != b"RIFF" or head[8:12] != b"WAVE":
-        return
-    at, bytes_per_s = 12, 0
-    while at + 8 <= size:
-        stream.seek(at)
-        name, length = struct.unpack("<4sI", stream.read(8))
-        if name == b"fmt " and length >= 16:
-            bytes_per_s = struct.unpack("<HHIIHH", stream.read(16))[3]
-        if name == b"data":
-            held = size - at - 8
-            if length > held and length not in _WAV_SIZE_UNKNOWN:
-                raise _cut_off(length / max(bytes_per_s, 1), held / max(bytes_per_s, 1))
-            return
-        at += 8 + length + length % 2
+    header = wav_header(stream)
+    if header is not None and header.claimed_bytes is not None and header.claimed_bytes > header.held_bytes:
+        bytes_per_s = max(header.bytes_per_s, 1)
+        raise _cut_off(header.claimed_bytes / bytes_per_s, header.held_bytes / bytes_per_s)
 
 
 def _cut_off(claimed_s: float, held_s: float) -> UnreadableSound:

@@ -30,7 +30,7 @@ from fern_tide.core.sound.spectrum import (
     window_samples,
 )
 
-VERSION = 3  # of this stage: a change that changes numbers raises it, and stored features are read anew
+VERSION = 4  # of this stage: a change that changes numbers raises it, and stored features are read anew
 FRAMES_A_CHUNK = 64
 
 
@@ -142,7 +142,9 @@ def analyze(
     """
     wanted = tuple(dict.fromkeys(features))
     found = {feature: allocate(feature, _shape(feature, info, grid)) for feature in wanted}
-    running = [_running(feature, found[feature], grid) for feature in wanted if not isinstance(feature, PerFrame)]
+    running = [
+        _running(feature, found[feature], grid, info.layout) for feature in wanted if not isinstance(feature, PerFrame)
+    ]
     feed = _Feed(stream, info, running)
     per_frame = [feature for feature in wanted if isinstance(feature, PerFrame)]
     for first in range(0, grid.n_frames, FRAMES_A_CHUNK):
@@ -159,10 +161,10 @@ def analyze(
     return found
 
 
-def _running(feature: Feature, out: Float32Array, grid: FrameGrid) -> Listener:
+def _running(feature: Feature, out: Float32Array, grid: FrameGrid, layout: tuple[str, ...]) -> Listener:
     if isinstance(feature, LoudnessFeature):
         starts, ends = grid.bounds(0, grid.n_frames, window_ms=WINDOW_MS[feature.window])
-        return Loudness(out, starts=starts, ends=ends, sample_rate_hz=grid.sample_rate_hz)
+        return Loudness(out, starts=starts, ends=ends, sample_rate_hz=grid.sample_rate_hz, layout=layout)
     if isinstance(feature, RisesFeature):
         return Rises(out, sample_rate_hz=grid.sample_rate_hz, transform=transform_for(grid.n_samples))
     return Power(out) if isinstance(feature, PowerFeature) else Waveform(out)

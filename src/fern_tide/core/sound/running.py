@@ -9,6 +9,7 @@ import numpy.typing as npt
 
 from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.sound.grid import Samples
+from fern_tide.core.sound.layout import loudness_weights
 
 WAVEFORM_SAMPLES = 256
 POWER_SAMPLES = 32
@@ -67,36 +68,54 @@ class Power(Spans):
         return np.asarray(np.einsum("cws,cws->w", spans, spans) / (spans.shape[0] * spans.shape[2]), dtype=np.float32)
 
 
+class KWeighting:
+    """The power of a sound as it counts for its loudness, block by block: K-weighted, each channel by its loudspeaker.
+
+    Args:
+        sample_rate_hz: of the sound.
+        layout: the loudspeaker of each channel; empty for the usual ones.
+    """
+
+    def __init__(self, sample_rate_hz: int, layout: tuple[str, ...] = ()) -> None:
+        self._sections, self._layout = k_weighting(sample_rate_hz), layout
+        self._state: FloatArray | None = None
+
+    def power(self, block: Float32Array) -> FloatArray:
+        """Give the weighted power of the next block, shape (channels, samples), as shape (samples,)."""
+        from scipy.signal import lfilter, sos2tf  # slow to import
+
+        if self._state is None:
+            self._state, self._filter = np.zeros((len(block), 4)), sos2tf(self._sections)
+            self._weights = loudness_weights(self._layout, channels=len(block))
+        weighted, self._state = lfilter(*self._filter, block, axis=1, zi=self._state)
+        return np.asarray(self._weights @ np.square(weighted, out=weighted))
+
+
 class Loudness:
     """K-weighted level of windows, as ITU-R BS.1770 weighs it, written as 10^(LUFS / 20) into an array of (frames,).
 
-    Power is summed over channels (surround channels count 1.41 times) and averaged over each window; silence outside
+    Power is summed over channels, each by its loudspeaker's weight, and averaged over each window; silence outside
     the sound counts. A window that hears nothing is 0.
     """
 
-    def __init__(self, out: Float32Array, *, starts: Samples, ends: Samples, sample_rate_hz: int) -> None:
+    def __init__(
+        self, out: Float32Array, *, starts: Samples, ends: Samples, sample_rate_hz: int, layout: tuple[str, ...] = ()
+    ) -> None:
         self._out, self._length = out, np.maximum(ends - starts, 1)
         self._edges, self._places = np.unique(np.stack([starts, ends]), return_inverse=True)
         self._power_at = np.zeros(self._edges.shape)
         self._passed = int(np.searchsorted(self._edges, 0, side="right"))  # edges before which there is silence only
-        self._weights = k_weighting(sample_rate_hz)
-        self._state: FloatArray | None = None
+        self._weighting = KWeighting(sample_rate_hz, layout)
         self._position, self._total = 0, 0.0
 
     def add(self, block: Float32Array) -> None:
         """Take the next block, shape (channels, samples)."""
-        from scipy.signal import lfilter, sos2tf  # slow to import
-
-        if self._state is None:
-            self._state, self._filter = np.zeros((len(block), 4)), sos2tf(self._weights)
-        weighted, self._state = lfilter(*self._filter, block, axis=1, zi=self._state)
-        power = np.square(weighted, out=weighted)
-        power[3:] *= 1.41  # surround
+        power = self._weighting.power(block)
         end = self._position + block.shape[1]
         passed = int(np.searchsorted(self._edges, end, side="right"))
         cuts = self._edges[self._passed : passed] - self._position
         begins = np.concatenate([[0], cuts])
-        sums = self._total + np.cumsum(np.add.reduceat(power.sum(axis=0), begins[begins < block.shape[1]]))
+        sums = self._total + np.cumsum(np.add.reduceat(power, begins[begins < block.shape[1]]))
         self._power_at[self._passed : passed] = sums[: len(cuts)]
         self._passed = passed
         self._position, self._total = end, float(sums[-1])
