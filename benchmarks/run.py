@@ -39,11 +39,11 @@ from fern_tide.core.mapping.step import StepContext
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo, measure
 from fern_tide.core.sound.features import (
+    AttacksFeature,
     Feature,
     LevelsFeature,
     LoudnessFeature,
     LoudnessWindow,
-    PowerFeature,
     RisesFeature,
     SpectrumFeature,
     analyze,
@@ -87,7 +87,7 @@ def full_features() -> list[Feature]:
     spectra += [SpectrumFeature(channel=Channel.MID, window=Window.FINE, part=Part.NOTES)]
     levels = [LevelsFeature(channel=Channel.MID, detector=detector) for detector in Detector]
     loudness = LoudnessFeature(window=LoudnessWindow.MOMENTARY)
-    return [RisesFeature(), PowerFeature(), *levels, loudness, *spectra]
+    return [RisesFeature(), AttacksFeature(), *levels, loudness, *spectra]
 
 
 DERIVED = ("bank bands=32 window=balanced equalise=none", "pitch_classes", "brightness")
@@ -114,7 +114,7 @@ def analysis() -> None:
                 choice = ReadingChoice.parse(text)
                 if all(feature in found for feature in needs(choice, info)):
                     read_raw(choice, source)
-            rhythm(found[RisesFeature()], found[PowerFeature()], sample_rate_hz=info.sample_rate_hz)
+            rhythm(found[RisesFeature()], found[AttacksFeature()], sample_rate_hz=info.sample_rate_hz)
         return None
 
     def bare() -> None:
@@ -170,14 +170,14 @@ def against_librosa() -> None:
     ]
     levels = [LevelsFeature(channel=Channel.MID, detector=Detector.RMS)]
     loudness = LoudnessFeature(window=LoudnessWindow.MOMENTARY)
-    features = [RisesFeature(), PowerFeature(), *levels, loudness, *spectra]
+    features = [RisesFeature(), AttacksFeature(), *levels, loudness, *spectra]
 
     def ours() -> None:
         found = analyze(io.BytesIO(content), info, grid=grid, features=features)
         source = _Found(info, found, grid)
         for text in ("bank bands=32 window=balanced equalise=none", "pitch_classes", "brightness", "noisiness"):
             read_raw(ReadingChoice.parse(text), source)
-        rhythm(found[RisesFeature()], found[PowerFeature()], sample_rate_hz=info.sample_rate_hz)
+        rhythm(found[RisesFeature()], found[AttacksFeature()], sample_rate_hz=info.sample_rate_hz)
 
     def theirs() -> None:
         y, rate = librosa.load(io.BytesIO(content), sr=None)
@@ -232,8 +232,8 @@ def beat_times() -> None:
         content, truth = clean_drums(bpm)
         info = measure(io.BytesIO(content))
         grid = FrameGrid(RATE, info.sample_rate_hz, info.n_samples)
-        found = analyze(io.BytesIO(content), info, grid=grid, features=[RisesFeature(), PowerFeature()])
-        _, beats = rhythm(found[RisesFeature()], found[PowerFeature()], sample_rate_hz=info.sample_rate_hz)
+        found = analyze(io.BytesIO(content), info, grid=grid, features=[RisesFeature(), AttacksFeature()])
+        _, beats = rhythm(found[RisesFeature()], found[AttacksFeature()], sample_rate_hz=info.sample_rate_hz)
         apart += [float(np.abs(beats.times_s - at).min()) * 1000 for at in truth]
     said = f"median {np.median(apart):.1f} ms, 95th percentile {np.percentile(apart, 95):.1f} ms"
     row("beat times on clean drums (made, 84 to 170 BPM) against the truth", "median 2 ms, 95th percentile 5 ms", said)

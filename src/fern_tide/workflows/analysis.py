@@ -20,10 +20,10 @@ from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import (
     VERSION,
+    AttacksFeature,
     Feature,
     LevelsFeature,
     OffGrid,
-    PowerFeature,
     RisesFeature,
     SpectrumFeature,
     WaveformFeature,
@@ -40,13 +40,13 @@ KIND = "analyze"
 USUAL: tuple[Feature, ...] = (
     WaveformFeature(),
     RisesFeature(),
-    PowerFeature(),
+    AttacksFeature(),
     LevelsFeature(channel=Channel.MID, detector=Detector.RMS),
     SpectrumFeature(channel=Channel.MID, window=Window.BALANCED),
     SpectrumFeature(channel=Channel.MID, window=Window.FINE, part=Part.LOWS),
 )
 _BANDS = {"band", "bank"}  # readings whose window changes under the hand
-_RHYTHM_OF: tuple[Feature, ...] = (RisesFeature(), PowerFeature())
+_RHYTHM_OF: tuple[Feature, ...] = (RisesFeature(), AttacksFeature())
 _ANY = FrameRate.parse("30")  # these features know no frames
 _FEATURES: TypeAdapter[list[Feature]] = TypeAdapter(list[Feature])
 _AHEAD = (Window.TIGHT, Window.BALANCED, Window.FINE)
@@ -205,8 +205,8 @@ def _find_rhythm(studio: Studio, media: str, info: SoundInfo) -> None:
     stored = [studio.derived.get(feature_key(item, media=media, rate=_ANY, offset_samples=0)) for item in _RHYTHM_OF]
     if stored[0] is None or stored[1] is None or studio.derived.has(rhythm_key(media)):
         return
-    rises, power = (np.asarray(item, dtype=np.float32) for item in stored)
-    hits, beats = rhythm(rises, power, sample_rate_hz=info.sample_rate_hz)
+    rises, attacks = (np.asarray(item, dtype=np.float32) for item in stored)
+    hits, beats = rhythm(rises, attacks, sample_rate_hz=info.sample_rate_hz)
     studio.derived.put(rhythm_key(media), pack_rhythm(hits, beats))
 
 

@@ -13,7 +13,7 @@ from fern_tide.core.envelope.beats import Beats, rhythm
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice, clean, needs, read_raw
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.sound.decode import measure
-from fern_tide.core.sound.features import Feature, PowerFeature, RisesFeature, analyze
+from fern_tide.core.sound.features import AttacksFeature, Feature, RisesFeature, analyze
 from fern_tide.workflows.bring_in_sound import fresh_id, name_of
 from fern_tide.workflows.source import ProjectSource
 
@@ -45,9 +45,9 @@ class FileLevels:
 
     def rhythm(self, track: Track) -> tuple[Hits, Beats]:
         """Give a track's hits and beats."""
-        self._read(track, (RisesFeature(), PowerFeature()))
-        rises, power = self._feature(track, RisesFeature()), self._feature(track, PowerFeature())
-        return rhythm(rises, power, sample_rate_hz=track.info.sample_rate_hz)
+        self._read(track, (RisesFeature(), AttacksFeature()))
+        rises, attacks = self._feature(track, RisesFeature()), self._feature(track, AttacksFeature())
+        return rhythm(rises, attacks, sample_rate_hz=track.info.sample_rate_hz)
 
     def source(self, track: Track | None) -> ProjectSource:
         """Give what a reading of a track reads from."""

@@ -5,10 +5,12 @@ No project is made, so that a level is there in half a second from the command l
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import Any
+
+import numpy as np
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.frame_rate import FrameRate
@@ -18,10 +20,15 @@ from fern_tide.core.envelope.beats import Beats, rhythm
 from fern_tide.core.envelope.envelope import CleanUpChoice, ReadingChoice, clean, needs, read_raw
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.envelope.readings.hits import HitsParams, hits_of
-from fern_tide.core.sound.decode import blocks, measure
-from fern_tide.core.sound.features import Feature, PowerFeature, RisesFeature, analyze
+from fern_tide.core.sound.attacks import Attack, Attacks
+from fern_tide.core.sound.channels import Channel, pick
+from fern_tide.core.sound.decode import SoundHead, SoundInfo, SoundLimits, measure
+from fern_tide.core.sound.features import AttacksFeature, Feature, RisesFeature, analyze
 from fern_tide.core.sound.grid import FrameGrid
-from fern_tide.core.sound.whole import FiguresReader
+from fern_tide.core.sound.layout import usual_layout
+from fern_tide.core.sound.onsets import RISE_BANDS, Rises, n_rises
+from fern_tide.core.sound.spectrum import transform_for
+from fern_tide.core.sound.whole import Figures, FiguresReader
 
 
 class SoundFile:
@@ -67,9 +74,9 @@ class SoundFile:
     @cached_property
     def rhythm(self) -> tuple[Hits, Beats]:
         """The hits and beats of the whole spectrum."""
-        self.read([RisesFeature(), PowerFeature()])
-        rises, power = self.get(RisesFeature()), self.get(PowerFeature())
-        return rhythm(rises, power, sample_rate_hz=self.info.sample_rate_hz)
+        self.read([RisesFeature(), AttacksFeature()])
+        rises, attacks = self.get(RisesFeature()), self.get(AttacksFeature())
+        return rhythm(rises, attacks, sample_rate_hz=self.info.sample_rate_hz)
 
     def beats(self) -> Beats:
         """Give the beats as they are found, to the end of the sound."""
@@ -112,19 +119,51 @@ def file_beats(sound: Path) -> Beats:
 _ANY_RATE = FrameRate.parse("30")  # hits and beats know no frames
 
 
-def describe(sound: Path, *, rate: str) -> dict[str, Any]:
-    """Measure a sound and say what it holds, as plain data."""
-    file = SoundFile(sound, FrameRate.parse(rate))
-    info, beats = file.info, file.rhythm[1]
-    reader = FiguresReader(sample_rate_hz=info.sample_rate_hz, layout=info.layout)
+class _Whole:
+    """What is read of a whole sound while it is measured, in one pass: its figures, hits and beats."""
+
+    def __call__(self, head: SoundHead) -> Callable[[Float32Array], None]:
+        """Begin a sound whose length is not known for certain yet."""
+        rate_hz = head.sample_rate_hz
+        most = n_rises(SoundLimits().longest_s * rate_hz, sample_rate_hz=rate_hz)  # memory that is only lent
+        self._rises, self._attacks = (np.zeros((rows, most), dtype=np.float32) for rows in (RISE_BANDS, len(Attack)))
+        self._figures = FiguresReader(sample_rate_hz=rate_hz, layout=head.layout)
+        transform = transform_for(head.claimed_samples)
+        self._listeners = (
+            Rises(self._rises, sample_rate_hz=rate_hz, transform=transform),
+            Attacks(self._attacks, sample_rate_hz=rate_hz),
+        )
+        return self._add
+
+    def _add(self, block: Float32Array) -> None:
+        self._figures.add(block)
+        mid = pick(block, channel=Channel.MID)  # once for both, which look at nothing else
+        for listener in self._listeners:
+            listener.add(mid)
+
+    def finish(self, info: SoundInfo) -> tuple[Figures, Beats]:
+        """Give the figures and the beats."""
+        n = n_rises(info.n_samples, sample_rate_hz=info.sample_rate_hz)
+        for listener in self._listeners:
+            listener.end_at(n)
+            listener.finish()
+        _, beats = rhythm(self._rises[:, :n], self._attacks[:, :n], sample_rate_hz=info.sample_rate_hz)
+        return self._figures.finish(), beats
+
+
+def describe(
+    sound: Path, *, rate: str, progress: Callable[[int, int], bool] = lambda done, total: True
+) -> dict[str, Any]:
+    """Measure a sound and say what it holds, as plain data; progress is told samples read, and claimed."""
+    fps, whole = FrameRate.parse(rate), _Whole()
     with sound.open("rb") as stream:
-        for block in blocks(stream):
-            reader.add(block)
-    found = reader.finish()
+        info = measure(stream, heard=whole, progress=progress)
+    found, beats = whole.finish(info)
     return {
         "format": info.format,
         "encoding": info.encoding,
         "channels": info.channels,
+        "layout": " ".join(info.layout or usual_layout(info.channels)),
         "sample_rate": info.sample_rate_hz,
         "duration_s": float(info.duration),
         "samples": info.n_samples,
@@ -133,8 +172,8 @@ def describe(sound: Path, *, rate: str) -> dict[str, Any]:
         "true_peak_dbtp": _rounded(found.true_peak_db),
         "peak_dbfs": _rounded(found.peak_db),
         "tempo_bpm": _rounded(beats.bpm) if len(beats.times_s) else None,
-        "rate": str(file.rate),
-        "frames": file.n_frames,
+        "rate": str(fps),
+        "frames": fps.n_frames(info.n_samples, sample_rate_hz=info.sample_rate_hz),
     }
 
 

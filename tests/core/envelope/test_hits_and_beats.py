@@ -14,7 +14,7 @@ from fern_tide.core.envelope.beats import NO_BEATS, Beats, find_beats
 from fern_tide.core.envelope.envelope import ReadingChoice, read_raw
 from fern_tide.core.envelope.hits import Hits, find_hits, rise
 from fern_tide.core.sound.decode import measure
-from fern_tide.core.sound.features import PowerFeature, RisesFeature, analyze
+from fern_tide.core.sound.features import AttacksFeature, RisesFeature, analyze
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.onsets import RISE_BANDS, n_rises, rise_hop
 
@@ -25,14 +25,14 @@ def analyzed(sound: np.ndarray, rate_hz: int = RATE_HZ):
     content = wav(sound, rate_hz=rate_hz)
     info = measure(io.BytesIO(content))
     grid = FrameGrid(FrameRate.parse("30"), rate_hz, info.n_samples)
-    found = analyze(io.BytesIO(content), info, grid=grid, features=[RisesFeature(), PowerFeature()])
-    return found[RisesFeature()], found[PowerFeature()]
+    found = analyze(io.BytesIO(content), info, grid=grid, features=[RisesFeature(), AttacksFeature()])
+    return found[RisesFeature()], found[AttacksFeature()]
 
 
 def hits_in(sound: np.ndarray, *, band=(20, 20_000), sensitivity=0.5, gap_s=0.08, rate_hz=RATE_HZ) -> Hits:
-    rises, power = analyzed(sound, rate_hz)
-    novelty = rise(rises, low_hz=band[0], high_hz=band[1])
-    return find_hits(novelty, power, sample_rate_hz=rate_hz, sensitivity=sensitivity, least_gap_s=gap_s)
+    rises, attacks = analyzed(sound, rate_hz)
+    novelty = rise(rises, low_hz=band[0], high_hz=band[1], sample_rate_hz=rate_hz)
+    return find_hits(novelty, attacks, sample_rate_hz=rate_hz, sensitivity=sensitivity, least_gap_s=gap_s)
 
 
 def band_drums(bpm: float, *, n_beats: int = 48, seed: int = 3, wander: float = 0.0) -> tuple[np.ndarray, np.ndarray]:
@@ -50,12 +50,20 @@ def band_drums(bpm: float, *, n_beats: int = 48, seed: int = 3, wander: float = 
 
 
 def found_beats(sound: np.ndarray) -> Beats:
-    rises, power = analyzed(sound)
+    rises, attacks = analyzed(sound)
     hits, low = (
-        find_hits(rise(rises, low_hz=a, high_hz=b), power, sample_rate_hz=RATE_HZ, sensitivity=0.5, least_gap_s=0.08)
+        find_hits(
+            rise(rises, low_hz=a, high_hz=b, sample_rate_hz=RATE_HZ),
+            attacks,
+            sample_rate_hz=RATE_HZ,
+            sensitivity=0.5,
+            least_gap_s=0.08,
+        )
         for a, b in ((0, RATE_HZ / 2), (20, 150))
     )
-    return find_beats(rise(rises, low_hz=0, high_hz=RATE_HZ / 2), hits, low, sample_rate_hz=RATE_HZ)
+    return find_beats(
+        rise(rises, low_hz=0, high_hz=RATE_HZ / 2, sample_rate_hz=RATE_HZ), hits, low, sample_rate_hz=RATE_HZ
+    )
 
 
 @pytest.mark.parametrize("rate_hz", [22_050, 44_100, 48_000, 96_000])
@@ -71,7 +79,7 @@ def test_a_click_is_a_hit_within_32_samples_of_itself(rate_hz):
 
 def test_silence_has_no_hits_and_a_single_loud_sample_is_one():
     assert len(hits_in(np.zeros(RATE_HZ))) == 0
-    assert hits_in(np.array([0.5])).times_s.tolist() == [0.0]
+    assert hits_in(np.concatenate([[0.5], np.zeros(RATE_HZ)])).times_s.tolist() == [0.0]
 
 
 def test_a_steady_tone_is_one_hit_at_its_start_at_most():
@@ -135,9 +143,9 @@ def test_silence_has_no_beats(sound):
 
 
 def test_the_rises_have_a_grid_of_their_own():
-    rises, power = analyzed(np.zeros(44_100))
-    assert rises.shape == (RISE_BANDS, n_rises(44_100, sample_rate_hz=44_100)) == (16, 100)
-    assert power.shape == (1_379,) and rise_hop(44_100) == 441
+    rises, attacks = analyzed(np.zeros(44_100))
+    assert rises.shape == (RISE_BANDS, n_rises(44_100, sample_rate_hz=44_100)) == (32, 100)
+    assert attacks.shape == (4, 100) and rise_hop(44_100) == 441
 
 
 FOUND = Beats(1.0 + 0.5 * np.arange(8), 120.0, True, 4, 2)

@@ -49,17 +49,17 @@ class Beats:
 NO_BEATS = Beats(np.zeros(0), 0.0)
 
 
-def rhythm(rises: Float32Array, power: Float32Array, *, sample_rate_hz: int) -> tuple[Hits, Beats]:
+def rhythm(rises: Float32Array, attacks: Float32Array, *, sample_rate_hz: int) -> tuple[Hits, Beats]:
     """Find the hits of a sound's whole spectrum, and its beats.
 
     Args:
         rises: shape (bands, rises), from core/sound/onsets.py.
-        power: shape (spans,), the mean power of every 32 samples.
+        attacks: shape (4, rises), from core/sound/attacks.py.
         sample_rate_hz: of the sound.
     """
-    novelty = rise(rises, low_hz=0.0, high_hz=sample_rate_hz / 2)
-    lows = rise(rises, low_hz=_LOW_HZ[0], high_hz=_LOW_HZ[1])
-    hits, low_hits = (find_hits(item, power, sample_rate_hz=sample_rate_hz) for item in (novelty, lows))
+    bands = ((0.0, sample_rate_hz / 2), _LOW_HZ)
+    novelty, lows = (rise(rises, low_hz=a, high_hz=b, sample_rate_hz=sample_rate_hz) for a, b in bands)
+    hits, low_hits = (find_hits(item, attacks, sample_rate_hz=sample_rate_hz) for item in (novelty, lows))
     return hits, find_beats(novelty, hits, low_hits, sample_rate_hz=sample_rate_hz)
 
 

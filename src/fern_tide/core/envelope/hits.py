@@ -1,4 +1,4 @@
-"""Hits: where a sound sets in, with a time near the sample and a strength."""
+"""Hits: where a sound sets in, with its time to the sample and a strength."""
 
 from __future__ import annotations
 
@@ -8,18 +8,22 @@ import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.base.signal import Float32Array, FloatArray
-from fern_tide.core.sound.onsets import rise_edges_hz, rise_hop
-from fern_tide.core.sound.running import POWER_SAMPLES
+from fern_tide.core.sound.attacks import Attack
+from fern_tide.core.sound.onsets import band_freedom, rise_edges_hz, rise_hop
 
 USUAL_SENSITIVITY, USUAL_GAP_MS = 0.5, 80.0
-_AROUND_S = 0.100  # the threshold adapts to the median of what lies this far to both sides
+_AROUND_S = 1.5  # the threshold adapts to what lies this far to both sides
 _PEAK_S = 0.030  # a hit is the highest rise within this far to both sides
-_BEFORE_S, _AFTER_S = 0.025, 0.012  # where the sample-near start of a hit is looked for
-_LAG_SPANS = 3
+_DEVIATIONS = 8.0  # above the local median: what a hit must reach at sensitivity 0.5
+_DEVIATION = 1.4826  # of a normal distribution, in median absolute deviations
+_STRONGEST = 99.7  # percentile of all rises that is a strong hit
+_STRONG = 0.12  # of it: what a hit must reach at sensitivity 0.5
+_HARDLY = 0.02  # a rise that is only rounding
+_FULL = 90.0  # percentile of the hits' own rises that counts as full strength
+_BEFORE, _AFTER = 3, 1  # hops about a peak in which the sound may set in
+_STEEP = 0.5  # a climb that is none
+_CUT_HOPS = 2  # before and after a hit, whose power tells whether it is an end
 _GONE = 0.2  # of the power before
-_STRONGEST = 98.0  # percentile of all rises that counts as full strength
-_STRONG = 0.20  # of it: what a hit must reach at sensitivity 0.5
-_HARDLY = 0.05  # a rise that is only rounding
 
 
 @dataclass(frozen=True)
@@ -38,13 +42,16 @@ class Hits:
         return len(self.times_s)
 
 
-def rise(rises: Float32Array, *, low_hz: float, high_hz: float) -> FloatArray:
-    """Add up the rises of the bands between two frequencies, edges cutting bands by fraction (in octaves).
+def rise(rises: Float32Array, *, low_hz: float, high_hz: float, sample_rate_hz: int) -> FloatArray:
+    """Average the rises of the bands between two frequencies, edges cutting bands by fraction (in octaves).
+
+    A band counts by the root of its freedom: the wider it is, the less noise alone moves it.
 
     Args:
         rises: shape (bands, rises), from core/sound/onsets.py.
         low_hz: the lower edge.
         high_hz: the upper edge.
+        sample_rate_hz: of the sound.
 
     Returns:
         Shape (rises,).
@@ -55,12 +62,14 @@ def rise(rises: Float32Array, *, low_hz: float, high_hz: float) -> FloatArray:
     weights = np.maximum(covered, 0.0) / np.diff(edges)
     if weights.sum() == 0.0:
         weights[np.argmin(np.abs(edges[:-1] - low))] = 1.0  # outside of what is read: the nearest band
-    return np.asarray(weights.astype(np.float32) @ rises, dtype=np.float64)  # in float64, rises of hours are large
+    weights *= np.sqrt(band_freedom(sample_rate_hz))
+    shares = (weights / weights.sum()).astype(np.float32)
+    return np.asarray(shares @ rises, dtype=np.float64)  # in float64, rises of hours are large
 
 
 def find_hits(
     rises: FloatArray,
-    power: Float32Array,
+    attacks: Float32Array,
     *,
     sample_rate_hz: int,
     sensitivity: float = USUAL_SENSITIVITY,
@@ -68,45 +77,62 @@ def find_hits(
 ) -> Hits:
     """Find where a sound sets in.
 
-    A hit is a peak of the rise that stands out from the median around it, by an amount that sensitivity scales; of
-    peaks closer than the least gap the strongest stays. Its time is then sharpened to 32 samples.
+    A hit is a peak of the rise that stands out from the three seconds around it by eight of their deviations, and that
+    is at least an eighth of a strong hit; sensitivity scales both. Of peaks closer than the least gap the strongest
+    stays. Its time is the sample at which the sound sets in near the peak, never before it.
 
     Args:
         rises: shape (rises,), as rise gives it.
-        power: shape (spans,), the mean power of every 32 samples.
+        attacks: shape (4, rises), from core/sound/attacks.py.
         sample_rate_hz: of the sound.
         sensitivity: 0 takes only the strongest, 1 nearly everything.
         least_gap_s: no two hits are closer.
     """
-    hop_s = rise_hop(sample_rate_hz) / sample_rate_hz
-    climbing = rises[rises > _HARDLY]
-    if not len(climbing):
+    hop = rise_hop(sample_rate_hz)
+    hop_s = hop / sample_rate_hz
+    if not len(rises):
         return Hits(np.zeros(0), np.zeros(0))
-    scale = float(np.percentile(climbing, _STRONGEST))
-    above = rises - _running_median(rises, round(_AROUND_S / hop_s))
-    least = scale * _STRONG * 4.0 ** (1.0 - 2.0 * sensitivity) * 0.5
+    least = _threshold(rises, round(_AROUND_S / hop_s), sensitivity=sensitivity)
     reach = max(1, round(_PEAK_S / hop_s))
-    peaks = np.flatnonzero((rises >= _running_max(rises, reach)) & (above > max(least, _HARDLY)))
+    peaks = np.flatnonzero((rises >= _running_max(rises, reach)) & (rises > least))
     peaks = _apart(peaks, rises[peaks], max(1, round(least_gap_s / hop_s)))
-    times = _sharpened(np.asarray(peaks * hop_s, dtype=np.float64), power, sample_rate_hz)
-    begins = ~_ends(times, power, sample_rate_hz)
-    peaks, times = peaks[begins], times[begins]
+    peaks = peaks[~_ends(peaks, attacks)]
+    if not len(peaks):
+        return Hits(np.zeros(0), np.zeros(0))
+    times = _sharpened(peaks, attacks, hop) / sample_rate_hz
     order = np.argsort(times, kind="stable")
-    times, strengths = times[order], np.minimum(rises[peaks][order] / scale, 1.0)
+    heights = rises[peaks][order]
+    times, strengths = times[order], np.minimum(heights / np.percentile(heights, _FULL), 1.0)
     keep = np.diff(times, prepend=-np.inf) >= min(least_gap_s, _PEAK_S) * 0.5
     return Hits(times[keep], strengths[keep])
 
 
-def _ends(times_s: FloatArray, power: Float32Array, sample_rate_hz: int) -> npt.NDArray[np.bool_]:
-    """Say where a sound is cut off: the spectrum spreads there as at a hit, but the power is gone afterwards."""
-    span = POWER_SAMPLES / sample_rate_hz
-    reach = round(_BEFORE_S / span)
-    total = np.concatenate([[0.0], np.cumsum(power, dtype=np.float64)])
-    at = np.clip(np.round(times_s / span).astype(np.int64), 0, len(power))
-    before = total[at] - total[np.maximum(at - reach, 0)]
-    later = np.minimum(at + round(_AFTER_S / span), len(power))
-    after = total[np.minimum(later + reach, len(power))] - total[later]
-    return np.asarray(after < before * _GONE)
+def _threshold(rises: FloatArray, reach: int, *, sensitivity: float) -> FloatArray:
+    """Give what a rise must reach at every place to be a hit, shape (rises,)."""
+    median = _running_median(rises, reach)
+    deviation = _running_median(np.abs(rises - median), reach) * _DEVIATION
+    out = median + _DEVIATIONS * 2.0 ** (1.0 - 2.0 * sensitivity) * deviation
+    strong = _STRONG * 4.0 ** (1.0 - 2.0 * sensitivity) * float(np.percentile(rises, _STRONGEST))
+    return np.asarray(np.maximum(out, max(strong, _HARDLY)))
+
+
+def _ends(peaks: npt.NDArray[np.intp], attacks: Float32Array) -> npt.NDArray[np.bool_]:
+    """Say where a sound is cut off: the spectrum spreads there as at a hit, but afterwards all of its power is gone."""
+    power = np.pad(attacks[[Attack.POWER, Attack.HIGH_POWER]].astype(np.float64), ((0, 0), (_CUT_HOPS + 2,) * 2))
+    at = peaks + _CUT_HOPS + 2
+    before = power[:, at[:, None] - np.arange(2, 2 + _CUT_HOPS)].sum(axis=-1)
+    after = power[:, at[:, None] + np.arange(1, 1 + _CUT_HOPS)].sum(axis=-1)
+    return np.asarray((after < before * _GONE).all(axis=0))
+
+
+def _sharpened(peaks: npt.NDArray[np.intp], attacks: Float32Array, hop: int) -> FloatArray:
+    """Give the sample of the steepest climb near each peak; where none climbs, the peak itself."""
+    hops = np.clip(peaks[:, None] + np.arange(-_BEFORE, _AFTER + 1), 0, attacks.shape[1] - 1)
+    climbs = attacks[Attack.CLIMB][hops]
+    rows, best = np.arange(len(peaks)), climbs.argmax(axis=1)
+    hop_of, climb = hops[rows, best], climbs[rows, best]
+    samples = hop_of * hop + np.round(attacks[Attack.SAMPLE][hop_of])
+    return np.where(climb < _STEEP, peaks * hop, np.maximum(samples, 0.0))
 
 
 def _running_median(values: FloatArray, reach: int) -> FloatArray:
@@ -130,28 +156,3 @@ def _apart(peaks: npt.NDArray[np.intp], heights: FloatArray, gap: int) -> npt.ND
             taken.append(int(at))
             blocked[max(0, at - gap + 1) : at + gap] = True
     return np.array(sorted(taken), dtype=np.intp)
-
-
-def _sharpened(about_s: FloatArray, power: Float32Array, sample_rate_hz: int) -> FloatArray:
-    """Give the times at which the power begins its steepest climb near each time; where none climbs, the time itself.
-
-    Args:
-        about_s: shape (hits,).
-        power: the mean power of every 32 samples.
-        sample_rate_hz: of the sound.
-    """
-    span_s = POWER_SAMPLES / sample_rate_hz
-    first = (about_s / span_s).astype(np.int64) - round(_BEFORE_S / span_s)
-    width = round((_BEFORE_S + _AFTER_S) / span_s) + _LAG_SPANS + 2
-    padded = np.pad(power.astype(np.float64), (width, width))
-    starts = np.clip(first, -_LAG_SPANS - 1, max(0, len(power))) + width - _LAG_SPANS - 1
-    near = np.lib.stride_tricks.sliding_window_view(padded, width)[starts]
-    near = (near[:, 1:] + near[:, :-1]) / 2.0
-    levels = np.log(near + near.max(axis=1, keepdims=True) * 1e-3 + 1e-12)
-    climbs = levels[:, _LAG_SPANS:] - levels[:, :-_LAG_SPANS]
-    best = climbs.argmax(axis=1)
-    rows = np.arange(len(about_s))
-    steps = np.stack([levels[rows, best + at + 1] - levels[rows, best + at] for at in range(_LAG_SPANS)])
-    first_step = (steps > 0.3 * steps.max(axis=0)).argmax(axis=0)
-    begun = (starts - width + best + first_step + 2) * span_s
-    return np.where(climbs[rows, best] < 0.5, about_s, np.maximum(begun, 0.0))

@@ -18,7 +18,7 @@ from fern_tide.core.sound.priming import FirstMoment, RunUp, run_up
 
 _LATEST_START_S = 3600
 _GAP_S = 0.05  # between frames: less is how a container rounds
-_BLOCK_SAMPLES = 65_536
+_BLOCK_SAMPLES = 32_768
 _GUESSED = {"aac", "ac3", "eac3", "dts", "mpeg", "mpegts"}  # the demuxer guesses how long these are
 _MP3_COUNTS = (b"Xing", b"Info", b"VBRI")  # headers that count the frames of an MP3
 _OWN_CLOCK = {"mpegts", "mpeg"}  # a broadcast's clock begins anywhere
@@ -109,7 +109,7 @@ class Container:
     def _frames(self) -> Iterator[Any]:
         """Decode packet by packet; one that cannot be decoded leaves a gap."""
         for packet in self._container.demux(self._stream):
-            if packet.size and not self._n_packets:
+            if not self._n_packets and packet.size:
                 self._evidence += bytes(packet)
                 self._first_packet_s = _seconds(packet)
             self._n_packets += 1
@@ -138,7 +138,11 @@ class Container:
                 f"Its encoder is not known: only the least run-up, {ms:.0f} ms, is taken off, so the sound may come "
                 "up to 25 ms late."
             )
-        return _Place(float(at_s), self.sample_rate_hz), round(begins_s * self.sample_rate_hz), still.samples
+        return (
+            _Place(float(at_s), float(frame.time_base or 0), self.sample_rate_hz),
+            round(begins_s * self.sample_rate_hz),
+            still.samples,
+        )
 
     def _silence(self, samples: int) -> Iterator[Float32Array]:
         for start in range(0, samples, _BLOCK_SAMPLES):
@@ -209,16 +213,16 @@ def _kind(frame: Any) -> tuple[str, str, int]:
 class _Place:
     """How far a stream is decoded, against what its frames say of themselves."""
 
-    def __init__(self, first_s: float, sample_rate_hz: int) -> None:
-        self._first_s, self._rate = first_s, sample_rate_hz
+    def __init__(self, first_s: float, base_s: float, sample_rate_hz: int) -> None:
+        self._first_s, self._base_s, self._rate = first_s, base_s, sample_rate_hz
         self.samples = 0
         """Since the first frame's first sample, a run-up that is left out counted."""
 
     def gap_before(self, frame: Any) -> int:
         """Give the samples missing before a frame; a clock that jumps back, or by hours, is begun anew."""
-        if frame.pts is None or frame.time_base is None:
+        if frame.pts is None:
             return 0
-        late_s: float = frame.time - self._first_s - self.samples / self._rate
+        late_s = int(frame.pts) * self._base_s - self._first_s - self.samples / self._rate
         if -_GAP_S < late_s < _GAP_S:
             return 0
         if late_s < 0 or late_s > _LATEST_START_S:

@@ -67,6 +67,16 @@ class SoundLimits:
     fastest_hz: int = 192_000
 
 
+@dataclass(frozen=True)
+class SoundHead:
+    """What a file says of itself before it is decoded; 0 samples where it does not say."""
+
+    channels: int
+    sample_rate_hz: int
+    layout: tuple[str, ...]
+    claimed_samples: int
+
+
 class _Sequential(soundfile.SoundFile):  # type: ignore[misc]
     """A sound that is only ever read onwards: the library else seeks after every block of a seekable file."""
 
@@ -157,7 +167,7 @@ def measure(
     *,
     limits: SoundLimits | None = None,
     progress: Callable[[int, int], bool] = lambda done, total: True,
-    heard: Callable[[Float32Array], None] = lambda block: None,
+    heard: Callable[[SoundHead], Callable[[Float32Array], None]] | None = None,
 ) -> SoundInfo:
     """Decode the whole stream once and say what it really holds.
 
@@ -168,7 +178,8 @@ def measure(
         stream: seekable; read from its start.
         limits: how much is taken; the defaults of SoundLimits.
         progress: called with (samples decoded, samples claimed); False cancels.
-        heard: called with every block, shape (channels, samples), so that more can be read in the same pass.
+        heard: called with what the file says of itself; what it gives is called with every block, shape
+            (channels, samples), so that more can be read in the same pass.
 
     Raises:
         UnreadableSound: it is empty, no sound, damaged, outside the limits, or not what its header claims.
@@ -179,11 +190,14 @@ def measure(
     with closing(_opened(stream)) as sound:
         _refuse_odd_shapes(sound, limits)
         rate, claimed = sound.sample_rate_hz, sound.claimed_samples
+        head = SoundHead(sound.channels, rate, sound.layout, claimed if claimed < _LENGTH_UNKNOWN else 0)
+        listen = heard(head) if heard is not None else None
         n_samples = 0
         for block in sound.blocks():
             n_samples += block.shape[1]
             _refuse_odd_block(block, n_samples, rate_hz=rate, limits=limits)
-            heard(block)
+            if listen is not None:
+                listen(block)
             if not progress(n_samples, claimed):
                 raise Cancelled
         if n_samples == 0:
@@ -200,9 +214,9 @@ def measure(
 def _refuse_odd_block(block: Float32Array, n_samples: int, *, rate_hz: int, limits: SoundLimits) -> None:
     if n_samples > limits.longest_s * rate_hz:
         raise UnreadableSound(f"The sound is longer than {_clock(limits.longest_s)}.", remedy="Bring in a shorter one.")
-    finite = np.isfinite(block).all(axis=0)
+    finite = np.isfinite(block)
     if not finite.all():
-        bad = n_samples - block.shape[1] + int(finite.argmin())
+        bad = n_samples - block.shape[1] + int(finite.all(axis=0).argmin())
         raise UnreadableSound(
             f"The sound has samples that are no numbers, near {_clock(bad / rate_hz)}.",
             remedy="Export it again, as 24-bit rather than float if that does not help.",

@@ -12,12 +12,13 @@ import numpy as np
 from fern_tide.core.base.errors import Cancelled
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.signal import Float32Array, FloatArray
+from fern_tide.core.sound.attacks import Attack, Attacks
 from fern_tide.core.sound.channels import Channel, n_signals, pick
 from fern_tide.core.sound.decode import SoundInfo, blocks
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.levels import Detector, levels
 from fern_tide.core.sound.onsets import RISE_BANDS, Rises, n_rises
-from fern_tide.core.sound.running import POWER_SAMPLES, WAVEFORM_SAMPLES, Loudness, Power, Waveform
+from fern_tide.core.sound.running import WAVEFORM_SAMPLES, Loudness, Waveform
 from fern_tide.core.sound.spectrum import (
     PART_HZ,
     Part,
@@ -90,23 +91,23 @@ class LoudnessFeature(Frozen, frozen=True):
 
 
 class RisesFeature(Frozen, frozen=True):
-    """How fast the spectrum rises, on a grid of its own: an array of shape (RISE_BANDS, rises); see onsets.py."""
+    """How far each band rises out of the track's floor: an array of shape (RISE_BANDS, rises); see onsets.py."""
 
     kind: Literal["rises"] = "rises"
 
 
-class PowerFeature(Frozen, frozen=True):
-    """The mean power of every 32 samples: an array of shape (spans,)."""
+class AttacksFeature(Frozen, frozen=True):
+    """Where about every rise the sound sets in most steeply: an array of shape (4, rises); see attacks.py."""
 
-    kind: Literal["power"] = "power"
+    kind: Literal["attacks"] = "attacks"
 
 
 WINDOW_MS = {LoudnessWindow.MOMENTARY: 400.0, LoudnessWindow.SHORT_TERM: 3000.0}
-Feature: TypeAlias = LevelsFeature | SpectrumFeature | WaveformFeature | LoudnessFeature | RisesFeature | PowerFeature
-OffGrid: TypeAlias = WaveformFeature | RisesFeature | PowerFeature
+Feature: TypeAlias = LevelsFeature | SpectrumFeature | WaveformFeature | LoudnessFeature | RisesFeature | AttacksFeature
+OffGrid: TypeAlias = WaveformFeature | RisesFeature | AttacksFeature
 """Features that know nothing of the project's frames, and outlive a change of rate or offset."""
 PerFrame: TypeAlias = LevelsFeature | SpectrumFeature
-Listener: TypeAlias = Waveform | Loudness | Rises | Power
+Listener: TypeAlias = Waveform | Loudness | Rises | Attacks
 Progress: TypeAlias = Callable[[float], bool]
 """Called with the share done, 0 to 1; returns False to cancel."""
 Allocate: TypeAlias = Callable[[Feature, tuple[int, ...]], Float32Array]
@@ -167,7 +168,9 @@ def _running(feature: Feature, out: Float32Array, grid: FrameGrid, layout: tuple
         return Loudness(out, starts=starts, ends=ends, sample_rate_hz=grid.sample_rate_hz, layout=layout)
     if isinstance(feature, RisesFeature):
         return Rises(out, sample_rate_hz=grid.sample_rate_hz, transform=transform_for(grid.n_samples))
-    return Power(out) if isinstance(feature, PowerFeature) else Waveform(out)
+    if isinstance(feature, AttacksFeature):
+        return Attacks(out, sample_rate_hz=grid.sample_rate_hz)
+    return Waveform(out)
 
 
 def _shape(feature: Feature, info: SoundInfo, grid: FrameGrid) -> tuple[int, ...]:
@@ -175,10 +178,9 @@ def _shape(feature: Feature, info: SoundInfo, grid: FrameGrid) -> tuple[int, ...
         return (grid.n_frames,)
     if isinstance(feature, WaveformFeature):
         return (2, -(-info.n_samples // WAVEFORM_SAMPLES))
-    if isinstance(feature, PowerFeature):
-        return (-(-info.n_samples // POWER_SAMPLES),)
-    if isinstance(feature, RisesFeature):
-        return (RISE_BANDS, n_rises(info.n_samples, sample_rate_hz=info.sample_rate_hz))
+    if isinstance(feature, (RisesFeature, AttacksFeature)):
+        rows = RISE_BANDS if isinstance(feature, RisesFeature) else len(Attack)
+        return (rows, n_rises(info.n_samples, sample_rate_hz=info.sample_rate_hz))
     columns = len(feature.edges_hz(info.sample_rate_hz))
     return (n_signals(info.channels, channel=feature.channel), columns, grid.n_frames)
 

@@ -11,10 +11,15 @@ from fern_tide.core.sound.channels import Channel, pick
 from fern_tide.core.sound.spectrum import Transform, Window, squared_spectra, window_samples
 
 RISES_A_SECOND = 100
-RISE_BANDS = 16
+RISE_BANDS = 32
 LOWEST_HZ, HIGHEST_HZ = 30.0, 16_000.0
-_LAG = 1  # hops that a rise is measured over
-_KNEE = 1_000.0  # amplitudes are compressed as log(1 + 1000 a): what is below -60 dB hardly counts
+_BEFORE = (2, 3, 4)  # hops: a rise is what a level has gained on the highest of these
+_FLOOR_PERCENTILE = 35.0
+_ABOVE_NOISE = 3.0  # times what noise alone seldom gets to
+_SELDOM = 0.999
+_LEAST_POWER = 1e-10  # -100 dB: what is quieter is silence
+_LEAST_SHARE = 1e-6  # of the loudest band's power: what is 60 dB quieter hardly counts
+_BINS_A_VALUE = 1.5  # neighbouring bins of a Hann window are alike
 _CHUNK = 64
 
 
@@ -34,14 +39,17 @@ def rise_edges_hz() -> FloatArray:
 
 
 class Rises:
-    """How much each band's compressed level rose within 10 ms, written into an array of shape (RISE_BANDS, rises).
+    """How far each band rises out of the track's own floor, written into an array of shape (RISE_BANDS, rises).
 
-    This is spectral flux, half-wave rectified, on log-compressed magnitudes (S. Dixon, 'Onset detection revisited',
-    2006; S. Boeck and G. Widmer, 'Maximum filter vibrato suppression for onset detection', 2013, for the lag).
+    A band's level is log10(1 + power / (3 q floor)), its floor the 35th percentile of its power over the whole track,
+    and q how far above that noise alone gets once in a thousand times: so steady noise has hardly a level to rise from,
+    in narrow bands as in wide ones, and a few hits over it stand out. Its rise is what the level has gained on the
+    highest of 20 to 40 ms before (spectral flux with a maximum over time, after S. Boeck and G. Widmer, 'Maximum filter
+    vibrato suppression for onset detection', 2013).
     """
 
     def __init__(self, out: Float32Array, *, sample_rate_hz: int, transform: Transform) -> None:
-        self._out, self._transform = out, transform
+        self._out, self._transform, self._rate_hz = out, transform, sample_rate_hz
         self._hop = rise_hop(sample_rate_hz)
         self._n_window = window_samples(Window.TIGHT, sample_rate_hz=sample_rate_hz)
         self._bands = _filters(self._n_window, sample_rate_hz)
@@ -49,18 +57,26 @@ class Rises:
         self._held: Float32Array = np.zeros((1, half), dtype=np.float32)  # silence before the start
         self._start = -half
         self._done = 0
-        self._before: Float32Array = np.zeros((_LAG, RISE_BANDS), dtype=np.float32)
 
     def add(self, block: Float32Array) -> None:
         """Take the next block, shape (channels, samples)."""
         self._held = np.concatenate([self._held, pick(block, channel=Channel.MID)], axis=1)
         self._read(self._start + self._held.shape[1])
 
+    def end_at(self, n: int) -> None:
+        """Say how many rises the sound has, where that was not known before."""
+        self._out = self._out[:, :n]
+
     def finish(self) -> None:
-        """Read the last windows, with silence after the end."""
+        """Read the last windows, with silence after the end, then turn powers into rises."""
         tail = np.zeros((1, self._n_window), dtype=np.float32)
         self._held = np.concatenate([self._held, tail], axis=1)
         self._read(self._start + self._held.shape[1])
+        if not self._out.shape[1]:
+            return
+        least = max(_LEAST_POWER, _LEAST_SHARE * float(self._out.max()))
+        for band, above in zip(self._out, _above_floor(self._rate_hz), strict=True):
+            band[:] = risen(band, least=least, above=float(above))
 
     def _read(self, end: int) -> None:
         half = self._n_window // 2
@@ -70,12 +86,45 @@ class Rises:
                 break
             middles = np.arange(self._done, last, dtype=np.int64) * self._hop - self._start
             squares = squared_spectra(self._held, middles, n_window=self._n_window, transform=self._transform)[0]
-            power = squares[:, : len(self._bands)] @ self._bands
-            levels = np.concatenate([self._before, np.log1p(_KNEE * np.sqrt(power))])
-            self._out[:, self._done : last] = np.maximum(levels[_LAG:] - levels[:-_LAG], 0.0).T
-            self._before, self._done = levels[-_LAG:], last
+            self._out[:, self._done : last] = (squares[:, : len(self._bands)] @ self._bands).T
+            self._done = last
         keep = max(0, self._done * self._hop - half - self._start)
         self._held, self._start = self._held[:, keep:], self._start + keep
+
+
+def risen(power: Float32Array, *, least: float, above: float) -> Float32Array:
+    """Give a band's rises from its power over the whole track, shape (rises,).
+
+    Args:
+        power: shape (rises,).
+        least: the lowest that its floor can be.
+        above: how many times its floor's power a level must be to count. Before the start it is as quiet as the floor.
+    """
+    counts = above * max(float(np.percentile(power, _FLOOR_PERCENTILE)), least)
+    reach, n = max(_BEFORE), len(power)
+    levels = np.concatenate([np.full(reach, np.log1p(1.0 / above)), np.log1p(power / counts)]) / np.log(10.0)
+    before = np.max([levels[reach - lag : reach - lag + n] for lag in _BEFORE], axis=0)
+    return np.asarray(np.maximum(levels[reach:] - before, 0.0), dtype=np.float32)
+
+
+def band_freedom(sample_rate_hz: int) -> FloatArray:
+    """Give how many independent values of noise each band's power is made of, at least 1; shape (RISE_BANDS,)."""
+    shares = _filters(window_samples(Window.TIGHT, sample_rate_hz=sample_rate_hz), sample_rate_hz)[::2].astype(float)
+    bins = shares.sum(axis=0) ** 2 / np.maximum((shares**2).sum(axis=0), 1e-12)
+    return np.asarray(np.maximum(bins / _BINS_A_VALUE, 1.0))
+
+
+@lru_cache(maxsize=16)
+def _above_floor(sample_rate_hz: int) -> FloatArray:
+    """Give how many times its floor's power each band must have to count, shape (RISE_BANDS,).
+
+    The power of noise in a band is distributed as a gamma variable with the band's freedom as its shape.
+    """
+    from scipy.special import gammaincinv
+
+    freedom = band_freedom(sample_rate_hz)
+    q = gammaincinv(freedom, _SELDOM) / gammaincinv(freedom, _FLOOR_PERCENTILE / 100.0)
+    return np.asarray(_ABOVE_NOISE * q)
 
 
 @lru_cache(maxsize=16)

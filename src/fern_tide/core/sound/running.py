@@ -1,4 +1,4 @@
-"""What is read from every sample as it passes, whatever the frames: the waveform, power, and loudness."""
+"""What is read from every sample as it passes, whatever the frames: the waveform and loudness."""
 
 from __future__ import annotations
 
@@ -12,7 +12,6 @@ from fern_tide.core.sound.grid import Samples
 from fern_tide.core.sound.layout import loudness_weights
 
 WAVEFORM_SAMPLES = 256
-POWER_SAMPLES = 32
 SILENCE_LUFS = -0.691  # the offset of ITU-R BS.1770-5, annex 1: loudness = -0.691 + 10 log10(weighted power)
 
 
@@ -59,15 +58,6 @@ class Waveform(Spans):
         return np.stack([spans.min(axis=2).min(axis=0), spans.max(axis=2).max(axis=0)])
 
 
-class Power(Spans):
-    """The mean power of every 32 samples, over all channels, written into an array of shape (spans,)."""
-
-    size = POWER_SAMPLES
-
-    def _read(self, spans: Float32Array) -> Float32Array:
-        return np.asarray(np.einsum("cws,cws->w", spans, spans) / (spans.shape[0] * spans.shape[2]), dtype=np.float32)
-
-
 class KWeighting:
     """The power of a sound as it counts for its loudness, block by block: K-weighted, each channel by its loudspeaker.
 
@@ -88,7 +78,7 @@ class KWeighting:
             self._state, self._filter = np.zeros((len(block), 4)), sos2tf(self._sections)
             self._weights = loudness_weights(self._layout, channels=len(block))
         weighted, self._state = lfilter(*self._filter, block, axis=1, zi=self._state)
-        return np.asarray(self._weights @ np.square(weighted, out=weighted))
+        return np.asarray(np.einsum("c,cs,cs->s", self._weights, weighted, weighted))
 
 
 class Loudness:

@@ -45,44 +45,55 @@ class FiguresReader:
         self._weighting, self._layout = KWeighting(sample_rate_hz, layout), layout
         self._step = round(_STEP_S * sample_rate_hz)
         self._powers: list[FloatArray] = []
-        self._left: FloatArray = np.zeros(0)
+        self._held, self._n_held = 0.0, 0  # of the step that is begun: the power so far, and its samples
         self._tail: Float32Array | None = None
         self._peak = self._true_peak = 0.0
 
     def add(self, block: Float32Array) -> None:
         """Take the next block, shape (channels, samples)."""
-        power = np.concatenate([self._left, self._weighting.power(block)])
-        whole = len(power) // self._step
-        self._powers.append(power[: whole * self._step].reshape(whole, self._step).mean(axis=1))
-        self._left = power[whole * self._step :]
-        self._peak = max(self._peak, float(np.abs(block).max(initial=0.0)))
+        power = self._weighting.power(block)
+        ends = np.arange(self._step - self._n_held, len(power) + 1, self._step)
+        sums = np.add.reduceat(power, np.concatenate([[0], ends[ends < len(power)]])) if len(power) else np.zeros(0)
+        if len(ends):
+            sums[0] += self._held
+            self._powers.append(sums[: len(ends)] / self._step)
+            self._held, self._n_held = 0.0, 0
+        self._held += float(sums[len(ends) :].sum())
+        self._n_held = (self._n_held + len(power) - (int(ends[-1]) if len(ends) else 0)) % self._step
         self._look_between(block)
 
     def finish(self) -> Figures:
         """Give the figures."""
         if self._tail is not None:
-            self._look_between(np.zeros((len(self._tail), _REACH + 1), dtype=np.float32))
+            self._look_between(np.zeros((len(self._tail), _AT_ONCE + 2 * _REACH), dtype=np.float32))
         powers = np.concatenate(self._powers) if self._powers else np.zeros(0)
-        return Figures(_gated(powers), _db(max(self._peak, self._true_peak)), _db(self._peak))
+        return Figures(_gated(powers), _db(self._true_peak), _db(self._peak))
 
     def _look_between(self, block: Float32Array) -> None:
-        """Look for the highest value between the samples of the block, those at its end being looked at next time."""
-        tail = np.zeros((len(block), 2 * _REACH), dtype=np.float32) if self._tail is None else self._tail
+        """Look for the highest value at and between the samples; those at the end are looked at next time.
+
+        Only stretches that are loud enough to hold a higher value than the highest so far are worked out.
+        """
+        tail = np.zeros((len(block), _REACH), dtype=np.float32) if self._tail is None else self._tail
         joined = np.concatenate([tail, block], axis=1)
-        self._tail = joined[:, -2 * _REACH :]
-        rows = -(-block.shape[1] // _AT_ONCE)
-        short = rows * _AT_ONCE + 2 * _REACH - joined.shape[1]
-        padded = np.pad(joined, ((0, 0), (0, short)))
-        whole = spans(padded, length=_AT_ONCE + 2 * _REACH, step=_AT_ONCE, count=rows)
-        between = np.ascontiguousarray(whole) @ _between()
-        here = between.reshape(len(block), rows, _OVERSAMPLED - 1, _AT_ONCE).swapaxes(2, 3)
-        here = here.reshape(len(block), rows * _AT_ONCE, _OVERSAMPLED - 1)[:, : block.shape[1]]
-        self._true_peak = max(self._true_peak, float(here.max(initial=0.0)), -float(here.min(initial=0.0)))
+        rows = max(0, joined.shape[1] - 2 * _REACH) // _AT_ONCE
+        self._tail = joined[:, rows * _AT_ONCE :]
+        if not rows:
+            return
+        whole = spans(joined, length=_AT_ONCE + 2 * _REACH, step=_AT_ONCE, count=rows)
+        taps, most = _between()
+        starts = np.arange(rows) * _AT_ONCE
+        loud = np.maximum.reduceat(np.abs(joined), np.append(starts, starts[-1] + _AT_ONCE), axis=1)
+        highest = np.maximum(loud[:, :-1], loud[:, 1:])  # a stretch reaches into the next
+        self._peak = max(self._peak, float(loud.max()))
+        self._true_peak = max(self._true_peak, self._peak)
+        between = whole[highest * most > self._true_peak] @ taps
+        self._true_peak = max(self._true_peak, float(between.max(initial=0.0)), -float(between.min(initial=0.0)))
 
 
 @lru_cache(maxsize=1)
-def _between() -> Float32Array:
-    """Give the values a quarter, a half and three quarters after each sample as a product.
+def _between() -> tuple[Float32Array, float]:
+    """Give the values a quarter, a half and three quarters after each sample as a product, and how much it may amplify.
 
     A Kaiser-windowed sinc of 20 taps a phase: ITU-R BS.1770-5, annex 2, asks for 12 or more. Shape
     (_AT_ONCE + 2 _REACH, 3 _AT_ONCE).
@@ -94,7 +105,7 @@ def _between() -> Float32Array:
         own = taps[phase::_OVERSAMPLED][::-1]
         for place in range(_AT_ONCE):
             matrix[place + 1 : place + 1 + len(own), (phase - 1) * _AT_ONCE + place] = own / own.sum()
-    return matrix
+    return matrix, float(np.abs(matrix).sum(axis=0).max())
 
 
 def _gated(steps: FloatArray) -> float | None:

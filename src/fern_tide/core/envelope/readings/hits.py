@@ -14,7 +14,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.hits import USUAL_GAP_MS, USUAL_SENSITIVITY, Hits, find_hits, rise
 from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.decode import SoundInfo
-from fern_tide.core.sound.features import PowerFeature, RisesFeature
+from fern_tide.core.sound.features import AttacksFeature, RisesFeature
 
 
 class HitsGiven(StrEnum):
@@ -45,21 +45,22 @@ class HitsParams(Params):
         return self
 
 
-FEATURES = (RisesFeature(), PowerFeature())
+FEATURES = (RisesFeature(), AttacksFeature())
 
 
-def needs(params: HitsParams, info: SoundInfo) -> tuple[RisesFeature | PowerFeature, ...]:
+def needs(params: HitsParams, info: SoundInfo) -> tuple[RisesFeature | AttacksFeature, ...]:
     """Give the two features that hits are found in."""
     return FEATURES
 
 
 def hits_of(params: HitsParams, source: Source) -> Hits:
     """Find the hits, in seconds of the track."""
-    rises = rise(source.get(FEATURES[0]), low_hz=params.low_hz, high_hz=params.high_hz)
+    rate_hz = source.info.sample_rate_hz
+    rises = rise(source.get(FEATURES[0]), low_hz=params.low_hz, high_hz=params.high_hz, sample_rate_hz=rate_hz)
     return find_hits(
         rises,
         source.get(FEATURES[1]),
-        sample_rate_hz=source.info.sample_rate_hz,
+        sample_rate_hz=rate_hz,
         sensitivity=params.sensitivity,
         least_gap_s=params.least_gap_ms / 1000.0,
     )
