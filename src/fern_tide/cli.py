@@ -7,31 +7,34 @@ import os
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # before numpy: small products spin on more threads
 
 import argparse
-import csv
 import io
 import json
 import sys
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+
+from fern_tide.terminal import COULD_NOT, progress_on_terminal, refuse, write_csv
 
 if TYPE_CHECKING:
     from fern_tide.core.document import Project
 
-COULD_NOT = 2
-
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run a command; bad input ends with 2 and one line on standard error that names the thing and the remedy."""
+    from pydantic import ValidationError
+
     from fern_tide.core.base.errors import FernTideError
+    from fern_tide.core.base.refusal import refused
 
     arguments = _parser().parse_args(_with_levels_joined(sys.argv[1:] if argv is None else list(argv)))
     try:
         arguments.run(arguments)
         sys.stdout.flush()
     except FernTideError as wrong:
-        print(f"fern-tide: {wrong}".replace("\n", " "), file=sys.stderr)
-        return COULD_NOT
+        return refuse(wrong, arguments)
+    except ValidationError as cause:
+        return refuse(refused(cause, model=None), arguments)
     except BrokenPipeError:  # what reads the output has enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
@@ -183,7 +186,9 @@ def _worker(arguments: argparse.Namespace) -> None:
 def _describe(arguments: argparse.Namespace) -> None:
     from fern_tide.workflows.sound_file import describe
 
-    print(json.dumps(describe(Path(arguments.sound), rate=arguments.rate), indent=1))
+    with progress_on_terminal("reading") as progress:
+        facts = describe(Path(arguments.sound), rate=arguments.rate, progress=progress)
+    print(json.dumps(facts, indent=1))
 
 
 def _read(arguments: argparse.Namespace) -> None:
@@ -198,25 +203,12 @@ def _read(arguments: argparse.Namespace) -> None:
 
     if not arguments.sound:
         raise InvalidParameter("SOUND", value="missing", allowed="a sound file")
-    rate, level, names = read_level(
+    rate, columns = read_level(
         Path(arguments.sound), rate=arguments.rate, reading=arguments.reading, clean_up=arguments.clean
     )
-    columns = level[None] if level.ndim == 1 else level
-    rows = (
-        [frame, repr(float(rate.seconds(frame))), *map(repr, values)] for frame, values in enumerate(columns.T.tolist())
-    )
-    _write_csv(arguments.csv, ["frame", "time_s", *(names or ["level"])], rows)
-
-
-def _write_csv(place: str, head: Sequence[str], rows: Iterable[Sequence[object]]) -> None:
-    text = io.StringIO()
-    writer = csv.writer(text, lineterminator="\n")
-    writer.writerow(head)
-    writer.writerows(rows)
-    if place == "-":
-        sys.stdout.write(text.getvalue())
-    else:
-        Path(place).write_text(text.getvalue())
+    values = zip(*(column.tolist() for column in columns.values()), strict=True)
+    rows = ([frame, repr(float(rate.seconds(frame))), *map(repr, row)] for frame, row in enumerate(values))
+    write_csv(arguments.csv, ["frame", "time_s", *columns], rows)
 
 
 def _hits(arguments: argparse.Namespace) -> None:
@@ -232,7 +224,7 @@ def _hits(arguments: argparse.Namespace) -> None:
     }
     hits = file_hits(Path(arguments.sound), options=build(HitsParams, options))
     rows = zip(map(repr, hits.times_s.tolist()), map(repr, hits.strengths.tolist()), strict=True)
-    _write_csv(arguments.csv, ["time_s", "strength"], rows)
+    write_csv(arguments.csv, ["time_s", "strength"], rows)
 
 
 def _beats(arguments: argparse.Namespace) -> None:
@@ -240,7 +232,7 @@ def _beats(arguments: argparse.Namespace) -> None:
 
     beats = file_beats(Path(arguments.sound))
     rows = zip(map(repr, beats.times_s.tolist()), beats.in_bar.tolist(), strict=True)
-    _write_csv(arguments.csv, ["time_s", "beat_in_bar"], rows)
+    write_csv(arguments.csv, ["time_s", "beat_in_bar"], rows)
 
 
 def _scene(arguments: argparse.Namespace) -> None:

@@ -5,6 +5,7 @@ import json
 import os
 import subprocess
 import sys
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -46,6 +47,7 @@ def test_describe_says_what_a_sound_holds(sound, capsys):
         "format": "WAV",
         "encoding": "FLOAT",
         "channels": 2,
+        "layout": "FL FR",
         "sample_rate": 44_100,
         "duration_s": 4.0,
         "samples": 176_400,
@@ -57,6 +59,52 @@ def test_describe_says_what_a_sound_holds(sound, capsys):
         "rate": "24000/1001",
         "frames": 96,
     }
+
+
+def test_describe_tells_a_terminal_how_far_it_is_and_nothing_else(sound, capsys, monkeypatch):
+    monkeypatch.setattr("sys.stderr.isatty", lambda: True, raising=False)
+    assert run("describe", sound) == 0
+    told = capsys.readouterr()
+    assert "reading: 99 %" in told.err and told.err.endswith("\r\x1b[K")
+    assert json.loads(told.out)["channels"] == 2
+    monkeypatch.setattr("sys.stderr.isatty", lambda: False, raising=False)
+    assert run("describe", sound) == 0
+    assert capsys.readouterr().err == ""
+
+
+def test_every_reading_is_written_in_its_own_unit_beside_the_level(sound, capsys):
+    def column(reading: str) -> tuple[str, list[float], list[float]]:
+        assert run("read", sound, "--reading", reading) == 0
+        head, *rows = capsys.readouterr().out.splitlines()
+        levels, own = (np.array([float(row.split(",")[at]) for row in rows]) for at in (2, 3))
+        return head.split(",")[3], levels, own
+
+    for reading, name in (("loudness", "level_lufs"), ("amplitude", "level_db"), ("band", "level_db")):
+        head, level, own = column(reading)
+        assert head == name
+        np.testing.assert_allclose(own, 20 * np.log10(np.maximum(level, 1e-6)))
+    head, level, own = column("brightness")
+    assert head == "level_hz"
+    np.testing.assert_allclose(own, 20 * 2 ** (10 * level))
+    assert column("hits given=times")[0] == "level_s" and column("hits")[0] == column("noisiness")[0] == "level_share"
+
+
+def test_a_refusal_of_a_file_names_the_file(tmp_path, sound, capsys):
+    places = {name: tmp_path / f"{name}.wav" for name in ("text", "empty", "short")}
+    places["text"].write_text("not a sound")
+    places["empty"].write_bytes(b"")
+    places["short"].write_bytes(Path(sound).read_bytes()[:30])
+    for path in places.values():
+        for words in (("describe", path), ("read", path), ("hits", path), ("beats", path)):
+            assert refused(capsys, *words).startswith(f"fern-tide: {path}: ")
+    drawing = tmp_path / "a.svg"
+    drawing.write_text("<svg")
+    target = ("--target", "lamp:turn rest=0 full=1", "--out", tmp_path / "out.ferntide")
+    assert refused(capsys, "map", sound, "--scene", drawing, *target).startswith(f"fern-tide: {drawing}: ")
+    assert refused(capsys, "bake", drawing, "--out", tmp_path).startswith(f"fern-tide: {drawing}: ")
+    assert "Use 0 to 16" in refused(capsys, "map", sound, "--low", "20", *target)
+    assert "more than 0" in refused(capsys, "map", sound, "--high", "0", *target)
+    assert "more than low water, 16" in refused(capsys, "map", sound, "--low", "16", *target)
 
 
 def test_read_writes_a_row_a_frame_in_full_precision(tmp_path, capsys):
@@ -79,13 +127,13 @@ def test_read_writes_a_row_a_frame_in_full_precision(tmp_path, capsys):
         == 0
     )
     rows = list(csv.DictReader(out.read_text().splitlines()))
-    assert list(rows[0]) == ["frame", "time_s", "level"]
+    assert list(rows[0]) == ["frame", "time_s", "level", "level_db"]
     assert len(rows) == 60
     rate = FrameRate.parse("30000/1001")
     assert [float(row["time_s"]) for row in rows] == [float(rate.seconds(k)) for k in range(60)]
     assert float(rows[30]["level"]) == pytest.approx(0.5 / np.sqrt(2), rel=0.01)
     assert run("read", path, "--csv", "-") == 0
-    assert capsys.readouterr().out.startswith("frame,time_s,level\n0,0.0,")
+    assert capsys.readouterr().out.startswith("frame,time_s,level,level_db\n0,0.0,")
 
 
 def test_list_names_every_param_with_unit_and_range(capsys):
@@ -148,8 +196,8 @@ def test_demo_files_are_the_same_every_time(tmp_path, capsys):
         (("describe", "{text}"), "not a sound file"),
         (("describe", "{sound}", "--rate", "fast"), "rate is fast"),
         (("read", "{sound}", "--reading", "bend low_hz=4"), "no reading named bend. Use one of: amplitude, band"),
-        (("read", "{sound}", "--reading", "band low_hz=400 high_hz=100"), "high_hz is 100"),
-        (("read", "{sound}", "--clean", "smooth width_ms=wide"), "width_ms is wide"),
+        (("read", "{sound}", "--reading", "band low_hz=400 high_hz=100"), "high_hz: High is 100"),
+        (("read", "{sound}", "--clean", "smooth width_ms=wide"), "width_ms: Width is wide"),
         (("read", "{sound}", "--clean", "smooth width"), "name=value"),
         (("read",), "SOUND is missing"),
         (("map", "{sound}", "--target", "lamp:glow", "--out", "x"), "Lamp has no property named glow"),
@@ -157,7 +205,7 @@ def test_demo_files_are_the_same_every_time(tmp_path, capsys):
         (("map", "{sound}", "--target", "lamp:turn rest=low", "--out", "x"), "lamp:turn rest is low"),
         (
             ("map", "{sound}", "--target", "lamp:turn", "--low", "-6dB", "--high", "-30dB", "--out", "x"),
-            "high water is",
+            "High water is",
         ),
         (("map", "{sound}", "--target", "moth-one:fill full=red", "--out", "x"), "full"),
         (("bake", "{sound}", "--out", "x"), "no Fern Tide project file"),
@@ -211,9 +259,12 @@ def test_hits_and_beats_are_written_as_csv(tmp_path, capsys):
 
 def test_banks_and_pitch_classes_write_a_column_a_band(sound, capsys):
     assert run("read", sound, "--reading", "bank bands=3 low_hz=50 high_hz=400", "--clean", "tilt ends_db=6") == 0
-    assert capsys.readouterr().out.splitlines()[0] == "frame,time_s,50-100 Hz,100-200 Hz,200-400 Hz"
+    assert (
+        capsys.readouterr().out.splitlines()[0]
+        == "frame,time_s,50-100 Hz,100-200 Hz,200-400 Hz,50-100 Hz in dB,100-200 Hz in dB,200-400 Hz in dB"
+    )
     assert run("read", sound, "--reading", "pitch_classes") == 0
-    assert capsys.readouterr().out.splitlines()[0].endswith("G#,A,A#,B")
+    assert capsys.readouterr().out.splitlines()[0].endswith("G# in dB,A in dB,A# in dB,B in dB")
 
 
 @pytest.mark.parametrize(
@@ -269,7 +320,7 @@ def test_map_and_bake_on_a_scene_made_elsewhere(sound, tmp_path, capsys, scene, 
     errors = [float(line.split("within ")[1].split()[0]) for line in said]
     assert max(errors) <= 0.006 and len(said) == len(formats)
     assert "no part named nobody" in refused(capsys, "bake", project, "--out", tmp_path, "--parts", "nobody")
-    assert "error_percent is 50" in refused(
+    assert "error_percent: Error percent is 50" in refused(
         capsys, "bake", project, "--out", tmp_path, "--error", "50", "--format", "json"
     )
     other = "gltf" if scene.endswith("svg") else "svg"

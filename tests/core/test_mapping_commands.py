@@ -111,5 +111,5 @@ def test_they_are_read_from_plain_data(project):
     assert read_command({"kind": "show_version", "id": key, "name": "A"}) == ShowVersion(id=key, name="A")
     plain = {"kind": "put_recipes", "recipes": [STARTING[0].model_dump(mode="json")]}
     assert read_command(plain) == PutRecipes(recipes=STARTING[:1])
-    with pytest.raises(FernTideError, match="recipes"):
+    with pytest.raises(FernTideError, match="Recipes"):
         read_command({"kind": "put_recipes", "recipes": []})

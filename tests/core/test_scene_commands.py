@@ -155,7 +155,7 @@ def test_in_3d_an_anchor_is_only_noted():
         (command("set_value", target=at("rain:stroke"), value=3), "a colour"),
         (command("remove_part", id="nobody"), "no part named nobody"),
         (command("set_plays", file="f", plays=False), "no file f"),
-        (command("set_stage", width=3), "width"),
+        (command("set_stage", width=3), "Width"),
     ],
 )
 def test_an_edit_that_cannot_be_is_refused(made, why):

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, TypeAdapter, ValidationError
 
 from fern_tide.core.base.errors import FernTideError
-from fern_tide.core.base.params import invalid
+from fern_tide.core.base.refusal import refused
 from fern_tide.core.base.target import Id, Name
 from fern_tide.core.command import Command, choice_label, held, listed, put, verb, without
 from fern_tide.core.document import Project
@@ -185,4 +185,4 @@ def read_command(plain: Any) -> Command:
     try:
         return _ADAPTER.validate_python(plain)
     except ValidationError as cause:
-        raise invalid(Command, cause) from cause
+        raise refused(cause, model=AnyCommand) from cause

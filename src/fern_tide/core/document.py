@@ -13,6 +13,7 @@ from pydantic import Field, ValidationError, model_validator
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject
 from fern_tide.core.base.frame_rate import FrameRate, RateField
 from fern_tide.core.base.params import Frozen
+from fern_tide.core.base.refusal import refused
 from fern_tide.core.base.target import Id, MediaHash, Name
 from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope
@@ -234,11 +235,8 @@ def read_project(text: str | bytes) -> Project:
     try:
         return Project.model_validate(plain)
     except ValidationError as cause:
-        first = cause.errors()[0]
-        where = ".".join(str(part) for part in first["loc"])
-        raise UnreadableProject(
-            f"The project's {where or 'document'} cannot be read: {first['msg']}.", remedy="Export it again."
-        ) from cause
+        wrong = refused(cause, model=Project)
+        raise UnreadableProject(f"The project cannot be read. {wrong.what}", remedy=wrong.remedy) from cause
     except FernTideError as cause:
         raise UnreadableProject(f"The project cannot be read. {cause.what}", remedy=cause.remedy) from cause
 

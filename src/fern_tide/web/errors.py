@@ -7,6 +7,7 @@ import logging
 from flask import Flask, Response, jsonify, make_response, render_template, request
 from flask_wtf.csrf import CSRFError
 from peewee import OperationalError
+from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
 from fern_tide.core.base.errors import (
@@ -17,6 +18,7 @@ from fern_tide.core.base.errors import (
     UnreadableScene,
     UnreadableSound,
 )
+from fern_tide.core.base.refusal import refused
 from fern_tide.store.files import DiskFull, TooLarge
 from fern_tide.store.projects import Conflict, NoSuchProject, NothingToUndo
 from fern_tide.workflows.analysis import NotAnalyzedYet
@@ -50,6 +52,11 @@ def install(app: Flask) -> None:
         status = next((STATUS[kind] for kind in type(wrong).__mro__ if kind in STATUS), 422)
         jobs = [job.id for job in wrong.jobs] if isinstance(wrong, NotAnalyzedYet) else []
         return _say(wrong.what, wrong.remedy, status, jobs)
+
+    @app.errorhandler(ValidationError)
+    def _refused(wrong: ValidationError) -> Response:
+        told = refused(wrong, model=None)
+        return _say(told.what, told.remedy, 422)
 
     @app.errorhandler(CSRFError)
     def _forged(wrong: CSRFError) -> Response:

@@ -57,8 +57,8 @@ class MapPlan:
 
 def map_sound(sound: Path, *, plan: MapPlan, scene: Scene) -> Project:
     """Make a project of one sound, one envelope and one mapping; marks that are not given are suggested."""
-    rate, level, _ = read_level(sound, rate=plan.rate, reading=plan.reading, clean_up=plan.clean_up)
-    level = row_of(level, 0)
+    rate, columns = read_level(sound, rate=plan.rate, reading=plan.reading, clean_up=plan.clean_up)
+    level = next(iter(columns.values()))
     track = track_of(sound)
     envelope = envelope_of(track, plan.reading, plan.clean_up)
     response = ResponseChoice.parse(plan.response)
@@ -80,11 +80,11 @@ def _marks(low: str | None, high: str | None, level: FloatArray) -> Marks:
     given = [parse_level(text) for text in (low, high) if text is not None]
     scale = Scale.DB if any(in_db for _, in_db in given) else Scale.LINEAR
     suggested = suggest_marks(level, scale=scale).marks
-    return Marks(
-        low=parse_level(low)[0] if low is not None else suggested.low,
-        high=parse_level(high)[0] if high is not None else suggested.high,
-        scale=scale,
-    )
+    ends = {
+        "low": parse_level(low)[0] if low is not None else suggested.low,
+        "high": parse_level(high)[0] if high is not None else suggested.high,
+    }
+    return build(Marks, {**ends, "scale": scale})
 
 
 def _drive(text: str, scene: Scene, response: ResponseChoice) -> Drive:

@@ -93,17 +93,21 @@ class SoundFile:
 
 def read_level(
     sound: Path, *, rate: str, reading: str, clean_up: Sequence[str]
-) -> tuple[FrameRate, FloatArray, tuple[str, ...]]:
+) -> tuple[FrameRate, dict[str, FloatArray]]:
     """Read and clean a level, as text names it.
 
     Returns:
-        The rate; the level, shape (frames,), or (rows, frames) for a bank; and the names of its rows.
+        The rate; and the columns: the linear level, or that of each row of a bank, then the same in the reading's own
+        unit. Shape (frames,) each.
     """
     choice, cleaned_by = ReadingChoice.parse(reading), tuple(CleanUpChoice.parse(text) for text in clean_up)
     file = SoundFile(sound, FrameRate.parse(rate))
     file.read(needs(choice, file.info))
     level = clean(read_raw(choice, file), cleaned_by, rate=file.rate)
-    return file.rate, level, tuple(choice.spec.rows(choice.params))
+    names = tuple(choice.spec.rows(choice.params)) or ("level",)
+    rows, unit = np.atleast_2d(level), choice.spec.unit(choice.params)
+    own = (f"{name}_{unit.name.lower()}" if name == "level" else f"{name} in {unit.name}" for name in names)
+    return file.rate, {**dict(zip(names, rows, strict=True)), **dict(zip(own, unit.of(rows), strict=True))}
 
 
 def file_hits(sound: Path, *, options: HitsParams) -> Hits:

@@ -103,5 +103,5 @@ def test_a_gate_holds_between_its_two_levels_and_stays_open_its_least_time():
 
 
 def test_a_gate_that_closes_above_where_it_opens_is_refused():
-    with pytest.raises(InvalidParameter, match="close_db"):
+    with pytest.raises(InvalidParameter, match="Close"):
         GateParams(open_db=-40, close_db=-30)

@@ -40,7 +40,7 @@ def test_spill_goes_on_above_1():
 
 @pytest.mark.parametrize(("low", "high"), [(0.5, 0.5), (0.6, 0.2), ("-10dB", "-20dB")])
 def test_marks_that_cross_are_refused(low, high):
-    with pytest.raises(InvalidParameter, match="high water"):
+    with pytest.raises(InvalidParameter, match="High water"):
         Marks(low=low, high=high)
 
 

@@ -119,14 +119,14 @@ HEAD = b'{"format": "fern-tide-recipes", "version": 1'
         (b'{"format": "fern-tide-recipes", "version": 9, "recipes": []}', "newer Fern Tide"),
         (b'{"format": "fern-tide-recipes", "version": "1", "recipes": []}', "newer Fern Tide"),
         (HEAD + b"}", "recipes cannot be read"),
-        (HEAD + b', "recipes": [{"id": "a", "name": ""}]}', "name cannot be read"),
+        (HEAD + b', "recipes": [{"id": "a", "name": ""}]}', "Name is"),
         (
             HEAD + b', "recipes": [{"id": "a", "name": "A", "steps": [{"id": "x"}]}]}',
             "no step named x",
         ),
         (
             HEAD + b', "recipes": [{"id": "a", "name": "A", "low_db": NaN}]}',
-            "low_db cannot be read",
+            "Low is",
         ),
     ],
 )

@@ -127,7 +127,7 @@ def test_a_latch_goes_on_high_and_off_low():
     lift = [0, 0.5, 0.6, 0.5, 0.4, 0.39, 0.5, 1]
     assert run("latch on_above=0.6 off_below=0.4", lift).tolist() == [0, 0, 1, 1, 1, 0, 0, 1]
     assert run("latch on_above=0 off_below=0", [0, 0, 0.1, 0]).tolist() == [0, 0, 1, 1]
-    with pytest.raises(InvalidParameter, match="off_below is 0.8"):
+    with pytest.raises(InvalidParameter, match="Off below is 0.8"):
         StepChoice.parse("latch on_above=0.6 off_below=0.8")
 
 

@@ -20,12 +20,18 @@ class FernTideError(Exception):
 
 
 class InvalidParameter(FernTideError):
-    """A value is outside what its parameter allows."""
+    """A value is outside what its parameter allows.
 
-    def __init__(self, name: str, *, value: object, allowed: str) -> None:
-        super().__init__(
-            f"{name} is {value!s:.80}, which is not possible.", remedy=f"Use {allowed}.", name=name, value=value
-        )
+    Args:
+        name: what people read for it.
+        value: what was given.
+        allowed: what may be given.
+        field: its own name, where that is another.
+    """
+
+    def __init__(self, name: str, *, value: object, allowed: str, field: str = "") -> None:
+        what = f"{name} is {value!s:.80}, which is not possible."
+        super().__init__(what, remedy=f"Use {allowed}.", name=field or name, value=value)
 
 
 class UnknownParameter(InvalidParameter):

@@ -24,3 +24,29 @@ class Ids:
         self._next[stem] = number
         self._taken.add(candidate)
         return candidate
+
+
+_ACRONYMS = {"rms": "RMS", "bpm": "BPM"}
+_LABELS = {
+    "full": "At full",
+    "rest": "At rest",
+    "low": "Low water",
+    "high": "High water",
+    "at": "The place of a colour",
+    "stops": "Colours on the way",
+    "n_frames": "The length in frames",
+}
+_UNITS = {"hz", "ms", "s", "db", "frames"}
+
+
+def words(name: str) -> str:
+    """Give a field or enum name as words in sentence case: 'low_hz' -> 'Low', 'rise_ms' -> 'Rise'."""
+    parts = name.split("_")
+    if len(parts) > 1 and parts[-1] in _UNITS:
+        parts = parts[:-1]
+    return _ACRONYMS.get(name) or " ".join(parts).capitalize()
+
+
+def label_of(name: str) -> str:
+    """Give what people read for a field of the document."""
+    return _LABELS.get(name) or words(name)

@@ -13,7 +13,9 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic.fields import FieldInfo
 from pydantic_core import PydanticUndefined
 
-from fern_tide.core.base.errors import InvalidParameter, UnknownParameter
+from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.naming import words
+from fern_tide.core.base.refusal import refused
 
 
 class Frozen(BaseModel):
@@ -102,14 +104,6 @@ class FieldSpec:
         return f"at most {self.high:g}" if self.low is None else f"{self.low:g} to {self.high:g}"
 
 
-def words(name: str) -> str:
-    """Give a field or enum name as words in sentence case: 'low_hz' -> 'Low', 'rise_ms' -> 'Rise'."""
-    parts = name.split("_")
-    if len(parts) > 1 and parts[-1] in {"hz", "ms", "s", "db", "frames"}:
-        parts = parts[:-1]
-    return ACRONYMS.get(name) or " ".join(parts).capitalize()
-
-
 def fields(model: type[BaseModel]) -> tuple[FieldSpec, ...]:
     """List the fields of a params model in order."""
     return tuple(_spec(name, field) for name, field in model.model_fields.items())
@@ -145,7 +139,6 @@ def _spec(name: str, field: FieldInfo) -> FieldSpec:
     )
 
 
-ACRONYMS = {"rms": "RMS"}
 M = TypeVar("M", bound=BaseModel)
 
 
@@ -158,21 +151,7 @@ def build(model: type[M], values: dict[str, Any]) -> M:
     try:
         return model.model_validate(values)
     except ValidationError as cause:
-        raise invalid(model, cause) from cause
-
-
-def invalid(model: type[BaseModel], cause: ValidationError) -> InvalidParameter:
-    """Turn pydantic's report into the first field's name and what it allows."""
-    first = cause.errors()[0]
-    name = str(first["loc"][0]) if first["loc"] else model.__name__
-    known = {spec.name: spec for spec in fields(model)} if issubclass(model, Params) else {}
-    if name in known:
-        spec = known[name]
-        return InvalidParameter(name, value=first["input"], allowed=f"{spec.range_text} {spec.unit}".strip())
-    if first["type"] == "extra_forbidden":
-        return UnknownParameter(name, known=", ".join(known))
-    where = ".".join(str(part) for part in first["loc"])
-    return InvalidParameter(where or name, value=first["input"], allowed=f"a valid value ({first['msg']})")
+        raise refused(cause, model=model) from cause
 
 
 def parse_options(text: str) -> tuple[str, dict[str, str]]:

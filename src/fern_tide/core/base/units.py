@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from dataclasses import dataclass
 from enum import StrEnum
 from typing import overload
 
@@ -41,6 +43,27 @@ def from_db(db: float | FloatArray) -> float | FloatArray:
     """Give a level in dBFS as a linear level; the floor, -120 dB and below, is silence: 0."""
     level = np.where(np.asarray(db) <= FLOOR_DB, 0.0, 10.0 ** (np.asarray(db, dtype=np.float64) / 20.0))
     return float(level) if level.ndim == 0 else level
+
+
+@dataclass(frozen=True)
+class OwnUnit:
+    """What a level is counted in by those who measure it.
+
+    Attributes:
+        name: dB, LUFS, Hz, s, or share for what is 0 to 1 and has no unit.
+        of: gives it from the linear level, shape (..., frames).
+        in_db: whether it is a loudness, which people read in decibels.
+    """
+
+    name: str
+    of: Callable[[FloatArray], FloatArray]
+    in_db: bool = False
+
+
+DECIBELS = OwnUnit("dB", to_db, in_db=True)
+LUFS = OwnUnit("LUFS", to_db, in_db=True)
+SHARE = OwnUnit("share", lambda level: level)
+SECONDS = OwnUnit("s", lambda level: level)
 
 
 def parse_level(text: str) -> tuple[float, bool]:

@@ -9,6 +9,7 @@ from typing import Any, Protocol
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import Float32Array, FloatArray
+from fern_tide.core.base.units import DECIBELS, SHARE, OwnUnit
 from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import Feature
@@ -54,6 +55,15 @@ def _no_features(params: Any, info: SoundInfo) -> tuple[Feature, ...]:
     return ()
 
 
+def _decibels(params: Any) -> OwnUnit:
+    return DECIBELS
+
+
+def in_shares(params: Any) -> OwnUnit:
+    """Say that a level is 0 to 1 and has no unit."""
+    return SHARE
+
+
 @dataclass(frozen=True)
 class Reading:
     """One way to read a level.
@@ -71,7 +81,7 @@ class Reading:
         media: gives the hashes of the files that it asks for.
         rows: gives the names of a bank's rows; none for a single level.
         version: raised when the numbers change.
-        db_name: what the level is called when shown on a dB scale; '' for a level that is no loudness.
+        unit: gives, from the params, what the level is counted in.
     """
 
     id: str
@@ -86,4 +96,4 @@ class Reading:
     media: Callable[[Any], tuple[str, ...]] = _none
     rows: Callable[[Any], tuple[str, ...]] = _none
     version: int = 1
-    db_name: str = "dB"
+    unit: Callable[[Any], OwnUnit] = _decibels

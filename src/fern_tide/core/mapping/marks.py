@@ -14,6 +14,7 @@ from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import FLOOR_DB, from_db, parse_level, to_db
 
+HIGHEST = 16.0  # that a mark can be: 24 dB above full scale
 HISTOGRAM_BINS = 64
 LOWEST_SHOWN_DB = -72.0
 STEADY_DB = 2.0
@@ -44,15 +45,15 @@ class Marks(Frozen, frozen=True):
         spill: lift goes on above 1 when the level passes high water.
     """
 
-    low: Annotated[float, BeforeValidator(_linear), Field(ge=0, le=16)]
-    high: Annotated[float, BeforeValidator(_linear), Field(gt=0, le=16)]
+    low: Annotated[float, BeforeValidator(_linear), Field(ge=0, le=HIGHEST)]
+    high: Annotated[float, BeforeValidator(_linear), Field(gt=0, le=HIGHEST)]
     scale: Scale = Scale.LINEAR
     spill: bool = False
 
     @model_validator(mode="after")
     def _in_order(self) -> Marks:
         if self.high <= self.low:
-            raise InvalidParameter("high water", value=f"{self.high:g}", allowed=f"more than low water, {self.low:g}")
+            raise InvalidParameter("High water", value=f"{self.high:g}", allowed=f"more than low water, {self.low:g}")
         return self
 
 
@@ -127,7 +128,7 @@ def suggest_marks(level: FloatArray, *, scale: Scale) -> Suggestion:
         return Suggestion(marks, "There is next to nothing to hear: these are only a start.")
     db = to_db(heard)
     if float(np.ptp(np.percentile(db, [5, 95]))) < STEADY_DB:
-        marks = Marks(low=from_db(float(db.max()) - 20.0), high=from_db(float(np.percentile(db, 5))), scale=scale)
+        marks = _between(float(db.max()) - 20.0, float(np.percentile(db, 5)), scale)
         return Suggestion(marks, f"A steady sound at {np.median(db):.0f} dB: at full while it sounds.")
     cut, parted = _otsu(db)
     quiet, loud = db[db <= cut], db[db > cut]
@@ -140,7 +141,13 @@ def suggest_marks(level: FloatArray, *, scale: Scale) -> Suggestion:
         reason = _span_words(db)
     low = max(low, float(np.percentile(db, 10)))  # the quietest tenth rests, however the crowds were told apart
     high = max(high, float(db.min()) + 1.0, FLOOR_DB + 2)
-    return Suggestion(Marks(low=from_db(min(low, high - 1.0)), high=from_db(high), scale=scale), reason)
+    return Suggestion(_between(low, high, scale), reason)
+
+
+def _between(low_db: float, high_db: float, scale: Scale) -> Marks:
+    """Give marks at two levels in dB, in order, a decibel apart, and within what marks can be."""
+    high = min(high_db, to_db(HIGHEST))
+    return Marks(low=from_db(min(low_db, high - 1.0)), high=from_db(high), scale=scale)
 
 
 def _span_words(db: FloatArray) -> str:

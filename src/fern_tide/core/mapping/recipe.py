@@ -10,6 +10,7 @@ from pydantic import Field, ValidationError
 
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.params import Frozen
+from fern_tide.core.base.refusal import refused
 from fern_tide.core.base.target import Id, Name
 from fern_tide.core.base.units import from_db, to_db
 from fern_tide.core.envelope.envelope import CleanUpChoice
@@ -124,9 +125,7 @@ def read_recipes(content: bytes) -> tuple[Recipe, ...]:
     try:
         return _File.model_validate(plain).recipes
     except ValidationError as cause:
-        first = cause.errors()[0]
-        where = ".".join(str(part) for part in first["loc"])
-        what = f"The recipes' {where} cannot be read: {first['msg']}."
-        raise FernTideError(what, remedy="Export them again.") from cause
+        wrong = refused(cause, model=_File)
+        raise FernTideError(f"The recipes cannot be read. {wrong.what}", remedy=wrong.remedy) from cause
     except FernTideError as cause:
         raise FernTideError(f"The recipes cannot be read. {cause.what}", remedy=cause.remedy) from cause

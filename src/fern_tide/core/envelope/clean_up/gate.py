@@ -27,7 +27,8 @@ class GateParams(Params):
     @model_validator(mode="after")
     def _in_order(self) -> GateParams:
         if self.close_db > self.open_db:
-            raise InvalidParameter("close_db", value=f"{self.close_db:g}", allowed=f"at most open_db, {self.open_db:g}")
+            allowed = f"at most Open, {self.open_db:g} dB"
+            raise InvalidParameter("Close", value=f"{self.close_db:g}", allowed=allowed, field="close_db")
         return self
 
 

@@ -27,7 +27,8 @@ class BandParams(Params):
     @model_validator(mode="after")
     def _in_order(self) -> BandParams:
         if self.high_hz <= self.low_hz:
-            raise InvalidParameter("high_hz", value=f"{self.high_hz:g}", allowed=f"more than low_hz, {self.low_hz:g}")
+            allowed = f"more than Low, {self.low_hz:g} Hz"
+            raise InvalidParameter("High", value=f"{self.high_hz:g}", allowed=allowed, field="high_hz")
         return self
 
 

@@ -50,7 +50,8 @@ class BankParams(Params):
     @model_validator(mode="after")
     def _in_order(self) -> BankParams:
         if self.high_hz <= self.low_hz:
-            raise InvalidParameter("high_hz", value=f"{self.high_hz:g}", allowed=f"more than low_hz, {self.low_hz:g}")
+            allowed = f"more than Low, {self.low_hz:g} Hz"
+            raise InvalidParameter("High", value=f"{self.high_hz:g}", allowed=allowed, field="high_hz")
         return self
 
 

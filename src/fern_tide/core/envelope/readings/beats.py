@@ -10,7 +10,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.envelope.reading import Reading, Source, in_shares
 
 
 class BeatsGiven(StrEnum):
@@ -70,5 +70,5 @@ READING = Reading(
     read=read,
     of_track=False,
     on_beats=True,
-    db_name="",
+    unit=in_shares,
 )

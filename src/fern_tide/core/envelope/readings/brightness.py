@@ -9,7 +9,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.base.units import from_db
+from fern_tide.core.base.units import OwnUnit, from_db
 from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
@@ -17,6 +17,9 @@ from fern_tide.core.sound.features import SpectrumFeature
 from fern_tide.core.sound.spectrum import Window
 
 DARKEST_HZ, OCTAVES = 20.0, 10.0  # the level 0 is 20 Hz, the level 1 is ten octaves above it: 20,480 Hz
+
+
+HERTZ = OwnUnit("Hz", lambda level: DARKEST_HZ * 2.0 ** (OCTAVES * level))
 
 
 class BrightnessParams(Params):
@@ -61,5 +64,5 @@ READING = Reading(
     needs=needs,
     read=read,
     version=2,
-    db_name="",
+    unit=lambda params: HERTZ,
 )

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.envelope.reading import Reading, Source, in_shares
 
 
 class Scaled(StrEnum):
@@ -57,5 +57,5 @@ READING = Reading(
     read=read,
     of_track=False,
     media=media,
-    db_name="",
+    unit=in_shares,
 )

@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.units import SECONDS, SHARE, OwnUnit
 from fern_tide.core.envelope.hits import USUAL_GAP_MS, USUAL_SENSITIVITY, Hits, find_hits, rise
 from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.decode import SoundInfo
@@ -41,7 +42,8 @@ class HitsParams(Params):
     @model_validator(mode="after")
     def _in_order(self) -> HitsParams:
         if self.high_hz <= self.low_hz:
-            raise InvalidParameter("high_hz", value=f"{self.high_hz:g}", allowed=f"more than low_hz, {self.low_hz:g}")
+            allowed = f"more than Low, {self.low_hz:g} Hz"
+            raise InvalidParameter("High", value=f"{self.high_hz:g}", allowed=allowed, field="high_hz")
         return self
 
 
@@ -86,6 +88,11 @@ def read(params: HitsParams, source: Source) -> FloatArray:
     return np.asarray((index - np.where(last < 0, -1, last)) * source.rate.duration_s(1))
 
 
+def unit_of(params: HitsParams) -> OwnUnit:
+    """Give seconds for the time since a hit, else a share of the strongest."""
+    return SECONDS if params.given is HitsGiven.TIMES else SHARE
+
+
 READING = Reading(
     id="hits",
     label="Hits",
@@ -93,5 +100,5 @@ READING = Reading(
     params=HitsParams,
     needs=needs,
     read=read,
-    db_name="",
+    unit=unit_of,
 )

@@ -8,6 +8,7 @@ import numpy as np
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.units import LUFS
 from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import LoudnessFeature, LoudnessWindow
@@ -38,5 +39,5 @@ READING = Reading(
     params=LoudnessParams,
     needs=needs,
     read=read,
-    db_name="LUFS",
+    unit=lambda params: LUFS,
 )

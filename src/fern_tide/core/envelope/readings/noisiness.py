@@ -10,7 +10,7 @@ from pydantic import Field
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import from_db
-from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.envelope.reading import Reading, Source, in_shares
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import SpectrumFeature
@@ -66,5 +66,5 @@ READING = Reading(
     params=NoisinessParams,
     needs=needs,
     read=read,
-    db_name="",
+    unit=in_shares,
 )

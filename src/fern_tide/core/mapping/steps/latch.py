@@ -22,7 +22,8 @@ class LatchParams(Params):
     @model_validator(mode="after")
     def _in_order(self) -> LatchParams:
         if self.off_below > self.on_above:
-            raise InvalidParameter("off_below", value=self.off_below, allowed=f"at most on_above, {self.on_above:g}")
+            allowed = f"at most On above, {self.on_above:g}"
+            raise InvalidParameter("Off below", value=self.off_below, allowed=allowed, field="off_below")
         return self
 
 
