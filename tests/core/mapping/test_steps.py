@@ -69,11 +69,30 @@ def test_a_swell_climbs_in_a_second_and_sinks_in_three():
 def test_a_pulse_has_its_own_shape_and_the_highest_counts():
     np.testing.assert_allclose(
         run("pulse attack_ms=200 decay_ms=400", [0, 1, 0, 0, 0, 0, 0, 0]),
-        [0, 0, 0.5, 1, 0.5625, 0.25, 0.0625, 0],
+        [0, 1 / 3, 2 / 3, 1, 0.5625, 0.25, 0.0625, 0],
         atol=1e-12,
     )
     strong = run("pulse attack_ms=0 decay_ms=200 as_strong=yes", HITS)
     np.testing.assert_allclose(strong, [0, 0.8, 0.2, 0, 0, 0.5, 0.125, 1, 0.25, 0])
+
+
+@pytest.mark.parametrize("rate", ["24", "24000/1001", "30", "50", "60", "120"])
+@pytest.mark.parametrize("options", ["", "attack_ms=0", "attack_ms=45", "attack_ms=333 decay_ms=7"])
+def test_a_pulse_moves_in_its_hits_own_frame_and_reaches_the_top_at_any_rate(rate, options):
+    lift = np.zeros(300)
+    lift[[20, 160]] = 1.0
+    choice, context = StepChoice.parse(f"pulse {options}"), StepContext(rate=FrameRate.parse(rate))
+    out = choice.spec.apply(lift, params=choice.params, context=context)
+    for hit in (20, 160):
+        assert out[hit - 1] == 0.0 < out[hit]
+        assert out[hit : hit + 60].max() == 1.0
+        late_s = int(out[hit : hit + 60].argmax()) / float(context.rate.fps)
+        assert late_s == pytest.approx(choice.params.attack_ms / 1000, abs=0.5 / float(context.rate.fps) + 1e-9)
+
+
+def test_pulses_that_overlap_are_as_high_as_the_highest():
+    out = run("pulse attack_ms=0 decay_ms=400 as_strong=yes", [1, 0, 0.5, 0, 0, 0])
+    np.testing.assert_allclose(out, [1, 0.5625, 0.5, 0.28125, 0.125, 0.03125], atol=1e-12)
 
 
 def test_the_tracks_own_hits_count_when_they_are_chosen():

@@ -88,6 +88,20 @@ def test_the_waveform_reading_runs_past_the_frame_from_right_to_left():
     assert set(np.unique(level)) == {0.0, 0.5}
 
 
+@pytest.mark.parametrize(
+    "options", ["", "points=12 window_ms=20", "points=128 window_ms=400", "points=3 window_ms=3000"]
+)
+@pytest.mark.parametrize(("rate_hz", "rate"), [(44_100, "24"), (48_000, "30"), (22_050, "60000/1001")])
+def test_no_sample_falls_between_the_points_of_a_waveform(rate_hz, rate, options):
+    fps = FrameRate.parse(rate)
+    for at in np.random.default_rng(0).integers(rate_hz // 4, 3 * rate_hz // 4, 40):
+        sound = np.zeros(rate_hz)
+        sound[at] = 0.5
+        level = read(wav(sound, rate_hz=rate_hz), f"waveform {options}", rate=rate)
+        assert level[:, fps.frame_of_sample(int(at), sample_rate_hz=rate_hz)].max() == 0.5
+    assert level.max() == 0.5 and (level == 0).any()
+
+
 @pytest.mark.parametrize("font", ["serif", "sans", "mono"])
 def test_lettering_is_closed_centred_and_as_wide_as_its_letters(font):
     one, two = (lettering(words, font=font, size=1.0, thickness=0.1) for words in ("i", "iOi"))

@@ -116,6 +116,8 @@ def test_detectors_of_a_hand_made_frame():
     assert levels(x, *whole, detector=Detector.PEAK)[0, 0] == 1.0
     assert levels(x, *whole, detector=Detector.AVERAGE)[0, 0] == 0.5
     assert levels(x, *whole, detector=Detector.MEDIAN)[0, 0] == 0.375
+    assert levels(x, *whole, detector=Detector.MINIMUM)[0, 0] == np.abs(x).min()
+    assert levels(x + 1, np.array([0]), np.array([9]), detector=Detector.MINIMUM)[0, 0] == (np.abs(x + 1)).min()
     assert levels(x, *whole, detector=Detector.RMS)[0, 0] == pytest.approx(np.sqrt(1.375 / 4))
 
 

@@ -11,12 +11,13 @@ from fern_tide.core.sound.grid import Samples
 
 
 class Detector(StrEnum):
-    """Peak max|x|, RMS sqrt(mean x^2), average mean|x|, median median|x|."""
+    """Peak max|x|, RMS sqrt(mean x^2), average mean|x|, median median|x|, minimum min|x|."""
 
     RMS = "rms"
     PEAK = "peak"
     AVERAGE = "average"
     MEDIAN = "median"
+    MINIMUM = "minimum"
 
 
 def levels(x: Float32Array, starts: Samples, ends: Samples, *, detector: Detector) -> FloatArray:
@@ -41,8 +42,9 @@ def levels(x: Float32Array, starts: Samples, ends: Samples, *, detector: Detecto
     pairs = np.stack([lows[held], highs[held]], axis=1).ravel()
     padded = np.zeros((x.shape[0], x.shape[1] + 1))
     padded[:, :-1] = x
-    if detector is Detector.PEAK:
-        out[:, held] = np.maximum.reduceat(np.abs(padded, out=padded), pairs, axis=1)[:, ::2]
+    if detector in {Detector.PEAK, Detector.MINIMUM}:
+        extreme = np.maximum if detector is Detector.PEAK else np.minimum
+        out[:, held] = extreme.reduceat(np.abs(padded, out=padded), pairs, axis=1)[:, ::2]
         return out
     powers = np.square(padded, out=padded) if detector is Detector.RMS else np.abs(padded, out=padded)
     means = np.add.reduceat(powers, pairs, axis=1)[:, ::2] / (highs - lows)[held]

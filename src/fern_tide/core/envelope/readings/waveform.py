@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
@@ -12,6 +13,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import WaveformFeature
+from fern_tide.core.sound.grid import Samples
 from fern_tide.core.sound.running import WAVEFORM_SAMPLES
 
 
@@ -30,20 +32,31 @@ def needs(params: WaveformParams, info: SoundInfo) -> tuple[WaveformFeature, ...
 def read(params: WaveformParams, source: Source) -> FloatArray:
     """Give the peak about each point, shape (points, frames), the earliest point first.
 
-    A point covers the stretch to half way to its neighbours, in spans of 256 samples, so that no peak is missed; before
-    the track's start and after its end it is silent.
+    A point covers the stretch to half way to its neighbours, and all of every span of 256 samples that the stretch
+    touches, so that every sample lies in a point; the points together cover at least the frame. Before the track's
+    start and after its end there is silence.
     """
-    from scipy.ndimage import maximum_filter1d
-
     spans = np.abs(source.get(WaveformFeature())).max(axis=0).astype(np.float64)
-    rate = source.info.sample_rate_hz
-    stretch = params.window_ms / 1000.0 / (params.points - 1) * rate / WAVEFORM_SAMPLES
-    spans = maximum_filter1d(spans, size=max(1, round(stretch)), mode="constant") if len(spans) else spans
-    middles = (np.arange(source.n_frames) + 0.5) / float(source.rate.fps) - source.offset_s
-    around = np.linspace(-0.5, 0.5, params.points) * params.window_ms / 1000.0
-    at = np.floor((middles + around[:, np.newaxis]) * rate / WAVEFORM_SAMPLES).astype(np.int64)
-    inside = (at >= 0) & (at < len(spans))
-    return np.where(inside, spans[np.clip(at, 0, max(0, len(spans) - 1))] if len(spans) else 0.0, 0.0)
+    rate, frame_s = source.info.sample_rate_hz, source.rate.duration_s(1)
+    stretch_s = max(params.window_ms / 1000.0 / (params.points - 1), frame_s / params.points)
+    middles = (np.arange(source.n_frames) + 0.5) * frame_s - source.offset_s
+    edges = (np.arange(params.points + 1) - params.points / 2.0) * stretch_s
+    at = (middles + edges[:, np.newaxis]) * rate / WAVEFORM_SAMPLES
+    return _highest(spans, np.floor(at[:-1]).astype(np.int64), np.ceil(at[1:]).astype(np.int64))
+
+
+def _highest(spans: FloatArray, starts: Samples, ends: Samples) -> FloatArray:
+    """Give the highest of spans starts..ends-1, all about as many; outside there is silence. The shape of starts."""
+    if not len(spans):
+        return np.zeros(starts.shape)
+    reach = max(1, int((ends - starts).min()))
+    padded = np.pad(spans, (reach, int((ends - starts).max()) + reach))
+    highest = sliding_window_view(padded, reach).max(axis=1)
+    first, last = starts + reach, ends  # of the windows that begin and end the stretch, in the padded spans
+    inside = (ends > 0) & (starts < len(spans))
+    limit = len(highest) - 1
+    found = np.maximum(highest[np.clip(first, 0, limit)], highest[np.clip(last, 0, limit)])
+    return np.where(inside, found, 0.0)
 
 
 def rows(params: WaveformParams) -> tuple[str, ...]:
@@ -60,4 +73,5 @@ READING = Reading(
     needs=needs,
     read=read,
     rows=rows,
+    version=2,
 )

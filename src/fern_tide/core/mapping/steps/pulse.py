@@ -33,8 +33,9 @@ def pulse(lift: FloatArray, *, params: PulseParams, context: StepContext) -> Flo
         context: its rate says how long a frame is, and it has the track's hits, where they count.
 
     Returns:
-        The same shape, from 0 to 1: up evenly in the attack, down as (1 - t / decay)^2. The height of a hit is its
-        strength, or of a rise over low water the highest lift before the next one.
+        The same shape, from 0 to 1: up evenly to the frame nearest the attack's end, which is at the top, so that the
+        hit's own frame already moves; then down as (1 - t / decay)^2. The height of a hit is its strength, or of a
+        rise over low water the highest lift before the next one.
     """
     flat = lift.reshape(-1, lift.shape[-1])
     hits = hits_of(flat, params.hits, context=context)
@@ -44,10 +45,9 @@ def pulse(lift: FloatArray, *, params: PulseParams, context: StepContext) -> Flo
 
 def _pulses(row: FloatArray, starts: npt.NDArray[np.intp], params: PulseParams, context: StepContext) -> FloatArray:
     out, fps = np.zeros_like(row), float(context.rate.fps)
-    attack, decay = params.attack_ms / 1000.0, params.decay_ms / 1000.0
-    time_s = np.arange(int((attack + decay) * fps) + 2) / fps
-    rising = time_s / attack if attack else np.ones_like(time_s)
-    shape = np.where(time_s < attack, rising, np.clip(1.0 - (time_s - attack) / decay, 0.0, 1.0) ** 2)
+    top, falling = round(params.attack_ms / 1000.0 * fps), params.decay_ms / 1000.0 * fps
+    frames = np.arange(top + int(falling) + 2)
+    shape = np.where(frames < top, (frames + 1) / (top + 1), np.clip(1.0 - (frames - top) / falling, 0.0, 1.0) ** 2)
     strengths = dict(zip(context.hit_frames.tolist(), context.hit_strengths.tolist(), strict=True))
     for start, end in pairwise([*starts.tolist(), len(row)]):
         high = 1.0
@@ -65,6 +65,7 @@ STEP = Step(
     help="Gives each hit a rise and a fall of its own shape.",
     params=PulseParams,
     apply=pulse,
+    version=2,
     needs_hits=needs_hits,
     needs_markers=needs_markers,
 )
