@@ -217,7 +217,7 @@ def test_keys_are_written_as_the_specification_has_them(way):
         per_key = (3 if way is Interpolation.CUBIC else 1) * (2 if channel["target"]["path"] == "weights" else 1)
         assert len(values) == per_key * len(times) and (np.diff(times) > 0).all()
         assert sampler["interpolation"] == {"linear": "LINEAR", "step": "STEP", "cubic": "CUBICSPLINE"}[way]
-    np.testing.assert_allclose(times[-1], float(RATE.seconds(FRAMES - 1)), rtol=1e-6)
+    np.testing.assert_allclose(times[-1], RATE.duration_s(FRAMES), rtol=1e-6)  # the last frame has its time
 
 
 # --- JSON

@@ -20,10 +20,12 @@ from fern_tide.core.scene.gltf.parts import parts_of
 from fern_tide.core.scene.gltf.reading import read_gltf, values_of
 from fern_tide.core.scene.gltf.sketch import sketch
 from fern_tide.core.scene.rotation import (
-    angle_between,
+    continued,
     matrices,
     parted,
     quaternions,
+    slerped,
+    turned_apart,
     turns_of,
     turns_of_quaternion,
 )
@@ -286,7 +288,7 @@ def test_turns_survive_quaternions_and_matrices(x, y, z):
     quaternion = quaternions(turns)
     np.testing.assert_allclose(np.linalg.norm(quaternion, axis=0), 1, atol=1e-12)
     back = turns_of_quaternion(quaternion[:, 0])
-    assert angle_between(quaternion, quaternions(back[:, None]))[0] < 1e-5
+    np.testing.assert_allclose(matrices(quaternions(back[:, None])), matrices(quaternion), atol=1e-6)
     np.testing.assert_allclose(turns_of(matrices(quaternion)[:, :, 0]), turns[:, 0], atol=1e-6)
 
 
@@ -306,8 +308,18 @@ def test_a_turn_past_half_a_circle_never_goes_the_long_way_round():
 
 def test_the_angle_between_orientations_is_measured_in_degrees():
     one, other = (quaternions(np.array([[0.0], [a], [0.0]])) for a in (10.0, 10.5))
-    assert angle_between(one, other)[0] == pytest.approx(0.5, abs=1e-6)
-    assert angle_between(one, -one)[0] < 1e-6
+    assert turned_apart(one, other)[0] == pytest.approx(0.5, abs=1e-6)
+    assert turned_apart(one, -one)[0] == pytest.approx(360.0)  # it looks the same, a whole turn later
+
+
+def test_signs_go_on_with_the_turn_and_players_go_the_shorter_way():
+    turns = np.zeros((3, 9))
+    turns[1] = np.arange(9) * 90.0
+    found = quaternions(turns)
+    np.testing.assert_allclose(found[:, 4], -found[:, 0], atol=1e-12)
+    np.testing.assert_allclose(continued(found * [1, -1, 1, 1, -1, 1, 1, 1, -1]), found, atol=1e-12)
+    half = slerped((found[:, :1], found[:, 3:4]), np.array([0.5]))  # 270 degrees on is 90 back
+    np.testing.assert_allclose(matrices(half), matrices(quaternions(np.array([[0.0], [-45.0], [0.0]]))), atol=1e-12)
 
 
 def test_a_mirrored_matrix_keeps_its_handedness():

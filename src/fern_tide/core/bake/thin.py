@@ -5,18 +5,23 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import TypeAlias
 
 import numpy as np
 import numpy.typing as npt
 
+from fern_tide.core.bake.slopes import monotone_slopes
 from fern_tide.core.base.signal import FloatArray
 
 _FIRST_STRETCH = 32
+_LEAST_DOT = 0.13  # of two quaternions: they are 165 degrees apart
+Places: TypeAlias = npt.NDArray[np.int64] | FloatArray
+"""Moments in frames: whole ones, or with some between them."""
 Ends = tuple[FloatArray, FloatArray]
 
 
 class Interpolation(StrEnum):
-    """What lies between two keys: a straight line, the first key's value, or a cubic with the curve's own slopes."""
+    """What lies between two keys: a straight line, the first key's value, or a cubic that does not overshoot."""
 
     LINEAR = "linear"
     STEP = "step"
@@ -28,14 +33,14 @@ class Keys:
     """Keys.
 
     Attributes:
-        frames: ascending, the first and last frame included.
+        frames: when, in frames, ascending, the first and last included; mostly whole.
         values: one per key, or rows of them for channels that share their keys.
         slopes: of the same shape, per frame: the tangents of cubic keys; zeros for others are never read.
         error: the largest distance from the dense curve at any frame, measured, in the curve's unit.
         interpolation: what lies between them.
     """
 
-    frames: npt.NDArray[np.int64]
+    frames: Places
     values: FloatArray
     slopes: FloatArray
     error: float
@@ -43,13 +48,16 @@ class Keys:
 
     def dense(self, n_frames: int) -> FloatArray:
         """Give the value at every frame, as a program that reads the keys would; shape (..., frames)."""
-        at = np.arange(n_frames)
-        place = np.clip(np.searchsorted(self.frames, at, side="right") - 1, 0, max(0, len(self.frames) - 2))
+        return self.at(np.arange(n_frames, dtype=np.float64))
+
+    def at(self, moments: FloatArray) -> FloatArray:
+        """Give the values at moments counted in frames, shape (..., moments)."""
+        held = np.clip(np.searchsorted(self.frames, moments, side="right") - 1, 0, None)
         if self.interpolation is Interpolation.STEP or len(self.frames) < 2:
-            held = np.clip(np.searchsorted(self.frames, at, side="right") - 1, 0, None)
             return np.asarray(self.values[..., held], dtype=np.float64)
+        place = np.minimum(held, len(self.frames) - 2)
         start, end = self.frames[place], self.frames[place + 1]
-        share = (at - start) / (end - start)
+        share = np.clip((moments - start) / (end - start), 0.0, 1.0)
         v0, v1 = self.values[..., place], self.values[..., place + 1]
         if self.interpolation is Interpolation.LINEAR:
             return np.asarray(v0 + (v1 - v0) * share, dtype=np.float64)
@@ -74,11 +82,10 @@ def hermite(start: Ends, end: Ends, *, share: FloatArray) -> FloatArray:
     )
 
 
-def every_frame(rows: FloatArray, *, interpolation: Interpolation) -> Keys:
-    """Give a key at every frame of channels, shape (channels, frames): nothing is thinned, and nothing is off."""
-    n = rows.shape[1]
-    slopes = np.gradient(rows, axis=1) if n > 1 else np.zeros_like(rows)
-    return Keys(np.arange(n, dtype=np.int64), rows, slopes, 0.0, interpolation)
+def every_frame(rows: FloatArray, *, interpolation: Interpolation, places: Places | None = None) -> Keys:
+    """Give a key at every place of channels, shape (channels, places): nothing is thinned, and nothing is off."""
+    at = np.arange(rows.shape[1], dtype=np.int64) if places is None else places
+    return Keys(at, rows, monotone_slopes(rows, at.astype(np.float64)), 0.0, interpolation)
 
 
 def thin(
@@ -86,65 +93,98 @@ def thin(
     *,
     tolerance: float | FloatArray,
     interpolation: Interpolation = Interpolation.LINEAR,
+    places: Places | None = None,
+    turning: bool = False,
 ) -> Keys:
-    """Keep the fewest keys found such that what lies between them stays within a tolerance at every frame.
+    """Keep the fewest keys found such that what lies between them stays within a tolerance at every place.
 
-    From each key the farthest frame is taken that can be reached. For straight lines the slope must lie in the
-    narrowing wedge that every frame on the way allows (J. Reumann & A. Witkam's strip made exact by interval slopes);
-    for steps the value must not leave the strip around the key's; cubics take the dense curve's central differences
-    as slopes and the stretch is halved until it fits.
+    From each key the farthest place is taken that can be reached. For straight lines the slope must lie in the
+    narrowing wedge that every place on the way allows (J. Reumann & A. Witkam's strip made exact by interval slopes);
+    for steps the value must not leave the strip around the key's; cubics take the dense curve's monotone slopes, and
+    the stretch is halved until it fits, half way between the places too.
 
     Args:
-        values: shape (frames,), or (channels, frames) for channels that share their keys.
+        values: shape (places,), or (channels, places) for channels that share their keys.
         tolerance: at least 0, in the values' unit; or one per channel.
         interpolation: what lies between two keys.
+        places: where the values lie, in frames, ascending; None is a value a frame.
+        turning: the channels are the four numbers of a quaternion, continuous in sign: no two neighbouring keys are
+            half a turn or more apart, since players go the shorter way.
 
     Returns:
-        Keys on frames of the dense curve, with its own values.
+        Keys at places of the dense curve, with its own values.
     """
     rows = np.atleast_2d(values)
     n = rows.shape[1]
-    wide = np.broadcast_to(np.asarray(tolerance, dtype=np.float64).reshape(-1, 1), (rows.shape[0], 1))
-    slopes = np.gradient(rows, axis=1) if n > 1 else np.zeros_like(rows)
+    at = np.arange(n, dtype=np.int64) if places is None else places
+    dense = _Dense(rows, at.astype(np.float64), _column(tolerance, len(rows)))
+    slopes = monotone_slopes(rows, dense.places)
     reach: dict[Interpolation, Callable[[int], int]] = {
-        Interpolation.LINEAR: lambda at: _farthest(rows, at, wide),
-        Interpolation.STEP: lambda at: _farthest_step(rows, at, wide),
-        Interpolation.CUBIC: lambda at: _farthest_cubic(rows, slopes, at, wide),
+        Interpolation.LINEAR: lambda start: _farthest(dense, start),
+        Interpolation.STEP: lambda start: _farthest_step(dense, start),
+        Interpolation.CUBIC: lambda start: _farthest_cubic(dense, slopes, start),
     }
     kept = [0] if n else []
     while kept and kept[-1] < n - 1:
-        kept.append(reach[interpolation](kept[-1]))
-    frames = np.asarray(kept, dtype=np.int64)
+        following = reach[interpolation](kept[-1])
+        kept.append(_within_half_a_turn(rows, kept[-1], following) if turning else following)
+    chosen = np.asarray(kept, dtype=np.int64)
     shape = (*values.shape[:-1], len(kept))
-    keys = Keys(frames, rows[:, frames].reshape(shape), slopes[:, frames].reshape(shape), 0.0, interpolation)
+    frames = at[chosen] if n else at
+    keys = Keys(frames, rows[:, chosen].reshape(shape), slopes[:, chosen].reshape(shape), 0.0, interpolation)
     if n == 0:
         return keys
-    error = float(np.abs(np.atleast_2d(keys.dense(n)) - rows).max())
+    error = float(np.abs(np.atleast_2d(keys.at(dense.places)) - rows).max())
     return Keys(frames, keys.values, keys.slopes, error, interpolation)
 
 
-def _farthest_step(rows: FloatArray, start: int, tolerance: FloatArray) -> int:
-    """The first frame that is out of the strip around the key's value; the last frame where there is none."""
+@dataclass(frozen=True)
+class _Dense:
+    """A curve to be thinned: its channels, where its values lie, and how far off each channel may be."""
+
+    rows: FloatArray
+    places: FloatArray
+    tolerance: FloatArray
+
+
+def _column(tolerance: float | FloatArray, channels: int) -> FloatArray:
+    return np.broadcast_to(np.asarray(tolerance, dtype=np.float64).reshape(-1, 1), (channels, 1))
+
+
+def _within_half_a_turn(rows: FloatArray, start: int, end: int) -> int:
+    """Give the last place up to `end` such that no orientation on the way is nearly half a turn from the start's."""
+    far = rows[:, start] @ rows[:, start + 1 : end + 1] < _LEAST_DOT
+    return start + max(1, int(np.argmax(far))) if far.any() else end
+
+
+def _farthest_step(dense: _Dense, start: int) -> int:
+    """The first place that is out of the strip around the key's value; the last one where there is none."""
+    rows = dense.rows
     at, stretch, n = start + 1, _FIRST_STRETCH, int(rows.shape[1])
     while at < n:
         end = min(n, at + stretch)
-        out = (np.abs(rows[:, at:end] - rows[:, start : start + 1]) > tolerance).any(axis=0)
+        out = (np.abs(rows[:, at:end] - rows[:, start : start + 1]) > dense.tolerance).any(axis=0)
         if out.any():
             return at + int(np.argmax(out))
         at, stretch = end, stretch * 2
     return int(n - 1)
 
 
-def _farthest_cubic(rows: FloatArray, slopes: FloatArray, start: int, tolerance: FloatArray) -> int:
+def _farthest_cubic(dense: _Dense, slopes: FloatArray, start: int) -> int:
     """Double the stretch while it fits, then halve the doubt."""
+    rows, places, tolerance = dense.rows, dense.places, dense.tolerance
     n = int(rows.shape[1])
 
     def fits(end: int) -> bool:
-        share = np.arange(1, end - start) / (end - start)
+        moments = places[start : end + 1]
+        span = moments[-1] - moments[0]
+        between = np.concatenate([moments[1:-1], (moments[1:] + moments[:-1]) / 2])
         ends = [v[:, i : i + 1] for i in (start, end) for v in (rows, slopes)]
-        span = end - start
-        between = hermite((ends[0], ends[1] * span), (ends[2], ends[3] * span), share=share)
-        return bool((np.abs(between - rows[:, start + 1 : end]) <= tolerance).all())
+        found = hermite((ends[0], ends[1] * span), (ends[2], ends[3] * span), share=(between - moments[0]) / span)
+        own = rows[:, start : end + 1]
+        lows = np.concatenate([own[:, 1:-1], np.minimum(own[:, 1:], own[:, :-1])], axis=1)
+        highs = np.concatenate([own[:, 1:-1], np.maximum(own[:, 1:], own[:, :-1])], axis=1)
+        return bool(((found >= lows - tolerance) & (found <= highs + tolerance)).all())
 
     good, stretch = start + 1, 2
     while start + stretch < n and fits(start + stretch):
@@ -158,8 +198,9 @@ def _farthest_cubic(rows: FloatArray, slopes: FloatArray, start: int, tolerance:
     return good
 
 
-def _farthest(rows: FloatArray, start: int, tolerance: FloatArray) -> int:
-    """The last frame whose chord from start stays within the tolerance of every frame between."""
+def _farthest(dense: _Dense, start: int) -> int:
+    """The last place whose chord from start stays within the tolerance of every place between."""
+    rows, tolerance = dense.rows, dense.tolerance
     n, stretch = rows.shape[1], _FIRST_STRETCH
     best = start + 1
     low = np.full((rows.shape[0], 1), -np.inf)
@@ -167,7 +208,7 @@ def _farthest(rows: FloatArray, start: int, tolerance: FloatArray) -> int:
     at = start + 1
     while at < n:
         end = min(n, at + stretch)
-        steps = np.arange(at, end) - start
+        steps = dense.places[at:end] - dense.places[start]
         rise = rows[:, at:end] - rows[:, start : start + 1]
         lows = np.maximum.accumulate(np.concatenate([low, (rise - tolerance) / steps], axis=1), axis=1)
         highs = np.minimum.accumulate(np.concatenate([high, (rise + tolerance) / steps], axis=1), axis=1)
@@ -175,7 +216,7 @@ def _farthest(rows: FloatArray, start: int, tolerance: FloatArray) -> int:
         fits = ((slope >= lows[:, :-1] - 1e-15) & (slope <= highs[:, :-1] + 1e-15)).all(axis=0)
         if fits.any():
             best = max(best, at + int(np.flatnonzero(fits)[-1]))
-        if (lows[:, -1] > highs[:, -1]).any():  # no slope serves every frame so far: no later frame can be reached
+        if (lows[:, -1] > highs[:, -1]).any():  # no slope serves every place so far: no later one can be reached
             break
         low, high, at, stretch = lows[:, -1:], highs[:, -1:], end, stretch * 2
     return best

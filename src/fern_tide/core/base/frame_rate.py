@@ -83,8 +83,8 @@ class FrameRate:
         """Give the frame that owns each time; a time within a billionth of a frame's beginning belongs to it."""
         return np.floor(times_s * float(self.fps) + 1e-9).astype(np.int64)
 
-    def times(self, frames: npt.NDArray[np.int64]) -> npt.NDArray[np.float64]:
-        """Give the time at which each frame begins, in seconds, rounded once."""
+    def times(self, frames: npt.NDArray[np.int64] | npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+        """Give the time at which each frame begins, in seconds, rounded once; frames may have fractions."""
         return np.asarray(frames * self.fps.denominator / self.fps.numerator)
 
     def frames_of_ms(self, ms: float) -> float:

@@ -45,6 +45,16 @@ def spans(x: Float32Array, *, length: int, first: int = 0, step: int = 1, count:
     return view
 
 
+def at_or_before(times: FloatArray) -> Float32Array:
+    """Give times, 0 or more, in single precision, and never later: the nearest below by a billionth, but not below 0.
+
+    A player that counts in double or single precision has then reached a moment when it says so.
+    """
+    wanted = np.maximum(times * (1.0 - 1e-9), 0.0)
+    single = wanted.astype(np.float32)
+    return np.where(single > wanted, np.nextafter(single, np.float32(0.0)), single)
+
+
 def moved(values: FloatArray, *, frames: float) -> FloatArray:
     """Give values of shape (..., frames) so many frames later; between frames they are interpolated linearly.
 

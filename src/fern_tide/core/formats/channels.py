@@ -3,21 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from fern_tide.core.bake.curve import Curve
+from fern_tide.core.bake.thin import Interpolation, Keys, Places
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import HandOff
 from fern_tide.core.mapping.colour import parse_colour, to_linear, to_srgb
 from fern_tide.core.scene.gltf.built import Built
 from fern_tide.core.scene.part import Channel, Form
-from fern_tide.core.scene.rotation import angle_between, matrices, quaternions
+from fern_tide.core.scene.rotation import continued, matrices, quaternions, slerped, turned_apart
 from fern_tide.core.scene.scene import Part
 
 _STEEPEST = 12.92  # sRGB per linear light, near black
+_WIDEST_TURN = 1.0  # what an error of a turn is a share of, at most, in numbers of a quaternion: 5 % are 6 degrees
+_MOST_TURN = 150.0  # degrees from one place to the next: players go the shorter way
+_MOST_PIECES = 24  # of a frame: ten turns; what turns faster cannot be told, and its read-back says so
 _PLACES = {
     Form.TRANSLATION: ("x", "y", "z"),
     Form.ROTATION: ("turn_x", "turn_y", "turn_z"),
@@ -33,7 +37,8 @@ class Moving:
         part: whose.
         channel: which.
         pointer: where it lies in the file.
-        rows: its numbers as glTF counts them, shape (width, frames).
+        rows: its numbers as glTF counts them, shape (width, places).
+        places: where they lie, in frames: one a frame, and for what turns fast some between.
         spans: what an error of each row is a share of, shape (width,).
         curves: the curves that it carries, by property.
         shift: what the anchor adds to a translation, shape (3, frames); zeros elsewhere.
@@ -43,9 +48,15 @@ class Moving:
     channel: Channel
     pointer: str
     rows: FloatArray
+    places: Places
     spans: FloatArray
     curves: Mapping[str, Curve]
     shift: FloatArray
+
+    def whole_frames(self, n_frames: int) -> Moving:
+        """Give the channel without what lies between frames."""
+        frames = np.arange(n_frames, dtype=np.int64)
+        return replace(self, rows=self.rows[:, np.searchsorted(self.places, frames)], places=frames)
 
 
 def moving_channels(hand_off: HandOff, built: Built) -> list[Moving]:
@@ -60,10 +71,10 @@ def moving_channels(hand_off: HandOff, built: Built) -> list[Moving]:
                 shift = anchor_shift(part, curves, hand_off.n_frames)
             if not carried and not shift.any():
                 continue
-            rows = _rows(part, channel, curves, hand_off.n_frames) + (
-                shift if channel.form is Form.TRANSLATION else 0.0
-            )
-            found.append(Moving(part, channel, pointer, rows, _spans(channel, carried, rows), carried, shift))
+            places, rows = _rows(part, channel, curves, hand_off.n_frames)
+            if channel.form is Form.TRANSLATION:
+                rows = rows + shift
+            found.append(Moving(part, channel, pointer, rows, places, _spans(channel, carried, rows), carried, shift))
     return found
 
 
@@ -74,7 +85,7 @@ def _spans(channel: Channel, carried: Mapping[str, Curve], rows: FloatArray) -> 
     """
     if channel.form is Form.ROTATION:
         span = min((curve.span for curve in carried.values()), default=0.0)
-        return np.full(len(rows), np.radians(span) / 4)
+        return np.full(len(rows), min(np.radians(span) / 4, _WIDEST_TURN))
     if channel.form in {Form.COLOUR, Form.COLOUR_ALPHA}:
         return np.array([1 / _STEEPEST] * 3 + [1.0])[: len(rows)]
     return np.ptp(rows, axis=1) if rows.size else np.zeros(len(rows))
@@ -88,7 +99,33 @@ def _stack(part: Part, names: tuple[str, ...], curves: Mapping[str, Curve], n_fr
     return np.stack([_values(part, name, curves, n_frames) for name in names])
 
 
-def _rows(part: Part, channel: Channel, curves: Mapping[str, Curve], n_frames: int) -> FloatArray:
+def _rows(part: Part, channel: Channel, curves: Mapping[str, Curve], n_frames: int) -> tuple[Places, FloatArray]:
+    """Give a channel's places and numbers."""
+    frames = np.arange(n_frames, dtype=np.int64)
+    if channel.form is not Form.ROTATION:
+        return frames, _numbers(part, channel, curves, n_frames)
+    turns = _stack(part, channel.names, curves, n_frames)
+    places = _turning_places(turns)
+    between = np.stack([np.interp(places, frames, row) for row in turns])
+    return places, quaternions(between if len(places) > n_frames else turns)
+
+
+def _turning_places(turns: FloatArray) -> Places:
+    """Give every frame, and as many places between two as it takes for none to be half a turn from the next.
+
+    Args:
+        turns: shape (3, frames), degrees about x, y and z.
+    """
+    frames = np.arange(turns.shape[1], dtype=np.int64)
+    pieces = np.ceil(np.abs(np.diff(turns, axis=1)).sum(axis=0) / _MOST_TURN)
+    pieces = np.clip(pieces, 1, _MOST_PIECES).astype(np.int64)
+    if not (pieces > 1).any():
+        return frames
+    inside = [frame + np.arange(n) / n for frame, n in zip(frames, pieces, strict=False)]
+    return np.concatenate([*inside, frames[-1:]])
+
+
+def _numbers(part: Part, channel: Channel, curves: Mapping[str, Curve], n_frames: int) -> FloatArray:
     if channel.form in {Form.COLOUR, Form.COLOUR_ALPHA}:
         name = channel.names[0]
         srgb = (
@@ -101,8 +138,6 @@ def _rows(part: Part, channel: Channel, curves: Mapping[str, Curve], n_frames: i
             return linear
         return np.concatenate([linear, np.clip(_values(part, channel.names[1], curves, n_frames), 0.0, 1.0)[None]])
     rows = _stack(part, channel.names, curves, n_frames)
-    if channel.form is Form.ROTATION:
-        return quaternions(rows)
     return np.radians(rows) if channel.form is Form.RADIANS else rows
 
 
@@ -134,18 +169,21 @@ def anchor_shift(part: Part, curves: Mapping[str, Curve], n_frames: int) -> Floa
     return place({}, 1) - place(curves, n_frames)
 
 
-def read_channel(item: Moving, read: FloatArray) -> dict[Target, FloatArray]:
-    """Turn a channel's numbers, as read, into the values of the curves that it carries.
+def read_channel(item: Moving, keys: Keys, *, n_frames: int) -> dict[Target, FloatArray]:
+    """Turn a channel's keys, as read, into the values of the curves that it carries.
 
-    A turn is read as the curve plus the angle, in degrees, by which the orientation that was read is off: three turns
-    and one quaternion have no other common measure.
+    A turn is read as the curve plus the angle, in degrees, by which the turn that was read is off when both are
+    followed from the first frame: three turns and one quaternion have no other common measure.
     """
+    turning = item.channel.form is Form.ROTATION
+    off = _turned_off(item, keys, n_frames) if turning else np.zeros(n_frames)
+    read = np.zeros((0, n_frames)) if turning else keys.dense(n_frames)
     names = item.channel.names
     found: dict[Target, FloatArray] = {}
     for name, curve in item.curves.items():
         place = names.index(name)
-        if item.channel.form is Form.ROTATION:
-            found[curve.target] = curve.values + angle_between(item.rows, read)
+        if turning:
+            found[curve.target] = curve.values + off
         elif curve.kind == "colour":
             found[curve.target] = to_srgb(read[:3])
         elif item.channel.form is Form.COLOUR_ALPHA:
@@ -155,3 +193,32 @@ def read_channel(item: Moving, read: FloatArray) -> dict[Target, FloatArray]:
         else:
             found[curve.target] = read[place] - (item.shift[place] if item.channel.form is Form.TRANSLATION else 0.0)
     return found
+
+
+def _turned_off(item: Moving, keys: Keys, n_frames: int) -> FloatArray:
+    """Give by how many degrees a turn that was read is off at every frame, and on the way to the next; (frames,).
+
+    The keys are followed as players do, on the shorter way from each to the next.
+    """
+    places = np.asarray(item.places, dtype=np.float64)
+    if len(places) < 2:
+        return turned_apart(item.rows, keys.at(places))
+    if keys.interpolation is Interpolation.STEP:
+        off = turned_apart(item.whole_frames(n_frames).rows, keys.dense(n_frames))
+        return np.minimum(off, 360.0 - off)  # nothing lies between
+    followed = np.sort(np.concatenate([places, (places[1:] + places[:-1]) / 2]))
+    read = continued(_played(keys, followed))
+    read = -read if float(read[:, 0] @ item.rows[:, 0]) < 0 else read
+    off = turned_apart(item.rows, read[:, ::2])
+    starts = np.searchsorted(places, np.arange(n_frames))
+    return np.asarray(np.maximum.reduceat(off, starts))
+
+
+def _played(keys: Keys, moments: FloatArray) -> FloatArray:
+    """Give the orientation at moments in frames as players find it, shape (4, moments)."""
+    if keys.interpolation is Interpolation.CUBIC or len(keys.frames) < 2:
+        return keys.at(moments)
+    place = np.clip(np.searchsorted(keys.frames, moments, side="right") - 1, 0, len(keys.frames) - 2)
+    start, end = keys.frames[place], keys.frames[place + 1]
+    share = np.clip((moments - start) / (end - start), 0.0, 1.0)
+    return slerped((keys.values[:, place], keys.values[:, place + 1]), share)

@@ -11,7 +11,7 @@ import numpy as np
 from pydantic import Field
 
 from fern_tide.core.bake.curve import Curve
-from fern_tide.core.bake.thin import Interpolation, Keys, every_frame, thin
+from fern_tide.core.bake.thin import Interpolation, Keys, Places, every_frame, thin
 from fern_tide.core.base.errors import FernTideError, ReadBackFailed
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import Params, unit
@@ -58,18 +58,23 @@ class KeyParams(Params):
         float, Field(ge=0, le=20), unit("%", "How far keys may be from the curve; 0 is a key every frame.", step=0.1)
     ] = 0.0
 
-    def keys(self, rows: FloatArray, *, spans: FloatArray | None = None) -> Keys:
+    def keys(
+        self, rows: FloatArray, *, spans: FloatArray | None = None, places: Places | None = None, turning: bool = False
+    ) -> Keys:
         """Give the keys of channels that share them.
 
         Args:
-            rows: shape (channels, frames).
+            rows: shape (channels, places).
             spans: what the error is a share of, a number per channel; None takes each channel's own range.
+            places: where the values lie, in frames; None is a value a frame.
+            turning: the channels are a quaternion's.
         """
         if self.error_percent == 0:
-            return every_frame(rows, interpolation=self.interpolation)
+            return every_frame(rows, interpolation=self.interpolation, places=places)
         if spans is None:
             spans = np.ptp(rows, axis=1) if rows.size else np.zeros(len(rows))
-        return thin(rows, tolerance=spans * self.error_percent / 100, interpolation=self.interpolation)
+        tolerance = spans * self.error_percent / 100
+        return thin(rows, tolerance=tolerance, interpolation=self.interpolation, places=places, turning=turning)
 
 
 def _nothing_left_out(part: Part, params: Any) -> bool:

@@ -1,8 +1,8 @@
 """SMIL animations: what makes an SVG element move by itself, written and read.
 
 A curve with a key a frame is written as even values, the last one twice, over the project's length, so that at frame
-k's own time, k / rate, the value is exactly that of frame k; even values need no keyTimes. Fewer keys carry keyTimes,
-one per value, of ten decimals.
+k's own time, k / rate, the value is exactly that of frame k; even values need no keyTimes. Fewer keys, and those of
+steps, carry keyTimes, one per value, of ten decimals, just before the frame, by what browsers round times by.
 """
 
 from __future__ import annotations
@@ -10,19 +10,21 @@ from __future__ import annotations
 import xml.etree.ElementTree as ET
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from math import atan2, degrees, hypot
+from math import atan2, degrees, floor, hypot
 
 import numpy as np
 
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.thin import Interpolation
-from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.signal import FloatArray, at_or_before
 from fern_tide.core.formats.format import KeyParams
 from fern_tide.core.mapping.colour import parse_colour
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.geometry import matrix_of, number
 
 MARK = "fern-tide-"
+_EARLY = 2e-7  # of the time: browsers count it in single precision,
+_EARLY_S = 2e-6  # and in whole microseconds
 
 
 @dataclass
@@ -94,7 +96,8 @@ def _times(rows: FloatArray, spans: FloatArray, clock: Clock) -> tuple[FloatArra
     if clock.params.error_percent == 0 and clock.params.interpolation is Interpolation.LINEAR:
         return None, rows
     keys = clock.params.keys(rows, spans=spans)
-    return keys.frames / clock.n_frames, keys.values
+    early = keys.frames / clock.n_frames * (1.0 - _EARLY) - _EARLY_S / clock.duration_s
+    return at_or_before(early).astype(np.float64), keys.values
 
 
 def _made(
@@ -111,7 +114,7 @@ def _made(
         "values": ";".join([*texts, *texts[-1:]]),
     }
     if times is not None:
-        made["keyTimes"] = ";".join([f"{time:.10f}" for time in times.tolist()] + ["1"])
+        made["keyTimes"] = ";".join([f"{floor(time * 1e10) / 1e10:.10f}" for time in times.tolist()] + ["1"])
     return ET.Element(tag, made)
 
 
@@ -158,8 +161,7 @@ def values_in(element: ET.Element | None, tag: str, *, attribute: str, n_frames:
         texts = (animation.get("values") or "").split(";")
         if "keyTimes" in animation.attrib:
             times = np.array([float(text) for text in animation.attrib["keyTimes"].split(";")])
-            frames = np.rint(times[:-1] * n_frames).astype(int)
-            found.append(_between(texts[:-1], frames, n_frames, animation.get("calcMode") == "discrete"))
+            found.append(_between(texts[:-1], times[:-1] * n_frames, n_frames, animation.get("calcMode") == "discrete"))
         else:
             found.append(texts[:-1])
     return found

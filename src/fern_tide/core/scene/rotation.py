@@ -14,11 +14,12 @@ def quaternions(turns: FloatArray) -> FloatArray:
         turns: shape (3, frames), degrees about x, y and z.
 
     Returns:
-        Shape (4, frames): x, y, z, w, of length 1; from one frame to the next never the long way round.
+        Shape (4, frames): x, y, z, w, of length 1. The sign goes on with the turns: after a whole turn it is the other,
+        so that neighbours less than half a turn apart are never the long way round.
     """
     half = np.radians(turns) / 2
     (c1, c2, c3), (s1, s2, s3) = np.cos(half), np.sin(half)
-    found = np.stack(
+    return np.stack(
         [
             s1 * c2 * c3 + c1 * s2 * s3,
             c1 * s2 * c3 - s1 * c2 * s3,
@@ -26,9 +27,6 @@ def quaternions(turns: FloatArray) -> FloatArray:
             c1 * c2 * c3 - s1 * s2 * s3,
         ]
     )
-    turned = np.sum(found[:, 1:] * found[:, :-1], axis=0) < 0
-    signs = np.concatenate([np.ones(min(1, found.shape[1])), np.where(turned, -1.0, 1.0)])
-    return np.asarray(found * np.cumprod(signs), dtype=np.float64)
 
 
 def matrices(quaternion: FloatArray) -> FloatArray:
@@ -69,8 +67,40 @@ def parted(matrix: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
     return matrix[:3, 3].copy(), quaternions(turns_of(rotation)[:, np.newaxis])[:, 0], scale
 
 
-def angle_between(one: FloatArray, other: FloatArray) -> FloatArray:
-    """Give the angles, in degrees, between quaternions of shape (4, frames)."""
+def slerped(ends: tuple[FloatArray, FloatArray], share: FloatArray) -> FloatArray:
+    """Give what lies between two orientations on the shorter way, as players do (glTF 2.0, appendix C.4).
+
+    Args:
+        ends: two of shape (4, moments), of any length but 0.
+        share: where between them, 0 to 1, shape (moments,).
+    """
+    one, other = (q / np.maximum(np.linalg.norm(q, axis=0), 1e-12) for q in ends)
+    dot = np.sum(one * other, axis=0)
+    other, dot = np.where(dot < 0, -other, other), np.minimum(np.abs(dot), 1.0)
+    angle = np.arccos(dot)
+    near = angle < 1e-6
+    sine = np.where(near, 1.0, np.sin(angle))
+    first = np.where(near, 1.0 - share, np.sin((1.0 - share) * angle) / sine)
+    second = np.where(near, share, np.sin(share * angle) / sine)
+    return np.asarray(first * one + second * other)
+
+
+def continued(quaternion: FloatArray) -> FloatArray:
+    """Give quaternions of shape (4, moments) with the signs that a steady turn through them has."""
+    turned = np.sum(quaternion[:, 1:] * quaternion[:, :-1], axis=0) < 0
+    signs = np.concatenate([np.ones(min(1, quaternion.shape[1])), np.where(turned, -1.0, 1.0)])
+    return np.asarray(quaternion * np.cumprod(signs), dtype=np.float64)
+
+
+def turned_apart(one: FloatArray, other: FloatArray) -> FloatArray:
+    """Give how far apart, in degrees, two turns are that were followed from the same beginning.
+
+    What is one whole turn ahead of the other is 360 degrees apart, though it looks the same.
+
+    Args:
+        one: shape (4, moments), its signs going on with the turn.
+        other: the same.
+    """
     lengths = np.linalg.norm(one, axis=0) * np.linalg.norm(other, axis=0)
-    cross = np.sqrt(np.maximum(0.0, lengths**2 - np.sum(one * other, axis=0) ** 2))
-    return np.asarray(np.degrees(2 * np.arctan2(cross, np.abs(np.sum(one * other, axis=0)))), dtype=np.float64)
+    dot = np.sum(one * other, axis=0)
+    return np.asarray(np.degrees(2 * np.arctan2(np.sqrt(np.maximum(0.0, lengths**2 - dot**2)), dot)))

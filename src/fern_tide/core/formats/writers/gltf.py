@@ -1,12 +1,14 @@
 """glTF: the 3D scene as one GLB, with one animation in it.
 
 What was brought in comes back as it is, with the animation added. Places of nodes and weights are core channels; all
-else is written with KHR_animation_pointer. Times are seconds of the frame's own start, k / rate.
+else is written with KHR_animation_pointer. Times are the frames' own starts, k / rate, or the single precision just
+before, so that a player at k / rate has reached frame k. What turns half way round in a frame has keys between.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Annotated
 
 import numpy as np
@@ -14,7 +16,7 @@ import numpy as np
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.thin import Interpolation, Keys
 from fern_tide.core.base.params import unit
-from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.signal import FloatArray, at_or_before
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.channels import Moving, moving_channels, read_channel
 from fern_tide.core.formats.format import Format, HandOff, KeyParams
@@ -22,6 +24,7 @@ from fern_tide.core.scene.gltf.build import LIGHT_TYPES, build
 from fern_tide.core.scene.gltf.built import Built
 from fern_tide.core.scene.gltf.container import Json, pack
 from fern_tide.core.scene.gltf.reading import read_gltf, values_of
+from fern_tide.core.scene.part import Form
 from fern_tide.core.scene.scene import Part
 
 POINTER = "KHR_animation_pointer"
@@ -58,9 +61,13 @@ def encode(hand_off: HandOff, params: GltfParams) -> bytes:
     if moving and hand_off.n_frames:
         animation: Json = {"name": hand_off.name, "channels": [], "samplers": []}
         times: dict[bytes, int] = {}
-        for item in moving:
-            keys = params.keys(item.rows, spans=item.spans)
-            seconds = hand_off.rate.times(keys.frames).astype("<f4")
+        for channel in moving:
+            held = params.interpolation is Interpolation.STEP
+            item = channel.whole_frames(hand_off.n_frames) if held else channel
+            turning = item.channel.form is Form.ROTATION
+            keys = params.keys(item.rows, spans=item.spans, places=item.places, turning=turning)
+            keys = _held_to_the_end(keys, hand_off.n_frames)
+            seconds = at_or_before(hand_off.rate.times(keys.frames)).astype("<f4")
             if seconds.tobytes() not in times:
                 times[seconds.tobytes()] = built.add(seconds, "SCALAR", bounds=True)
             output = _add_values(built, item, keys, float(hand_off.rate.fps))
@@ -85,12 +92,26 @@ def _target(item: Moving) -> Json:
     return {"path": "pointer", "extensions": {POINTER: {"pointer": item.pointer}}}
 
 
+def _held_to_the_end(keys: Keys, n_frames: int) -> Keys:
+    """Add a key at the project's end, so that the last frame stays for its time and the clip is as long as the project.
+
+    A player that repeats a clip would else begin anew at the last key.
+    """
+    return replace(
+        keys,
+        frames=np.append(keys.frames, n_frames),
+        values=np.concatenate([keys.values, keys.values[:, -1:]], axis=1),
+        slopes=np.concatenate([keys.slopes, np.zeros_like(keys.slopes[:, -1:])], axis=1),
+    )
+
+
 def _add_values(built: Built, item: Moving, keys: Keys, fps: float) -> int:
     """Write a sampler's output; cubic keys carry their tangents, per second, before and after each value."""
     values = keys.values.T
     if keys.interpolation is Interpolation.CUBIC:
-        slopes = keys.slopes.T * fps
-        values = np.stack([slopes, values, slopes], axis=1).reshape(-1, values.shape[1])
+        before = keys.slopes.T * fps
+        after = np.concatenate([before[:-2], np.zeros_like(before[-2:])])  # the last value is held
+        values = np.stack([before, values, after], axis=1).reshape(-1, values.shape[1])
     width = values.shape[1]
     if item.pointer.endswith("/weights"):
         return built.add(values.reshape(-1).astype("<f4"), "SCALAR")
@@ -103,25 +124,24 @@ def read_back(content: bytes, hand_off: HandOff, params: GltfParams) -> Mapping[
     gltf = read_gltf(content)
     animation = gltf.json["animations"][-1]
     fps = float(hand_off.rate.fps)
-    read: dict[str, FloatArray] = {}
+    read: dict[str, Keys] = {}
     for channel in animation["channels"]:
         sampler, target = animation["samplers"][channel["sampler"]], channel["target"]
         times = values_of(gltf, sampler["input"]).astype(np.float64)
-        frames = np.rint(times * fps).astype(np.int64)
         interpolation = next(mine for mine, theirs in _GLTF.items() if theirs == sampler["interpolation"])
         values = values_of(gltf, sampler["output"]).astype(np.float64)
         tangents = 3 if interpolation is Interpolation.CUBIC else 1
         rows = values.reshape(len(times), tangents, -1)
         slopes = rows[:, -1].T / fps if tangents == 3 else np.zeros((rows.shape[2], len(times)))
-        keys = Keys(frames, rows[:, tangents // 2].T, slopes, 0.0, interpolation)
+        keys = Keys(times * fps, rows[:, tangents // 2].T, slopes, 0.0, interpolation)
         pointer = (
             target.get("extensions", {}).get(POINTER, {}).get("pointer") or f"/nodes/{target['node']}/{target['path']}"
         )
-        read[pointer] = keys.dense(hand_off.n_frames)
+        read[pointer] = keys
     found: dict[Target, FloatArray] = {}
     for item in moving_channels(hand_off, _built(hand_off, params)):
         if item.pointer in read:
-            found |= read_channel(item, read[item.pointer])
+            found |= read_channel(item, read[item.pointer], n_frames=hand_off.n_frames)
     return found
 
 
