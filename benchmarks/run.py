@@ -36,6 +36,7 @@ from fern_tide.core.mapping.drive import Drive, ResponseChoice, value
 from fern_tide.core.mapping.mapping import Mapping, StepChoice, shaped_lift
 from fern_tide.core.mapping.marks import Marks, Scale
 from fern_tide.core.mapping.step import StepContext
+from fern_tide.core.sound.band_reading import band_level
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo, measure
 from fern_tide.core.sound.features import (
@@ -52,7 +53,7 @@ from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.levels import Detector
 from fern_tide.core.sound.onsets import n_rises
 from fern_tide.core.sound.running import k_weighting
-from fern_tide.core.sound.spectrum import Part, Window, band_level, window_samples
+from fern_tide.core.sound.spectrum import Part, Window, window_samples
 from fern_tide.demo.scene import glasshouse
 from fern_tide.store.files import DerivedStore
 from fern_tide.workflows.analysis import USUAL

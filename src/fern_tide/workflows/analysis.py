@@ -16,11 +16,13 @@ from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.beats import Beats, rhythm
 from fern_tide.core.envelope.envelope import needs
 from fern_tide.core.envelope.hits import Hits
+from fern_tide.core.sound.band_reading import band_power
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import (
     VERSION,
     AttacksFeature,
+    BandsFeature,
     Feature,
     LevelsFeature,
     OffGrid,
@@ -72,10 +74,17 @@ def feature_key(feature: Feature, *, media: str, rate: FrameRate, offset_samples
 
 
 class StoredFeatures:
-    """A track's features from the store: what a reading reads from."""
+    """A track's features from the store: what a reading reads from.
 
-    def __init__(self, studio: Studio, track: Track, rate: FrameRate) -> None:
-        self._studio, self._track, self._rate = studio, track, rate
+    Args:
+        studio: whose store.
+        track: whose features.
+        rate: the project's frame rate.
+        rough: while the hand moves a band, one that wants a reading of its own is read from a spectrum that is there.
+    """
+
+    def __init__(self, studio: Studio, track: Track, rate: FrameRate, *, rough: bool = False) -> None:
+        self._studio, self._track, self._rate, self._rough = studio, track, rate, rough
 
     @property
     def info(self) -> SoundInfo:
@@ -85,9 +94,20 @@ class StoredFeatures:
     def get(self, feature: Feature) -> Float32Array:
         """Give a feature, or raise NotAnalyzedYet after asking for it."""
         found = self._studio.derived.get(self.key(feature))
+        if found is None and self._rough and isinstance(feature, BandsFeature):
+            found = self._roughly(feature)
         if found is None:
             raise NotAnalyzedYet([request(self._studio, self._track, self._rate, features=[feature])])
         return np.asarray(found, dtype=np.float32)
+
+    def _roughly(self, feature: BandsFeature) -> Float32Array | None:
+        spectrum = SpectrumFeature(channel=feature.channel, window=feature.window)
+        stored = self._studio.derived.get(self.key(spectrum))
+        if stored is None:
+            return None
+        edges = spectrum.edges_hz(self.info.sample_rate_hz)
+        power = band_power(np.asarray(stored), edges, cuts_hz=np.asarray(feature.cuts_hz))
+        return np.asarray(power, dtype=np.float32)
 
     def key(self, feature: Feature) -> str:
         """Give the feature's fingerprint."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from copy import copy
 from threading import Lock
 from typing import Any
 
@@ -31,18 +32,27 @@ _REMEMBERED_BYTES = 384 << 20  # 200 mappings of a 5-minute song at 60 fps
 
 
 class Levels:
-    """Raw and cleaned levels, and lifts; a raw level outlives changes of its clean-up, so that tuning stays fast.
-
-    Attributes:
-        computed: how many levels and lifts were computed rather than remembered.
-    """
+    """Raw and cleaned levels, and lifts; a raw level outlives changes of its clean-up, so that tuning stays fast."""
 
     def __init__(self, studio: Studio) -> None:
         self._studio = studio
         self._held: OrderedDict[str, FloatArray] = OrderedDict()
         self._held_bytes = 0
         self._lock = Lock()
-        self.computed = 0
+        self._rough = False
+        self._counted = [0]
+
+    @property
+    def computed(self) -> int:
+        """How many levels and lifts were computed rather than remembered."""
+        return self._counted[0]
+
+    @property
+    def under_the_hand(self) -> Levels:
+        """The same levels, for what is tried but not stored: a narrow band is read roughly where it is not read yet."""
+        rough = copy(self)
+        rough._rough = True
+        return rough
 
     def raw(self, project: Project, envelope: Envelope) -> FloatArray:
         """Give an envelope's level before clean-up, (frames,) or (rows, frames); silent when its track does not drive.
@@ -78,7 +88,7 @@ class Levels:
         return ProjectSource(
             project,
             track,
-            feature=lambda of, feature: StoredFeatures(self._studio, of, project.rate).get(feature),
+            feature=lambda of, feature: StoredFeatures(self._studio, of, project.rate, rough=self._rough).get(feature),
             rhythm=lambda of: self.rhythm(project, of),
             level=lambda envelope: self.cleaned(project, envelope),
             media=self._studio.media.read,
@@ -194,6 +204,9 @@ class Levels:
             track = project.track(envelope.track)
             made_of["features"] = [track_feature_key(item, track, project.rate) for item in needs(reading, track.info)]
             made_of["drives"], made_of["offset"] = track.drives, str(track.offset)
+            missing = [key for key in made_of["features"] if self._rough and not self._studio.derived.has(key)]
+            if missing:
+                made_of["missing"] = missing
         return fingerprint(made_of)
 
     def _get(self, key: str) -> FloatArray | None:
@@ -205,7 +218,7 @@ class Levels:
 
     def _put(self, key: str, values: FloatArray) -> FloatArray:
         with self._lock:
-            self.computed += 1
+            self._counted[0] += 1
             before = self._held.pop(key, None)
             kept = self._held[key] = frozen(np.ascontiguousarray(values))
             self._held_bytes += kept.nbytes - (before.nbytes if before is not None else 0)

@@ -159,7 +159,7 @@ def drawn_by_sound(levels: Levels, project: Project, part_id: str, *, reading: s
     )
     put = PutEnvelope(envelope=envelope)
     with_it = put.apply(project)
-    marks = suggest_marks(np.ravel(levels.cleaned(with_it, envelope)), scale=Scale.LINEAR).marks
+    marks = suggest_marks(np.ravel(levels.under_the_hand.cleaned(with_it, envelope)), scale=Scale.LINEAR).marks
     drives = tuple(Drive(target=Target(part=part.id, property=name), rest=0.0, full=1.0) for name in names)
     mapping = Mapping(
         id=Ids(item.id for item in project.mappings).make(part.name),

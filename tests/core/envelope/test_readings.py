@@ -16,7 +16,7 @@ from fern_tide.core.envelope.clean_up.tilt import TiltParams, tilt
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice, read_raw, row_of
 from fern_tide.core.envelope.points import MOST_BYTES, UnreadableCurve, read_points
 from fern_tide.core.envelope.readings.bank import BankParams, cuts_hz
-from fern_tide.core.sound.spectrum import column_edges_hz, cumulative_power
+from fern_tide.core.sound.spectrum import column_edges_hz, summed_power
 
 RATE = FrameRate.parse("30")
 NOISE = np.random.default_rng(4).normal(size=48_000 * 2) * 0.1
@@ -195,7 +195,7 @@ def spectrum_of(sound: np.ndarray, rate_hz: int = 48_000):
     padded = np.pad(sound, n_window).astype(np.float32)[None]
     middles = np.arange(n_window, n_window + len(sound), hop)
     edges = column_edges_hz(n_window, sample_rate_hz=rate_hz)
-    return cumulative_power(padded, middles, n_window=n_window), edges
+    return summed_power(padded, middles, n_window=n_window), edges
 
 
 def test_suggested_bands_part_what_moves_by_itself():

@@ -8,7 +8,7 @@ from itertools import pairwise
 import numpy as np
 
 from fern_tide.core.base.signal import Float32Array, FloatArray
-from fern_tide.core.sound.spectrum import band_power
+from fern_tide.core.sound.band_reading import band_power
 
 _LOWEST_HZ, _HIGHEST_HZ = 30.0, 16_000.0
 _PIECES = 27  # a third of an octave each
@@ -52,7 +52,7 @@ def suggest_bands(cumulative: Float32Array, edges_hz: FloatArray) -> tuple[Named
     pieces of a band agree most with one another. One more band is taken while it explains enough more.
 
     Args:
-        cumulative: shape (signals, columns, frames), from cumulative_power.
+        cumulative: shape (signals, columns, frames), from summed_power.
         edges_hz: its columns' frequencies.
 
     Returns:

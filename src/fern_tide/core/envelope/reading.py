@@ -64,6 +64,10 @@ def in_shares(params: Any) -> OwnUnit:
     return SHARE
 
 
+def _no_doubt(params: Any, info: SoundInfo) -> str:
+    return ""
+
+
 @dataclass(frozen=True)
 class Reading:
     """One way to read a level.
@@ -82,6 +86,7 @@ class Reading:
         rows: gives the names of a bank's rows; none for a single level.
         version: raised when the numbers change.
         unit: gives, from the params, what the level is counted in.
+        doubt: says, from the params and the sound's facts, what such a level cannot tell; '' for nothing.
     """
 
     id: str
@@ -97,3 +102,4 @@ class Reading:
     rows: Callable[[Any], tuple[str, ...]] = _none
     version: int = 1
     unit: Callable[[Any], OwnUnit] = _decibels
+    doubt: Callable[[Any, SoundInfo], str] = _no_doubt

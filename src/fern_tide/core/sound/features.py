@@ -13,6 +13,7 @@ from fern_tide.core.base.errors import Cancelled
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.sound.attacks import Attack, Attacks
+from fern_tide.core.sound.band_reading import bands_power, is_cut_coarsely
 from fern_tide.core.sound.channels import Channel, n_signals, pick
 from fern_tide.core.sound.decode import SoundInfo, blocks
 from fern_tide.core.sound.grid import FrameGrid
@@ -25,8 +26,9 @@ from fern_tide.core.sound.spectrum import (
     PartReader,
     Window,
     column_edges_hz,
-    cumulative_power,
     resolve,
+    squared_spectra,
+    summed_power,
     transform_for,
     window_samples,
 )
@@ -45,7 +47,7 @@ class LevelsFeature(Frozen, frozen=True):
 
 
 class SpectrumFeature(Frozen, frozen=True):
-    """A cumulative power spectrum per frame, or a part of it: an array of shape (signals, columns, frames)."""
+    """A summed power spectrum per frame, or a part of it: an array of shape (signals, columns + 1, frames)."""
 
     kind: Literal["spectrum"] = "spectrum"
     channel: Channel
@@ -68,6 +70,29 @@ def spectrum_of_band(
     resolved = resolve(window, low_hz=low_hz, high_hz=high_hz, sample_rate_hz=sample_rate_hz)
     lows = resolved is Window.FINE and high_hz <= PART_HZ[Part.LOWS]
     return SpectrumFeature(channel=channel, window=resolved, part=Part.LOWS if lows else Part.WHOLE)
+
+
+class BandsFeature(Frozen, frozen=True):
+    """The power between each two neighbouring frequencies, read from a spectrum of its own, edges cutting bins.
+
+    An array of shape (signals, bands, frames).
+    """
+
+    kind: Literal["bands"] = "bands"
+    channel: Channel
+    window: Window
+    cuts_hz: tuple[float, ...]
+
+
+def band_feature(
+    channel: Channel, window: Window, *, low_hz: float, high_hz: float, sample_rate_hz: int
+) -> SpectrumFeature | BandsFeature:
+    """Give what a band is read from: a spectrum, or where it is too narrow for its columns a reading of its own."""
+    band = {"low_hz": low_hz, "high_hz": high_hz}
+    spectrum = spectrum_of_band(channel, window, sample_rate_hz=sample_rate_hz, **band)
+    if is_cut_coarsely(spectrum.window, sample_rate_hz=sample_rate_hz, **band):
+        return BandsFeature(channel=channel, window=spectrum.window, cuts_hz=(low_hz, high_hz))
+    return spectrum
 
 
 class WaveformFeature(Frozen, frozen=True):
@@ -103,10 +128,12 @@ class AttacksFeature(Frozen, frozen=True):
 
 
 WINDOW_MS = {LoudnessWindow.MOMENTARY: 400.0, LoudnessWindow.SHORT_TERM: 3000.0}
-Feature: TypeAlias = LevelsFeature | SpectrumFeature | WaveformFeature | LoudnessFeature | RisesFeature | AttacksFeature
+Feature: TypeAlias = (
+    BandsFeature | LevelsFeature | SpectrumFeature | WaveformFeature | LoudnessFeature | RisesFeature | AttacksFeature
+)
 OffGrid: TypeAlias = WaveformFeature | RisesFeature | AttacksFeature
 """Features that know nothing of the project's frames, and outlive a change of rate or offset."""
-PerFrame: TypeAlias = LevelsFeature | SpectrumFeature
+PerFrame: TypeAlias = LevelsFeature | SpectrumFeature | BandsFeature
 Listener: TypeAlias = Waveform | Loudness | Rises | Attacks
 Progress: TypeAlias = Callable[[float], bool]
 """Called with the share done, 0 to 1; returns False to cancel."""
@@ -181,8 +208,9 @@ def _shape(feature: Feature, info: SoundInfo, grid: FrameGrid) -> tuple[int, ...
     if isinstance(feature, (RisesFeature, AttacksFeature)):
         rows = RISE_BANDS if isinstance(feature, RisesFeature) else len(Attack)
         return (rows, n_rises(info.n_samples, sample_rate_hz=info.sample_rate_hz))
-    columns = len(feature.edges_hz(info.sample_rate_hz))
-    return (n_signals(info.channels, channel=feature.channel), columns, grid.n_frames)
+    cuts = feature.cuts_hz[1:] if isinstance(feature, BandsFeature) else feature.edges_hz(info.sample_rate_hz)
+    rows = len(cuts)
+    return (n_signals(info.channels, channel=feature.channel), rows, grid.n_frames)
 
 
 def _reach(features: Iterable[PerFrame], grid: FrameGrid, first: int, last: int) -> tuple[int, int]:
@@ -194,7 +222,7 @@ def _reach(features: Iterable[PerFrame], grid: FrameGrid, first: int, last: int)
             low, high = grid.bounds(first, last, window_ms=feature.window_ms)
             lows.append(int(low[0]))
             highs.append(int(high[-1]))
-        elif isinstance(feature, SpectrumFeature):
+        elif not isinstance(feature, LevelsFeature):
             half = _half(feature, grid)
             middles = grid.middles(first, last)
             lows.append(int(middles[0]) - half)
@@ -202,9 +230,9 @@ def _reach(features: Iterable[PerFrame], grid: FrameGrid, first: int, last: int)
     return min(lows), max(highs)
 
 
-def _half(feature: SpectrumFeature, grid: FrameGrid) -> int:
+def _half(feature: SpectrumFeature | BandsFeature, grid: FrameGrid) -> int:
     """The samples before and after a frame's middle that a spectrum reads."""
-    if feature.part is not Part.WHOLE:
+    if isinstance(feature, SpectrumFeature) and feature.part is not Part.WHOLE:
         return _part_reader(feature, grid.sample_rate_hz, grid.n_samples).reach
     return window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz) // 2
 
@@ -223,7 +251,13 @@ def _read(
         if feature.part is not Part.WHOLE:
             return _part_reader(feature, grid.sample_rate_hz, grid.n_samples)(signals, middles, start=start)
         n_window = window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz)
-        return cumulative_power(signals, middles, n_window=n_window, transform=transform_for(grid.n_samples))
+        return summed_power(signals, middles, n_window=n_window, transform=transform_for(grid.n_samples))
+    if isinstance(feature, BandsFeature):
+        rate_hz = grid.sample_rate_hz
+        n_window = window_samples(feature.window, sample_rate_hz=rate_hz)
+        transform, middles = transform_for(grid.n_samples), grid.middles(*frames) - start
+        squares = squared_spectra(signals, middles, n_window=n_window, transform=transform)
+        return bands_power(squares, cuts_hz=feature.cuts_hz, sample_rate_hz=rate_hz)
     lows, highs = grid.bounds(*frames, window_ms=feature.window_ms)
     lows, highs = np.clip(lows, 0, grid.n_samples), np.clip(highs, 0, grid.n_samples)
     read = levels(signals, lows - start, highs - start, detector=feature.detector)

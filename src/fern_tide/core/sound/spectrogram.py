@@ -8,7 +8,8 @@ import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.base.signal import Float32Array, FloatArray
-from fern_tide.core.sound.spectrum import PART_HZ, Part, band_power
+from fern_tide.core.sound.band_reading import band_power
+from fern_tide.core.sound.spectrum import PART_HZ, Part
 
 Picture: TypeAlias = npt.NDArray[np.uint8]
 VERSION = 1
@@ -29,7 +30,7 @@ def picture(balanced: tuple[Float32Array, FloatArray], fine: tuple[Float32Array,
     """Draw a spectrum over time; what lies below 300 Hz is seen through the finer window.
 
     Args:
-        balanced: a spectrum of shape (signals, columns, frames), from cumulative_power, and its columns' frequencies.
+        balanced: a spectrum of shape (signals, columns, frames), from summed_power, and its columns' frequencies.
         fine: the same through the fine window.
 
     Returns:

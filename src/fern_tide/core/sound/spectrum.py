@@ -1,4 +1,4 @@
-"""Cumulative power spectra: from one of them, any band's level is a difference of two columns.
+"""Summed power spectra: from one of them, any band's level is read from a few columns.
 
 Power is calibrated so that a sine of amplitude A has A^2/2 in all, whatever the window: with a Hann window w of N
 samples, bin k of the one-sided spectrum holds 2|X_k|^2 / (N sum(w^2)) (1 instead of 2 at zero and at Nyquist), by
@@ -19,6 +19,7 @@ from fern_tide.core.base.signal import Float32Array, FloatArray, spans
 from fern_tide.core.sound.decimated import Decimation, decimation
 from fern_tide.core.sound.grid import Samples
 
+GROUP = 8  # columns that are summed together
 BINS_IN_A_BAND = 8  # a Hann window's main lobe is four bins wide: a band twice as wide is resolved
 COLUMNS_PER_OCTAVE = 48
 _LONG_SAMPLES = 120 * 44_100  # from here on scipy transforms
@@ -123,10 +124,10 @@ def transform_for(n_samples: int) -> Transform:
     return scipy.fft.rfft
 
 
-def cumulative_power(
+def summed_power(
     x: Float32Array, middles: Samples, *, n_window: int, transform: Transform = np.fft.rfft
 ) -> Float32Array:
-    """Sum each frame's power spectrum from the top down, at the column edges.
+    """Sum each frame's power spectrum in columns, and within every eight columns from their top down.
 
     Args:
         x: shape (signals, samples); every window must lie inside it.
@@ -135,8 +136,8 @@ def cumulative_power(
         transform: from transform_for.
 
     Returns:
-        Shape (signals, columns, frames): the power at and above each column's edge. Summing from the top keeps
-        quiet high bands exact in float32.
+        Shape (signals, columns + 1, frames): the power from each column's edge to the end of its eight, the last all
+        zero. So few together keep a quiet band exact in float32, however loud it is elsewhere.
     """
     return _summed(_squares(_windowed(x, middles, n_window), transform), _columns(n_window))
 
@@ -169,7 +170,7 @@ class PartReader:
         return self.n_window // 2 + self.by.after + self.by.factor
 
     def __call__(self, x: Float32Array, middles: Samples, *, start: int) -> Float32Array:
-        """Sum each frame's power spectrum from the part's top down, shape (signals, columns, frames).
+        """Sum each frame's power spectrum as summed_power does, shape (signals, columns + 1, frames).
 
         Args:
             x: shape (signals, samples); all within reach of the middles must be there.
@@ -186,13 +187,17 @@ class PartReader:
 
 
 def _summed(squares: Float32Array, columns: _Columns) -> Float32Array:
-    """Sum from the top down at the columns' edges; shape (signals, columns + 1, frames), the last all zero."""
+    """Sum within groups of columns from their top down; shape (signals, columns + 1, frames), the last all zero."""
     alone, merged_at = 2 * columns.n_alone, 2 * (columns.first[columns.n_alone :] - columns.n_alone)
-    single = squares[..., :alone:2] + squares[..., 1:alone:2]
-    merged = np.add.reduceat(squares[..., alone : 2 * columns.end], merged_at, axis=-1)
-    inside = np.concatenate([single, merged], axis=-1)
-    above = np.zeros((inside.shape[0], inside.shape[2] + 1, inside.shape[1]), dtype=np.float32)
-    above[:, :-1] = np.cumsum(inside[..., ::-1], axis=-1, dtype=np.float64)[..., ::-1].swapaxes(-1, -2)
+    n = len(columns.first)
+    inside = np.zeros((*squares.shape[:2], -(-n // GROUP) * GROUP), dtype=np.float32)
+    np.add(squares[..., :alone:2], squares[..., 1:alone:2], out=inside[..., : columns.n_alone])
+    inside[..., columns.n_alone : n] = np.add.reduceat(squares[..., alone : 2 * columns.end], merged_at, axis=-1)
+    groups = inside.reshape(*squares.shape[:2], -1, GROUP)
+    for column in reversed(range(GROUP - 1)):
+        groups[..., column] += groups[..., column + 1]
+    above = np.zeros((inside.shape[0], n + 1, inside.shape[1]), dtype=np.float32)
+    above[:, :-1] = inside[..., :n].swapaxes(-1, -2)
     return above
 
 
@@ -241,38 +246,3 @@ def _hanns(n_window: int, factor: int) -> Float32Array:
     weights = 0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(n_window) / n_window)
     few = weights.reshape(-1, factor).T
     return np.asarray(few * np.sqrt(2.0 / (few.shape[1] * np.sum(few**2, axis=1, keepdims=True))), dtype=np.float32)
-
-
-def band_power(cumulative: Float32Array, edges_hz: FloatArray, *, cuts_hz: FloatArray) -> FloatArray:
-    """Read the power of what lies between each two neighbouring frequencies, shape (signals, bands, frames).
-
-    Args:
-        cumulative: shape (signals, columns, frames), from cumulative_power.
-        edges_hz: the columns' frequencies, ascending.
-        cuts_hz: the bands' edges, ascending, one more than there are bands.
-    """
-    at = np.stack([_at(cumulative, edges_hz, float(hz)) for hz in cuts_hz], axis=1)
-    return np.asarray(np.maximum(at[:, :-1] - at[:, 1:], 0.0))
-
-
-def band_level(cumulative: Float32Array, edges_hz: FloatArray, *, low_hz: float, high_hz: float) -> FloatArray:
-    """Read the RMS of what lies between two frequencies, edges cutting columns by fraction.
-
-    Args:
-        cumulative: shape (signals, columns, frames), from cumulative_power.
-        edges_hz: the columns' frequencies, ascending.
-        low_hz: the band's lower edge.
-        high_hz: the band's upper edge.
-
-    Returns:
-        Shape (frames,): the loudest signal's level. A sine of amplitude A wholly inside the band reads A/sqrt(2).
-    """
-    power = _at(cumulative, edges_hz, low_hz) - _at(cumulative, edges_hz, high_hz)
-    return np.asarray(np.sqrt(np.maximum(power, 0.0)).max(axis=0), dtype=np.float64)
-
-
-def _at(cumulative: Float32Array, edges_hz: FloatArray, hz: float) -> FloatArray:
-    index = int(np.clip(np.searchsorted(edges_hz, hz, side="right") - 1, 0, len(edges_hz) - 2))
-    share = float(np.clip((hz - edges_hz[index]) / (edges_hz[index + 1] - edges_hz[index]), 0.0, 1.0))
-    below, above = cumulative[:, index].astype(np.float64), cumulative[:, index + 1].astype(np.float64)
-    return below * (1.0 - share) + above * share

@@ -23,6 +23,7 @@ from fern_tide.web.heads import head
 from fern_tide.web.packing import Pack
 from fern_tide.workflows import recipes, tune, why
 from fern_tide.workflows.analysis import StoredFeatures
+from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.listening import heard_file, heard_key, kept_file
 
 pages = Blueprint("curves", __name__, url_prefix="/p/<key>")
@@ -66,7 +67,8 @@ def preview(key: str) -> Response:
     else:
         command = read_command(plain.get("command"))
     after = command.apply(before)
-    return _packed(after, tune.changes(before, after), {"revision": revision}, before=before)
+    hand = services().levels.under_the_hand
+    return _packed(after, tune.changes(before, after), {"revision": revision}, before=before, levels=hand)
 
 
 def _looked_at(project: Project) -> Project:
@@ -85,12 +87,13 @@ def _packed(
     *,
     before: Project | None,
     whole: frozenset[str] = frozenset(),
+    levels: Levels | None = None,
 ) -> Response:
     """Pack lanes and curves: of the whole project, or of what an edit of the document before changes.
 
     Mappings named by `whole` come with their level, whether the page should have it or not.
     """
-    pack, levels, stage = Pack(), services().levels, staged(project.scene)
+    pack, levels, stage = Pack(), levels or services().levels, staged(project.scene)
     shown = _looked_at(project)
     made = {curve.target: curve for curve in tune.curves_of(levels, shown, changes.targets)}
     stacks = why.all_stacks(shown)
@@ -98,7 +101,9 @@ def _packed(
     about = {
         "frames": project.n_frames,
         "lanes": {
-            mapping.id: _lane(pack, shown, mapping, known[mapping.id], why.sum_lift(mapping, made, stacks=stacks))
+            mapping.id: _lane(
+                pack, levels, shown, mapping, known[mapping.id], why.sum_lift(mapping, made, stacks=stacks)
+            )
             for mapping in changes.mappings
         },
         "curves": {str(target): _curve(pack, curve) for target, curve in made.items()},
@@ -111,7 +116,12 @@ def _packed(
 
 
 def _lane(
-    pack: Pack, project: Project, mapping: Mapping, before: Project | None, stacked: FloatArray | None
+    pack: Pack,
+    levels: Levels,
+    project: Project,
+    mapping: Mapping,
+    before: Project | None,
+    stacked: FloatArray | None,
 ) -> dict[str, Any]:
     """A lane and its sheet; levels and marks are in the unit of the marks' scale, so that the page converts nothing.
 
@@ -119,12 +129,12 @@ def _lane(
     """
     traced = request.args.get("traces") == mapping.id and mapping.steps
     known = before is not None and tune.same_level(before, project, mapping)
-    level = services().levels.followed(project, mapping)
-    shown = tune.sheet(services().levels, project, mapping)
+    level = levels.followed(project, mapping)
+    shown = tune.sheet(levels, project, mapping)
     marks, in_db = mapping.marks, mapping.marks.scale is Scale.DB
     return {
         "level": None if known else pack.add(to_db(level) if in_db else level),
-        "value": pack.add(tune.lane_lift(services().levels, project, mapping)),
+        "value": pack.add(tune.lane_lift(levels, project, mapping)),
         "histogram": pack.add(shown.histogram),
         "transfers": pack.add(shown.transfers),
         "axis": [shown.axis_low, shown.axis_high],
@@ -134,7 +144,7 @@ def _lane(
         "high_db": to_db(marks.high),
         "scale": str(marks.scale),
         "sum": None if stacked is None else pack.add(stacked),
-        "traces": pack.add(why.step_traces(services().levels, project, mapping)) if traced else None,
+        "traces": pack.add(why.step_traces(levels, project, mapping)) if traced else None,
         "hits": shown.hits,
         "at_rest": shown.at_rest,
         "at_full": shown.at_full,
@@ -150,7 +160,8 @@ def _curve(pack: Pack, curve: Curve) -> dict[str, Any]:
 def level(key: str, envelope_id: str) -> Response:
     """Give an envelope's raw and cleaned level."""
     project = studio().projects.head(key)[1]
-    return _levels(project, project.envelope(envelope_id))
+    pack = Pack()
+    return pack.response(level_head(pack, project, project.envelope(envelope_id)))
 
 
 @pages.post("/envelopes/preview")
@@ -158,17 +169,14 @@ def level_preview(key: str) -> Response:
     """Give an envelope's levels as they would be after an edit that is not stored."""
     command = read_command(body().get("command"))
     after = command.apply(studio().projects.head(key)[1])
-    return _levels(after, after.envelope(str(request.args.get("envelope", ""))))
-
-
-def _levels(project: Project, envelope: Envelope) -> Response:
+    envelope = after.envelope(str(request.args.get("envelope", "")))
     pack = Pack()
-    return pack.response(level_head(pack, project, envelope))
+    return pack.response(level_head(pack, after, envelope, levels=services().levels.under_the_hand))
 
 
-def level_head(pack: Pack, project: Project, envelope: Envelope) -> dict[str, Any]:
+def level_head(pack: Pack, project: Project, envelope: Envelope, *, levels: Levels | None = None) -> dict[str, Any]:
     """Pack an envelope's level, one array a row; in dB as well for the figure at the playhead."""
-    levels = services().levels
+    levels = levels or services().levels
     raw, cleaned = levels.raw(project, envelope), levels.cleaned(project, envelope)
     followers = [mapping for mapping in project.mappings if mapping.envelope == envelope.id]
     return {

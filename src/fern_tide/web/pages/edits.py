@@ -61,7 +61,7 @@ def add_mapping(key: str) -> Any:
     if plain.get("target"):
         target = Target.parse(str(plain["target"]))
     envelope = str(plain.get("envelope") or envelope)
-    mapping = tune.new_mapping(services().levels, project, envelope_id=envelope, target=target)
+    mapping = tune.new_mapping(services().levels.under_the_hand, project, envelope_id=envelope, target=target)
     revision = tune.edit(studio(), key, PutMapping(mapping=mapping), base=whole(plain, "base"))
     return _answer(revision, mapping=mapping.id)
 
@@ -96,7 +96,7 @@ def suggest(key: str, mapping_id: str) -> Any:
     envelope = str(plain.get("envelope") or mapping.envelope)
     scale = Scale(plain["scale"]) if plain.get("scale") in set(Scale) else mapping.marks.scale
     row = whole(plain, "row") if "row" in plain else mapping.row if envelope == mapping.envelope else 0
-    marks = tune.suggest(services().levels, project, envelope_id=envelope, scale=scale, row=row).marks
+    marks = tune.suggest(services().levels.under_the_hand, project, envelope_id=envelope, scale=scale, row=row).marks
     followed = {"envelope": envelope, "row": row, "marks": marks}
     changed = build(Mapping, {**mapping.model_dump(), **followed})
     return _answer(tune.edit(studio(), key, PutMapping(mapping=changed), base=whole(plain, "base")))

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from typing import Annotated
 
+import numpy as np
 from pydantic import Field, model_validator
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.sound.band_reading import band_doubt, band_level
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
-from fern_tide.core.sound.features import SpectrumFeature, spectrum_of_band
-from fern_tide.core.sound.spectrum import Window, band_level
+from fern_tide.core.sound.features import BandsFeature, SpectrumFeature, band_feature
+from fern_tide.core.sound.spectrum import Window, resolve
 
 
 class BandParams(Params):
@@ -32,18 +34,27 @@ class BandParams(Params):
         return self
 
 
-def needs(params: BandParams, info: SoundInfo) -> tuple[SpectrumFeature, ...]:
-    """Give the one spectrum in which the band is resolved."""
-    band = {"low_hz": params.low_hz, "high_hz": params.high_hz}
-    return (spectrum_of_band(params.channel, params.window, sample_rate_hz=info.sample_rate_hz, **band),)
+def needs(params: BandParams, info: SoundInfo) -> tuple[SpectrumFeature | BandsFeature, ...]:
+    """Give the one spectrum in which the band is resolved, or where it is narrow a reading of its own."""
+    low, high, rate_hz = params.low_hz, params.high_hz, info.sample_rate_hz
+    return (band_feature(params.channel, params.window, low_hz=low, high_hz=high, sample_rate_hz=rate_hz),)
 
 
 def read(params: BandParams, source: Source) -> FloatArray:
     """Give the band's RMS per frame, linear; a sine of amplitude A inside it reads A/sqrt(2). Shape (frames,)."""
     (feature,) = needs(params, source.info)
-    rate = source.info.sample_rate_hz
-    edges = feature.edges_hz(rate)
-    return band_level(source.get(feature), edges, low_hz=params.low_hz, high_hz=params.high_hz)
+    stored = source.get(feature)
+    if isinstance(feature, BandsFeature):
+        return np.asarray(np.sqrt(stored[:, 0].astype(np.float64)).max(axis=0))
+    edges = feature.edges_hz(source.info.sample_rate_hz)
+    return band_level(stored, edges, low_hz=params.low_hz, high_hz=params.high_hz)
+
+
+def doubt(params: BandParams, info: SoundInfo) -> str:
+    """Say what such a band cannot tell."""
+    low, high, rate_hz = params.low_hz, params.high_hz, info.sample_rate_hz
+    window = resolve(params.window, low_hz=low, high_hz=high, sample_rate_hz=rate_hz)
+    return band_doubt(window, low_hz=low, high_hz=high, sample_rate_hz=rate_hz)
 
 
 READING = Reading(
@@ -53,4 +64,6 @@ READING = Reading(
     params=BandParams,
     needs=needs,
     read=read,
+    doubt=doubt,
+    version=2,
 )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from itertools import pairwise
+from itertools import groupby, pairwise
 from typing import Annotated
 
 import numpy as np
@@ -14,10 +14,11 @@ from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.clean_up.equalise import equalise_rows
 from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.sound.band_reading import band_doubt, band_level
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
-from fern_tide.core.sound.features import SpectrumFeature, spectrum_of_band
-from fern_tide.core.sound.spectrum import Window, band_level
+from fern_tide.core.sound.features import BandsFeature, SpectrumFeature, band_feature
+from fern_tide.core.sound.spectrum import Window, resolve
 
 
 class Spacing(StrEnum):
@@ -66,32 +67,62 @@ def cuts_hz(params: BankParams) -> FloatArray:
     return np.asarray(700.0 * (10.0 ** (np.linspace(lowest, highest, n) / 2595.0) - 1.0))
 
 
-def _spectra(params: BankParams, info: SoundInfo) -> list[SpectrumFeature]:
+def _features(params: BankParams, info: SoundInfo) -> list[SpectrumFeature | BandsFeature]:
+    """Give what each row is read from; narrow rows beside each other, seen through the same window, share a reading."""
     cuts = cuts_hz(params)
-    return [
-        spectrum_of_band(
-            params.channel, params.window, low_hz=float(low), high_hz=float(high), sample_rate_hz=info.sample_rate_hz
+    found: list[SpectrumFeature | BandsFeature] = []
+    for low, high in pairwise(cuts.tolist()):
+        feature = band_feature(
+            params.channel, params.window, low_hz=low, high_hz=high, sample_rate_hz=info.sample_rate_hz
         )
-        for low, high in pairwise(cuts)
-    ]
+        found.append(feature)
+    return [feature for alike, run in groupby(found, key=_kind_of) for feature in _joined(alike, list(run))]
 
 
-def needs(params: BankParams, info: SoundInfo) -> tuple[SpectrumFeature, ...]:
+def _kind_of(feature: SpectrumFeature | BandsFeature) -> tuple[bool, Window]:
+    return isinstance(feature, BandsFeature), feature.window
+
+
+def _joined(
+    alike: tuple[bool, Window], run: list[SpectrumFeature | BandsFeature]
+) -> list[SpectrumFeature | BandsFeature]:
+    if not alike[0]:
+        return run
+    cuts = [feature.cuts_hz for feature in run if isinstance(feature, BandsFeature)]
+    together = BandsFeature(channel=run[0].channel, window=alike[1], cuts_hz=(cuts[0][0], *(cut[1] for cut in cuts)))
+    return [together] * len(run)
+
+
+def needs(params: BankParams, info: SoundInfo) -> tuple[SpectrumFeature | BandsFeature, ...]:
     """Give the spectra in which the bands are resolved."""
-    return tuple(dict.fromkeys(_spectra(params, info)))
+    return tuple(dict.fromkeys(_features(params, info)))
 
 
 def read(params: BankParams, source: Source) -> FloatArray:
     """Give each band's RMS per frame, shape (bands, frames), lowest first, equalised as chosen."""
     rate, cuts = source.info.sample_rate_hz, cuts_hz(params)
     levels = []
-    for feature, low, high in zip(_spectra(params, source.info), cuts[:-1], cuts[1:], strict=True):
-        edges = feature.edges_hz(rate)
-        levels.append(band_level(source.get(feature), edges, low_hz=float(low), high_hz=float(high)))
+    for feature, low, high in zip(_features(params, source.info), cuts[:-1].tolist(), cuts[1:].tolist(), strict=True):
+        stored = source.get(feature)
+        if isinstance(feature, BandsFeature):
+            row = stored[:, feature.cuts_hz.index(low)].astype(np.float64)
+            levels.append(np.sqrt(row).max(axis=0))
+        else:
+            levels.append(band_level(stored, feature.edges_hz(rate), low_hz=low, high_hz=high))
     bank = np.stack(levels)
     if params.equalise is Equalised.NONE:
         return bank
     return equalise_rows(bank, percentile=99.5, together=params.equalise is Equalised.ALL)
+
+
+def doubt(params: BankParams, info: SoundInfo) -> str:
+    """Say what the narrowest of the bands, or the highest, cannot tell."""
+    cuts, rate_hz = cuts_hz(params), info.sample_rate_hz
+    found = ""
+    for low, high in pairwise(cuts.tolist()):
+        window = resolve(params.window, low_hz=low, high_hz=high, sample_rate_hz=rate_hz)
+        found = found or band_doubt(window, low_hz=low, high_hz=high, sample_rate_hz=rate_hz)
+    return found
 
 
 def rows(params: BankParams) -> tuple[str, ...]:
@@ -108,4 +139,6 @@ READING = Reading(
     needs=needs,
     read=read,
     rows=rows,
+    doubt=doubt,
+    version=2,
 )

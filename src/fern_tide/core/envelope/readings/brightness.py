@@ -11,6 +11,7 @@ from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import OwnUnit, from_db
 from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.sound.band_reading import column_weights
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import SpectrumFeature
@@ -46,11 +47,9 @@ def read(params: BrightnessParams, source: Source) -> FloatArray:
     rate = source.info.sample_rate_hz
     edges = feature.edges_hz(rate)
     middles = (edges[:-1] + edges[1:]) / 2
-    steps = np.diff(middles, prepend=0.0)  # the sum over columns of middle times power, told by the sums from the top
-    stored = source.get(feature)
-    total = stored[:, 0].astype(np.float64).sum(axis=0)
-    weighted = np.einsum("c,scf->f", steps.astype(np.float32), stored[:, :-1]).astype(np.float64)
-    weighted -= middles[-1] * stored[:, -1].astype(np.float64).sum(axis=0)
+    stored = source.get(feature)[:, :-1]
+    counts = np.stack([column_weights(np.ones(len(middles))), column_weights(middles)]).astype(np.float32)
+    total, weighted = np.einsum("wc,scf->wf", counts, stored).astype(np.float64)
     heard = total > from_db(params.silent_db) ** 2
     centroid_hz = np.where(heard, weighted / np.where(heard, total, 1.0), DARKEST_HZ)
     return np.asarray(np.clip(np.log2(np.maximum(centroid_hz, DARKEST_HZ) / DARKEST_HZ) / OCTAVES, 0.0, 1.0))
@@ -63,6 +62,6 @@ READING = Reading(
     params=BrightnessParams,
     needs=needs,
     read=read,
-    version=2,
+    version=3,
     unit=lambda params: HERTZ,
 )

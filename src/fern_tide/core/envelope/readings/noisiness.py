@@ -11,6 +11,7 @@ from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import from_db
 from fern_tide.core.envelope.reading import Reading, Source, in_shares
+from fern_tide.core.sound.band_reading import column_power
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import SpectrumFeature
@@ -49,10 +50,10 @@ def read(params: NoisinessParams, source: Source) -> FloatArray:
     stored = source.get(feature)
     out = np.zeros(stored.shape[-1])
     for start in range(0, len(out), _STRETCH):
-        above = stored[:, first : last + 1, start : start + _STRETCH].astype(np.float64).sum(axis=0)
-        density = np.maximum(above[:-1] - above[1:], 0.0) / widths[:, None]
+        power = column_power(stored[..., start : start + _STRETCH], int(first), int(last)).sum(axis=0)
+        density = power / widths[:, None]
         mean = share @ density
-        heard = above[0] - above[-1] > from_db(params.silent_db) ** 2
+        heard = power.sum(axis=0) > from_db(params.silent_db) ** 2
         floor = np.where(heard, mean * 1e-10, 1.0)
         flat = np.exp(share @ np.log(np.maximum(density, floor))) / np.where(heard, mean, 1.0)
         out[start : start + _STRETCH] = np.where(heard, np.minimum(flat, 1.0), 0.0)

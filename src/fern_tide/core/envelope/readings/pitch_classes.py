@@ -11,10 +11,11 @@ from pydantic import Field
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.sound.band_reading import band_power
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import SpectrumFeature
-from fern_tide.core.sound.spectrum import Part, Window, band_power
+from fern_tide.core.sound.spectrum import Part, Window
 
 NAMES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
 _LOWEST_MIDI, _OCTAVES = 48, 5  # C3 at 130.8 Hz, below which a fine window cannot tell notes apart, to B7

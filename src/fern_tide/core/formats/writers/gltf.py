@@ -1,8 +1,8 @@
 """glTF: the 3D scene as one GLB, with one animation in it.
 
 What was brought in comes back as it is, with the animation added. Places of nodes and weights are core channels; all
-else is written with KHR_animation_pointer. Times are the frames' own starts, k / rate, or the single precision just
-before, so that a player at k / rate has reached frame k. What turns half way round in a frame has keys between.
+else is written with KHR_animation_pointer. Times are the starts of the frames, k / rate; those of steps never later
+than that, so that a player has reached them. What turns half way round in a frame has keys between.
 """
 
 from __future__ import annotations
@@ -67,7 +67,8 @@ def encode(hand_off: HandOff, params: GltfParams) -> bytes:
             turning = item.channel.form is Form.ROTATION
             keys = params.keys(item.rows, spans=item.spans, places=item.places, turning=turning)
             keys = _held_to_the_end(keys, hand_off.n_frames)
-            seconds = at_or_before(hand_off.rate.times(keys.frames)).astype("<f4")
+            seconds = hand_off.rate.times(keys.frames)
+            seconds = (at_or_before(seconds) if held else seconds).astype("<f4")
             if seconds.tobytes() not in times:
                 times[seconds.tobytes()] = built.add(seconds, "SCALAR", bounds=True)
             output = _add_values(built, item, keys, float(hand_off.rate.fps))
@@ -132,7 +133,7 @@ def read_back(content: bytes, hand_off: HandOff, params: GltfParams) -> Mapping[
         values = values_of(gltf, sampler["output"]).astype(np.float64)
         tangents = 3 if interpolation is Interpolation.CUBIC else 1
         rows = values.reshape(len(times), tangents, -1)
-        slopes = rows[:, -1].T / fps if tangents == 3 else np.zeros((rows.shape[2], len(times)))
+        slopes = rows[:, 0].T / fps if tangents == 3 else np.zeros((rows.shape[2], len(times)))
         keys = Keys(times * fps, rows[:, tangents // 2].T, slopes, 0.0, interpolation)
         pointer = (
             target.get("extensions", {}).get(POINTER, {}).get("pointer") or f"/nodes/{target['node']}/{target['path']}"
