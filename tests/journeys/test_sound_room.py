@@ -118,7 +118,7 @@ def test_a_second_track_is_lined_up_and_only_what_is_switched_on_is_heard(room):
     for _ in range(3):
         room.press("body", "Shift+ArrowRight")  # by beats of the drums
     at = int(room.locator("#frame-words").text_content().split()[1])
-    room.select_option("#line-up", "playhead")
+    room.select_option("#line-up", "sample:playhead")
     wait(room, "JSON.parse(document.querySelector(\"[data-track-json='tone']\").textContent).offset_samples !== 0")
     onset_s = 1.0 + kept(room, "track", "tone")["offset_samples"] / RATE_HZ
     assert onset_s == pytest.approx(at / 30, abs=0.004)

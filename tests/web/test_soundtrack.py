@@ -102,7 +102,12 @@ def test_a_track_is_placed_by_frames_and_lined_up_with_a_frame(client, studio, d
     assert studio.projects.current(demo).document.track("panes").offset_samples == 17_640
     assert post(client, demo, "tracks/panes/offset", near_s=6.0, frame=200).status_code == 200
     assert studio.projects.current(demo).document.track("panes").offset_samples != 17_640
-    for wrong in ({"offset": None}, {"offset": 1, "counted_in": "miles"}, {"frame": "x", "near_s": 1}):
+    for wrong in (
+        {"offset": None},
+        {"offset": 1, "counted_in": "miles"},
+        {"frame": "x", "near_s": 1},
+        {"frame": 1, "near_s": 1, "to": "bar"},
+    ):
         assert post(client, demo, "tracks/panes/offset", **wrong).status_code == 422
 
 

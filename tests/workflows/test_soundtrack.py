@@ -20,7 +20,7 @@ from fern_tide.store.files import DerivedStore
 from fern_tide.workflows import analysis, bring_in_sound, listening, swap_media, tune
 from fern_tide.workflows.beat import Correction, corrected
 from fern_tide.workflows.levels import Levels
-from fern_tide.workflows.place_track import CountedIn, lined_up, placed
+from fern_tide.workflows.place_track import CountedIn, LinedUp, lined_up, placed
 from fern_tide.workflows.source import pack_rhythm, rhythm_key, unpack_rhythm
 from fern_tide.workflows.spectra import spectrogram, suggested
 
@@ -122,12 +122,16 @@ def test_a_hit_is_lined_up_with_a_frame(studio, levels, key):
     project = document(studio, key)
     track = project.tracks[0]
     hits, _ = levels.rhythm(project, track)
-    moved = lined_up(project, track, hits, near_s=float(hits.times_s[3]) + 0.02, frame=100)
+    near_s = float(hits.times_s[3]) + 0.02
+    moved = lined_up(project, track, hits, near_s=near_s, frame=100, to=LinedUp.SAMPLE)
     lands = hits.times_s[3] + float(moved.offset)
-    assert project.rate.frames_of_times(np.array([lands + 1e-6]))[0] == 100
-    assert lands == pytest.approx(100 / 30, abs=1e-4)
+    assert lands == pytest.approx(100 / 30, abs=1e-9)
+    for frame in (0, 1, 99, 100, 101):
+        moved = lined_up(project, track, hits, near_s=near_s, frame=frame, to=LinedUp.FRAME)
+        assert project.rate.frames_of_times(np.array([hits.times_s[3] + float(moved.offset)]))[0] == frame
+        assert (moved.offset * 30).denominator == 1  # a whole number of frames
     with pytest.raises(FernTideError, match="No hits were found"):
-        lined_up(project, track, Hits(np.zeros(0), np.zeros(0)), near_s=0, frame=1)
+        lined_up(project, track, Hits(np.zeros(0), np.zeros(0)), near_s=0, frame=1, to=LinedUp.FRAME)
 
 
 def test_a_moved_track_moves_its_level_by_whole_frames(studio, levels, key):

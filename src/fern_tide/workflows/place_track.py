@@ -45,8 +45,15 @@ def placed(project: Project, track: Track, *, offset: float, counted_in: Counted
     return track.model_copy(update={"offset_samples": max(-_LATEST, min(_LATEST, samples))})
 
 
-def lined_up(project: Project, track: Track, hits: Hits, *, near_s: float, frame: int) -> Track:
-    """Give the track so that its hit nearest a time falls on the first sample of a frame.
+class LinedUp(StrEnum):
+    """How a hit comes to lie: the track begins on a whole frame and the hit in the frame, or on its first sample."""
+
+    FRAME = "frame"
+    SAMPLE = "sample"
+
+
+def lined_up(project: Project, track: Track, hits: Hits, *, near_s: float, frame: int, to: LinedUp) -> Track:
+    """Give the track so that its hit nearest a time falls into a frame, or on its first sample.
 
     Args:
         project: its rate says where the frame begins.
@@ -54,6 +61,7 @@ def lined_up(project: Project, track: Track, hits: Hits, *, near_s: float, frame
         hits: of the track, in its own seconds.
         near_s: where the hit is now, in seconds of the project.
         frame: where it should be.
+        to: the frame, the track moved to a whole one; or the sample.
 
     Raises:
         FernTideError: the track has no hits.
@@ -62,5 +70,11 @@ def lined_up(project: Project, track: Track, hits: Hits, *, near_s: float, frame
         raise FernTideError(f"No hits were found in {track.name}.", remedy="Move it by frames instead.")
     rate_hz = track.info.sample_rate_hz
     nearest = float(hits.times_s[int(np.argmin(np.abs(hits.times_s + float(track.offset) - near_s)))])
-    target = project.rate.first_sample(frame, sample_rate_hz=rate_hz)
-    return track.model_copy(update={"offset_samples": target - round(nearest * rate_hz)})
+    hit = round(nearest * rate_hz)
+    offset = project.rate.first_sample(frame, sample_rate_hz=rate_hz) - hit
+    if to is LinedUp.FRAME:
+        about = frame - project.rate.frame_of_sample(hit, sample_rate_hz=rate_hz)
+        tried = [project.rate.first_sample(n, sample_rate_hz=rate_hz) for n in (about, about + 1, about - 1)]
+        lands = [project.rate.frame_of_sample(hit + start, sample_rate_hz=rate_hz) for start in tried]
+        offset = tried[lands.index(frame)]
+    return track.model_copy(update={"offset_samples": offset})

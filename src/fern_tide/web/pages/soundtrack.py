@@ -5,12 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import asdict
-from typing import Any
+from enum import StrEnum
+from typing import Any, TypeVar
 
 import numpy as np
 from flask import Blueprint, Response, jsonify, request, send_file
 
 from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.naming import words
 from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.beat_grid import on_beat
 from fern_tide.core.formats.moments import MOST_BYTES, Moment, read_moments, write_csv, write_vtt
@@ -24,7 +26,7 @@ from fern_tide.workflows.analysis import NotAnalyzedYet
 from fern_tide.workflows.beat import Correction, corrected
 from fern_tide.workflows.bring_in_sound import fresh_id
 from fern_tide.workflows.listening import band_file
-from fern_tide.workflows.place_track import CountedIn, lined_up, placed
+from fern_tide.workflows.place_track import CountedIn, LinedUp, lined_up, placed
 from fern_tide.workflows.spectra import spectrogram, suggested
 
 pages = Blueprint("soundtrack", __name__, url_prefix="/p/<key>")
@@ -227,6 +229,16 @@ def band_sound(key: str, track_id: str) -> Response:
     return send_file(path, mimetype="audio/wav", conditional=True, max_age=3600)
 
 
+E = TypeVar("E", bound=StrEnum)
+
+
+def _one_of(choices: type[E], plain: dict[str, Any], name: str, default: str) -> E:
+    value = plain.get(name, default)
+    if value not in set(choices):
+        raise InvalidParameter(words(name), value=value, allowed=", ".join(choices))
+    return choices(value)
+
+
 @pages.post("/tracks/<track_id>/offset")
 def offset(key: str, track_id: str) -> Any:
     """Move a track in time: to an offset, or so that a hit of it lies on a frame."""
@@ -235,12 +247,11 @@ def offset(key: str, track_id: str) -> Any:
     track = project.track(track_id)
     if "frame" in plain:
         hits, _ = services().levels.rhythm(project, track)
-        moved = lined_up(project, track, hits, near_s=_finite(plain, "near_s"), frame=int(_finite(plain, "frame")))
+        near_s, frame = _finite(plain, "near_s"), int(_finite(plain, "frame"))
+        moved = lined_up(project, track, hits, near_s=near_s, frame=frame, to=_one_of(LinedUp, plain, "to", "frame"))
     else:
-        counted_in = plain.get("counted_in", "frames")
-        if counted_in not in set(CountedIn):
-            raise InvalidParameter("counted in", value=counted_in, allowed=", ".join(CountedIn))
-        moved = placed(project, track, offset=_finite(plain, "offset"), counted_in=CountedIn(counted_in))
+        counted_in = _one_of(CountedIn, plain, "counted_in", "frames")
+        moved = placed(project, track, offset=_finite(plain, "offset"), counted_in=counted_in)
     return jsonify(standing(tune.edit(studio(), key, PutTrack(track=moved), base=whole(plain, "base"))))
 
 

@@ -69,12 +69,14 @@ export function mountSoundtrack(parts, { state, axis, refresh, soon, signal }) {
     soon();
   }
 
-  async function lineUp(where) {
+  /** @param {string} chosen "frame" or "sample", a colon, and "playhead" or a marker's id */
+  async function lineUp(chosen) {
+    const [to, where] = chosen.split(/:(.*)/);
     const marker = project.standing.markers.find(({ id }) => id === where);
     const frame = marker ? Math.floor(markerFrame(marker) + 1e-4) : transport.frame;
     const near = state.picked ?? nearest(rhythm.hits, transport.frame) ?? transport.frame;
     state.picked = null;
-    await project.send(`tracks/${state.track}/offset`, { near_s: near / perSecond(), frame });
+    await project.send(`tracks/${state.track}/offset`, { near_s: near / perSecond(), frame, to });
   }
 
   async function swapped(file) {
