@@ -18,7 +18,8 @@ MOST_GROUPS = 120
 def aim(project: Project, mapping: Mapping, *, place: int, target: Target) -> Mapping:
     """Let the drive at a place move another property; past the last, add a drive.
 
-    All settings stay. So do the ends, where the other property counts in the same unit, and else they are its own.
+    All settings stay. So do the ends, where the other property counts in the same unit, and else they are its own. A
+    mapping that was named after what it moved is named after what it moves now.
 
     Raises:
         UnknownName: there is no such part or property.
@@ -31,7 +32,15 @@ def aim(project: Project, mapping: Mapping, *, place: int, target: Target) -> Ma
     drives = list(mapping.drives)
     like = drives[min(max(place, 0), len(drives) - 1)]
     drives[place : place + 1] = [aimed(project, like, target, own_ends=place >= len(drives))]
-    return mapping.but(drives=tuple(drives))
+    moved = mapping.drives[place] if 0 <= place < len(mapping.drives) else None
+    renamed = moved is not None and mapping.name == name_after(project, moved.target)
+    return mapping.but(drives=tuple(drives), name=name_after(project, target) if renamed else mapping.name)
+
+
+def name_after(project: Project, target: Target) -> str:
+    """Name a mapping after what it moves."""
+    part, item = project.scene.resolve(target)
+    return f"{part.name} {item.label.lower()}"[:120]
 
 
 def aimed(project: Project, drive: Drive, target: Target, *, own_ends: bool = False) -> Drive:

@@ -8,9 +8,10 @@ steps, carry keyTimes, one per value, of ten decimals, just before the frame, by
 from __future__ import annotations
 
 import xml.etree.ElementTree as ET
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from math import atan2, degrees, floor, hypot
+from typing import TypeAlias
 
 import numpy as np
 
@@ -23,6 +24,9 @@ from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.geometry import matrix_of, number
 
 MARK = "fern-tide-"
+_TIME_LETTERS = 13  # of a key's time: 0.1234567890;
+_Timed: TypeAlias = tuple[list[str], FloatArray | None]
+"""The texts of keys, and their times as shares of the whole; none for a value a frame."""
 _EARLY = 2e-7  # of the time: browsers count it in single precision,
 _EARLY_S = 2e-6  # and in whole microseconds
 
@@ -46,9 +50,13 @@ class Clock:
 def animate(curve: Curve, attribute: str, clock: Clock) -> ET.Element:
     """Write the animation of one attribute."""
     rows = np.atleast_2d(curve.values)
-    times, kept = _times(rows, np.full(len(rows), curve.span), clock)
-    texts = _colours(kept) if curve.kind == "colour" else [number(value) for value in kept[0].tolist()]
-    return _made("animate", {"attributeName": attribute}, texts, times, clock)
+
+    def texts(kept: FloatArray) -> list[str]:
+        return _colours(kept) if curve.kind == "colour" else [number(value) for value in kept[0].tolist()]
+
+    return _made(
+        "animate", {"attributeName": attribute}, _shorter(rows, np.full(len(rows), curve.span), clock, texts), clock
+    )
 
 
 def _colours(srgb: FloatArray) -> list[str]:
@@ -73,10 +81,13 @@ def animate_transform(rows: FloatArray, verb: str, clock: Clock, *, adds: bool =
         clock: how long it takes.
         adds: whether it comes behind those before it, or replaces what the element had.
     """
-    times, kept = _times(rows, np.ptp(rows, axis=1) if rows.size else np.zeros(len(rows)), clock)
-    texts = [" ".join(number(value) for value in at) for at in kept.T.tolist()]
+    spans = np.ptp(rows, axis=1) if rows.size else np.zeros(len(rows))
+
+    def texts(kept: FloatArray) -> list[str]:
+        return [" ".join(number(value) for value in at) for at in kept.T.tolist()]
+
     attributes = {"attributeName": "transform", "type": verb} | ({"additive": "sum"} if adds else {})
-    return _made("animateTransform", attributes, texts, times, clock)
+    return _made("animateTransform", attributes, _shorter(rows, spans, clock, texts), clock)
 
 
 def animate_path(part: Part, levels: FloatArray, clock: Clock) -> ET.Element:
@@ -89,7 +100,23 @@ def animate_path(part: Part, levels: FloatArray, clock: Clock) -> ET.Element:
     """
     assert part.kind.path is not None
     texts = [part.kind.path(part.shape.params, column) for column in levels.T]
-    return _made("animate", {"attributeName": "d"}, texts, None, clock)
+    return _made("animate", {"attributeName": "d"}, (texts, None), clock)
+
+
+def _shorter(rows: FloatArray, spans: FloatArray, clock: Clock, texts: Callable[[FloatArray], list[str]]) -> _Timed:
+    """Give keys and their times, or a value a frame without times where that is shorter to write."""
+    times, kept = _times(rows, spans, clock)
+    few = texts(kept)
+    if times is None or clock.params.interpolation is Interpolation.STEP:
+        return few, times
+    if sum(map(len, few)) + len(few) * _TIME_LETTERS < rows.shape[1] * min(map(len, few)):
+        return few, times  # surely shorter: the values of all frames need not be written to tell
+    every = texts(rows)
+    return (few, times) if _length(few) + len(few) * _TIME_LETTERS < _length(every) else (every, None)
+
+
+def _length(texts: list[str]) -> int:
+    return sum(map(len, texts)) + len(texts)
 
 
 def _times(rows: FloatArray, spans: FloatArray, clock: Clock) -> tuple[FloatArray | None, FloatArray]:
@@ -100,10 +127,9 @@ def _times(rows: FloatArray, spans: FloatArray, clock: Clock) -> tuple[FloatArra
     return at_or_before(early).astype(np.float64), keys.values
 
 
-def _made(
-    tag: str, attributes: Mapping[str, str], texts: list[str], times: FloatArray | None, clock: Clock
-) -> ET.Element:
+def _made(tag: str, attributes: Mapping[str, str], timed: _Timed, clock: Clock) -> ET.Element:
     clock.count += 1
+    texts, times = timed
     step = clock.params.interpolation is Interpolation.STEP
     made = {
         "id": f"{MARK}{clock.count}",

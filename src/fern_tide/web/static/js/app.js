@@ -1,6 +1,7 @@
 // Starts the page: header, transport, keyboard, and the view of the room that is shown. Each view has one dispose scope.
 
 import { mountBench } from "./bench.js";
+import { mountDropAnywhere } from "./drop_anywhere.js";
 import { mountHandoff } from "./handoff.js";
 import { mountKeyboard } from "./keyboard.js";
 import { mountNumberFields } from "./number_field.js";
@@ -76,6 +77,7 @@ function mountHeader() {
   paintHeader();
 }
 
+mountDropAnywhere();
 project.open();
 if (project.key) {
   transport.open();

@@ -103,7 +103,10 @@ export function mountHandoff(room, signal) {
     const scrolled = find(".overflow-y-auto")?.scrollTop ?? 0;
     replaceHtml(parts, html);
     find(".overflow-y-auto").scrollTop = scrolled;
-    for (const [id, said] of Object.entries(written)) find(`#written-${id}`).innerHTML = said;
+    for (const [id, said] of Object.entries(written)) {
+      const place = find(`#written-${id}`); // a format that carries no such stage is not offered any more
+      if (place) place.innerHTML = said;
+    }
     mountParts();
     await load();
   }
@@ -126,7 +129,7 @@ export function mountHandoff(room, signal) {
   }
 
   async function write(id) {
-    const place = () => find(`#written-${id}`); // the room may be shown anew meanwhile
+    const place = () => find(`#written-${id}`) ?? document.createElement("div"); // the room may be shown anew meanwhile
     place().textContent = "Writing and reading back";
     const html = await telling(() => getText(project.url(`hand-off/write/${id}?${options()}`)));
     if (signal.aborted) return;

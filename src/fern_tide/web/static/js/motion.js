@@ -37,6 +37,8 @@ export class Motion {
       const pack = await getPack(this.#url("curves", since === null ? {} : { since, also }));
       if (mine !== this.#loads || this.signal.aborted) return; // a later one knows all that this does
       for (const id of also) this.#previewed.delete(id);
+      if (this.#before) Object.assign(this, this.#before); // what is peeked at lies over what was stored before
+      this.#before = null;
       this.#take(pack, { whole: since === null });
       this.#revision = pack.head.revision;
     } catch (wrong) {

@@ -4,6 +4,7 @@ import { postJson, getJson } from "./server.js";
 import { hush, notice, telling } from "./notices.js";
 
 const LOOK_AGAIN_MS = 250;
+const LOOK_ELSEWHERE_MS = 10_000;
 
 export const project = new (class extends EventTarget {
   key = null;
@@ -11,7 +12,22 @@ export const project = new (class extends EventTarget {
 
   open() {
     this.key = document.body.dataset.project ?? null;
-    if (this.key) this.take(JSON.parse(document.getElementById("standing").textContent), { quietly: true });
+    if (!this.key) return;
+    this.take(JSON.parse(document.getElementById("standing").textContent), { quietly: true });
+    this.#others = new BroadcastChannel(`fern-tide:${this.key}`);
+    this.#others.addEventListener("message", ({ data }) => data !== this.standing.revision && this.lookAgain());
+    const seen = () => document.visibilityState === "visible" && this.lookAgain();
+    document.addEventListener("visibilitychange", seen);
+    window.addEventListener("focus", seen);
+    setInterval(seen, LOOK_ELSEWHERE_MS);
+  }
+
+  /** Ask how the project stands, which another tab or another person may have changed, and take it in; it may fail quietly. */
+  lookAgain() {
+    return this.#inTurn(async () => {
+      const standing = await getJson(this.url("standing")).catch(() => null);
+      return standing && standing.revision !== this.standing.revision ? this.take(standing) : null;
+    });
   }
 
   url(path) {
@@ -24,17 +40,25 @@ export const project = new (class extends EventTarget {
     this.standing = standing;
     this.dispatchEvent(new Event("standing"));
     if (!quietly && before?.revision !== standing.revision) {
+      this.#others?.postMessage(standing.revision);
       this.dispatchEvent(new CustomEvent("revised", { detail: { before, ...detail } }));
     }
     return standing;
   }
 
+  #others = null;
   #queue = Promise.resolve();
+
+  /** Do one thing after the other; what fails is told to who asked, and keeps nothing after it from being done. */
+  #inTurn(run) {
+    const mine = this.#queue.then(run);
+    this.#queue = mine.catch(() => null);
+    return mine;
+  }
 
   /** Send something that makes a revision. One goes after the other, so that a quick hand does not conflict with itself. */
   send(path, plain = {}, detail = {}) {
-    this.#queue = this.#queue.then(() => this.#send(path, plain, detail));
-    return this.#queue;
+    return this.#inTurn(() => this.#send(path, plain, detail));
   }
 
   /** A conflict, which only another tab can make, shows how the project stands now; what needs an analysis waits for it. */
@@ -46,7 +70,8 @@ export const project = new (class extends EventTarget {
     } catch (wrong) {
       if (wrong.status === 202 && (await this.#analyzed(wrong.jobs))) return this.#send(path, plain, detail);
       notice(wrong.message);
-      if (wrong.status === 409) this.take(await getJson(this.url("standing")));
+      const standing = wrong.status === 409 ? await getJson(this.url("standing")).catch(() => null) : null;
+      if (standing) this.take(standing);
       else this.dispatchEvent(new CustomEvent("refused", { detail: wrong }));
       return null;
     }

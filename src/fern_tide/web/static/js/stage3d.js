@@ -2,6 +2,7 @@
 
 import { AnimationMixer, Box3, Matrix4, Raycaster, Vector2, Vector3 } from "../vendor/three.module.js";
 import { GLTFLoader } from "../vendor/GLTFLoader.js";
+import { notice } from "./notices.js";
 import { lensSetter, lightSetter, placeNode, simpler, surfaceSetter, weightsSetter } from "./stage3d_setters.js";
 import { View3d } from "./view3d.js";
 
@@ -35,6 +36,8 @@ export class Stage3d extends View3d {
     this.#surfaces();
     const lit = gltf.scene.getObjectByProperty("isLight", true) !== undefined;
     this.work.forEach((light, place) => (light.visible = place === 2 ? lit : !lit));
+    if (this.seen && lit && !this.lit) notice("The scene has a light of its own now: the stage's working light is out.", { tone: "good" });
+    this.lit = lit;
     if (!this.seen) this.#firstLook();
     this.seen = true;
     this.#bound = null;

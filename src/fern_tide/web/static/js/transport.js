@@ -36,6 +36,7 @@ export const transport = new (class extends EventTarget {
     const kept = JSON.parse(sessionStorage.getItem(`ft:${project.key}`) ?? "{}");
     this.frame = Math.min(kept.frame ?? 0, this.last);
     this.selection = kept.selection ?? null;
+    if (kept.looping) this.loop();
     document.getElementById("play").addEventListener("click", () => this.toggle());
     document.getElementById("loop").addEventListener("click", () => this.loop());
     this.audio.addEventListener("ended", () => this.#ended());
@@ -127,6 +128,7 @@ export const transport = new (class extends EventTarget {
   loop() {
     this.looping = !this.looping;
     document.getElementById("loop").setAttribute("aria-pressed", String(this.looping));
+    this.#keep();
   }
 
   select(range) {
@@ -189,8 +191,14 @@ export const transport = new (class extends EventTarget {
   show() {
     document.getElementById("clock").textContent = clockWords(this.frame, this.rate);
     document.getElementById("frame-words").textContent = `frame ${this.frame} of ${project.standing.frames}`;
-    sessionStorage.setItem(`ft:${project.key}`, JSON.stringify({ frame: this.frame, selection: this.selection }));
+    this.#keep();
     this.dispatchEvent(new Event("frame"));
+  }
+
+  /** Keep what a reload should find again. */
+  #keep() {
+    const { frame, selection, looping } = this;
+    sessionStorage.setItem(`ft:${project.key}`, JSON.stringify({ frame, selection, looping }));
   }
 
   #paintButton() {

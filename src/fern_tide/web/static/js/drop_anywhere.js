@@ -1,0 +1,24 @@
+// A file that is dropped beside the places for files: it must not open in the browser in the page's stead.
+
+import { notice } from "./notices.js";
+
+/** The inputs that take what is dropped on the room, by room. */
+const INPUTS = { projects: "#file", sound: "#file", stage: "#scene-file" };
+const ELSEWHERE = "Sounds go into the Sound room, drawings and models onto the Stage. Go there and drop it again.";
+
+/** Take files wherever they are dropped: into the room's own input, or not at all, and then that is said. */
+export function mountDropAnywhere() {
+  const withFiles = (event) => event.dataTransfer?.types.includes("Files") && !event.defaultPrevented;
+  document.addEventListener("dragover", (event) => withFiles(event) && event.preventDefault());
+  document.addEventListener("drop", (event) => {
+    if (!withFiles(event)) return;
+    event.preventDefault();
+    const input = document.querySelector(INPUTS[document.getElementById("room")?.dataset.room]);
+    if (!input) {
+      notice(ELSEWHERE);
+      return;
+    }
+    input.files = event.dataTransfer.files;
+    input.dispatchEvent(new Event("change", { bubbles: true }));
+  });
+}
