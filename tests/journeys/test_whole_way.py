@@ -161,7 +161,10 @@ def test_colour_and_two_tabs(page):
     drop_sound(page, SOUND)
     page.select_option("#first-target", "moth-one:fill")
     page.wait_for_selector("#at-full")
-    other = page.context.new_page()
+    elsewhere = page.context.browser.new_context(
+        viewport={"width": 1280, "height": 800}
+    )  # another machine: it is not told
+    other = elsewhere.new_page()
     other.goto(page.url)
     other.wait_for_selector("#at-full")
     page.fill("#at-full", "#ff0000")
@@ -174,7 +177,7 @@ def test_colour_and_two_tabs(page):
     other.wait_for_selector("#notice:not([hidden])")
     assert "changed in another tab since: 'Set the fill of Moth one at full'" in other.inner_text("#notice-words")
     wait(other, "document.querySelector('#at-full').value === '#ff0000'")  # it shows how things stand
-    other.close()
+    elsewhere.close()
 
 
 def test_a_property_that_is_picked_before_the_sound_is_read_is_driven_when_it_is(page):

@@ -1,0 +1,155 @@
+"""What the page shows is what is stored: after a choice, a conflict, another tab, a reload, a stray file."""
+
+import json
+
+from tests.conftest import drums, wav
+from tests.journeys.conftest import CHROMIUM, FLAGS, wait
+from tests.journeys.test_bench import mapping_json, undo_says
+from tests.journeys.test_rooms import demo  # noqa: F401
+
+
+def project(page, expression: str):
+    """Evaluate something of the page's project."""
+    return page.evaluate(f"import(scriptAt('project.js')).then(({{ project }}) => {expression})")
+
+
+def shown_numbers(page) -> str:
+    found = "[...document.querySelectorAll('#hits, #share-words, #low-db, #high-db')]"
+    return page.evaluate(f"{found}.map((e) => e.value ?? e.textContent).join('|')")
+
+
+def lane(page, key="lamp-glow") -> str:
+    return page.evaluate(f"document.querySelector('[data-lane=\"{key}\"]').toDataURL()")
+
+
+def test_after_a_recipe_is_taken_and_the_drawer_closed_everything_shows_it(demo):  # noqa: F811
+    for recipe in ("stepping-stones", "breath", "unfurl"):
+        demo.click("[data-drawer='recipes']")
+        entry = f"[data-pick='recipe'][data-id='{recipe}']"
+        demo.hover(entry)
+        demo.wait_for_timeout(150)
+        demo.click(entry)
+        undo_says(demo, "Apply")
+        demo.wait_for_timeout(400)  # the pointer still lies over an entry of the drawer, which is drawn anew
+        demo.mouse.move(
+            *[at + 3 for at in (demo.locator(entry).bounding_box()["x"], demo.locator(entry).bounding_box()["y"])]
+        )
+        demo.wait_for_timeout(200)
+        demo.click("#drawer [data-close]")
+        demo.wait_for_timeout(400)
+        seen, drawn = shown_numbers(demo), lane(demo)
+        demo.reload()
+        wait(demo, "document.querySelector('#hits')?.textContent !== '–'")
+        demo.wait_for_timeout(300)
+        assert shown_numbers(demo) == seen
+        assert lane(demo) == drawn
+
+
+def test_edits_go_on_after_a_conflict_whose_answer_was_lost(demo):  # noqa: F811
+    for words in ("409", "Failed to load", "ERR_FAILED"):
+        demo.expect_console(words)
+    demo.route("**/standing", lambda route: route.abort())
+    project(demo, "project.standing = { ...project.standing, revision: project.standing.revision - 1 }")
+    project(demo, "project.edit({ kind: 'rename_project', name: 'Lost' })")
+    wait(demo, "!document.querySelector('#notice').hidden")
+    demo.unroute("**/standing")
+    project(demo, "project.lookAgain()")
+    project(demo, "project.edit({ kind: 'rename_project', name: 'Found again' })")
+    undo_says(demo, "Found again")
+
+
+def test_another_tab_shows_what_was_edited_in_this_one(demo):  # noqa: F811
+    other = demo.context.new_page()
+    other.goto(demo.url)
+    wait(other, "document.querySelector('#hits')?.textContent !== '–'")
+    project(demo, "project.edit({ kind: 'rename_project', name: 'Two tabs' })")
+    wait(other, "document.querySelector('#project-name').value === 'Two tabs'")
+    project(other, "project.edit({ kind: 'rename_project', name: 'And back' })")
+    wait(demo, "document.querySelector('#project-name').value === 'And back'")
+    other.close()
+
+
+def test_a_file_dropped_beside_every_place_is_taken_in_or_said_and_never_opened(demo):  # noqa: F811
+    address = demo.url
+
+    def drop(room: str) -> None:
+        content = list(wav(drums(seconds=1), rate_hz=44_100))
+        demo.evaluate(
+            """([room, bytes]) => {
+                const files = new DataTransfer();
+                files.items.add(new File([new Uint8Array(bytes)], "Stray.wav", { type: "audio/wav" }));
+                const options = { bubbles: true, cancelable: true, dataTransfer: files };
+                for (const type of ["dragover", "drop"]) {
+                    const opens = document.querySelector(room).dispatchEvent(new DragEvent(type, options));
+                    if (opens) throw new Error("it would open");
+                }
+            }""",
+            [room, content],
+        )
+
+    drop("header")
+    wait(demo, "document.querySelector('#notice-words').textContent.includes('Sound room')")
+    assert demo.url == address
+    demo.press("body", "1")
+    demo.wait_for_selector("#trace")
+    drop("header")
+    undo_says(demo, "Add the track Stray")
+
+
+def test_a_reload_keeps_the_loop(demo):  # noqa: F811
+    demo.press("body", "l")
+    wait(demo, "document.querySelector('#loop').getAttribute('aria-pressed') === 'true'")
+    demo.reload()
+    wait(demo, "document.querySelector('#loop').getAttribute('aria-pressed') === 'true'")
+
+
+def test_a_mapping_named_after_what_it_moves_is_renamed_with_it_and_others_are_not(demo):  # noqa: F811
+    before = mapping_json(demo)
+    assert before["name"] == "Lamp glow"
+    named = project(
+        demo, f"project.edit({{ kind: 'put_mapping', mapping: {{ ...{json.dumps(before)}, name: 'Mine' }} }})"
+    )
+    assert named["revision"]
+    wait(demo, "document.querySelector('[data-mapping-json=\"lamp-glow\"]').textContent.includes('Mine')")
+
+
+def test_the_ruler_and_the_lanes_share_one_axis_where_scroll_bars_take_room(browser, server):
+    flags = [flag for flag in FLAGS if flag != "--hide-scrollbars"]
+    with_bars = browser.browser_type.launch(
+        executable_path=CHROMIUM, args=flags, ignore_default_args=["--hide-scrollbars"]
+    )
+    page = with_bars.new_page(base_url=server.url, viewport={"width": 1180, "height": 720})
+    page.goto("/")
+    page.click("#open-demo")
+    page.wait_for_selector("#plot", timeout=60_000)
+    wait(page, "document.querySelector('#hits').textContent !== '–'")
+    assert page.evaluate("((e) => e.offsetWidth - e.clientWidth)(document.querySelector('#lanes-scroll'))") > 5
+    edges = page.evaluate(
+        """[...document.querySelectorAll("#ribbon, canvas[data-lane]")].map((canvas) => {
+            const { left, right } = canvas.getBoundingClientRect();
+            return [left, right];
+        })"""
+    )
+    assert len(edges) > 2
+    for side in zip(*edges, strict=True):
+        assert max(side) - min(side) < 0.6
+    with_bars.close()
+
+
+def test_the_plot_of_the_hand_off_returns_after_the_stage_was_another(demo):  # noqa: F811
+    demo.click("#bake")
+    wait(demo, "document.querySelector('#bake').textContent === 'All curves baked'")
+    demo.press("body", "4")
+    wait(demo, "document.querySelector('#keys-words')?.textContent.includes('keys for')")
+    demo.click("#write-svg")
+    demo.wait_for_selector("#download-svg")
+    empty = {"name": "Empty", "kind": "3d", "parts": []}
+    project(
+        demo, f"project.edit({{ kind: 'put_scene', words: 'Another stage', scene: {json.dumps(empty)}, mappings: [] }})"
+    )
+    wait(demo, "document.querySelector('#write-svg') === null")
+    demo.click("#undo")
+    wait(demo, "document.querySelector('#write-svg') !== null")
+    wait(demo, "document.querySelector('#keys-words')?.textContent.includes('keys for')")
+    drawn = demo.evaluate("document.querySelector('#keys-plot').toDataURL().length")
+    assert drawn > 4_000
