@@ -16,6 +16,9 @@ case "$1" in
     command -v npm >/dev/null || get nodejs npm
     [ -x /usr/bin/chromium ] || get chromium
     command -v ffmpeg >/dev/null || get ffmpeg
+    command -v firefox-esr >/dev/null || get firefox-esr
+    command -v WebKitWebDriver >/dev/null || get webkit2gtk-driver
+    command -v xvfb-run >/dev/null || get xvfb xauth
     command -v ps >/dev/null || get procps
     ;;
 esac

@@ -27,7 +27,7 @@ def test_a_step_shows_at_its_frames_own_time_and_not_before(page, rate):
     page.route("**/steps.svg", lambda route: route.fulfill(body=written.content, content_type="image/svg+xml"))
     page.goto("/steps.svg")
     at = [float(fps.seconds(k)) for k in range(FRAMES)]
-    before = [(k - 0.01) / float(fps.fps) for k in range(1, FRAMES)]
+    before = [(k - 0.3) / float(fps.fps) for k in range(1, FRAMES)]
     found = page.evaluate(
         """times => {
             const moving = document.querySelector("animate").parentElement;

@@ -27,8 +27,8 @@ MARK = "fern-tide-"
 _TIME_LETTERS = 13  # of a key's time: 0.1234567890;
 _Timed: TypeAlias = tuple[list[str], FloatArray | None]
 """The texts of keys, and their times as shares of the whole; none for a value a frame."""
-_EARLY = 2e-7  # of the time: browsers count it in single precision,
-_EARLY_S = 2e-6  # and in whole microseconds
+_EARLY = 2e-7  # of the time: some browsers count it in single precision,
+_EARLY_S, _EARLY_FRAMES = 1e-3, 0.25  # and some in whole milliseconds
 
 
 @dataclass
@@ -123,8 +123,11 @@ def _times(rows: FloatArray, spans: FloatArray, clock: Clock) -> tuple[FloatArra
     if clock.params.error_percent == 0 and clock.params.interpolation is Interpolation.LINEAR:
         return None, rows
     keys = clock.params.keys(rows, spans=spans)
-    early = keys.frames / clock.n_frames * (1.0 - _EARLY) - _EARLY_S / clock.duration_s
-    return at_or_before(early).astype(np.float64), keys.values
+    times = np.asarray(keys.frames / clock.n_frames, dtype=np.float64)
+    if clock.params.interpolation is Interpolation.STEP:
+        early_s = min(_EARLY_S, _EARLY_FRAMES * clock.duration_s / clock.n_frames)
+        times = at_or_before(times * (1.0 - _EARLY) - early_s / clock.duration_s).astype(np.float64)
+    return times, keys.values
 
 
 def _made(tag: str, attributes: Mapping[str, str], timed: _Timed, clock: Clock) -> ET.Element:

@@ -93,7 +93,6 @@ export function mountHandoff(room, signal) {
     const { width } = canvas.getBoundingClientRect();
     const x = xOf(transport.frame + 0.5, { ...axis.view, width });
     head.hidden = x < 0 || x > width;
-    head.style.top = `${canvas.offsetTop}px`;
     head.style.transform = `translateX(${x}px)`;
   }
 
