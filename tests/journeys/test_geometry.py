@@ -342,12 +342,20 @@ def test_rows_of_a_bank_lie_from_low_at_the_bottom(modules):
 
 def test_a_report_groups_what_moved_alike(modules):
     same = {"largest": 0.5, "mean": 0.1, "at_s": 2.0, "note": ""}
-    said = {"moved": [{"name": "Cloche 1", **same}, {"name": "Cloche 2", **same}], "of": 5}
-    assert modules("soundtrack", "reportLines", said) == [
+    long = {"seconds": [9, 9]}
+    said = {"moved": [{"name": "Cloche 1", **same}, {"name": "Cloche 2", **same}], "of": 5, **long}
+    assert modules("swap_report", "reportLines", said) == [
         "2 of 5 driven curves moved:",
         "Cloche 1 and 1 like it: by up to 50.0 % of its range at 2.00 s, 10.0 % on average",
     ]
-    assert modules("soundtrack", "reportLines", {"moved": [], "of": 5}) == ["None of 5 driven curves moved."]
+    assert modules("swap_report", "reportLines", {"moved": [], "of": 5, **long}) == ["None of 5 driven curves moved."]
+    assert modules("swap_report", "reportLines", {"moved": [], "of": 0, "seconds": [9, 7.5]}) == [
+        "Nothing is driven yet, so nothing moved.",
+        "The project is 7.50 s long now, 9.00 s before.",
+    ]
+    assert (
+        modules("swap_report", "linePoints", [0, 0.5, 1], {"width": 10, "height": 22}) == "0.0,21.0 5.0,11.0 10.0,1.0"
+    )
 
 
 DRAWN = """async () => {

@@ -134,6 +134,8 @@ def test_a_swap_reports_what_moved_since(client, demo):  # noqa: F811
     said = client.get(f"/p/{demo}/moved?since={answer.json['before']}").json
     assert said["of"] == 20 and said["moved"]
     assert all(0 < item["largest"] <= 1 and item["name"] for item in said["moved"])
+    assert all(item["note"] or len(item["drawn"]) == 2 for item in said["moved"])
+    assert said["seconds"][0] == said["seconds"][1] > 44  # its other tracks are as long as they were
     assert client.get(f"/p/{demo}/moved?since=999999").status_code == 404
 
 

@@ -286,6 +286,12 @@ def test_a_swapped_file_keeps_everything_and_says_what_moved(studio, levels, key
     (moved,) = swap_media.report(levels, before, after)
     assert moved.target == "lamp:turn" and 0.3 < moved.largest <= 1.0
     assert moved.at_frame >= 4 * 30 - 2
+    assert moved.stretches and all(118 <= first < last <= after.n_frames for first, last in moved.stretches)
+    assert any(first <= moved.at_frame < last for first, last in moved.stretches)
+    was, now = np.array(moved.drawn)
+    assert was.shape == (96,) and min(was.min(), now.min()) == 0 and max(was.max(), now.max()) == 1
+    np.testing.assert_allclose(was[:24], now[:24], atol=0.05)  # the first third is as it was
+    assert np.abs(was - now).max() > 0.2
     assert swap_media.report(levels, before, before) == []
 
 

@@ -11,6 +11,7 @@ from fern_tide.core.base.target import Id
 from fern_tide.core.command import Command, choice_label, held, put, without
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.drive import Drive
+from fern_tide.core.mapping.linking import relinked
 from fern_tide.core.mapping.mapping import MOST_KEPT, Kept, Mapping
 from fern_tide.core.mapping.recipe import Recipe
 
@@ -40,7 +41,8 @@ class PutMapping(Command, frozen=True):
         return choice_label(old.steps, new.steps, new.name) or _drives_label(before, old, new) or f"Tune {new.name}"
 
     def apply(self, project: Project) -> Project:  # noqa: D102
-        return project.but(mappings=put(project.mappings, self.mapping))
+        mapping = relinked(held(project.mappings, self.mapping.id), self.mapping)
+        return project.but(mappings=put(project.mappings, mapping))
 
 
 def _drives_label(before: Project, old: Mapping, new: Mapping) -> str:

@@ -62,7 +62,7 @@ def _inputs(project: Project, target: Target, drivers: list[tuple[Mapping, Drive
         rows.append(
             {
                 "mapping": mapping.model_dump(mode="json", exclude={"drives", "muted", "kept"}),
-                "drive": drive.model_dump(mode="json"),
+                "drive": drive.model_dump(mode="json", exclude={"along", "other_way"}),
                 "envelope": envelope.model_dump(mode="json"),
                 "versions": [*envelope.versions, *mapping.versions],
                 "hits": hits_made_of(project, mapping),

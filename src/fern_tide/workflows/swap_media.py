@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.document import Project
@@ -17,6 +18,9 @@ from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.studio import Studio
 
 _SAME = 1e-6  # of a curve's range
+_SEEN = 0.02  # of it: what is told as a stretch
+_GAP_FRAMES = 12
+_COLUMNS = 96
 
 
 @dataclass(frozen=True)
@@ -29,6 +33,8 @@ class Moved:
         largest: the largest difference, as a share of the curve's range.
         mean: the mean difference, as a share of the range.
         at_frame: where it is largest.
+        stretches: where it differs by more than a fiftieth of the range: first frame and the one after the last.
+        drawn: the old and the new curve small, shape (2, 96), each from 0 to 1 of both their range.
         note: 'came in' or 'went' for a curve that only one of them has; else ''.
     """
 
@@ -37,6 +43,8 @@ class Moved:
     largest: float
     mean: float
     at_frame: int
+    stretches: tuple[tuple[int, int], ...] = ()
+    drawn: tuple[tuple[float, ...], ...] = ()
     note: str = ""
 
 
@@ -68,7 +76,7 @@ def report(levels: Levels, before: Project, after: Project) -> list[Moved]:
     old = {str(curve.target): curve for curve in tune.curves(levels, before)}
     new = {str(curve.target): curve for curve in tune.curves(levels, after)}
     found = [
-        Moved(target, _name(curve), 1.0, 1.0, 0, "went" if target in old else "came in")
+        Moved(target, _name(curve), 1.0, 1.0, 0, note="went" if target in old else "came in")
         for target, curve in {**old, **new}.items()
         if (target in old) != (target in new)
     ]
@@ -85,4 +93,35 @@ def _moved(old: Curve, new: Curve) -> Moved:
     a, b = np.atleast_2d(old.values)[:, :n], np.atleast_2d(new.values)[:, :n]
     span = max(float(np.ptp(np.atleast_2d(curve.values), axis=1).max(initial=0.0)) for curve in (old, new)) or 1.0
     apart = np.abs(a - b).max(axis=0) / span if n else np.zeros(1)
-    return Moved(str(new.target), _name(new), float(apart.max()), float(apart.mean()), int(apart.argmax()))
+    return Moved(
+        str(new.target),
+        _name(new),
+        float(apart.max()),
+        float(apart.mean()),
+        int(apart.argmax()),
+        stretches=_stretches(apart > _SEEN),
+        drawn=_drawn(old, new),
+    )
+
+
+def _stretches(differs: npt.NDArray[np.bool_]) -> tuple[tuple[int, int], ...]:
+    """Give where something holds, frame by frame; gaps of a few frames do not part two stretches."""
+    at = np.flatnonzero(differs)
+    if not len(at):
+        return ()
+    cuts = np.flatnonzero(np.diff(at) > _GAP_FRAMES)
+    begins, ends = np.append(at[0], at[cuts + 1]), np.append(at[cuts], at[-1]) + 1
+    return tuple(zip(begins.tolist(), ends.tolist(), strict=True))
+
+
+def _drawn(old: Curve, new: Curve) -> tuple[tuple[float, ...], ...]:
+    """Give both curves in few columns over the longer one's time; where one has ended it stays at its last value."""
+    n = max(old.n_frames, new.n_frames)
+    rows = [np.atleast_2d(curve.values).mean(axis=0) for curve in (old, new)]
+    padded = np.stack([np.pad(row, (0, n - len(row)), mode="edge") if len(row) else np.zeros(n) for row in rows])
+    if n == 0:
+        return ()
+    low, high = float(padded.min()), float(padded.max())
+    starts = np.unique(np.arange(_COLUMNS) * n // _COLUMNS)
+    share = (np.maximum.reduceat(padded, starts, axis=1) - low) / ((high - low) or 1.0)
+    return tuple(tuple(round(value, 4) for value in row) for row in share.tolist())

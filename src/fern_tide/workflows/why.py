@@ -13,6 +13,7 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project, Track
 from fern_tide.core.mapping.drive import Drive, Stacking, inverted
 from fern_tide.core.mapping.explain import Because, explain, value_text
+from fern_tide.core.mapping.linking import along
 from fern_tide.core.mapping.mapping import Mapping, traces
 from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.tune import curves_of
@@ -114,11 +115,14 @@ def siblings(project: Project, drive: Drive) -> tuple[Target, ...]:
 
 
 def with_siblings(project: Project, mapping: Mapping, *, place: int, other_way: bool) -> Mapping:
-    """Let a mapping move a property along the other axes as well: as far, or the other way (taller and thinner)."""
+    """Let a mapping move a property along the other axes as well: as far, or the other way (taller and thinner).
+
+    They go along with it from then on, until one of them is changed itself.
+    """
     drive = mapping.drives[min(place, len(mapping.drives) - 1)]
     taken = {item.target for item in mapping.drives}
-    like = inverted(drive) if other_way else drive
-    added = tuple(like.but(target=target) for target in siblings(project, drive) if target not in taken)
+    targets = [target for target in siblings(project, drive) if target not in taken]
+    added = tuple(along(drive, drive.but(target=target, other_way=other_way)) for target in targets)
     return mapping.but(drives=mapping.drives + added)
 
 

@@ -10,7 +10,8 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import TimeUnit, from_db, to_db
 from fern_tide.core.mapping.colour import colour_texts, mix_colours, parse_colour
 from fern_tide.core.mapping.drive import Drive, ResponseChoice, value
-from fern_tide.core.mapping.mapping import StepChoice
+from fern_tide.core.mapping.linking import along, relinked
+from fern_tide.core.mapping.mapping import Mapping, StepChoice
 from fern_tide.core.mapping.marks import Marks, Scale, crossings, histogram, lift, suggest_marks
 from fern_tide.core.mapping.steps.shift import ShiftParams, shift
 from fern_tide.core.mapping.steps.stairs import StairsParams, stairs
@@ -151,3 +152,22 @@ def test_any_level_gets_possible_marks(levels):
 def test_an_unknown_step_lists_the_known_ones():
     with pytest.raises(UnknownName, match="no step named stares. Use one of: blend, build_up, exponent"):
         StepChoice.parse("stares levels=3")
+
+
+def test_what_goes_along_with_a_drive_changes_with_it_until_it_is_changed_itself():
+    height = Drive(target=Target.parse("fern:scale_y"), rest=1.0, full=2.0)
+    width = along(height, Drive(target=Target.parse("fern:scale_x"), rest=0, full=0, other_way=True))
+    depth = along(height, Drive(target=Target.parse("fern:scale_z"), rest=0, full=0))
+    assert (width.rest, width.full, depth.full) == (1.0, 0.5, 2.0)
+    before = Mapping(id="m", name="M", envelope="e", marks=Marks(low=0.1, high=0.9), drives=(height, width, depth))
+
+    def edited(*drives: Drive) -> tuple[Drive, ...]:
+        return relinked(before, before.but(drives=drives)).drives
+
+    taller = height.but(full=4.0, late_frames=3.0)
+    assert [(d.full, d.late_frames) for d in edited(taller, width, depth)] == [(4.0, 3.0), (0.25, 3.0), (4.0, 3.0)]
+    alone = edited(height, width, depth.but(full=3.0))
+    assert (alone[1].along, alone[2].along, alone[2].full) == (height.target, None, 3.0)
+    gone = relinked(before, before.but(drives=(width, depth))).drives
+    assert [d.along for d in gone] == [None, None] and gone[0].full == 0.5
+    assert relinked(None, before) == before

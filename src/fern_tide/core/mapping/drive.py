@@ -55,6 +55,8 @@ class Drive(Frozen, frozen=True):
         response: the easing from lift to value.
         late_frames: how much later than the mapping it moves; a minus sign is earlier.
         stacking: what happens to an earlier mapping's value.
+        along: the property of the mapping that it goes along with: a change there changes it too.
+        other_way: whether it goes along the other way.
     """
 
     target: Target
@@ -64,6 +66,8 @@ class Drive(Frozen, frozen=True):
     response: ResponseChoice = ResponseChoice(id="straight")
     late_frames: Annotated[float, Field(ge=-10_000, le=10_000)] = 0.0
     stacking: Stacking = Stacking.REPLACE
+    along: Target | None = None
+    other_way: bool = False
 
     @model_validator(mode="after")
     def _of_one_kind(self) -> Drive:

@@ -271,7 +271,10 @@ def moved(key: str) -> Any:
     found = swap_media.report(services().levels, before, after)
     driven = {str(drive.target) for mapping in after.mappings if not mapping.muted for drive in mapping.drives}
     fps = float(after.rate.fps)
-    return jsonify(moved=[{**asdict(item), "at_s": item.at_frame / fps} for item in found], of=len(driven))
+    seconds = [float(project.rate.duration_s(project.n_frames)) for project in (before, after)]
+    return jsonify(
+        moved=[{**asdict(item), "at_s": item.at_frame / fps} for item in found], of=len(driven), seconds=seconds
+    )
 
 
 @pages.post("/curves")

@@ -22,6 +22,7 @@ export function benchActs({ state, parts, lanes, choose, refresh }) {
       state.drive = 0;
       await project.edit(put("mapping", dropped));
     },
+    "own-way": () => project.edit(put("mapping", withDrive(state, { along: null, other_way: false }))),
     solo: (id) => lanes.only(id),
     fold: (id) => lanes.fold([id]),
     "fold-group": (_, button) => lanes.foldGroup(button),

@@ -11,24 +11,12 @@ import { markerFrame } from "./ribbon.js";
 import { nearest, rhythm } from "./rhythm.js";
 import { getJson, Refused } from "./server.js";
 import { taps } from "./taps.js";
+import { DRAWN_CURVES, drawMoved, reportLines } from "./swap_report.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
 
 const perSecond = () => transport.rate[0] / transport.rate[1];
 const LOOK_AGAIN_MS = 700;
-
-/** What moved, in words for the report of a swap. Pure. */
-export function reportLines({ moved, of }) {
-  if (!moved.length) return [`None of ${of} driven curves moved.`];
-  const share = (value) => (value < 0.001 ? "less than 0.1" : (value * 100).toFixed(1));
-  const groups = new Map();
-  for (const { name, largest, mean, at_s, note } of moved) {
-    const words = note || `by up to ${share(largest)} % of its range at ${at_s.toFixed(2)} s, ${share(mean)} % on average`;
-    groups.set(words, [...(groups.get(words) ?? []), name]);
-  }
-  const lines = [...groups].map(([words, names]) => `${names[0]}${names.length > 1 ? ` and ${names.length - 1} like it` : ""}: ${words}`);
-  return [`${moved.length} of ${of} driven curves moved:`, ...lines];
-}
 
 export function mountSoundtrack(parts, { state, axis, refresh, soon, signal }) {
   const find = (selector) => parts.querySelector(selector);
@@ -89,7 +77,9 @@ export function mountSoundtrack(parts, { state, axis, refresh, soon, signal }) {
   /** Ask what moved until both mixes are analyzed. */
   async function compare() {
     try {
-      report.lines = reportLines(await getJson(project.url(`moved?since=${report.since}`)));
+      const found = await getJson(project.url(`moved?since=${report.since}`));
+      report.lines = reportLines(found);
+      report.moved = found.moved.filter(({ drawn }) => drawn.length).slice(0, DRAWN_CURVES);
     } catch (wrong) {
       if (!(wrong instanceof Refused) || wrong.status !== 202) {
         report.lines = [wrong.message];
@@ -113,6 +103,7 @@ export function mountSoundtrack(parts, { state, axis, refresh, soon, signal }) {
         if (at === 0) paragraph.className = "font-semibold";
         return paragraph;
       }),
+      ...(report.moved ?? []).map(drawMoved),
     );
   }
 
