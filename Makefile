@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 5077
 
-.PHONY: demo install install-dev system-dev test bench shots css schema clean
+.PHONY: demo install install-dev system-dev test bench mutants shots css schema clean
 
 demo: $(VENV)/run.stamp
 	$(BIN)/fern-tide demo --port $(PORT)
@@ -45,6 +45,9 @@ bench: install-dev $(VENV)/bench.stamp
 	$(BIN)/python benchmarks/run.py
 	$(BIN)/python benchmarks/scenes.py
 	$(BIN)/python benchmarks/drag.py
+
+mutants: install-dev
+	$(BIN)/python scripts/mutants.py --base $(or $(BASE),HEAD~20)
 
 shots: install-dev
 	$(BIN)/python scripts/shots.py

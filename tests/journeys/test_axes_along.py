@@ -37,7 +37,8 @@ def test_the_other_axes_go_along_and_are_let_go(demo):  # noqa: F811
     demo.press("#at-full", "Enter")
     wait(
         demo,
-        "JSON.parse(document.querySelector(\"[data-mapping-json='lamp-glow']\").textContent).drives.filter(({ full }) => full === 3.5).length === 2",
+        """JSON.parse(document.querySelector("[data-mapping-json='lamp-glow']").textContent)
+        .drives.filter(({ full }) => full === 3.5).length === 2""",
     )
     demo.select_option("#drive", "2")
     demo.wait_for_selector("#along")

@@ -60,6 +60,9 @@ class SvgLimits:
     styles: int = 2_000_000
 
 
+_FETCHING = ("url(", "src(", "image-set(", "\\")  # an escape may hide any of them
+
+
 def is_quiet(namespace: str) -> bool:
     """Say whether elements of a namespace are notes that a program leaves for itself, on which no browser acts."""
     return namespace == _RDF or bool(namespace and not namespace.startswith(_ACTIVE))
@@ -105,7 +108,7 @@ def attribute_is_safe(name: str, value: str, *, tag: str, namespace: str) -> boo
         return css_is_safe(value)
     if tag in ANIMATIONS and low in {"values", "from", "to", "by"}:
         return "javascript:" not in value.lower() and css_is_safe(value)
-    if namespace in {"", SVG} and "url(" in value.lower():
+    if namespace in {"", SVG} and "(" in value and any(word in value.lower() for word in _FETCHING):
         return css_is_safe(value)
     return not value.strip().lower().startswith(("javascript:", "vbscript:"))
 

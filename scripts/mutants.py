@@ -1,0 +1,165 @@
+"""Break the code on purpose, one small change at a time, and say which changes no fast test notices.
+
+Usage: python scripts/mutants.py [--base REV] [--sample N] [--seed S] [--jobs N]
+Files of core and store that have changed since REV (all of them without --base) are mutated in a copy of the tree.
+"""
+
+from __future__ import annotations
+
+import argparse
+import ast
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+from queue import Queue
+
+ROOT = Path(__file__).parent.parent
+PLACES = ("src/fern_tide/core", "src/fern_tide/store")
+TESTS = ["tests/core", "tests/contract", "tests/judges", "tests/store", "tests/golden", "tests/workflows", "tests/cli"]
+SECONDS = 240
+SWAPS: dict[type, type] = {
+    ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.FloorDiv: ast.Mult,
+    ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
+    ast.And: ast.Or, ast.Or: ast.And, ast.In: ast.NotIn, ast.NotIn: ast.In,
+}  # fmt: skip
+CALLS = {"max": "min", "min": "max", "any": "all", "all": "any", "floor": "ceil", "ceil": "floor", "maximum": "minimum"}
+CALLS |= {"minimum": "maximum"}
+
+
+@dataclass(frozen=True)
+class Mutant:
+    """One small change: the lines of a file that it replaces, in words and as text."""
+
+    file: str
+    line: int
+    words: str
+    text: str
+
+
+def changed_files(base: str | None) -> list[Path]:
+    """List the files to mutate."""
+    if base is None:
+        return [path for place in PLACES for path in sorted((ROOT / place).rglob("*.py"))]
+    said = subprocess.run(["git", "diff", "--name-only", base, "--", *PLACES], cwd=ROOT, capture_output=True, text=True)
+    names = [name for name in said.stdout.split() if name.endswith(".py")]
+    return [ROOT / name for name in names if (ROOT / name).exists()]
+
+
+def mutants_of(path: Path) -> Iterator[Mutant]:
+    """Give every mutant of a file; docstrings, annotations and defaults of params models are left alone."""
+    source = path.read_text()
+    tree = ast.parse(source)
+    inside = [
+        node
+        for top in ast.walk(tree)
+        if isinstance(top, ast.FunctionDef)
+        for part in top.body
+        for node in ast.walk(part)
+    ]
+    seen: set[int] = set()
+    for node in inside:
+        if id(node) in seen:
+            continue
+        seen.add(id(node))
+        for words, undo in _changes(node):
+            yield Mutant(str(path.relative_to(ROOT)), node.lineno, words, ast.unparse(tree))
+            undo()
+
+
+def _changes(node: ast.AST) -> Iterator[tuple[str, object]]:
+    """Change a node in each way that there is for it; what is given puts it back."""
+    if isinstance(node, (ast.BinOp, ast.BoolOp)) and type(node.op) in SWAPS:
+        old = node.op
+        node.op = SWAPS[type(old)]()
+        yield f"{type(old).__name__} to {type(node.op).__name__}", lambda: setattr(node, "op", old)
+    elif isinstance(node, ast.Compare) and type(node.ops[0]) in SWAPS:
+        old_ops = node.ops
+        node.ops = [SWAPS[type(old_ops[0])](), *old_ops[1:]]
+        yield f"{type(old_ops[0]).__name__} to {type(node.ops[0]).__name__}", lambda: setattr(node, "ops", old_ops)
+    elif isinstance(node, ast.Constant) and type(node.value) in (int, float) and node.value not in (0.0, 1e-9):
+        value = node.value
+        node.value = value + 1 if isinstance(value, int) else value * 1.5
+        yield f"{value} to {node.value}", lambda: setattr(node, "value", value)
+    elif isinstance(node, ast.Constant) and isinstance(node.value, bool):
+        value = node.value
+        node.value = not value
+        yield f"{value} to {node.value}", lambda: setattr(node, "value", value)
+    elif isinstance(node, ast.Call) and isinstance(node.func, (ast.Name, ast.Attribute)):
+        name = "id" if isinstance(node.func, ast.Name) else "attr"
+        called = getattr(node.func, name)
+        if called in CALLS:
+            setattr(node.func, name, CALLS[called])
+            yield f"{called} to {CALLS[called]}", lambda: setattr(node.func, name, called)
+    elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Not):
+        operand = node.operand
+        node.operand = ast.UnaryOp(ast.Not(), operand)
+        yield "not taken away", lambda: setattr(node, "operand", operand)
+
+
+def tests_near(file: str) -> list[str]:
+    """Put the tests of the mutant's own folder first, so that most mutants fall at once."""
+    stage = Path(file).parts[3] if file.startswith("src/fern_tide/core/") and len(Path(file).parts) > 4 else ""
+    near = f"tests/core/{stage}"
+    first = [near] if stage and (ROOT / near).exists() else []
+    return first + ["tests/core/test_edges.py", "tests/store"] + [item for item in TESTS if item != "tests/store"]
+
+
+def killed(mutant: Mutant, copy: Path) -> bool:
+    """Say whether a test notices a mutant in a copy of the tree."""
+    target = copy / mutant.file
+    kept = target.read_text()
+    target.write_text(mutant.text)
+    words = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests_near(mutant.file)]
+    try:
+        environment = {"PYTHONPATH": str(copy / "src"), "PATH": "/usr/bin:/bin:/usr/local/bin", "HOME": "/root"}
+        done = subprocess.run(words, cwd=copy, capture_output=True, timeout=SECONDS, env=environment)
+        return done.returncode != 0
+    except subprocess.TimeoutExpired:
+        return True
+    finally:
+        target.write_text(kept)
+
+
+def main() -> None:
+    """Make mutants, run the tests on each, and print the survivors."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--base")
+    parser.add_argument("--sample", type=int, default=300)
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--jobs", type=int, default=2)
+    arguments = parser.parse_args()
+    found = [mutant for path in changed_files(arguments.base) for mutant in mutants_of(path)]
+    chosen = random.Random(arguments.seed).sample(found, min(arguments.sample, len(found)))
+    with tempfile.TemporaryDirectory() as folder:
+        copies: Queue[Path] = Queue()
+        for number in range(arguments.jobs):
+            copy = Path(folder) / str(number)
+            shutil.copytree(ROOT, copy, ignore=shutil.ignore_patterns(".venv", "node_modules", ".git", "data"))
+            copies.put(copy)
+
+        def run(mutant: Mutant) -> bool:
+            copy = copies.get()
+            try:
+                noticed = killed(mutant, copy)
+            finally:
+                copies.put(copy)
+            if not noticed:
+                print(f"survived: {mutant.file}:{mutant.line}: {mutant.words}", flush=True)
+            return noticed
+
+        with ThreadPoolExecutor(arguments.jobs) as pool:
+            noticed = list(pool.map(run, chosen))
+    alive = noticed.count(False)
+    print(
+        f"{alive} of {len(noticed)} mutants survived ({alive / max(1, len(noticed)):.0%}), of {len(found)} there are."
+    )
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,110 @@
+"""Work that is cancelled, lost or failed, and files that are swept: the edges."""
+
+import os
+import time
+
+import numpy as np
+import pytest
+
+from fern_tide.core.base.errors import Cancelled, UnreadableSound
+from fern_tide.jobs import queue
+from fern_tide.store import job_rows
+from fern_tide.store.files import DerivedStore, MediaStore
+from fern_tide.store.job_rows import CANCELLED, DONE, FAILED, QUEUED, RUNNING, JobStore
+
+
+@pytest.fixture
+def jobs(tmp_path):
+    made = JobStore(tmp_path / "jobs.sqlite")
+    yield made
+    made.close()
+
+
+@pytest.mark.parametrize(
+    ("raised", "state", "words"),
+    [
+        (Cancelled(), CANCELLED, "Cancelled."),
+        (UnreadableSound("It breaks off.", remedy="Export it again."), FAILED, "It breaks off. Export it again."),
+        (ZeroDivisionError(), FAILED, "on our side"),
+        (None, DONE, ""),
+    ],
+)
+def test_how_work_ends_is_noted_as_it_was(studio, monkeypatch, raised, state, words, caplog):
+    def task(studio, job, told):
+        if raised is not None:
+            raise raised
+
+    monkeypatch.setitem(queue.TASKS, "trial", task)
+    job, _ = studio.jobs.start("trial", key="k", payload={})
+    queue.run_job(studio, job.id)
+    found = studio.jobs.get(job.id)
+    assert found.state == state and words in found.words
+    caplog.clear()
+
+
+def test_work_that_was_cancelled_before_it_began_is_never_done(studio, monkeypatch):
+    done = []
+    monkeypatch.setitem(queue.TASKS, "trial", lambda studio, job, told: done.append(job.id))
+    job, _ = studio.jobs.start("trial", key="k", payload={})
+    studio.jobs.cancel(job.id)
+    queue.run_job(studio, job.id)
+    assert done == [] and studio.jobs.get(job.id).state == CANCELLED
+
+
+def test_the_same_lost_work_is_queued_again_at_most_once_a_minute(studio, monkeypatch):
+    queued, now = [], [1000.0]
+    monkeypatch.setattr(studio, "enqueue", lambda job: queued.append(job.id))
+    monkeypatch.setattr(queue.time, "monotonic", lambda: now[0])
+    job, _ = studio.jobs.start("trial", key="again", payload={})
+    for now[0] in (1000.0, 1030.0, 1060.0, 1060.5, 1100.0):
+        queue._enqueue_again(studio, job)
+    assert len(queued) == 2
+
+
+def test_a_heart_that_beats_keeps_work_and_one_that_stopped_gives_it_up(jobs, monkeypatch):
+    job, _ = jobs.start("analyze", key="a", payload={})
+    jobs.claim(job.id)
+    real = time.time()
+    monkeypatch.setattr(job_rows.time, "time", lambda: real + job_rows.HEARTBEAT_S - 0.5)
+    assert jobs.requeue_lost() == []
+    jobs.progress(job.id, share=0.1, words="on")
+    monkeypatch.setattr(job_rows.time, "time", lambda: real + 2 * job_rows.HEARTBEAT_S - 1.5)
+    assert jobs.requeue_lost() == [] and jobs.get(job.id).state == RUNNING
+    monkeypatch.setattr(job_rows.time, "time", lambda: real + 2 * job_rows.HEARTBEAT_S + 1.0)
+    assert [lost.id for lost in jobs.requeue_lost()] == [job.id]
+    assert jobs.get(job.id).state == QUEUED
+
+
+def test_lost_work_that_was_being_cancelled_stays_cancelled(jobs, monkeypatch):
+    job, _ = jobs.start("analyze", key="a", payload={})
+    jobs.claim(job.id)
+    jobs.cancel(job.id)
+    real = time.time()
+    monkeypatch.setattr(job_rows.time, "time", lambda: real + 2 * job_rows.HEARTBEAT_S)
+    assert jobs.requeue_lost() == [] and jobs.get(job.id).state == CANCELLED
+
+
+def test_what_is_being_received_is_not_swept_and_what_nobody_names_is_after_a_day(tmp_path):
+    media = MediaStore(tmp_path)
+    kept, gone = (media.add([text], most=100) for text in (b"kept", b"gone"))
+    part = tmp_path / "coming.part"
+    part.write_bytes(b"x")
+    day_ago = time.time() - 24 * 3600
+    for path in tmp_path.iterdir():
+        os.utime(path, (day_ago + 60, day_ago + 60))
+    assert media.sweep({kept}) == 0
+    for path in tmp_path.iterdir():
+        os.utime(path, (day_ago - 60, day_ago - 60))
+    assert media.sweep({kept}) == 1
+    assert media.path(kept).exists() and part.exists() and not media.path(gone).exists()
+
+
+def test_what_was_read_lately_is_not_swept_however_old_it_is(tmp_path):
+    derived = DerivedStore(tmp_path)
+    for key in ("aa1", "bb2", "cc3"):
+        derived.put(key, np.arange(3.0))
+    now = time.time()
+    for key, (read, made) in {"aa1": (10, 1000), "bb2": (1000, 10), "cc3": (1000, 1000)}.items():
+        os.utime(derived.path(key), (now - read, now - made))
+    assert derived.sweep(older_than_s=100) == 1
+    assert derived.has("aa1") and derived.has("bb2") and not derived.has("cc3")
