@@ -356,6 +356,8 @@ def test_a_report_groups_what_moved_alike(modules):
     assert (
         modules("swap_report", "linePoints", [0, 0.5, 1], {"width": 10, "height": 22}) == "0.0,21.0 5.0,11.0 10.0,1.0"
     )
+    drawn = [{"name": name, "drawn": rows} for name, rows in (("A", [[0], [1]]), ("B", []), ("C", [[0], [1]]))]
+    assert modules("swap_report", "unlike", drawn) == [{"name": "A and 1 like it", "drawn": [[0], [1]]}]
 
 
 DRAWN = """async () => {

@@ -11,7 +11,7 @@ import { markerFrame } from "./ribbon.js";
 import { nearest, rhythm } from "./rhythm.js";
 import { getJson, Refused } from "./server.js";
 import { taps } from "./taps.js";
-import { DRAWN_CURVES, drawMoved, reportLines } from "./swap_report.js";
+import { drawMoved, reportLines, unlike } from "./swap_report.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
 
@@ -79,7 +79,7 @@ export function mountSoundtrack(parts, { state, axis, refresh, soon, signal }) {
     try {
       const found = await getJson(project.url(`moved?since=${report.since}`));
       report.lines = reportLines(found);
-      report.moved = found.moved.filter(({ drawn }) => drawn.length).slice(0, DRAWN_CURVES);
+      report.moved = unlike(found.moved);
     } catch (wrong) {
       if (!(wrong instanceof Refused) || wrong.status !== 202) {
         report.lines = [wrong.message];

@@ -19,8 +19,18 @@ export function reportLines({ moved, of, seconds }) {
   return [`${moved.length} of ${of} driven curves moved:`, ...length, ...lines];
 }
 
-export const DRAWN_CURVES = 8;
+const DRAWN_CURVES = 8;
 const TOLD_STRETCHES = 6;
+
+/** The curves to draw: of those that moved alike the first, named with how many there are. Pure. */
+export function unlike(moved) {
+  const groups = new Map();
+  for (const item of moved.filter(({ drawn }) => drawn.length)) {
+    const alike = JSON.stringify(item.drawn);
+    groups.set(alike, [...(groups.get(alike) ?? []), item]);
+  }
+  return [...groups.values()].slice(0, DRAWN_CURVES).map(([first, ...others]) => ({ ...first, name: others.length ? `${first.name} and ${others.length} like it` : first.name }));
+}
 
 /** A row of numbers from 0 to 1 as the points of a line, so high and so wide. Pure. */
 export const linePoints = (row, { width, height }) =>
