@@ -38,5 +38,8 @@ def test_levels_forget_the_oldest_when_they_hold_too_much(studio, monkeypatch):
     levels._get("a")  # so that b is the oldest now
     levels._put("c", np.zeros(100))
     assert levels._get("a") is not None and levels._get("c") is not None and levels._get("b") is None
+    hand = levels.under_the_hand  # what is tried counts towards the same
+    hand._put("d", np.zeros(100))
+    assert levels._get("a") is None and levels._get("c") is not None and levels.computed == 4
     levels._put("huge", np.zeros(1000))  # more than is held at all: it is kept alone
     assert levels._get("huge") is not None and levels._get("a") is None

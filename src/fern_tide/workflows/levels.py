@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
+from collections import Counter, OrderedDict
 from copy import copy
 from threading import Lock
 from typing import Any
@@ -37,15 +37,14 @@ class Levels:
     def __init__(self, studio: Studio) -> None:
         self._studio = studio
         self._held: OrderedDict[str, FloatArray] = OrderedDict()
-        self._held_bytes = 0
         self._lock = Lock()
         self._rough = False
-        self._counted = [0]
+        self._tally = Counter[str]()  # shared with what is under the hand, as all but one attribute is
 
     @property
     def computed(self) -> int:
         """How many levels and lifts were computed rather than remembered."""
-        return self._counted[0]
+        return self._tally["computed"]
 
     @property
     def under_the_hand(self) -> Levels:
@@ -218,10 +217,10 @@ class Levels:
 
     def _put(self, key: str, values: FloatArray) -> FloatArray:
         with self._lock:
-            self._counted[0] += 1
+            self._tally["computed"] += 1
             before = self._held.pop(key, None)
             kept = self._held[key] = frozen(np.ascontiguousarray(values))
-            self._held_bytes += kept.nbytes - (before.nbytes if before is not None else 0)
-            while self._held_bytes > _REMEMBERED_BYTES and len(self._held) > 1:
-                self._held_bytes -= self._held.popitem(last=False)[1].nbytes
+            self._tally["bytes"] += kept.nbytes - (before.nbytes if before is not None else 0)
+            while self._tally["bytes"] > _REMEMBERED_BYTES and len(self._held) > 1:
+                self._tally["bytes"] -= self._held.popitem(last=False)[1].nbytes
             return kept

@@ -22,7 +22,7 @@ from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import VERSION as FEATURES_VERSION
 from fern_tide.core.sound.features import Feature
 
-BEATS_VERSION = 1
+BEATS_VERSION = 2
 
 
 def pack_rhythm(hits: Hits, beats: Beats) -> FloatArray:

@@ -101,4 +101,5 @@ READING = Reading(
     needs=needs,
     read=read,
     unit=unit_of,
+    version=2,
 )

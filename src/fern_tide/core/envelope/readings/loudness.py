@@ -40,4 +40,5 @@ READING = Reading(
     needs=needs,
     read=read,
     unit=lambda params: LUFS,
+    version=2,
 )
