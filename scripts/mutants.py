@@ -149,8 +149,8 @@ def main() -> None:
                 noticed = killed(mutant, copy)
             finally:
                 copies.put(copy)
-            if not noticed:
-                print(f"survived: {mutant.file}:{mutant.line}: {mutant.words}", flush=True)
+            ended = "killed" if noticed else "SURVIVED"
+            print(f"{ended}: {mutant.file}:{mutant.line}: {mutant.words}", flush=True)
             return noticed
 
         with ThreadPoolExecutor(arguments.jobs) as pool:

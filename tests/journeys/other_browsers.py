@@ -18,7 +18,6 @@ import websocket
 from selenium import webdriver
 
 WIDTH, HEIGHT = 1280, 800
-MINI_BROWSER = "/usr/lib/x86_64-linux-gnu/webkit2gtk-4.1/MiniBrowser"
 
 
 class Firefox:
@@ -104,7 +103,7 @@ class WebKit:
         self._screen.stdout.close()
         os.environ.update({"DISPLAY": display, "WEBKIT_DISABLE_SANDBOX_THIS_IS_DANGEROUS": "1"})
         options = webdriver.WebKitGTKOptions()
-        options.binary_location = MINI_BROWSER
+        options.binary_location = str(next(Path("/usr/lib").glob("*/webkit2gtk-4*/MiniBrowser")))
         options.add_argument("--automation")
         service = webdriver.WebKitGTKService("/usr/bin/WebKitWebDriver")
         with warnings.catch_warnings():

@@ -57,7 +57,7 @@ STEPS = """(() => {
 })()"""
 
 
-def wait_for(browser, expression: str, *, seconds: float = 40.0) -> None:
+def wait_for(browser, expression: str, *, seconds: float = 90.0) -> None:
     end = time.monotonic() + seconds
     while not browser.evaluate(expression):
         assert time.monotonic() < end, f"{browser.name}: it never came: {expression}"

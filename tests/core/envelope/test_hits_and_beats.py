@@ -10,13 +10,14 @@ from tests.conftest import Held, read, sine, wav
 
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.envelope.beat_grid import BeatSetting, beat_grid, on_beat
-from fern_tide.core.envelope.beats import NO_BEATS, Beats, find_beats
+from fern_tide.core.envelope.beats import NO_BEATS, Beats, find_beats, rhythm
 from fern_tide.core.envelope.envelope import ReadingChoice, read_raw
 from fern_tide.core.envelope.hits import Hits, find_hits, rise
 from fern_tide.core.sound.decode import measure
 from fern_tide.core.sound.features import AttacksFeature, RisesFeature, analyze
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.onsets import RISE_BANDS, n_rises, rise_hop
+from fern_tide.demo.project import demo_sounds
 
 RATE_HZ = 44_100
 
@@ -233,3 +234,13 @@ def test_hits_as_a_level_are_pulses_even_pulses_or_the_time_since():
     assert pulses[7] == 1.0
     assert even[[7, 37]].tolist() == [1.0, 1.0]
     assert times[[7, 8, 37]].tolist() == pytest.approx([0.0, 1 / 30, 0.0])
+
+
+def test_the_beat_of_a_mix_is_told_by_its_low_drums_not_by_its_many_ticks():
+    content = demo_sounds()["Rain on Panes"]  # ticks fall between the drips as well as on them
+    info = measure(io.BytesIO(content))
+    grid = FrameGrid(FrameRate.parse("30"), info.sample_rate_hz, info.n_samples)
+    found = analyze(io.BytesIO(content), info, grid=grid, features=[RisesFeature(), AttacksFeature()])
+    _, beats = rhythm(found[RisesFeature()], found[AttacksFeature()], sample_rate_hz=info.sample_rate_hz)
+    truth = np.arange(len(beats.times_s)) * 60.0 / 92.0
+    np.testing.assert_allclose(beats.times_s, truth, atol=0.002)

@@ -60,7 +60,8 @@ def rhythm(rises: Float32Array, attacks: Float32Array, *, sample_rate_hz: int) -
     bands = ((0.0, sample_rate_hz / 2), _LOW_HZ)
     novelty, lows = (rise(rises, low_hz=a, high_hz=b, sample_rate_hz=sample_rate_hz) for a, b in bands)
     hits, low_hits = (find_hits(item, attacks, sample_rate_hz=sample_rate_hz) for item in (novelty, lows))
-    return hits, find_beats(novelty, hits, low_hits, sample_rate_hz=sample_rate_hz)
+    pulse = rise(rises, low_hz=0.0, high_hz=sample_rate_hz / 2, sample_rate_hz=sample_rate_hz, evenly=True)
+    return hits, find_beats(pulse, hits, low_hits, sample_rate_hz=sample_rate_hz)
 
 
 def find_beats(rises: FloatArray, hits: Hits, low_hits: Hits, *, sample_rate_hz: int) -> Beats:

@@ -42,7 +42,9 @@ class Hits:
         return len(self.times_s)
 
 
-def rise(rises: Float32Array, *, low_hz: float, high_hz: float, sample_rate_hz: int) -> FloatArray:
+def rise(
+    rises: Float32Array, *, low_hz: float, high_hz: float, sample_rate_hz: int, evenly: bool = False
+) -> FloatArray:
     """Average the rises of the bands between two frequencies, edges cutting bands by fraction (in octaves).
 
     A band counts by the root of its freedom: the wider it is, the less noise alone moves it.
@@ -52,6 +54,7 @@ def rise(rises: Float32Array, *, low_hz: float, high_hz: float, sample_rate_hz: 
         low_hz: the lower edge.
         high_hz: the upper edge.
         sample_rate_hz: of the sound.
+        evenly: every octave counts as much: for the beat, which low drums tell more than many ticks.
 
     Returns:
         Shape (rises,).
@@ -62,7 +65,8 @@ def rise(rises: Float32Array, *, low_hz: float, high_hz: float, sample_rate_hz: 
     weights = np.maximum(covered, 0.0) / np.diff(edges)
     if weights.sum() == 0.0:
         weights[np.argmin(np.abs(edges[:-1] - low))] = 1.0  # outside of what is read: the nearest band
-    weights *= np.sqrt(band_freedom(sample_rate_hz))
+    if not evenly:
+        weights *= np.sqrt(band_freedom(sample_rate_hz))
     shares = (weights / weights.sum()).astype(np.float32)
     return np.asarray(shares @ rises, dtype=np.float64)  # in float64, rises of hours are large
 
