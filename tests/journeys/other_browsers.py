@@ -101,11 +101,11 @@ class WebKit:
         assert self._screen.stdout is not None
         display = f":{self._screen.stdout.readline().strip()}"
         self._screen.stdout.close()
-        os.environ.update({"DISPLAY": display, "WEBKIT_DISABLE_SANDBOX_THIS_IS_DANGEROUS": "1"})
+        own = {**os.environ, "DISPLAY": display, "WEBKIT_DISABLE_SANDBOX_THIS_IS_DANGEROUS": "1"}
         options = webdriver.WebKitGTKOptions()
         options.binary_location = str(next(Path("/usr/lib").glob("*/webkit2gtk-4*/MiniBrowser")))
         options.add_argument("--automation")
-        service = webdriver.WebKitGTKService("/usr/bin/WebKitWebDriver")
+        service = webdriver.WebKitGTKService("/usr/bin/WebKitWebDriver", env=own)
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", DeprecationWarning)  # selenium's own
             self._driver = webdriver.WebKitGTK(options=options, service=service)

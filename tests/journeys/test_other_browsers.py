@@ -73,7 +73,7 @@ def other(request):
 def test_every_room_is_drawn_whole_and_on_one_axis(other, server):
     other.open(server.url)
     other.evaluate("document.querySelector('#open-demo').click()")
-    wait_for(other, "location.pathname.endsWith('/bench') && document.readyState === 'complete'")
+    wait_for(other, "location.pathname.endsWith('/bench')")
     wait_for(other, "document.querySelector('#hits')?.textContent !== '–' && !document.querySelector('#bake').disabled")
     other.evaluate("document.querySelector('#bake').click()")
     wait_for(other, "document.querySelector('#bake').textContent === 'All curves baked'")
