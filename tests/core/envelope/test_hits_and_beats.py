@@ -63,7 +63,10 @@ def found_beats(sound: np.ndarray) -> Beats:
         for a, b in ((0, RATE_HZ / 2), (20, 150))
     )
     return find_beats(
-        rise(rises, low_hz=0, high_hz=RATE_HZ / 2, sample_rate_hz=RATE_HZ), hits, low, sample_rate_hz=RATE_HZ
+        rise(rises, low_hz=0, high_hz=RATE_HZ / 2, sample_rate_hz=RATE_HZ, evenly=True),
+        hits,
+        low,
+        sample_rate_hz=RATE_HZ,
     )
 
 
@@ -244,3 +247,20 @@ def test_the_beat_of_a_mix_is_told_by_its_low_drums_not_by_its_many_ticks():
     _, beats = rhythm(found[RisesFeature()], found[AttacksFeature()], sample_rate_hz=info.sample_rate_hz)
     truth = np.arange(len(beats.times_s)) * 60.0 / 92.0
     np.testing.assert_allclose(beats.times_s, truth, atol=0.002)
+
+
+@pytest.mark.parametrize("bpm", [84, 110, 128, 150, 160, 170])
+def test_every_beat_counts_where_a_low_drum_falls_on_every_other_only(bpm):
+    rng, gap = np.random.default_rng(bpm), 60.0 / bpm
+    truth = 0.5 + gap * np.arange(48)
+    sound = rng.normal(size=int(50 * gap * RATE_HZ)) * 1e-4
+    t = np.arange(RATE_HZ // 4) / RATE_HZ
+    drum = np.sin(2 * np.pi * (50 * t + 1 - np.exp(-30 * t))) * np.exp(-t / 0.08)
+    for beat, time in enumerate(truth):
+        at, between = round(time * RATE_HZ), round((time + gap / 2) * RATE_HZ)
+        sound[at : at + t.size] += 0.6 * (drum if beat % 2 == 0 else rng.normal(size=t.size) * np.exp(-t / 0.05) * 0.5)
+        sound[between : between + 1_200] += rng.normal(size=1_200) * np.exp(-np.arange(1_200) / 350) * 0.12
+    rises, attacks = analyzed(sound)
+    _, beats = rhythm(rises, attacks, sample_rate_hz=RATE_HZ)
+    apart_ms = np.array([np.abs(beats.times_s - time).min() for time in truth]) * 1000
+    assert np.percentile(apart_ms, 95) < 2

@@ -71,7 +71,7 @@ def find_beats(rises: FloatArray, hits: Hits, low_hits: Hits, *, sample_rate_hz:
     programming (Ellis 2007) and drawn to the hits near them. An even grid is fitted where the hits agree with one.
 
     Args:
-        rises: shape (rises,), of the whole spectrum.
+        rises: shape (rises,), of the whole spectrum, every octave counting as much.
         hits: of the whole spectrum.
         low_hits: of the lows, which tell where bars begin.
         sample_rate_hz: of the sound.
@@ -82,7 +82,7 @@ def find_beats(rises: FloatArray, hits: Hits, low_hits: Hits, *, sample_rate_hz:
     hop_s = rise_hop(sample_rate_hz) / sample_rate_hz
     if len(hits) < 4 or len(rises) * hop_s < 2.0:
         return NO_BEATS
-    novelty = _smoothed(rises, _BLUR_S / hop_s)
+    novelty = _smoothed(np.sqrt(rises), _BLUR_S / hop_s)  # the root: one loud drum does not hide the beats between
     periods = _tempo_curve(novelty, hop_s)
     path = _track(novelty, periods)
     if len(path) < 4:
