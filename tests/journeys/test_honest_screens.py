@@ -31,9 +31,7 @@ def test_after_a_recipe_is_taken_and_the_drawer_closed_everything_shows_it(demo)
         demo.click(entry)
         undo_says(demo, "Apply")
         demo.wait_for_timeout(400)  # the pointer still lies over an entry of the drawer, which is drawn anew
-        demo.mouse.move(
-            *[at + 3 for at in (demo.locator(entry).bounding_box()["x"], demo.locator(entry).bounding_box()["y"])]
-        )
+        demo.hover(entry, position={"x": 3, "y": 3})
         demo.wait_for_timeout(200)
         demo.click("#drawer [data-close]")
         demo.wait_for_timeout(400)
