@@ -4,7 +4,7 @@ import json
 
 from tests.conftest import drums, wav
 from tests.journeys.conftest import CHROMIUM, FLAGS, wait
-from tests.journeys.test_bench import mapping_json, undo_says
+from tests.journeys.test_bench import undo_says
 from tests.journeys.test_rooms import demo  # noqa: F401
 
 
@@ -99,16 +99,6 @@ def test_a_reload_keeps_the_loop(demo):  # noqa: F811
     wait(demo, "document.querySelector('#loop').getAttribute('aria-pressed') === 'true'")
     demo.reload()
     wait(demo, "document.querySelector('#loop').getAttribute('aria-pressed') === 'true'")
-
-
-def test_a_mapping_named_after_what_it_moves_is_renamed_with_it_and_others_are_not(demo):  # noqa: F811
-    before = mapping_json(demo)
-    assert before["name"] == "Lamp glow"
-    named = project(
-        demo, f"project.edit({{ kind: 'put_mapping', mapping: {{ ...{json.dumps(before)}, name: 'Mine' }} }})"
-    )
-    assert named["revision"]
-    wait(demo, "document.querySelector('[data-mapping-json=\"lamp-glow\"]').textContent.includes('Mine')")
 
 
 def test_the_ruler_and_the_lanes_share_one_axis_where_scroll_bars_take_room(browser, server):

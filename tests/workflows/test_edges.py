@@ -11,6 +11,7 @@ from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import StepChoice
 from fern_tide.core.mapping_commands import PutMapping
 from fern_tide.workflows import analysis, bake_project, tune
+from fern_tide.workflows.aiming import aim, name_after
 from fern_tide.workflows.bake_project import State
 
 
@@ -73,3 +74,12 @@ def test_a_level_that_changed_is_sent_again_and_one_that_did_not_is_not(studio, 
     assert not same(spread.but(envelopes=tuple(smooth if e.id == "bank" else e for e in spread.envelopes)))
     assert not same(spread.but(rate="24"))
     assert not same(spread.but(tracks=(spread.tracks[0].but(drives=False),)))
+
+
+def test_a_mapping_named_after_what_it_moves_is_renamed_with_it_and_others_are_not(studio, levels, key):  # noqa: F811
+    project, target = drive(studio, levels, key), Target.parse("lamp:x")
+    mapping = project.mappings[0]
+    assert mapping.name == name_after(project, mapping.drives[0].target)
+    assert aim(project, mapping, place=0, target=target).name == name_after(project, target) != mapping.name
+    assert aim(project, mapping.but(name="Mine"), place=0, target=target).name == "Mine"
+    assert aim(project, mapping, place=1, target=target).name == mapping.name  # one more is no other
