@@ -15,7 +15,7 @@ from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.recipe import Recipe, recipe_of
 from fern_tide.core.mapping.starting_recipes import STARTING
 from fern_tide.core.mapping_commands import PutMapping, PutRecipes, RemoveMapping
-from fern_tide.workflows.aiming import aimed
+from fern_tide.workflows.aiming import aimed, name_after
 from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.studio import Studio
 from fern_tide.workflows.tune import suggest
@@ -155,8 +155,7 @@ def copy_to(project: Project, mapping: Mapping, targets: Sequence[Target], *, li
         commands.append(PutMapping(mapping=own))
     ids = Ids(item.id for item in project.mappings)
     for one in () if linked else drives:
-        part, item = project.scene.resolve(one.target)
-        name = f"{part.name} {item.label.lower()}"[:120]
+        name = name_after(project, one.target)
         alone = {"id": ids.make(name), "name": name, "drives": (one,), "kept": (), "spread": False}
         commands.append(PutMapping(mapping=mapping.model_copy(update=alone)))
     names = (

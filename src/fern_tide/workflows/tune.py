@@ -20,6 +20,7 @@ from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale, Suggestion, crossings, lift, suggest_marks
 from fern_tide.store.projects import Revision
 from fern_tide.workflows import analysis
+from fern_tide.workflows.aiming import name_after
 from fern_tide.workflows.bring_in_sound import fresh_id
 from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.studio import Studio
@@ -202,7 +203,7 @@ def new_mapping(levels: Levels, project: Project, *, envelope_id: str, target: T
     part, item = project.scene.resolve(target)
     envelope = project.envelope(envelope_id)
     rest, full = item.suggest_ends(part.own(item.id))
-    name = f"{part.name} {item.label.lower()}"[:120]
+    name = name_after(project, target)
     drives = [Drive(target=target, rest=rest, full=full)]
     return Mapping(
         id=fresh_id(name, among=project.mappings),
