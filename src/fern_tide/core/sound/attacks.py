@@ -5,9 +5,8 @@ from __future__ import annotations
 from enum import IntEnum
 
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
 
-from fern_tide.core.base.signal import Float32Array, FloatArray
+from fern_tide.core.base.signal import Float32Array, FloatArray, spans
 from fern_tide.core.sound.channels import Channel, pick
 from fern_tide.core.sound.grid import Samples
 from fern_tide.core.sound.onsets import rise_hop
@@ -94,11 +93,11 @@ def _steepest(x: Float32Array, margin: int, hop: int, n: int) -> tuple[Samples, 
     """
     whole = len(x) // _SPAN
     samples = x[: whole * _SPAN].reshape(whole, _SPAN)
-    spans = np.einsum("ws,ws->w", samples, samples) / np.float32(_SPAN)
-    total = np.concatenate([[0.0], np.cumsum(spans, dtype=np.float64)])
+    powers = np.einsum("ws,ws->w", samples, samples) / np.float32(_SPAN)
+    total = np.concatenate([[0.0], np.cumsum(powers, dtype=np.float64)])
     length = -(-hop // _SPAN)
-    loudest = np.maximum.reduceat(spans, np.arange(0, whole, length))  # of a hop's length of spans
-    around = sliding_window_view(np.pad(loudest, _AROUND), 2 * _AROUND + 1).max(axis=1)
+    loudest = np.maximum.reduceat(powers, np.arange(0, whole, length))  # of a hop's length of spans
+    around = _loudest_around(loudest, _AROUND)
     quiet = np.repeat(_QUIET * around + _SILENT, length)[: whole - _SPANS_AFTER + 1]
     after = (total[_SPANS_AFTER:] - total[:-_SPANS_AFTER]) / _SPANS_AFTER + quiet
     before = (total[_SPANS_BEFORE:] - total[:-_SPANS_BEFORE]) / _SPANS_BEFORE
@@ -113,10 +112,17 @@ def _steepest(x: Float32Array, margin: int, hop: int, n: int) -> tuple[Samples, 
     return here[rows, best] * _SPAN, np.log(climbs[rows, best]), power
 
 
+def _loudest_around(values: Float32Array, reach: int) -> Float32Array:
+    """Give the highest of each value and so many to both sides of it; what lies outside is 0."""
+    beside = np.zeros(reach, dtype=np.float32)
+    around = np.concatenate([beside, values, beside])
+    return np.asarray(spans(around[np.newaxis], length=2 * reach + 1)[0].max(axis=1))
+
+
 def _near(x: Float32Array, at: Samples) -> Float32Array:
     """Give the samples about each place that the first loud one is looked for in."""
     length = _NOISE_SAMPLES + _SEARCH_BEFORE + _SEARCH_AFTER
-    return np.asarray(sliding_window_view(x, length)[at - _NOISE_SAMPLES - _SEARCH_BEFORE])
+    return np.asarray(spans(x[np.newaxis], length=length)[0, at - _NOISE_SAMPLES - _SEARCH_BEFORE])
 
 
 def _first_loud(loud: Float32Array, at: Samples) -> FloatArray:

@@ -18,7 +18,7 @@ from fern_tide.core.sound.priming import FirstMoment, RunUp, run_up
 
 _LATEST_START_S = 3600
 _GAP_S = 0.05  # between frames: less is how a container rounds
-_BLOCK_SAMPLES = 32_768
+_BLOCK_SAMPLES = 262_144  # long blocks: what is read of each has its own cost
 _GUESSED = {"aac", "ac3", "eac3", "dts", "mpeg", "mpegts"}  # the demuxer guesses how long these are
 _MP3_COUNTS = (b"Xing", b"Info", b"VBRI")  # headers that count the frames of an MP3
 _OWN_CLOCK = {"mpegts", "mpeg"}  # a broadcast's clock begins anywhere
