@@ -45,6 +45,20 @@ def test_a_narrow_band_of_the_highs_reads_a_tone_inside_and_none_outside(low, hi
         assert outside[6:-6].max() < 0.37 * 0.01
 
 
+@pytest.mark.parametrize("rate_hz", [44_100, 48_000, 96_000])
+@pytest.mark.parametrize(("low", "high"), [(2_000, 5_000), (6_000, 16_000), (3_000, 3_900), (400, 9_000)])
+def test_the_edges_of_a_wide_band_are_no_softer_than_its_fields_say(low, high, rate_hz):
+    reading = f"band low_hz={low} high_hz={high}"
+    for edge, inwards in ((low, 1), (high, -1)):
+        soft = inwards * max(0.03 * edge, 100)
+        inside, outside = (
+            read(wav(sine(edge + side * soft, amplitude=0.37, rate_hz=rate_hz), rate_hz=rate_hz), reading)[6:-6]
+            for side in (1, -1)
+        )
+        np.testing.assert_allclose(inside, 0.37 / np.sqrt(2), rtol=0.015)
+        assert outside.max() < 0.05 * 0.37
+
+
 @pytest.mark.parametrize("window", Window)
 @pytest.mark.parametrize(("low", "high"), [*NARROW, (40, 180), (2_000, 2_400), (6_000, 6_020)])
 def test_bins_are_cut_by_fraction_at_every_frequency(low, high, window):

@@ -12,6 +12,7 @@ from fern_tide.core.sound.spectrum import GROUP, Window, column_edges_hz, window
 
 _COLUMNS_IN_A_BAND = 16  # from here on its edges may cut columns rather than bins
 _LOBE_BINS = 4
+EDGES_HELP = "In a band wider than a third of an octave it is soft over 3 %, or over 100 Hz where that is more."
 
 
 def column_power(summed: Float32Array, first: int, last: int) -> FloatArray:

@@ -11,7 +11,7 @@ from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.reading import Reading, Source
-from fern_tide.core.sound.band_reading import band_doubt, band_level
+from fern_tide.core.sound.band_reading import EDGES_HELP, band_doubt, band_level
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import BandsFeature, SpectrumFeature, band_feature
@@ -22,8 +22,10 @@ class BandParams(Params):
     """Which frequencies of which channel, seen through how long a window."""
 
     channel: Annotated[Channel, unit("", "Which channel is read.")] = Channel.MID
-    low_hz: Annotated[float, Field(ge=0, le=96_000), unit("Hz", "The band's lower edge.", step=1)] = 40.0
-    high_hz: Annotated[float, Field(gt=0, le=96_000), unit("Hz", "The band's upper edge.", step=1)] = 180.0
+    low_hz: Annotated[float, Field(ge=0, le=96_000), unit("Hz", f"The band's lower edge. {EDGES_HELP}", step=1)] = 40.0
+    high_hz: Annotated[float, Field(gt=0, le=96_000), unit("Hz", f"The band's upper edge. {EDGES_HELP}", step=1)] = (
+        180.0
+    )
     window: Annotated[Window, unit("", "Tight follows fast hits; fine tells close notes apart.")] = Window.AUTO
 
     @model_validator(mode="after")

@@ -14,7 +14,7 @@ from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.clean_up.equalise import equalise_rows
 from fern_tide.core.envelope.reading import Reading, Source
-from fern_tide.core.sound.band_reading import band_doubt, band_level
+from fern_tide.core.sound.band_reading import EDGES_HELP, band_doubt, band_level
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import BandsFeature, SpectrumFeature, band_feature
@@ -42,8 +42,12 @@ class BankParams(Params):
 
     channel: Annotated[Channel, unit("", "Which channel is read.")] = Channel.MID
     bands: Annotated[int, Field(ge=2, le=128), unit("", "How many bands.")] = 12
-    low_hz: Annotated[float, Field(gt=0, le=96_000), unit("Hz", "The lowest band's lower edge.", step=1)] = 40.0
-    high_hz: Annotated[float, Field(gt=0, le=96_000), unit("Hz", "The highest band's upper edge.", step=1)] = 12_000.0
+    low_hz: Annotated[
+        float, Field(gt=0, le=96_000), unit("Hz", f"The lowest band's lower edge. {EDGES_HELP}", step=1)
+    ] = 40.0
+    high_hz: Annotated[
+        float, Field(gt=0, le=96_000), unit("Hz", f"The highest band's upper edge. {EDGES_HELP}", step=1)
+    ] = 12_000.0
     spacing: Annotated[Spacing, unit("", "How the range is divided.")] = Spacing.OCTAVE
     equalise: Annotated[Equalised, unit("", "Each band to full scale, all together, or none.")] = Equalised.EACH
     window: Annotated[Window, unit("", "Tight follows fast hits; fine tells close notes apart.")] = Window.AUTO
