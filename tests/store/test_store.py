@@ -9,7 +9,7 @@ import pytest
 from fern_tide.demo.project import demo_project
 from fern_tide.store.files import DerivedStore, DiskFull, MediaStore, TooLarge
 from fern_tide.store.job_rows import CANCELLED, DONE, QUEUED, RUNNING, JobStore
-from fern_tide.store.projects import BakedRow, Conflict, NoSuchProject, NothingToUndo, ProjectStore
+from fern_tide.store.projects import Conflict, NoSuchProject, NothingToUndo, ProjectStore
 
 
 @pytest.fixture
@@ -101,9 +101,14 @@ def test_a_deleted_project_is_gone_and_can_be_put_back(store):
 
 def test_what_was_baked_is_kept_with_its_inputs(store):
     key = store.create(named("a")).key
-    store.set_baked(key, {"lamp:turn": BakedRow("f1", {"rate": "30"}), "lamp:x": BakedRow("f2", {})})
-    store.set_baked(key, {"lamp:turn": BakedRow("f3", {"rate": "24"})})
-    assert store.baked(key) == {"lamp:turn": BakedRow("f3", {"rate": "24"})}
+    assert store.baked(key) == store.baked_records(key) == {}
+    store.set_baked(key, {"lamp:turn": "f1", "lamp:x": "f2"}, {"f1": ["curve", {"rate": "30"}], "f2": []})
+    store.set_baked(key, {"lamp:turn": "f3"}, {"f3": ["curve", {"rate": "24"}]})
+    assert store.baked(key) == {"lamp:turn": "f3"}
+    assert store.baked_records(key) == {"f3": ["curve", {"rate": "24"}]}
+    many = {f"part-{n}:x": f"f{n}" for n in range(1_000)}
+    store.set_baked(key, many, {})
+    assert store.baked(key) == many
 
 
 def test_media_are_kept_whole_or_not_at_all(tmp_path):

@@ -3,9 +3,10 @@
 import numpy as np
 from tests.web.test_pages import app, client, demo  # noqa: F401
 
+from fern_tide.core.derivation.node import Kind, Node, made
 from fern_tide.web import context
-from fern_tide.workflows import levels as levels_module
-from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.analysis import levels_of
+from fern_tide.workflows.levels import Memory
 
 
 def test_a_page_may_not_be_framed_and_says_so_in_its_policy(client):  # noqa: F811
@@ -30,16 +31,25 @@ def test_json_larger_than_is_taken_is_refused_before_it_is_read(client, demo, mo
     assert client.post(f"/p/{demo}/edits", json=fits).status_code in {200, 409}
 
 
-def test_levels_forget_the_oldest_when_they_hold_too_much(studio, monkeypatch):
-    monkeypatch.setattr(levels_module, "_REMEMBERED_BYTES", 8 * 250)
-    levels = Levels(studio)
+def test_levels_forget_the_oldest_when_they_hold_too_much(studio):
+    memory = Memory(8 * 250)
+
+    def node(name: str) -> Node:
+        return made(Kind.LEVEL, name, facts={"name": name}, work=lambda values, sources: None)
+
+    def put(name: str, n: int) -> None:
+        memory.put(node(name), np.zeros(n))
+
+    def held(name: str) -> bool:
+        return memory.get(node(name).fingerprint) is not None
+
     for name in ("a", "b"):
-        levels._put(name, np.zeros(100))
-    levels._get("a")  # so that b is the oldest now
-    levels._put("c", np.zeros(100))
-    assert levels._get("a") is not None and levels._get("c") is not None and levels._get("b") is None
-    hand = levels.under_the_hand  # what is tried counts towards the same
-    hand._put("d", np.zeros(100))
-    assert levels._get("a") is None and levels._get("c") is not None and levels.computed == 4
-    levels._put("huge", np.zeros(1000))  # more than is held at all: it is kept alone
-    assert levels._get("huge") is not None and levels._get("a") is None
+        put(name, 100)
+    assert held("a")  # so that b is the oldest now
+    put("c", 100)
+    assert held("a") and held("c") and not held("b")
+    put("d", 100)
+    put("huge", 1000)  # more than is held at all: it is kept alone
+    assert held("huge") and not held("a") and memory.worked == {Kind.LEVEL: 5}
+    levels = levels_of(studio)
+    assert levels.under_the_hand.worked is levels.worked  # what is tried counts towards the same

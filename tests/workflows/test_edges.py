@@ -35,8 +35,10 @@ def spread(studio, levels, key):  # noqa: F811
     return do(studio, key, PutMapping(mapping=mapping))
 
 
-def stale(studio, key, project) -> set[str]:  # noqa: F811
-    return {str(item.target) for item in bake_project.states(studio, key, project) if item.state is not State.FRESH}
+def stale(studio, levels, key, project) -> set[str]:  # noqa: F811
+    return {
+        str(item.target) for item in bake_project.states(studio, levels, key, project) if item.state is not State.FRESH
+    }
 
 
 CHANGES = {
@@ -53,19 +55,19 @@ CHANGES = {
 @pytest.mark.parametrize("change", CHANGES.values(), ids=CHANGES)
 def test_whatever_changes_a_curve_makes_it_stale(studio, levels, key, spread, change):  # noqa: F811
     bake_project.bake_all(studio, levels, key, spread)
-    assert stale(studio, key, spread) == set()
-    before = {str(curve.target): curve.values for curve in tune.curves(levels, spread)}
+    assert stale(studio, levels, key, spread) == set()
+    before = {str(curve.target): curve.values for curve in levels.curves(spread)}
     after = do(studio, key, PutMapping(mapping=change(spread.mappings[0])))
-    now = {str(curve.target): curve.values for curve in tune.curves(levels, after)}
+    now = {str(curve.target): curve.values for curve in levels.curves(after)}
     moved = {name for name, values in now.items() if name not in before or not np.array_equal(values, before[name])}
-    assert moved and moved <= stale(studio, key, after)
+    assert moved and moved <= stale(studio, levels, key, after)
 
 
 def test_a_level_that_changed_is_sent_again_and_one_that_did_not_is_not(studio, levels, key, spread):  # noqa: F811
     mapping, envelope = spread.mappings[0], spread.envelope("bank")
 
     def same(after) -> bool:
-        return tune.same_level(spread, after, after.mappings[0])
+        return tune.same_level(levels, spread, after, after.mappings[0])
 
     assert same(spread.but(mappings=(mapping.but(name="Another"),)))
     assert not same(spread.but(mappings=(mapping.but(spread=False),)))

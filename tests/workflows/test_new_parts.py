@@ -20,8 +20,8 @@ from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import PART_KINDS, Scene
 from fern_tide.workflows import aiming, bring_in_scene, make_part, tune
+from fern_tide.workflows.analysis import levels_of
 from fern_tide.workflows.demo_project import open_demo
-from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.scene_files import empty_scene, look_at, look_at_all, scene_of
 
 OFFERED = {kind.id: kind for kind in PART_KINDS.values() if kind.offered}
@@ -109,7 +109,7 @@ def test_what_came_with_a_file_is_not_copied():
 
 @pytest.fixture
 def demo(studio):
-    return Levels(studio), studio.projects.current(open_demo(studio).key).document
+    return levels_of(studio), studio.projects.current(open_demo(studio).key).document
 
 
 SCENES = {

@@ -9,7 +9,7 @@ from fern_tide.core.envelope.envelope import READINGS, Envelope, ReadingChoice
 from fern_tide.demo.scene import glasshouse
 from fern_tide.web.app import create_app
 from fern_tide.workflows import analysis, bring_in_sound, tune
-from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.analysis import levels_of
 
 ODD = {
     "one sample": wav(np.array([0.5])),
@@ -28,7 +28,7 @@ ODD = {
 @pytest.mark.parametrize("rate", ["24000/1001", "60"])
 def test_every_reading_of_an_odd_sound_is_finite_and_as_long_as_the_project(studio, content, rate):
     revision = bring_in_sound.start_project(studio, [content], file_name="odd.wav", scene=glasshouse())
-    levels = Levels(studio)
+    levels = levels_of(studio)
     project = revision.document.but(rate=rate)
     track = project.tracks[0].id
     for reading in READINGS:

@@ -14,8 +14,8 @@ from fern_tide.core.mapping_commands import PutMapping
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.soundtrack_commands import PutTrack, SetBeat
 from fern_tide.workflows import analysis, bake_project, bring_in_sound, hand_off, tune
+from fern_tide.workflows.analysis import levels_of
 from fern_tide.workflows.beat import Correction, corrected
-from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.offline import Writing, bake_file
 
 
@@ -46,7 +46,7 @@ def test_an_imported_curve_travels_with_the_project(studio, levels, key):  # noq
     with hand_off.export_project(studio, project) as stream:
         revision = hand_off.import_project(studio, stream)
     again = revision.document
-    np.testing.assert_array_equal(Levels(studio).cleaned(again, again.envelope("swell")), level)
+    np.testing.assert_array_equal(levels_of(studio).cleaned(again, again.envelope("swell")), level)
 
 
 def test_a_wrong_curve_leaves_nothing_behind(studio, key):  # noqa: F811
@@ -87,7 +87,7 @@ def test_the_command_line_bakes_what_the_studio_bakes(studio, levels, key, tmp_p
     with hand_off.export_project(studio, project) as stream:
         path.write_bytes(stream.read())
     (alone,) = bake_file(path, writing=Writing(["csv"]))
-    ours = hand_off.write_format(project, tune.curves(levels, project), format_id="csv", media=SceneMedia())
+    ours = hand_off.write_format(project, levels.curves(project), format_id="csv", media=SceneMedia())
     assert alone.content == ours.content
 
 
@@ -108,7 +108,7 @@ def test_steps_that_go_by_the_tracks_hits_are_the_same_everywhere_and_stale_when
     pulses = mapping.model_copy(update={"steps": (StepChoice.parse("pulse hits=track decay_ms=200"),)})
     project = do(studio, key, PutMapping(mapping=pulses))
     hits, _ = levels.rhythm(project, project.track("drums"))
-    (curve,) = tune.curves(levels, project)
+    (curve,) = levels.curves(project)
     at = project.rate.frames_of_times(hits.times_s)
     assert len(hits) > 2 and (curve.values[at + 1] > curve.values[at]).all()
     path = tmp_path / "project.ferntide"
@@ -119,8 +119,8 @@ def test_steps_that_go_by_the_tracks_hits_are_the_same_everywhere_and_stale_when
     bake_project.bake_all(studio, levels, key, project)
     track = project.track("drums")
     moved = do(studio, key, PutTrack(track=track.model_copy(update={"offset_samples": 4410})))
-    (state,) = bake_project.states(studio, key, moved)
-    assert state.state is bake_project.State.CHANGED and "other hits or beats" in state.reasons
+    (state,) = bake_project.states(studio, levels, key, moved)
+    assert state.state is bake_project.State.CHANGED and "another file, or another time of it" in state.reasons
 
 
 def test_an_envelope_that_joins_in_is_kept_and_makes_a_curve_stale(studio, levels, key, tmp_path):  # noqa: F811
@@ -145,14 +145,14 @@ def test_an_envelope_that_joins_in_is_kept_and_makes_a_curve_stale(studio, level
     with hand_off.export_project(studio, project) as stream:
         path.write_bytes(stream.read())
     (alone,) = bake_file(path, writing=Writing(["csv"]))
-    curves = tune.curves(levels, project)
+    curves = levels.curves(project)
     assert alone.content == hand_off.write_format(project, curves, format_id="csv", media=SceneMedia()).content
     bake_project.bake_all(studio, levels, key, project)
     wider = two.model_copy(update={"reading": ReadingChoice.parse("band low_hz=40 high_hz=140")})
-    assert [m.id for m in tune.changed_mappings(project, project.but(envelopes=(one, wider)))] == [blended.id]
+    assert [m.id for m in tune.changes(levels, project, project.but(envelopes=(one, wider))).mappings] == [blended.id]
     later = do(studio, key, PutEnvelope(envelope=wider))
-    (state,) = bake_project.states(studio, key, later)
-    assert state.state is bake_project.State.CHANGED and "an envelope that joins in changed" in state.reasons
+    (state,) = bake_project.states(studio, levels, key, later)
+    assert state.state is bake_project.State.CHANGED and state.reasons == ("Low: reading 120 to 140",)
 
 
 def test_other_beats_make_a_curve_stale_and_say_so(studio, levels, key):  # noqa: F811
@@ -161,7 +161,7 @@ def test_other_beats_make_a_curve_stale_and_say_so(studio, levels, key):  # noqa
     mapping = tune.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))
     project = do(studio, key, PutMapping(mapping=mapping))
     bake_project.bake_all(studio, levels, key, project)
-    assert bake_project.stale_count(studio, key, project) == 0
+    assert bake_project.stale_count(studio, levels, key, project) == 0
     later = do(studio, key, SetBeat(beat=BeatSetting(bpm=100)))
-    (state,) = bake_project.states(studio, key, later)
+    (state,) = bake_project.states(studio, levels, key, later)
     assert state.reasons == ("other beats",)

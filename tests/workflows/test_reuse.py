@@ -1,5 +1,7 @@
 """Recipes applied, mappings copied, axes added, reasons told: over a real studio."""
 
+from collections import Counter
+
 import numpy as np
 import pytest
 from tests.workflows.test_workflows import SOUND
@@ -7,6 +9,7 @@ from tests.workflows.test_workflows import SOUND
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands import PutEnvelope
+from fern_tide.core.derivation.node import Kind
 from fern_tide.core.document import Marker, Project, read_project
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope
 from fern_tide.core.mapping.drive import Drive, Stacking, Stop
@@ -19,13 +22,14 @@ from fern_tide.core.scene.follow import Limit
 from fern_tide.core.scene_commands import PutLimit
 from fern_tide.core.soundtrack_commands import PutMarker
 from fern_tide.demo.scene import glasshouse
-from fern_tide.workflows import aiming, bake_project, bring_in_sound, recipes, tune, why
+from fern_tide.workflows import aiming, analysis, bake_project, bring_in_sound, recipes, tune, why
+from fern_tide.workflows.analysis import levels_of
 from fern_tide.workflows.levels import Levels
 
 
 @pytest.fixture
 def levels(studio):
-    return Levels(studio)
+    return levels_of(studio)
 
 
 @pytest.fixture
@@ -60,7 +64,7 @@ def test_every_starting_recipe_can_be_applied_and_bakes(studio, levels, key, rec
     applied = project.mapping(mapping.id)
     assert applied.steps == recipe.steps and applied.drives[0].response == recipe.response
     assert project.envelope(applied.envelope).clean_up == recipe.clean_up
-    (curve,) = tune.curves(levels, project, of=applied)
+    (curve,) = levels.curves(project, [d.target for d in applied.drives])
     assert np.isfinite(curve.values).all()
     assert studio.projects.current(key).undo == f"Apply {recipe.name} to {mapping.name}"
 
@@ -82,12 +86,12 @@ def test_a_recipe_written_down_and_applied_again_gives_the_same_motion(studio, l
     mapping = add(studio, levels, key, "lamp:turn")
     shaped = mapping.model_copy(update={"steps": (StepChoice.parse("stairs levels=3"),)})
     project = do(studio, key, PutMapping(mapping=shaped))
-    (before,) = tune.curves(levels, project, of=shaped)
+    (before,) = levels.curves(project, [d.target for d in shaped.drives])
     recipe = recipes.write_down(levels, project, shaped, place=0, name="Three steps", ids=())
     assert recipe.id == "three-steps"
     other = add(studio, levels, key, "moth-one:turn")
     project = do(studio, key, recipes.apply(levels, document(studio, key), other, recipe))
-    (after,) = tune.curves(levels, project, of=project.mapping(other.id))
+    (after,) = levels.curves(project, [d.target for d in project.mapping(other.id).drives])
     share = [(curve.values - curve.values.min()) / np.ptp(curve.values) for curve in (before, after)]
     assert np.mean(np.abs(share[0] - share[1]) > 0.01) < 0.01
 
@@ -159,7 +163,7 @@ def test_why_tells_of_the_stack_of_limits_and_of_being_muted(studio, levels, key
     project = do(studio, key, PutLimit(limit=Limit(target=target, high=7.5)))
     frame = 8
     lines = {line.word: line for line in why.why(levels, project, project.mapping(two.id), place=0, frame=frame)}
-    (curve,) = tune.curves(levels, project, of=project.mapping(two.id))
+    (curve,) = levels.curves(project, [d.target for d in project.mapping(two.id).drives])
     assert float(lines["In all"].number) == pytest.approx(curve.values[frame], rel=1e-5)
     assert lines["In all"].note == f"{one.name} (replace), {added.name} (add), limits"
     muted = do(studio, key, PutMapping(mapping=added.model_copy(update={"muted": True})))
@@ -174,13 +178,13 @@ def test_traces_and_the_sum_of_a_stack_are_what_the_bake_goes_through(studio, le
     found = why.step_traces(levels, project, shaped)
     assert found.shape == (3, project.n_frames)
     np.testing.assert_array_equal(found[-1], levels.lift(project, shaped))
-    (curve,) = tune.curves(levels, project, of=shaped)
+    (curve,) = levels.curves(project, [d.target for d in shaped.drives])
     made = {curve.target: curve}
-    assert why.sum_lift(shaped, made, stacks=why.all_stacks(project)) is None  # alone
+    assert why.sum_lift(shaped, made, stacks=levels.graph(project).drivers) is None  # alone
     over = add(studio, levels, key, "lamp:turn")
     project = document(studio, key)
-    (curve,) = tune.curves(levels, project, of=over)
-    total = why.sum_lift(shaped, {curve.target: curve}, stacks=why.all_stacks(project))
+    (curve,) = levels.curves(project, [d.target for d in over.drives])
+    total = why.sum_lift(shaped, {curve.target: curve}, stacks=levels.graph(project).drivers)
     drive = shaped.drives[0]
     np.testing.assert_allclose(drive.rest + total * (drive.full - drive.rest), curve.values)
 
@@ -221,53 +225,56 @@ def crowded(project):
 def test_a_change_recomputes_only_what_depends_on_it_among_200_mappings_of_40_tracks(studio, levels, key):
     project = crowded(document(studio, key))
     assert (len(project.mappings), len(project.tracks)) == (200, 40)
-    tune.curves(levels, project)
-    before = levels.computed
-    assert before == 1 + 40 + 200  # the tracks are of one file
-    tune.curves(levels, project)
-    assert levels.computed == before
+    levels.curves(project)
+    before = Counter({Kind.READING: 1, Kind.LEVEL: 40, Kind.LIFT: 200, Kind.CURVE: 200})  # the tracks are of one file
+    assert levels.worked == before
+    levels.curves(project)
+    assert levels.worked == before
     mapping = project.mappings[17]
     stairs = mapping.model_copy(update={"steps": (StepChoice.parse("stairs"),)})
     after = PutMapping(mapping=stairs).apply(project)
-    found = tune.changes(project, after)
+    found = tune.changes(levels, project, after)
     assert found.mappings == (stairs,) and found.targets == {mapping.drives[0].target}
-    tune.curves(levels, after)
-    assert levels.computed == before + 1  # one lift; 199 others and every level are remembered
+    levels.curves(after)
+    before += Counter({Kind.LIFT: 1, Kind.CURVE: 1})  # 199 others and every level are remembered
+    assert levels.worked == before
     ends = mapping.model_copy(update={"drives": (mapping.drives[0].model_copy(update={"full": 0.5}),)})
-    tune.curves(levels, PutMapping(mapping=ends).apply(project))
-    assert levels.computed == before + 1  # ends are no part of a lift
+    levels.curves(PutMapping(mapping=ends).apply(project))
+    before += Counter({Kind.CURVE: 1})  # ends are no part of a lift
+    assert levels.worked == before
     cleaned = project.envelopes[3].model_copy(update={"clean_up": (CleanUpChoice.parse("smooth width_ms=190"),)})
     later = PutEnvelope(envelope=cleaned).apply(project)
-    assert [item.id for item in tune.changes(project, later).mappings] == [f"m{n}" for n in range(3, 200, 40)]
-    tune.curves(levels, later)
-    assert levels.computed == before + 1 + 1 + 5  # its level, and the lifts of the five that follow it
+    assert [item.id for item in tune.changes(levels, project, later).mappings] == [f"m{n}" for n in range(3, 200, 40)]
+    levels.curves(later)
+    before += Counter({Kind.LEVEL: 1, Kind.LIFT: 5, Kind.CURVE: 5})  # of the five mappings that follow it
+    assert levels.worked == before
 
 
 def test_keeping_versions_makes_no_curve_stale_and_showing_one_does(studio, levels, key):
     mapping = add(studio, levels, key, "lamp:turn")
     bake_project.bake_all(studio, levels, key, document(studio, key))
     do(studio, key, KeepVersion(id=mapping.id))
-    assert bake_project.stale_count(studio, key, document(studio, key)) == 0
+    assert bake_project.stale_count(studio, levels, key, document(studio, key)) == 0
     flipped = document(studio, key).mapping(mapping.id).model_copy(update={"steps": (StepChoice.parse("flip"),)})
     do(studio, key, PutMapping(mapping=flipped))
-    assert bake_project.stale_count(studio, key, document(studio, key)) == 1
+    assert bake_project.stale_count(studio, levels, key, document(studio, key)) == 1
     do(studio, key, ShowVersion(id=mapping.id, name="A"))
-    assert bake_project.stale_count(studio, key, document(studio, key)) == 0
+    assert bake_project.stale_count(studio, levels, key, document(studio, key)) == 0
 
 
-def test_no_more_is_remembered_than_there_is_room_for(studio, levels, key, monkeypatch):
+def test_no_more_is_remembered_than_there_is_room_for(studio, levels, key):
     mapping = add(studio, levels, key, "lamp:turn")
     project = document(studio, key)
     one = levels.lift(project, mapping).nbytes
-    monkeypatch.setattr("fern_tide.workflows.levels._REMEMBERED_BYTES", 3 * one)
+    levels = Levels(analysis.StudioSources(studio), most_bytes=3 * one)
     steps = [StepChoice.parse(f"stairs levels={n}") for n in range(2, 12)]
     for step in steps:
         levels.lift(project, mapping.model_copy(update={"steps": (step,)}))
-    before = levels.computed
+    before = levels.worked.total()
     levels.lift(project, mapping.model_copy(update={"steps": steps[-1:]}))
-    assert levels.computed == before  # the last one is still there
+    assert levels.worked.total() == before  # the last one is still there
     levels.lift(project, mapping.model_copy(update={"steps": steps[:1]}))
-    assert levels.computed > before
+    assert levels.worked.total() > before
 
 
 def test_every_id_at_hand_means_one_recipe(studio, levels, key):
@@ -289,7 +296,7 @@ def test_what_goes_by_markers_changes_with_them_and_nothing_else_does(studio, le
     step = StepChoice.parse("build_up starts_over=yes hits=markers")
     before = do(studio, key, PutMapping(mapping=driven.but(steps=(step,))))
     after = PutMarker(marker=Marker(id="m", name="M", time_s=1.0)).apply(before)
-    assert [item.id for item in tune.changes(before, after).mappings] == [driven.id] != [still.id]
+    assert [item.id for item in tune.changes(levels, before, after).mappings] == [driven.id] != [still.id]
     assert levels.lift(before, before.mapping(driven.id))[31] > levels.lift(after, after.mapping(driven.id))[31]
 
 

@@ -19,8 +19,8 @@ from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.images import check_image
 from fern_tide.core.scene_commands import RemovePart
 from fern_tide.workflows import bring_in_scene, hand_off, make_part, tune
+from fern_tide.workflows.analysis import levels_of
 from fern_tide.workflows.demo_project import open_demo
-from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.scene_files import empty_scene, look_at
 from fern_tide.workflows.stages import Stages
 
@@ -263,7 +263,7 @@ def test_looks_change_with_what_is_seen_and_not_with_names(studio, key):
 
 @pytest.mark.parametrize("reading", ["bank", "waveform"])
 def test_a_sound_draws_a_graphic_with_one_mapping_and_draws_it_anew(studio, key, reading):
-    levels = Levels(studio)
+    levels = levels_of(studio)
     scene = scene_of(studio, key)
     graphic = make_part.made(scene, "sound_graphic")
     tune.edit(studio, key, graphic, base=studio.projects.current(key).id)
@@ -277,7 +277,7 @@ def test_a_sound_draws_a_graphic_with_one_mapping_and_draws_it_anew(studio, key,
     assert mapping.spread and len(mapping.drives) == 24
     lift = levels.lift(project, mapping)
     assert lift.shape == (24, project.n_frames) and lift.max() == 1 and lift.min() == 0
-    curves = tune.curves(levels, project, of=mapping)
+    curves = levels.curves(project, [d.target for d in mapping.drives])
     assert len(curves) == 24 and any(np.ptp(curve.values) > 0.5 for curve in curves)
     assert tune.lane_lift(levels, project, mapping).shape == (project.n_frames,)
     assert tune.sheet(levels, project, mapping).transfers.shape == (24, 129)

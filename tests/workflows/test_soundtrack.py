@@ -10,6 +10,7 @@ from fern_tide.core.base.errors import FernTideError, InvalidParameter, Unreadab
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands import PutEnvelope
+from fern_tide.core.derivation.graph import Graph
 from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
 from fern_tide.core.envelope.hits import Hits
@@ -18,10 +19,9 @@ from fern_tide.core.soundtrack_commands import PutTrack, RemoveTrack, SetBeat, S
 from fern_tide.demo.scene import glasshouse
 from fern_tide.store.files import DerivedStore
 from fern_tide.workflows import analysis, bring_in_sound, listening, swap_media, tune
+from fern_tide.workflows.analysis import levels_of
 from fern_tide.workflows.beat import Correction, corrected
-from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.place_track import CountedIn, LinedUp, lined_up, placed
-from fern_tide.workflows.source import pack_rhythm, rhythm_key, unpack_rhythm
 from fern_tide.workflows.spectra import spectrogram, suggested
 
 BEATS, TRUTH = band_drums(120, n_beats=24)
@@ -35,7 +35,7 @@ def key(studio):
 
 @pytest.fixture
 def levels(studio):
-    return Levels(studio)
+    return levels_of(studio)
 
 
 def document(studio, key):
@@ -54,7 +54,7 @@ def drive(studio, levels, key, target="lamp:turn"):
 
 def test_analysis_finds_beats_and_keeps_them(studio, levels, key):
     project = document(studio, key)
-    assert studio.derived.has(rhythm_key(project.tracks[0].media))
+    assert studio.derived.has(Graph(project).rhythm(project.tracks[0]).fingerprint)
     beats = levels.beats(project)
     assert min(abs(beats.bpm / 120 - ratio) for ratio in (0.5, 1, 2)) < 1e-3
     assert analysis.ensure(studio, project) == []  # opening it again asks for nothing
@@ -62,24 +62,27 @@ def test_analysis_finds_beats_and_keeps_them(studio, levels, key):
 
 def test_hits_and_beats_come_back_from_the_store_as_they_went(levels, studio, key):
     hits, beats = levels.rhythm(document(studio, key), document(studio, key).tracks[0])
-    again, same = unpack_rhythm(pack_rhythm(hits, beats))
+    again, same = analysis.unpack_rhythm(analysis.pack_rhythm(hits, beats))
     np.testing.assert_array_equal(again.times_s, hits.times_s)
     np.testing.assert_array_equal(same.times_s, beats.times_s)
     assert (same.bpm, same.steady, same.first_bar) == (beats.bpm, beats.steady, beats.first_bar)
 
 
 def test_a_change_of_rate_finds_no_beats_anew(studio, levels, key):
-    before = levels.beats(document(studio, key)).bpm
-    stamp = studio.derived.path(rhythm_key(document(studio, key).tracks[0].media)).stat().st_mtime_ns
+    project = document(studio, key)
+    before, stored = levels.beats(project).bpm, Graph(project).rhythm(project.tracks[0]).fingerprint
+    stamp = studio.derived.path(stored).stat().st_mtime_ns
     faster = do(studio, key, SetRate(rate="60"))
     assert levels.beats(faster).bpm == before
-    assert studio.derived.path(rhythm_key(faster.tracks[0].media)).stat().st_mtime_ns == stamp
+    assert Graph(faster).rhythm(faster.tracks[0]).fingerprint == stored
+    assert studio.derived.path(stored).stat().st_mtime_ns == stamp
 
 
 def test_analysis_names_its_stages_and_can_be_cancelled(studio, key):
     project = document(studio, key)
     said = []
-    job = analysis.request(studio, project.tracks[0], FrameRate.parse("25"), features=analysis.USUAL)
+    graph, track = Graph(project.but(rate=FrameRate.parse("25"))), project.tracks[0]
+    job = analysis.request(studio, graph.placed(track), name=track.name, features=analysis.USUAL)
     analysis.run(studio, job, told=lambda share, words: said.append((share, words)) or True)
     assert [share for share, _ in said] == sorted(share for share, _ in said)
     assert {words for _, words in said} == {"Drums: reading levels and spectra", "Drums: finding hits and beats"}
@@ -309,14 +312,14 @@ def test_a_swap_to_another_sample_rate_keeps_the_time_of_the_offset(studio, key)
     assert document(studio, key).tracks[0].offset_samples == 48_000
 
 
-def test_the_picture_is_kept_and_bands_are_suggested(studio, key):
+def test_the_picture_is_kept_and_bands_are_suggested(studio, levels, key):
     project = document(studio, key)
-    drawn, mean = spectrogram(studio, project, project.tracks[0])
-    again, same = spectrogram(studio, project, project.tracks[0])
+    drawn, mean = spectrogram(studio, levels, project, project.tracks[0])
+    again, same = spectrogram(studio, levels, project, project.tracks[0])
     np.testing.assert_array_equal(drawn, again)
     np.testing.assert_allclose(mean, same)
     assert drawn.shape[1] == project.n_frames
-    assert 1 <= len(suggested(studio, project, project.tracks[0])) <= 5
+    assert 1 <= len(suggested(levels, project, project.tracks[0])) <= 5
 
 
 def test_memory_of_an_hour_is_not_held(studio, monkeypatch):

@@ -11,6 +11,8 @@ from fern_tide.core.base.errors import FernTideError, InvalidParameter, ReadBack
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands import PutEnvelope
+from fern_tide.core.derivation.graph import Graph
+from fern_tide.core.derivation.node import Kind
 from fern_tide.core.formats.format import Format, HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.marks import Scale
@@ -22,8 +24,8 @@ from fern_tide.demo.project import demo_project
 from fern_tide.demo.scene import glasshouse
 from fern_tide.store.job_rows import DONE, FAILED
 from fern_tide.workflows import aiming, analysis, bake_project, bring_in_sound, hand_off, listening, tune
+from fern_tide.workflows.analysis import levels_of
 from fern_tide.workflows.demo_project import ensure_demo, open_demo
-from fern_tide.workflows.levels import Levels
 
 SOUND = wav(drums(), rate_hz=44_100)
 
@@ -36,7 +38,7 @@ def key(studio):
 
 @pytest.fixture
 def levels(studio):
-    return Levels(studio)
+    return levels_of(studio)
 
 
 def current(studio, key):
@@ -54,10 +56,10 @@ def test_a_feature_is_stored_once_and_found_again_by_what_determines_it(studio, 
     assert analysis.ensure(studio, project) == []
     (track,) = project.tracks
     faster = project.but(rate=FrameRate.parse("60"))
-    assert analysis.track_feature_key(WaveformFeature(), track, project.rate) == analysis.track_feature_key(
-        WaveformFeature(), track, faster.rate
-    )  # a waveform has no frames
-    names = {analysis.track_feature_key(feature, track, project.rate) for feature in analysis.USUAL}
+    graph, anew = Graph(project), Graph(faster)
+    waveform = graph.feature(track, WaveformFeature())
+    assert waveform.fingerprint == anew.feature(track, WaveformFeature()).fingerprint  # it has no frames
+    names = {graph.feature(track, feature).fingerprint for feature in analysis.USUAL}
     assert len(names) == len(analysis.USUAL)
     assert all(studio.derived.has(name) for name in names)
 
@@ -73,12 +75,12 @@ def test_clean_up_is_done_again_without_reading_again(studio, key, levels):
     project = current(studio, key).document
     (envelope,) = project.envelopes
     levels.cleaned(project, envelope)
-    assert levels.computed == 2
+    assert levels.worked == {Kind.READING: 1, Kind.LEVEL: 1}
     smoother = envelope.model_dump(mode="json")
     smoother["clean_up"][1]["params"]["width_ms"] = 300.0
     after = PutEnvelope.model_validate({"envelope": smoother}).apply(project)
     levels.cleaned(after, after.envelopes[0])
-    assert levels.computed == 3
+    assert levels.worked == {Kind.READING: 1, Kind.LEVEL: 2}
 
 
 def test_a_remembered_level_cannot_be_changed_by_who_gets_it(studio, key, levels):
@@ -138,14 +140,14 @@ def test_the_first_choice_is_something_that_nothing_drives_yet(studio, key, leve
 def test_a_bake_is_stored_and_stays_fresh_until_something_changes(studio, key, levels):
     add(studio, levels, key)
     project = current(studio, key).document
-    assert bake_project.stale_count(studio, key, project) == 1
+    assert bake_project.stale_count(studio, levels, key, project) == 1
     made = bake_project.bake_all(studio, levels, key, project)
-    assert bake_project.stale_count(studio, key, project) == 0
-    (kept,) = bake_project.baked_curves(studio, key, project)
+    assert bake_project.stale_count(studio, levels, key, project) == 0
+    (kept,) = bake_project.baked_curves(studio, levels, key, project)
     assert kept.values.tobytes() == made[0].values.tobytes()
     renamed = project.but(name="Other")
-    assert bake_project.stale_count(studio, key, renamed) == 0
-    (state,) = bake_project.states(studio, key, project.but(rate=FrameRate.parse("25")))
+    assert bake_project.stale_count(studio, levels, key, renamed) == 0
+    (state,) = bake_project.states(studio, levels, key, project.but(rate=FrameRate.parse("25")))
     assert state.reasons == ("rate 30 to 25 fps",)
 
 
@@ -154,9 +156,9 @@ def test_a_swept_bake_counts_as_not_baked(studio, key, levels):
     project = current(studio, key).document
     bake_project.bake_all(studio, levels, key, project)
     studio.derived.sweep(older_than_s=-1)
-    (state,) = bake_project.states(studio, key, project)
+    (state,) = bake_project.states(studio, levels, key, project)
     assert state.state is bake_project.State.NEW
-    assert bake_project.stale_count(studio, key, project) == 1
+    assert bake_project.stale_count(studio, levels, key, project) == 1
 
 
 def test_nothing_baked_is_nothing_written(studio, key):
@@ -167,7 +169,7 @@ def test_nothing_baked_is_nothing_written(studio, key):
 def test_curves_of_different_lengths_are_not_written_together(studio, key, levels):
     add(studio, levels, key)
     project = current(studio, key).document
-    (curve,) = tune.curves(levels, project)
+    (curve,) = levels.curves(project)
     shorter = curve.__class__(**{**curve.__dict__, "target": Target.parse("lamp:x"), "values": curve.values[:-1]})
     with pytest.raises(FernTideError, match="different lengths"):
         hand_off.write_format(project, (curve, shorter), format_id="csv", media=SceneMedia())
@@ -178,7 +180,7 @@ def test_a_format_that_loses_a_curve_is_caught_by_its_read_back(studio, key, lev
     project = current(studio, key).document
     good = FORMATS["csv"]
     lossy = Format(**{**good.__dict__, "read_back": lambda content, given, params: {}})
-    given = HandOff(project.name, project.scene, tune.curves(levels, project), project.rate, project.n_frames)
+    given = HandOff(project.name, project.scene, levels.curves(project), project.rate, project.n_frames)
     with pytest.raises(ReadBackFailed, match="Lamp, turn is not whole in the CSV file"):
         write(given, format=lossy)
 

@@ -12,6 +12,7 @@ from pydantic import Field, ValidationError, model_validator
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject
 from fern_tide.core.base.frame_rate import FrameRate, RateField
+from fern_tide.core.base.order import MadeOfItself, in_order
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.refusal import refused
 from fern_tide.core.base.target import Id, MediaHash, Name
@@ -115,7 +116,7 @@ class Project(Frozen, frozen=True):
         for envelope in self.envelopes:
             if envelope.track is not None:
                 self.track(envelope.track)
-            self.made_of(envelope)
+        self._in_order(envelope.id for envelope in self.envelopes)
         if self.beat.track is not None:
             self.track(self.beat.track)
         if self.work is not None and self.work[1] <= self.work[0]:
@@ -159,17 +160,17 @@ class Project(Frozen, frozen=True):
             UnknownName: one of them is not there.
             InvalidParameter: it is made of itself.
         """
-        found: list[Envelope] = []
+        return tuple(self.envelope(name) for name in reversed(self._in_order([envelope.id])))
 
-        def visit(item: Envelope, above: tuple[str, ...]) -> None:
-            if item.id in above:
-                raise InvalidParameter(f"the blend {envelope.name}", value="made of itself", allowed="other envelopes")
-            found.append(item)
-            for name in item.uses:
-                visit(self.envelope(name), (*above, item.id))
-
-        visit(envelope, ())
-        return tuple({item.id: item for item in found}.values())
+    def _in_order(self, names: Iterable[str]) -> list[str]:
+        """List envelopes by id with all that they are blended of, each after those."""
+        try:
+            return in_order(names, inputs=lambda name: self.envelope(name).uses)
+        except MadeOfItself as wrong:
+            way = " of ".join(self.envelope(name).name for name in wrong.way)
+            raise InvalidParameter(
+                "blend", value=f"{way}", allowed="other envelopes: it would be made of itself"
+            ) from wrong
 
     def users(self, track_id: str) -> tuple[tuple[Envelope, ...], tuple[Mapping, ...]]:
         """List the envelopes that are made of a track, and the mappings that follow them."""
@@ -187,33 +188,45 @@ class Project(Frozen, frozen=True):
             used |= set(envelope.reading.spec.media(envelope.reading.params))
         return tuple(sorted(used | self.scene.media))
 
+    @cached_property
+    def _tracks(self) -> dict[str, Track]:
+        return {item.id: item for item in self.tracks}
+
+    @cached_property
+    def _envelopes(self) -> dict[str, Envelope]:
+        return {item.id: item for item in self.envelopes}
+
+    @cached_property
+    def _mappings(self) -> dict[str, Mapping]:
+        return {item.id: item for item in self.mappings}
+
     def track(self, track_id: str) -> Track:
         """Find a track, or raise UnknownName."""
-        return _find(self.tracks, track_id, "track")
+        return _find(self._tracks, track_id, "track")
 
     def envelope(self, envelope_id: str) -> Envelope:
         """Find an envelope, or raise UnknownName."""
-        return _find(self.envelopes, envelope_id, "envelope")
+        return _find(self._envelopes, envelope_id, "envelope")
 
     def mapping(self, mapping_id: str) -> Mapping:
         """Find a mapping, or raise UnknownName."""
-        return _find(self.mappings, mapping_id, "mapping")
+        return _find(self._mappings, mapping_id, "mapping")
 
     def recipe(self, recipe_id: str) -> Recipe:
         """Find a recipe, or raise UnknownName."""
-        return _find(self.recipes, recipe_id, "recipe")
+        return _find({item.id: item for item in self.recipes}, recipe_id, "recipe")
 
 
 T = TypeVar("T", Track, Envelope, Mapping, Marker, Recipe)
 
 
-def _find(items: Iterable[T], wanted: str, kind: str) -> T:
-    items = tuple(items)
-    for item in items:
-        if item.id == wanted:
-            return item
-    known = ", ".join(item.id for item in items) or "none yet"
-    raise UnknownName(f"The project has no {kind} named {wanted:.60}.", remedy=f"It has: {known}.", name=wanted)
+def _find(items: dict[str, T], wanted: str, kind: str) -> T:
+    try:
+        return items[wanted]
+    except KeyError:
+        known = ", ".join(items) or "none yet"
+        words = f"The project has no {kind} named {wanted:.60}."
+        raise UnknownName(words, remedy=f"It has: {known}.", name=wanted) from None
 
 
 def read_project(text: str | bytes) -> Project:

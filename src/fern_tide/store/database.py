@@ -49,8 +49,11 @@ class Tables:
             project = ForeignKeyField(Project, on_delete="CASCADE")
             target = CharField()
             fingerprint = CharField()
-            inputs = TextField()
             created = TimestampField(resolution=3)
+
+        class BakedRecords(Row):
+            project = ForeignKeyField(Project, on_delete="CASCADE", unique=True)
+            records = BlobField()
 
         class LibraryRecipe(Row):
             key = CharField(unique=True)
@@ -60,6 +63,7 @@ class Tables:
         self.project: Any = Project
         self.revision: Any = Revision
         self.baked: Any = BakedCurve
+        self.records: Any = BakedRecords
         self.library: Any = LibraryRecipe
 
 

@@ -20,6 +20,7 @@ from fern_tide.core.document import Project, read_project
 from fern_tide.store.database import Session, Tables, open_database
 
 _REMEMBERED = 64
+_ROWS_AT_ONCE = 200
 
 
 class Conflict(FernTideError):
@@ -53,14 +54,6 @@ class Revision:
     saved: datetime
     undo: str | None
     redo: str | None
-
-
-@dataclass(frozen=True)
-class BakedRow:
-    """What a curve was baked from."""
-
-    fingerprint: str
-    inputs: dict[str, Any]
 
 
 class ProjectStore:
@@ -171,20 +164,36 @@ class ProjectStore:
             row.save()
             return str(row.name)
 
-    def baked(self, key: str) -> dict[str, BakedRow]:
-        """Give what each curve was last baked from, by target."""
+    def baked(self, key: str) -> dict[str, str]:
+        """Give the fingerprint that each curve was last baked under, by target."""
         with self._session():
-            rows = self._tables.baked.select().where(self._tables.baked.project == self._row(key))
-            return {row.target: BakedRow(row.fingerprint, json.loads(row.inputs)) for row in rows}
+            table = self._tables.baked
+            rows = table.select(table.target, table.fingerprint).where(table.project == self._row(key))
+            return dict(rows.tuples())
 
-    def set_baked(self, key: str, rows: dict[str, BakedRow]) -> None:
-        """Store what was baked, all of it or nothing; what is not named is forgotten."""
+    def baked_records(self, key: str) -> dict[str, Any]:
+        """Give what the baked curves were made of, by fingerprint, as it was stored with them."""
+        with self._session():
+            row = self._tables.records.get_or_none(self._tables.records.project == self._row(key))
+            return {} if row is None else dict(json.loads(zlib.decompress(row.records)))
+
+    def set_baked(self, key: str, curves: dict[str, str], records: dict[str, Any]) -> None:
+        """Store what was baked, all of it or nothing; what is not named is forgotten.
+
+        Args:
+            key: of the project.
+            curves: the fingerprint of each curve, by target.
+            records: what they were made of, by fingerprint, as plain data.
+        """
+        packed = zlib.compress(json.dumps(records).encode(), 6)
         with self._session():
             project = self._row(key)
-            self._tables.baked.delete().where(self._tables.baked.project == project).execute()
-            for target, row in rows.items():
-                inputs = json.dumps(row.inputs)
-                self._tables.baked.create(project=project, target=target, fingerprint=row.fingerprint, inputs=inputs)
+            for table in (self._tables.baked, self._tables.records):
+                table.delete().where(table.project == project).execute()
+            rows = [{"project": project, "target": target, "fingerprint": digest} for target, digest in curves.items()]
+            for first in range(0, len(rows), _ROWS_AT_ONCE):
+                self._tables.baked.insert_many(rows[first : first + _ROWS_AT_ONCE]).execute()
+            self._tables.records.create(project=project, records=packed)
 
     def media_in_use(self) -> set[str]:
         """List the hashes of all media that any revision of any project names."""

@@ -29,7 +29,7 @@ from fern_tide.web.pages import (
     tuning,
 )
 from fern_tide.workflows import aiming, why
-from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.analysis import levels_of
 from fern_tide.workflows.stages import Stages
 from fern_tide.workflows.studio import Studio
 
@@ -67,7 +67,7 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
         WTF_CSRF_TIME_LIMIT=None,
         WTF_CSRF_HEADERS=["X-CSRF-Token"],
     )
-    app.extensions["fern_tide"] = Services(studio, Levels(studio), Stages(studio.media))
+    app.extensions["fern_tide"] = Services(studio, levels_of(studio), Stages(studio.media))
     CSRFProtect(app)
     errors.install(app)
     for page in (projects, sound, soundtrack, stage, stage_files, bench, handoff, curves, edits, tuning, jobs):

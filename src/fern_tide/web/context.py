@@ -100,7 +100,7 @@ def standing(revision: Revision) -> dict[str, Any]:
         "undo": revision.undo,
         "redo": revision.redo,
         "saved": f"{revision.saved:%H:%M}",
-        "stale": bake_project.stale_count(studio(), revision.key, revision.document),
+        "stale": bake_project.stale_count(studio(), services().levels, revision.key, revision.document),
         "driven": len({str(drive.target) for m in revision.document.mappings if not m.muted for drive in m.drives}),
         "frames": revision.document.n_frames,
         "work": revision.document.work,

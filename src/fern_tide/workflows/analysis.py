@@ -4,38 +4,35 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterable
-from typing import Any
 
 import numpy as np
 from pydantic import TypeAdapter
 
-from fern_tide.core.base.errors import Cancelled, FernTideError
+from fern_tide.core.base.errors import Cancelled
 from fern_tide.core.base.frame_rate import FrameRate
-from fern_tide.core.base.signal import Float32Array, fingerprint
+from fern_tide.core.base.signal import Float32Array, FloatArray, fingerprint
+from fern_tide.core.derivation.graph import Graph
+from fern_tide.core.derivation.node import Node, NotReadYet
+from fern_tide.core.derivation.sound_nodes import RHYTHM_FEATURES, PlacedSound, feature_node, rhythm_node
 from fern_tide.core.document import Project, Track
-from fern_tide.core.envelope.beats import Beats, rhythm
-from fern_tide.core.envelope.envelope import needs
+from fern_tide.core.envelope.beats import NO_BEATS, Beats, rhythm
 from fern_tide.core.envelope.hits import Hits
-from fern_tide.core.sound.band_reading import band_power
+from fern_tide.core.sound.band_features import spectra_of_bands
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import (
-    VERSION,
     AttacksFeature,
-    BandsFeature,
     Feature,
     LevelsFeature,
-    OffGrid,
     RisesFeature,
     SpectrumFeature,
     WaveformFeature,
     analyze,
 )
-from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.levels import Detector
 from fern_tide.core.sound.spectrum import Part, Window
 from fern_tide.store.job_rows import CANCELLED, FAILED, Job
-from fern_tide.workflows.source import pack_rhythm, rhythm_key, unpack_rhythm
+from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.studio import Studio
 
 KIND = "analyze"
@@ -47,18 +44,14 @@ USUAL: tuple[Feature, ...] = (
     SpectrumFeature(channel=Channel.MID, window=Window.BALANCED),
     SpectrumFeature(channel=Channel.MID, window=Window.FINE, part=Part.LOWS),
 )
-_BANDS = {"band", "bank"}  # readings whose window changes under the hand
-_RHYTHM_OF: tuple[Feature, ...] = (RisesFeature(), AttacksFeature())
-_ANY = FrameRate.parse("30")  # these features know no frames
 _FEATURES: TypeAdapter[list[Feature]] = TypeAdapter(list[Feature])
-_AHEAD = (Window.TIGHT, Window.BALANCED, Window.FINE)
 _LONG_S = 20 * 60
 _TOLD_EVERY_S = 0.2
 _LET_GO_EVERY = 16  # chunks: what is written meanwhile fills a page of the disk in each row
 _READ = 0.92  # the share of the work that reading the sound is; the rest finds hits and beats
 
 
-class NotAnalyzedYet(FernTideError):
+class NotAnalyzedYet(NotReadYet):
     """A level was asked for whose features are still being read; the jobs are named."""
 
     def __init__(self, jobs: list[Job]) -> None:
@@ -66,69 +59,74 @@ class NotAnalyzedYet(FernTideError):
         self.jobs = jobs
 
 
-def feature_key(feature: Feature, *, media: str, rate: FrameRate, offset_samples: int) -> str:
-    """Give the fingerprint under which a feature is stored: the hash of exactly what determines it."""
-    grid: dict[str, Any] = {} if isinstance(feature, OffGrid) else {"rate": str(rate), "offset": offset_samples}
-    made_of = {"stage": "sound", "version": VERSION, "media": media, "feature": feature.model_dump(mode="json")}
-    return fingerprint({**made_of, **grid})
-
-
-class StoredFeatures:
-    """A track's features from the store: what a reading reads from.
+class StudioSources:
+    """What levels are made of, from the studio's stores; what is not there yet is asked for.
 
     Args:
-        studio: whose store.
-        track: whose features.
-        rate: the project's frame rate.
-        rough: while the hand moves a band, one that wants a reading of its own is read from a spectrum that is there.
+        studio: whose stores.
     """
 
-    def __init__(self, studio: Studio, track: Track, rate: FrameRate, *, rough: bool = False) -> None:
-        self._studio, self._track, self._rate, self._rough = studio, track, rate, rough
+    def __init__(self, studio: Studio) -> None:
+        self._studio = studio
 
-    @property
-    def info(self) -> SoundInfo:
-        """The track's sound as measured."""
-        return self._track.info
+    def stored(self, key: str) -> bool:
+        """Say whether a feature, or a file's hits and beats, can be given at once."""
+        return self._studio.derived.has(key)
 
-    def get(self, feature: Feature) -> Float32Array:
+    def feature(self, node: Node) -> Float32Array:
         """Give a feature, or raise NotAnalyzedYet after asking for it."""
-        found = self._studio.derived.get(self.key(feature))
-        if found is None and self._rough and isinstance(feature, BandsFeature):
-            found = self._roughly(feature)
+        found = self._studio.derived.get(node.fingerprint)
         if found is None:
-            raise NotAnalyzedYet([request(self._studio, self._track, self._rate, features=[feature])])
+            feature, sound = node.subject
+            raise NotAnalyzedYet([request(self._studio, sound, name=node.name, features=[feature])])
         return np.asarray(found, dtype=np.float32)
 
-    def _roughly(self, feature: BandsFeature) -> Float32Array | None:
-        spectrum = SpectrumFeature(channel=feature.channel, window=feature.window)
-        stored = self._studio.derived.get(self.key(spectrum))
-        if stored is None:
-            return None
-        edges = spectrum.edges_hz(self.info.sample_rate_hz)
-        power = band_power(np.asarray(stored), edges, cuts_hz=np.asarray(feature.cuts_hz))
-        return np.asarray(power, dtype=np.float32)
+    def rhythm(self, node: Node) -> tuple[Hits, Beats]:
+        """Give a file's hits and beats, in seconds of it, or raise NotAnalyzedYet after asking for them."""
+        found = self._studio.derived.get(node.fingerprint)
+        if found is None:
+            raise NotAnalyzedYet([request(self._studio, node.subject, name=node.name, features=RHYTHM_FEATURES)])
+        return unpack_rhythm(np.asarray(found, dtype=np.float64))
 
-    def key(self, feature: Feature) -> str:
-        """Give the feature's fingerprint."""
-        return track_feature_key(feature, self._track, self._rate)
+    def file(self, media: str) -> bytes:
+        """Give a file by its hash."""
+        return self._studio.media.read(media)
 
 
-def track_feature_key(feature: Feature, track: Track, rate: FrameRate) -> str:
-    """Give the fingerprint of a track's feature."""
-    return feature_key(feature, media=track.media, rate=rate, offset_samples=track.offset_samples)
+def pack_rhythm(hits: Hits, beats: Beats) -> FloatArray:
+    """Give hits and beats as one array to be stored."""
+    head = [len(hits), len(beats.times_s), beats.bpm, float(beats.steady), beats.per_bar, beats.first_bar]
+    return np.concatenate([head, hits.times_s, hits.strengths, beats.times_s])
 
 
-def features_of(project: Project, track: Track) -> list[Feature]:
-    """List what a project reads from a track: the usual features and what its envelopes need."""
-    wanted: list[Feature] = list(USUAL)
-    for envelope in project.envelopes:
+def unpack_rhythm(packed: FloatArray) -> tuple[Hits, Beats]:
+    """Give hits and beats as pack_rhythm packed them."""
+    n_hits, n_beats = int(packed[0]), int(packed[1])
+    times, strengths = packed[6 : 6 + n_hits], packed[6 + n_hits : 6 + 2 * n_hits]
+    beat_times = packed[6 + 2 * n_hits : 6 + 2 * n_hits + n_beats]
+    beats = (
+        Beats(beat_times, float(packed[2]), bool(packed[3]), int(packed[4]), int(packed[5])) if n_beats else NO_BEATS
+    )
+    return Hits(times, strengths), beats
+
+
+def levels_of(studio: Studio) -> Levels:
+    """Give the levels of a studio's projects."""
+    return Levels(StudioSources(studio))
+
+
+def missing_features(studio: Studio, graph: Graph, track: Track) -> list[Feature]:
+    """List what a document reads from a track and is not stored: the usual features, and what its envelopes need."""
+    wanted: list[Feature] = [*USUAL, *graph.features(track)]
+    for envelope in graph.project.envelopes:
         if envelope.track == track.id:
-            wanted += needs(envelope.reading, track.info)
-            if envelope.reading.id in _BANDS:  # the other windows too, so that an edge can be dragged anywhere
-                channel = Channel(envelope.reading.params.model_dump()["channel"])
-                wanted += [SpectrumFeature(channel=channel, window=window) for window in _AHEAD]
-    return list(dict.fromkeys(wanted))
+            wanted += envelope.reading.spec.ahead(envelope.reading.params)
+    return _missing(studio, graph, track, wanted)
+
+
+def _missing(studio: Studio, graph: Graph, track: Track, features: Iterable[Feature]) -> list[Feature]:
+    there = studio.derived.has
+    return [item for item in dict.fromkeys(features) if not there(graph.feature(track, item).fingerprint)]
 
 
 def ensure(studio: Studio, project: Project, *, again: bool = False) -> list[Job]:
@@ -136,15 +134,11 @@ def ensure(studio: Studio, project: Project, *, again: bool = False) -> list[Job
 
     Work that was cancelled or failed is only begun anew when asked for again.
     """
-    jobs = []
+    jobs, graph = [], Graph(project)
     for track in project.tracks:
-        missing = [
-            feature
-            for feature in features_of(project, track)
-            if not studio.derived.has(track_feature_key(feature, track, project.rate))
-        ]
-        if missing or not studio.derived.has(rhythm_key(track.media)):
-            jobs.append(request(studio, track, project.rate, features=missing, again=again))
+        missing = missing_features(studio, graph, track)
+        if missing or not studio.derived.has(graph.rhythm(track).fingerprint):
+            jobs.append(request(studio, graph.placed(track), name=track.name, features=missing, again=again))
     return jobs
 
 
@@ -152,20 +146,22 @@ def read_ahead(studio: Studio, project: Project, track: Track) -> None:
     """Ask for the spectra that bands may soon be drawn on, where a track is not long; nobody waits for them."""
     if track.info.duration > _LONG_S:
         return
-    spectra = [SpectrumFeature(channel=Channel.MID, window=window) for window in _AHEAD]
-    missing = [item for item in spectra if not studio.derived.has(track_feature_key(item, track, project.rate))]
+    graph = Graph(project)
+    missing = [
+        item for item in spectra_of_bands(Channel.MID) if not studio.derived.has(graph.feature(track, item).fingerprint)
+    ]
     if missing and not ensure(studio, project):
-        request(studio, track, project.rate, features=missing)
+        request(studio, graph.placed(track), name=track.name, features=missing)
 
 
-def request(studio: Studio, track: Track, rate: FrameRate, *, features: Iterable[Feature], again: bool = False) -> Job:
+def request(studio: Studio, sound: PlacedSound, *, name: str, features: Iterable[Feature], again: bool = False) -> Job:
     """Queue the reading of features, unless the same work is under way, or was stopped and is not asked for again."""
     payload = {
-        "name": track.name,
-        "media": track.media,
-        "info": track.info.model_dump(mode="json"),
-        "rate": str(rate),
-        "offset_samples": track.offset_samples,
+        "name": name,
+        "media": sound.media,
+        "info": sound.info.model_dump(mode="json"),
+        "rate": str(sound.rate),
+        "offset_samples": sound.offset_samples,
         "features": _FEATURES.dump_python(list(features), mode="json"),
     }
     key = fingerprint({name: value for name, value in payload.items() if name != "name"})
@@ -192,7 +188,7 @@ def run(studio: Studio, job: Job, *, told: Callable[[float, str], bool]) -> None
     """
     plan = job.payload
     info, rate = SoundInfo.model_validate(plan["info"]), FrameRate.parse(plan["rate"])
-    grid = FrameGrid(rate, info.sample_rate_hz, info.n_samples, plan["offset_samples"])
+    sound = PlacedSound(plan["media"], info, rate, plan["offset_samples"])
     features = _FEATURES.validate_python(plan["features"])
     last, chunks = 0.0, 0
     with studio.media.open(plan["media"]) as stream, studio.derived.growing() as growing:
@@ -209,34 +205,22 @@ def run(studio: Studio, job: Job, *, told: Callable[[float, str], bool]) -> None
             return told(share * _READ, f"{plan['name']}: reading levels and spectra")
 
         def allocate(feature: Feature, shape: tuple[int, ...]) -> Float32Array:
-            key = feature_key(feature, media=plan["media"], rate=rate, offset_samples=plan["offset_samples"])
-            return growing.array(key, shape)
+            return growing.array(feature_node(feature, sound).fingerprint, shape)
 
         told(0.0, f"{plan['name']}: reading levels and spectra")
         if features:
-            analyze(stream, info, grid=grid, features=features, progress=progress, allocate=allocate)
+            analyze(stream, info, grid=sound.grid, features=features, progress=progress, allocate=allocate)
     if not told(_READ, f"{plan['name']}: finding hits and beats"):
         raise Cancelled
-    _find_rhythm(studio, plan["media"], info)
+    _find_rhythm(studio, sound)
 
 
-def _find_rhythm(studio: Studio, media: str, info: SoundInfo) -> None:
-    """Find and store the hits and beats of a sound whose rises and power are stored."""
-    stored = [studio.derived.get(feature_key(item, media=media, rate=_ANY, offset_samples=0)) for item in _RHYTHM_OF]
-    if stored[0] is None or stored[1] is None or studio.derived.has(rhythm_key(media)):
+def _find_rhythm(studio: Studio, sound: PlacedSound) -> None:
+    """Find and store the hits and beats of a sound whose rises and attacks are stored."""
+    node = rhythm_node(sound)
+    stored = [studio.derived.get(item.fingerprint) for item in node.inputs]
+    if stored[0] is None or stored[1] is None or studio.derived.has(node.fingerprint):
         return
     rises, attacks = (np.asarray(item, dtype=np.float32) for item in stored)
-    hits, beats = rhythm(rises, attacks, sample_rate_hz=info.sample_rate_hz)
-    studio.derived.put(rhythm_key(media), pack_rhythm(hits, beats))
-
-
-def stored_rhythm(studio: Studio, track: Track, rate: FrameRate) -> tuple[Hits, Beats]:
-    """Give a track's hits and beats from the store, in seconds of the track.
-
-    Raises:
-        NotAnalyzedYet: they are not there yet; they were asked for.
-    """
-    found = studio.derived.get(rhythm_key(track.media))
-    if found is None:
-        raise NotAnalyzedYet([request(studio, track, rate, features=_RHYTHM_OF)])
-    return unpack_rhythm(np.asarray(found, dtype=np.float64))
+    hits, beats = rhythm(rises, attacks, sample_rate_hz=sound.info.sample_rate_hz)
+    studio.derived.put(node.fingerprint, pack_rhythm(hits, beats))

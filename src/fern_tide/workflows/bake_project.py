@@ -7,20 +7,14 @@ from enum import StrEnum
 
 import numpy as np
 
-from fern_tide.core.bake.bake import driven
 from fern_tide.core.bake.curve import Curve
-from fern_tide.core.bake.inputs import Inputs, inputs_fingerprint, reasons
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
+from fern_tide.core.derivation.node import Record
+from fern_tide.core.derivation.words import reasons, records_of
 from fern_tide.core.document import Project
-from fern_tide.core.envelope.envelope import Envelope
-from fern_tide.core.mapping.drive import Drive
-from fern_tide.core.mapping.mapping import Mapping
-from fern_tide.store.projects import BakedRow
 from fern_tide.workflows.levels import Levels
-from fern_tide.workflows.source import beats_made_of, hits_made_of
 from fern_tide.workflows.studio import Studio
-from fern_tide.workflows.tune import curves
 
 
 class State(StrEnum):
@@ -54,96 +48,43 @@ class CurveState:
     values: FloatArray | None
 
 
-def _inputs(project: Project, target: Target, drivers: list[tuple[Mapping, Drive]]) -> Inputs:
-    part, item = project.scene.resolve(target)
-    rows = []
-    for mapping, drive in drivers:
-        envelope = project.envelope(mapping.envelope)
-        rows.append(
-            {
-                "mapping": mapping.model_dump(mode="json", exclude={"drives", "muted", "kept"}),
-                "drive": drive.model_dump(mode="json", exclude={"along", "other_way"}),
-                "envelope": envelope.model_dump(mode="json"),
-                "versions": [*envelope.versions, *mapping.versions],
-                "hits": hits_made_of(project, mapping),
-                "joined": [
-                    [item.model_dump(mode="json"), item.versions, _made_of(project, item)]
-                    for item in map(project.envelope, mapping.uses)
-                ],
-                "place": [mapping.drives.index(drive), len(mapping.drives)] if mapping.spread else None,
-                **_made_of(project, envelope),
-            }
-        )
-    return {
-        "target": str(target),
-        "own": part.own(item.id),
-        "rate": str(project.rate),
-        "n_frames": project.n_frames,
-        "drivers": rows,
-        **_tied(project, target),
-    }
-
-
-def _tied(project: Project, target: Target) -> Inputs:
-    """Give a property's limits, and what it follows with all that goes into that."""
-    found: Inputs = {}
-    limit, follow = project.scene.limit_of(target), project.scene.follow_of(target)
-    if limit is not None:
-        found["limits"] = limit.model_dump(mode="json")
-    if follow is not None:
-        drivers = driven(project.scene, project.mappings).get(follow.source, [])
-        found["follows"] = [follow.model_dump(mode="json"), _inputs(project, follow.source, drivers)]
-    return found
-
-
-def _made_of(project: Project, envelope: Envelope) -> Inputs:
-    """Give what an envelope's level comes from: files, the envelopes it blends, and the beats."""
-    parts = project.made_of(envelope)
-    tracks = [project.track(part.track) for part in parts if part.track is not None and part.reading.spec.of_track]
-    return {
-        "media": [[track.media, track.offset_samples, track.drives] for track in tracks],
-        "blended": [[part.model_dump(mode="json"), part.versions] for part in parts[1:]],
-        "beats": beats_made_of(project) if any(part.reading.spec.on_beats for part in parts) else None,
-    }
-
-
-def states(studio: Studio, key: str, project: Project) -> list[CurveState]:
+def states(studio: Studio, levels: Levels, key: str, project: Project) -> list[CurveState]:
     """List the driven properties with the state of each curve's bake."""
-    baked = studio.projects.baked(key)
+    baked, graph = studio.projects.baked(key), levels.graph(project)
+    known: dict[str, Record] = {}
+    now: dict[str, Record] = {}
     found = []
-    for target, drivers in driven(project.scene, project.mappings).items():
-        part, item = project.scene.resolve(target)
-        now = _inputs(project, target, drivers)
-        row = baked.get(str(target))
-        values = studio.derived.get(row.fingerprint) if row else None
+    for target, node in graph.curves.items():
+        stack = graph.stacks[target]
+        old = baked.get(str(target))
+        values = studio.derived.get(old) if old else None
         why: tuple[str, ...] = ()
-        if row is None or values is None:
+        if old is None or values is None:
             state = State.NEW
-        elif row.fingerprint == inputs_fingerprint(now):
+        elif old == node.fingerprint:
             state = State.FRESH
         else:
-            state, why = State.CHANGED, tuple(reasons(row.inputs, now))
-        names = tuple(dict.fromkeys(project.envelope(mapping.envelope).name for mapping, _ in drivers))
+            known, now = known or _records(studio, key), now or records_of(graph.curves.values())
+            state, why = State.CHANGED, tuple(reasons(old, node.fingerprint, known=known, now=now))
+        names = tuple(dict.fromkeys(project.envelope(mapping.envelope).name for mapping, _ in graph.drivers[target]))
         follow = project.scene.follow_of(target)
         if follow is not None:
             followed, property_ = project.scene.resolve(follow.source)
             names = (f"follows {followed.name}, {property_.label.lower()}", *names)
         kept = None if values is None else np.asarray(values, dtype=np.float64)
-        found.append(CurveState(target, part.name, item.label, names, state, why, kept))
+        found.append(CurveState(target, stack.part.name, stack.item.label, names, state, why, kept))
     return found
 
 
-def stale_count(studio: Studio, key: str, project: Project) -> int:
+def _records(studio: Studio, key: str) -> dict[str, Record]:
+    return {digest: Record.of(plain) for digest, plain in studio.projects.baked_records(key).items()}
+
+
+def stale_count(studio: Studio, levels: Levels, key: str, project: Project) -> int:
     """Count the curves that a bake would change."""
-    baked = studio.projects.baked(key)
-    wanted = driven(project.scene, project.mappings)
-    fresh = sum(
-        str(target) in baked
-        and baked[str(target)].fingerprint == inputs_fingerprint(_inputs(project, target, drivers))
-        and studio.derived.has(baked[str(target)].fingerprint)
-        for target, drivers in wanted.items()
-    )
-    return len(wanted) - fresh
+    baked, curves = studio.projects.baked(key), levels.graph(project).curves
+    same = [node.fingerprint for target, node in curves.items() if baked.get(str(target)) == node.fingerprint]
+    return len(curves) - len(same) + sum(not studio.derived.has(digest) for digest in same)
 
 
 def bake_all(studio: Studio, levels: Levels, key: str, project: Project) -> tuple[Curve, ...]:
@@ -152,24 +93,22 @@ def bake_all(studio: Studio, levels: Levels, key: str, project: Project) -> tupl
     Raises:
         NotAnalyzedYet: a track's features are still being read.
     """
-    made = curves(levels, project)
-    rows = {}
-    drivers = driven(project.scene, project.mappings)
+    made, nodes = levels.curves(project), levels.graph(project).curves
     for curve in made:
-        inputs = _inputs(project, curve.target, drivers[curve.target])
-        digest = inputs_fingerprint(inputs)
+        digest = nodes[curve.target].fingerprint
         if not studio.derived.has(digest):
             studio.derived.put(digest, curve.values)
-        rows[str(curve.target)] = BakedRow(digest, inputs)
-    studio.projects.set_baked(key, rows)
+    records = {digest: record.plain for digest, record in records_of(nodes.values()).items()}
+    studio.projects.set_baked(key, {str(target): node.fingerprint for target, node in nodes.items()}, records)
     return made
 
 
-def baked_curves(studio: Studio, key: str, project: Project) -> tuple[Curve, ...]:
+def baked_curves(studio: Studio, levels: Levels, key: str, project: Project) -> tuple[Curve, ...]:
     """Give the curves as last baked, those of properties that are still driven."""
+    baked, graph = studio.projects.baked(key), levels.graph(project)
     found = []
-    for state in states(studio, key, project):
-        if state.values is not None:
-            _, item = project.scene.resolve(state.target)
-            found.append(Curve(state.target, state.part_name, state.label, item.unit, item.kind, state.values))
+    for target in graph.curves:
+        values = studio.derived.get(baked[str(target)]) if str(target) in baked else None
+        if values is not None:
+            found.append(graph.stacks[target].curve(np.asarray(values, dtype=np.float64)))
     return tuple(found)

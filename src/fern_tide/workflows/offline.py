@@ -11,7 +11,6 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
-from fern_tide.core.bake.bake import bake
 from fern_tide.core.base.errors import InvalidParameter, UnreadableProject
 from fern_tide.core.base.params import build, fields, parse_options
 from fern_tide.core.base.registry import Registry
@@ -19,11 +18,11 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import parse_level
 from fern_tide.core.document import Project
-from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS, row_of
+from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS
 from fern_tide.core.formats.format import Written
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.drive import RESPONSES, Drive, ResponseChoice
-from fern_tide.core.mapping.mapping import STEPS, StepChoice, shaped_lift
+from fern_tide.core.mapping.mapping import STEPS, StepChoice
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
 from fern_tide.core.mapping.marks import Marks, Scale, suggest_marks
 from fern_tide.core.project_file import read_project_file
@@ -32,11 +31,11 @@ from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import measure
 from fern_tide.demo.scene import glasshouse
 from fern_tide.workflows.bring_in_sound import fresh_id
-from fern_tide.workflows.file_levels import FileLevels, envelope_of, track_of
+from fern_tide.workflows.file_sources import FileSources, envelope_of, track_of
 from fern_tide.workflows.hand_off import write_format
+from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.scene_files import look_at, scene_of
 from fern_tide.workflows.sound_file import read_level
-from fern_tide.workflows.source import step_context
 
 MISSING_END = "PART:PROPERTY rest=NUMBER full=NUMBER"
 
@@ -165,28 +164,16 @@ def bake_file(source: Path, *, writing: Writing) -> list[Written]:
                 if measure(sound).without_note() != track.info.without_note():
                     raise UnreadableProject(f"{track.name} is not the sound that it claims.", remedy="Export it again.")
         media = load(project.scene, lambda digest: (Path(folder) / digest).read_bytes())
-        levels = FileLevels(project, lambda digest: (Path(folder) / digest).open("rb"))
-        lifts = {
-            mapping.id: shaped_lift(
-                _followed(levels, project, mapping),
-                mapping,
-                context=step_context(project, mapping, rhythm=levels.rhythm, level=levels.cleaned),
-            )
-            for mapping in project.mappings
-            if not mapping.muted
-        }
-        curves = bake(project.scene, project.mappings, lifts=lifts, n_frames=project.n_frames)
+        sources = FileSources(lambda digest: (Path(folder) / digest).open("rb"))
+        levels = Levels(sources)
+        sources.read(levels.graph(project).curves.values())
+        curves = levels.curves(project)
         return [
             write_format(
                 project, curves, format_id=name, media=media, parts=writing.parts, options=_known(name, writing.options)
             )
             for name in dict.fromkeys(writing.formats)
         ]
-
-
-def _followed(levels: FileLevels, project: Project, mapping: MappingModel) -> FloatArray:
-    level = levels.cleaned(project.envelope(mapping.envelope))
-    return level if mapping.spread else row_of(level, mapping.row)
 
 
 def _known(format_id: str, options: Mapping[str, str]) -> dict[str, object]:

@@ -11,42 +11,42 @@ from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.features import SpectrumFeature
 from fern_tide.core.sound.spectrogram import VERSION, Picture, average, picture
 from fern_tide.core.sound.spectrum import Part, Window
-from fern_tide.workflows.analysis import StoredFeatures, track_feature_key
+from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.studio import Studio
 
 SHOWN = SpectrumFeature(channel=Channel.MID, window=Window.BALANCED)
 SHOWN_LOW = SpectrumFeature(channel=Channel.MID, window=Window.FINE, part=Part.LOWS)
 
 
-def spectrogram(studio: Studio, project: Project, track: Track) -> tuple[Picture, FloatArray]:
+def spectrogram(studio: Studio, levels: Levels, project: Project, track: Track) -> tuple[Picture, FloatArray]:
     """Give a track's picture, shape (ROWS, frames), and its average, shape (ROWS,); see core/sound/spectrogram.py.
 
     Raises:
         NotAnalyzedYet: the track's spectrum is still being read.
     """
-    made_of = track_feature_key(SHOWN, track, project.rate)
-    key = fingerprint({"stage": "spectrogram", "version": VERSION, "spectrum": made_of})
+    made_of = levels.graph(project).feature(track, SHOWN)
+    key = fingerprint({"stage": "spectrogram", "version": VERSION, "spectrum": made_of.fingerprint})
     mean_key = fingerprint({"average of": key})
     held, mean = studio.derived.get(key), studio.derived.get(mean_key)
     if held is None or mean is None:
-        drawn = picture(_spectrum(studio, project, track, SHOWN), _spectrum(studio, project, track, SHOWN_LOW))
+        drawn = picture(_spectrum(levels, project, track, SHOWN), _spectrum(levels, project, track, SHOWN_LOW))
         studio.derived.put(key, drawn)
         studio.derived.put(mean_key, average(drawn))
         return drawn, average(drawn)
     return np.asarray(held, dtype=np.uint8), np.asarray(mean, dtype=np.float64)
 
 
-def suggested(studio: Studio, project: Project, track: Track) -> tuple[NamedBand, ...]:
+def suggested(levels: Levels, project: Project, track: Track) -> tuple[NamedBand, ...]:
     """Suggest bands of a track.
 
     Raises:
         NotAnalyzedYet: the track's spectrum is still being read.
     """
-    return suggest_bands(*_spectrum(studio, project, track, SHOWN))
+    return suggest_bands(*_spectrum(levels, project, track, SHOWN))
 
 
 def _spectrum(
-    studio: Studio, project: Project, track: Track, feature: SpectrumFeature
+    levels: Levels, project: Project, track: Track, feature: SpectrumFeature
 ) -> tuple[Float32Array, FloatArray]:
     edges = feature.edges_hz(track.info.sample_rate_hz)
-    return StoredFeatures(studio, track, project.rate).get(feature), edges
+    return levels.feature(project, track, feature), edges

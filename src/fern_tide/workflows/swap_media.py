@@ -73,8 +73,8 @@ def report(levels: Levels, before: Project, after: Project) -> list[Moved]:
     Raises:
         NotAnalyzedYet: a track of one of them is still being read.
     """
-    old = {str(curve.target): curve for curve in tune.curves(levels, before)}
-    new = {str(curve.target): curve for curve in tune.curves(levels, after)}
+    old = {str(curve.target): curve for curve in levels.curves(before)}
+    new = {str(curve.target): curve for curve in levels.curves(after)}
     found = [
         Moved(target, _name(curve), 1.0, 1.0, 0, note="went" if target in old else "came in")
         for target, curve in {**old, **new}.items()

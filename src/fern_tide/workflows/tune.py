@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterable
+from collections.abc import Container
 from dataclasses import dataclass
 
 import numpy as np
 
-from fern_tide.core.bake.bake import bake
-from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import from_db
 from fern_tide.core.command import Command
+from fern_tide.core.derivation.node import Node
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import row_of
 from fern_tide.core.mapping.drive import RESPONSES, Drive
@@ -93,51 +92,11 @@ def sheet(levels: Levels, project: Project, mapping: Mapping) -> Sheet:
     )
 
 
-def curves(levels: Levels, project: Project, *, of: Mapping | None = None) -> tuple[Curve, ...]:
-    """Bake the curves of a project, or just those that a mapping has a part in.
-
-    Raises:
-        NotAnalyzedYet: a track's features are still being read.
-    """
-    return curves_of(levels, project, None if of is None else [drive.target for drive in of.drives])
-
-
-def curves_of(levels: Levels, project: Project, targets: Iterable[Target] | None) -> tuple[Curve, ...]:
-    """Bake the curves of some properties and of all that follow them; None is every one that is driven.
-
-    Raises:
-        NotAnalyzedYet: a track's features are still being read.
-    """
-    scene = project.scene
-    wanted = None if targets is None else scene.with_followers(targets)
-    taking_part = project.mappings
-    if wanted is not None:
-        needed = scene.with_sources(wanted)
-        taking_part = tuple(m for m in project.mappings if any(drive.target in needed for drive in m.drives))
-    lifts = {mapping.id: levels.lift(project, mapping) for mapping in taking_part if not mapping.muted}
-    return bake(scene, taking_part, lifts=lifts, n_frames=project.n_frames, only=wanted)
-
-
 def lane_lift(levels: Levels, project: Project, mapping: Mapping) -> FloatArray:
     """Give what a lane draws as motion: the first drive's response of lift, 0 at rest and 1 at full; (frames,)."""
     response = mapping.drives[0].response
     lift = levels.lift(project, mapping)
     return RESPONSES[response.id].apply(lift.max(axis=0) if lift.ndim > 1 else lift, params=response.params)
-
-
-def changed_mappings(before: Project, after: Project) -> tuple[Mapping, ...]:
-    """List the mappings of the later document whose motion an edit may have changed."""
-    if before.scene != after.scene:
-        return after.mappings
-    was = {mapping.id: mapping for mapping in before.mappings}
-    return tuple(
-        m
-        for m in after.mappings
-        if was.get(m.id) != m
-        or not same_level(before, after, m)
-        or not _same_joined(before, after, m)
-        or (m.needs_markers and before.markers != after.markers)
-    )
 
 
 @dataclass(frozen=True)
@@ -153,17 +112,27 @@ class Changes:
     targets: frozenset[Target] | None
 
 
-def changes(before: Project, after: Project) -> Changes:
-    """Compare two documents."""
-    was, now = ({mapping.id: mapping for mapping in project.mappings} for project in (before, after))
-    both = was.keys() & now.keys()
-    same_order = [key for key in was if key in both] == [key for key in now if key in both]
+def changes(levels: Levels, before: Project, after: Project) -> Changes:
+    """Compare two documents by the fingerprints of what is derived from them."""
+    was, now = levels.graph(before), levels.graph(after)
+    mappings = [{mapping.id: mapping for mapping in project.mappings} for project in (before, after)]
+    both = mappings[0].keys() & mappings[1].keys()
+    same_order = [key for key in mappings[0] if key in both] == [key for key in mappings[1] if key in both]
     if before.scene != after.scene or before.n_frames != after.n_frames or not same_order:
         return Changes(after.mappings, None)
-    changed = {mapping.id for mapping in changed_mappings(before, after)} | (was.keys() ^ now.keys())
-    targets = {drive.target for held in (was, now) for key in changed & held.keys() for drive in held[key].drives}
+    targets = {target for target, node in now.curves.items() if node.fingerprint != _print(was.curves.get(target))}
+    targets |= was.curves.keys() - now.curves.keys()
+    changed = {
+        key
+        for key, mapping in mappings[1].items()
+        if mappings[0].get(key) != mapping or now.lift(mapping).fingerprint != was.lift(mappings[0][key]).fingerprint
+    }
     shown = tuple(m for m in after.mappings if m.id in changed or m.drives[0].target in targets)
     return Changes(shown, frozenset(targets))
+
+
+def _print(node: Node | None) -> str:
+    return "" if node is None else node.fingerprint
 
 
 def with_also(changes: Changes, project: Project, also: Container[str]) -> Changes:
@@ -176,21 +145,13 @@ def with_also(changes: Changes, project: Project, also: Container[str]) -> Chang
     return Changes((*changes.mappings, *more), joined)
 
 
-def _same_joined(before: Project, after: Project, mapping: Mapping) -> bool:
-    """Say whether an edit left alone the envelopes that join a mapping in its steps."""
-    return all(before.made_of(before.envelope(name)) == after.made_of(after.envelope(name)) for name in mapping.uses)
-
-
-def same_level(before: Project, after: Project, mapping: Mapping) -> bool:
+def same_level(levels: Levels, before: Project, after: Project, mapping: Mapping) -> bool:
     """Say whether an edit left alone the level that a mapping of the later document shows, its unit included."""
     was = next((item for item in before.mappings if item.id == mapping.id), None)
-    if was is None or (was.envelope, was.row, was.spread) != (mapping.envelope, mapping.row, mapping.spread):
+    if was is None or (was.row, was.spread, was.marks.scale) != (mapping.row, mapping.spread, mapping.marks.scale):
         return False
-    if was.marks.scale != mapping.marks.scale or before.beat != after.beat or before.n_frames != after.n_frames:
-        return False
-    if before.rate != after.rate or before.tracks != after.tracks:
-        return False
-    return before.made_of(before.envelope(was.envelope)) == after.made_of(after.envelope(mapping.envelope))
+    nodes = [levels.graph(project).lift(item).inputs[0] for project, item in ((before, was), (after, mapping))]
+    return nodes[0].fingerprint == nodes[1].fingerprint
 
 
 def new_mapping(levels: Levels, project: Project, *, envelope_id: str, target: Target) -> Mapping:

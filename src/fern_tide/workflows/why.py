@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from typing import TypeAlias
-
 import numpy as np
 
-from fern_tide.core.bake.bake import driven
+from fern_tide.core.bake.bake import Drivers
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
@@ -16,9 +14,6 @@ from fern_tide.core.mapping.explain import Because, explain, value_text
 from fern_tide.core.mapping.linking import along
 from fern_tide.core.mapping.mapping import Mapping, traces
 from fern_tide.workflows.levels import Levels
-from fern_tide.workflows.tune import curves_of
-
-Stacks: TypeAlias = dict[Target, list[tuple[Mapping, Drive]]]
 
 
 def why(levels: Levels, project: Project, mapping: Mapping, *, place: int, frame: int) -> list[Because]:
@@ -32,9 +27,9 @@ def why(levels: Levels, project: Project, mapping: Mapping, *, place: int, frame
     said = explain(level, mapping, drive, context=context, frame=frame)
     if mapping.muted:
         said.append(Because("Muted", "it moves nothing", "for now"))
-    made = () if mapping.muted else curves_of(levels, project, [drive.target])
+    made = () if mapping.muted else levels.curves(project, [drive.target])
     curve = next((item for item in made if item.target == drive.target), None)
-    stack, limit = all_stacks(project).get(drive.target, []), project.scene.limit_of(drive.target)
+    stack, limit = levels.graph(project).drivers.get(drive.target, []), project.scene.limit_of(drive.target)
     followed = project.scene.follow_of(drive.target) is not None
     if curve is not None and curve.n_frames and (len(stack) > 1 or limit is not None or followed):
         at = min(max(frame, 0), curve.n_frames - 1)
@@ -47,8 +42,8 @@ def why(levels: Levels, project: Project, mapping: Mapping, *, place: int, frame
     return said
 
 
-def attention(project: Project, mapping: Mapping, *, stacks: Stacks) -> str:
-    """Say in one sentence what keeps a mapping from doing what it seems to do, or ''; stacks are all_stacks'."""
+def attention(project: Project, mapping: Mapping, *, stacks: dict[Target, Drivers]) -> str:
+    """Say in one sentence what keeps a mapping from doing what it seems to do, or ''."""
     for drive in mapping.drives:
         part, item = project.scene.resolve(drive.target)
         name = f"the {item.label.lower()} of {part.name}"
@@ -74,11 +69,6 @@ def _tracks(project: Project, mapping: Mapping) -> list[Track]:
     return [project.track(item.track) for item in made_of if item.track is not None and item.reading.spec.of_track]
 
 
-def all_stacks(project: Project) -> Stacks:
-    """List for every driven property the mappings that move it, unmuted, in stacking order."""
-    return driven(project.scene, project.mappings)
-
-
 def step_traces(levels: Levels, project: Project, mapping: Mapping) -> FloatArray:
     """Give lift after the marks and after each step, shape (steps + 1, frames); of a spread mapping the highest row.
 
@@ -90,7 +80,7 @@ def step_traces(levels: Levels, project: Project, mapping: Mapping) -> FloatArra
     return np.stack([lift.max(axis=0) if lift.ndim > 1 else lift for lift in found])
 
 
-def sum_lift(mapping: Mapping, made: dict[Target, Curve], *, stacks: Stacks) -> FloatArray | None:
+def sum_lift(mapping: Mapping, made: dict[Target, Curve], *, stacks: dict[Target, Drivers]) -> FloatArray | None:
     """Give the whole stack's value as a lift of a mapping's first drive, 0 at its rest and 1 at its full.
 
     Returns:

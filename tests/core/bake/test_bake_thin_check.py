@@ -9,7 +9,6 @@ from hypothesis.extra.numpy import arrays
 from fern_tide.core.bake.bake import bake, driven
 from fern_tide.core.bake.check import run_checks
 from fern_tide.core.bake.curve import Curve
-from fern_tide.core.bake.inputs import inputs_fingerprint, reasons
 from fern_tide.core.bake.thin import thin
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.drive import Drive, Stacking
@@ -130,47 +129,3 @@ def test_a_scale_that_comes_near_zero_is_found_where_it_is_nearest():
 
 def test_a_curve_that_never_moves_is_found():
     assert findings(curve("turn", [3, 3, 3]), curve("x", [0, 1, 0]))["never_moves"] == [0]
-
-
-def inputs(**changes):
-    smoothing = {"id": "smooth", "params": {"width_ms": 80.0}, "on": True}
-    reading = {"id": "band", "params": {"low_hz": 40}}
-    driver = {
-        "mapping": {"id": "a", "name": "Sway", "marks": {"low": 0.1, "high": 0.5}, "steps": []},
-        "drive": {"rest": 0.0, "full": 1.0, "response": {"id": "straight", "params": {}}},
-        "envelope": {"id": "e", "name": "Drip", "track": "drip", "reading": reading, "clean_up": [smoothing]},
-        "versions": [1],
-        "media": ["f00", 0, True],
-    }
-    plain = {"target": "lamp:turn", "own": 0.0, "rate": "30", "n_frames": 900, "drivers": [driver]}
-    for path, value in changes.items():
-        at = plain["drivers"][0] if path not in plain else plain
-        *parents, last = path.split("__")
-        for key in parents:
-            at = at[int(key) if key.isdigit() else key]
-        at[last] = value
-    return plain
-
-
-@pytest.mark.parametrize(
-    ("changes", "words"),
-    [
-        ({"rate": "24"}, ["rate 30 to 24 fps"]),
-        ({"mapping__marks__low": 0.25}, ["low water 0.1 to 0.25"]),
-        ({"envelope__clean_up__0__params__width_ms": 120.0}, ["smooth 80 to 120"]),
-        ({"envelope__clean_up__0__on": False}, ["smooth off"]),
-        ({"envelope__clean_up": []}, ["smooth taken off"]),
-        ({"mapping__steps": [{"id": "flip", "params": {}}]}, ["flip added"]),
-        ({"drive__full": 2.5}, ["at full 1 to 2.5"]),
-        ({"drive__response": {"id": "smooth", "params": {}}}, ["response straight to smooth"]),
-        ({"media": ["b45", 0, True]}, ["another file, or another time of it"]),
-        ({"envelope__reading__params__low_hz": 60}, ["reading 40 to 60"]),
-    ],
-)
-def test_a_stale_curve_says_what_changed(changes, words):
-    assert reasons(inputs(), inputs(**changes)) == words
-    assert inputs_fingerprint(inputs()) != inputs_fingerprint(inputs(**changes))
-
-
-def test_a_new_name_makes_nothing_stale():
-    assert inputs_fingerprint(inputs()) == inputs_fingerprint(inputs(mapping__name="Another", envelope__name="Other"))

@@ -64,7 +64,6 @@ def test_a_chain_is_resolved_whichever_is_listed_first_and_only_what_is_asked_fo
     assert scene.with_followers([target("lamp:turn")]) == {
         target(f"{part}:turn") for part in ("lamp", "moth-one", "moth-two", "frond-left")
     }
-    assert scene.with_sources([target("frond-left:turn")]) == scene.with_followers([target("lamp:turn")])
 
 
 def test_a_mapping_lies_on_what_is_followed():

@@ -10,11 +10,12 @@ from hypothesis import strategies as st
 from tests.conftest import sine, wav
 
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.sound.band_features import spectrum_of_band
 from fern_tide.core.sound.band_pass import band_passed
 from fern_tide.core.sound.band_reading import column_power
 from fern_tide.core.sound.decimated import decimation
 from fern_tide.core.sound.decode import measure
-from fern_tide.core.sound.features import LevelsFeature, SpectrumFeature, analyze, spectrum_of_band
+from fern_tide.core.sound.features import LevelsFeature, SpectrumFeature, analyze
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.core.sound.mix import MixTrack, mix_blocks
 from fern_tide.core.sound.spectrogram import ROWS, average, picture, row_edges_hz, shown, tilt_steps

@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from fern_tide.core.bake.curve import Curve
+from fern_tide.core.base.order import in_order
 from fern_tide.core.base.signal import FloatArray, frozen
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.colour import parse_colour
 from fern_tide.core.mapping.drive import Drive, Stacking, value
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
 from fern_tide.core.mapping.mapping import drive_lift
-from fern_tide.core.scene.follow import followed
+from fern_tide.core.scene.follow import Follow, Law, Limit, followed
+from fern_tide.core.scene.part import PartBase
+from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import Scene
 
-VERSION = 2
+VERSION = 3
 
 
 Drivers = list[tuple[MappingModel, Drive]]
@@ -35,6 +39,83 @@ def driven(scene: Scene, mappings: Iterable[MappingModel]) -> dict[Target, Drive
     return {target: found[target] for target in sorted(found, key=scene.place)}
 
 
+@dataclass(frozen=True)
+class Stack:
+    """All that gives one property its values: what it follows, the drivers laid over that, and its limits.
+
+    Attributes:
+        target: the property.
+        part: whose it is.
+        item: what it is.
+        drivers: those that are seen, the lowest first: one that replaces hides all below it.
+        follow: what it follows; None where it follows nothing, or a driver hides that.
+        source_own: the own value of what it follows.
+        limit: the range that it never leaves.
+    """
+
+    target: Target
+    part: PartBase
+    item: Property
+    drivers: Drivers
+    follow: Follow | None
+    source_own: float | str
+    limit: Limit | None
+
+    @property
+    def own(self) -> float | str:
+        """The part's own value, at which it stands where nothing moves it."""
+        return self.part.values.get(self.item.id, self.item.default)
+
+    @property
+    def counts_own(self) -> bool:
+        """Whether its values depend on the part's own value."""
+        if self.follow is not None:
+            return self.follow.law is not Law.SAME
+        return not self.drivers or self.drivers[0][1].stacking is not Stacking.REPLACE
+
+    def values(self, lifts: Sequence[FloatArray], *, source: FloatArray | None, n_frames: int) -> FloatArray:
+        """Give its values, shape (frames,), or (3, frames) for a colour.
+
+        Args:
+            lifts: of its drivers' mappings, in their order.
+            source: the values of what it follows.
+            n_frames: the project's length.
+        """
+        total = None
+        if self.follow is not None and source is not None:
+            own, before = self.own, self.source_own
+            numbers = (0.0, 0.0) if isinstance(own, str) or isinstance(before, str) else (own, before)
+            total = followed(source, follow=self.follow, own=numbers[0], source_own=numbers[1])
+        for (mapping, drive), lift in zip(self.drivers, lifts, strict=True):
+            now = value(drive_lift(lift, mapping, drive), drive=drive)
+            total = laid_over(total, now, drive=drive, own=self.own)
+        if total is None:
+            total = _still(self.own, n_frames)
+        return frozen(total if self.limit is None else self.limit.hold(total))
+
+    def curve(self, values: FloatArray) -> Curve:
+        """Give its values as a curve that knows what it is."""
+        item = self.item
+        return Curve(self.target, self.part.name, item.label, item.unit, item.kind, values)
+
+
+def stack_of(scene: Scene, target: Target, drivers: Drivers) -> Stack:
+    """Give the stack of a property from all of its drivers, in stacking order.
+
+    Raises:
+        UnknownName: the scene has no such property.
+    """
+    part, item = scene.resolve(target)
+    replacing = [at for at, (_, drive) in enumerate(drivers) if drive.stacking is Stacking.REPLACE]
+    seen = drivers[replacing[-1] :] if replacing else drivers
+    follow = None if replacing else scene.follow_of(target)
+    source_own: float | str = 0.0
+    if follow is not None:
+        source_part, source = scene.resolve(follow.source)
+        source_own = source_part.own(source.id)
+    return Stack(target, part, item, seen, follow, source_own, scene.limit_of(target))
+
+
 def bake(
     scene: Scene,
     mappings: Sequence[MappingModel],
@@ -43,7 +124,7 @@ def bake(
     n_frames: int,
     only: Iterable[Target] | None = None,
 ) -> tuple[Curve, ...]:
-    """Bake dense curves.
+    """Bake dense curves out of lifts that are there.
 
     Args:
         scene: resolves the targets, and says what follows what and what is limited.
@@ -58,67 +139,26 @@ def bake(
     """
     wanted = driven(scene, mappings)
     chosen = set(wanted if only is None else only)
-    oven = _Oven(scene, wanted, lifts, n_frames)
-    return tuple(oven.curve(target) for target in wanted if target in chosen)
+    stacks: dict[Target, Stack] = {}
 
+    def source_of(target: Target) -> tuple[Target, ...]:
+        stack = stacks[target] = stack_of(scene, target, wanted.get(target, []))
+        return () if stack.follow is None else (stack.follow.source,)
 
-class _Oven:
-    """Bakes each property once, those that are followed before those that follow."""
-
-    def __init__(
-        self, scene: Scene, wanted: dict[Target, Drivers], lifts: Mapping[str, FloatArray], n_frames: int
-    ) -> None:
-        self._scene, self._wanted, self._lifts, self._n = scene, wanted, lifts, n_frames
-        self._done: dict[Target, FloatArray] = {}
-
-    def curve(self, target: Target) -> Curve:
-        part, item = self._scene.resolve(target)
-        return Curve(
-            target=target,
-            part_name=part.name,
-            label=item.label,
-            unit=item.unit,
-            kind=item.kind,
-            values=frozen(self._values(target)),
-        )
-
-    def _values(self, target: Target) -> FloatArray:
-        chain = [target]
-        while (follow := self._scene.follow_of(chain[-1])) is not None and follow.source not in self._done:
-            chain.append(follow.source)
-        for link in reversed(chain):
-            if link not in self._done:
-                self._done[link] = self._bake(link)
-        return self._done[target]
-
-    def _bake(self, target: Target) -> FloatArray:
-        part, item = self._scene.resolve(target)
-        own = part.own(item.id)
-        total = self._base(target, own)
-        for mapping, drive in self._wanted.get(target, ()):
-            lift = drive_lift(self._lifts[mapping.id], mapping, drive)
-            total = stack(total, value(lift, drive=drive), drive=drive, own=own)
-        if total is None:
-            total = _still(own, self._n)
-        limit = self._scene.limit_of(target)
-        return total if limit is None else limit.hold(total)
-
-    def _base(self, target: Target, own: float | str) -> FloatArray | None:
-        """What the mappings lie on: what the property follows, or None for its own value."""
-        follow = self._scene.follow_of(target)
-        if follow is None:
-            return None
-        source_part, source = self._scene.resolve(follow.source)
-        before = source_part.own(source.id)
-        numbers = (0.0, 0.0) if isinstance(own, str) or isinstance(before, str) else (own, before)
-        return followed(self._done[follow.source], follow=follow, own=numbers[0], source_own=numbers[1])
+    done: dict[Target, FloatArray] = {}
+    for target in in_order([target for target in wanted if target in chosen], inputs=source_of):
+        stack = stacks[target]
+        source = None if stack.follow is None else done[stack.follow.source]
+        own = [lifts[mapping.id] for mapping, _ in stack.drivers]
+        done[target] = stack.values(own, source=source, n_frames=n_frames)
+    return tuple(stacks[target].curve(done[target]) for target in wanted if target in chosen)
 
 
 def _still(own: float | str, n_frames: int) -> FloatArray:
     return np.repeat(parse_colour(own)[:, np.newaxis], n_frames, 1) if isinstance(own, str) else np.full(n_frames, own)
 
 
-def stack(below: FloatArray | None, now: FloatArray, *, drive: Drive, own: float | str) -> FloatArray:
+def laid_over(below: FloatArray | None, now: FloatArray, *, drive: Drive, own: float | str) -> FloatArray:
     """Lay one mapping's values over those below it.
 
     Args:

@@ -35,5 +35,11 @@ class Target(Frozen, frozen=True):
         except ValueError as cause:
             raise InvalidParameter("target", value=text, allowed="PART:PROPERTY, such as lamp:turn") from cause
 
+    def __hash__(self) -> int:
+        return hash((self.part, self.property))  # a key of many dictionaries: several times as fast as any model's
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Target) and self.part == other.part and self.property == other.property
+
     def __str__(self) -> str:
         return f"{self.part}:{self.property}"

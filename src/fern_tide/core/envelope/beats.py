@@ -11,6 +11,7 @@ from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.envelope.hits import Hits, find_hits, rise
 from fern_tide.core.sound.onsets import rise_hop
 
+VERSION = 2  # of hits and beats: a change that changes them raises it
 _LIKELY_BPM, _OCTAVES = 115.0, 0.9  # people tap near this; how wide the likelihood is
 _SEARCHED_BPM = (45.0, 240.0)
 _STRETCH_S, _EVERY_S = 10.0, 2.0  # the tempo is read over such stretches, this often

@@ -47,7 +47,7 @@ class Source(Protocol):
         """Give an imported curve, shape (2, points): seconds and values."""
 
 
-def _none(params: Any) -> tuple[str, ...]:
+def _none(params: Any) -> tuple[Any, ...]:
     return ()
 
 
@@ -79,6 +79,7 @@ class Reading:
         params: the model of its options.
         read: gives the level, shape (frames,), or (rows, frames) for a bank.
         needs: gives the features that read will ask for, from the params and the sound's facts.
+        ahead: gives the features that it may soon ask for while its params change under the hand.
         of_track: whether it reads from a track.
         on_beats: whether it asks for the project's beats.
         uses: gives the ids of the envelopes that it asks for.
@@ -95,6 +96,7 @@ class Reading:
     params: type[Params]
     read: Callable[[Any, Source], FloatArray]
     needs: Callable[[Any, SoundInfo], tuple[Feature, ...]] = _no_features
+    ahead: Callable[[Any], tuple[Feature, ...]] = _none
     of_track: bool = True
     on_beats: bool = False
     uses: Callable[[Any], tuple[str, ...]] = _none

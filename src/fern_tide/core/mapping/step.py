@@ -71,6 +71,7 @@ class Step:
         needs_markers: says whether it asks for the project's markers.
         needs_beats: says whether it asks for the project's beats.
         uses: gives the ids of the envelopes that it asks for.
+        draws: whether it draws numbers by the mapping's seed.
         version: raised when the numbers change.
     """
 
@@ -83,4 +84,5 @@ class Step:
     needs_markers: Callable[[Any], bool] = _never
     needs_beats: Callable[[Any], bool] = _never
     uses: Callable[[Any], tuple[str, ...]] = _nothing
+    draws: bool = False
     version: int = 1

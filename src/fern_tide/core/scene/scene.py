@@ -9,6 +9,7 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import Field, model_validator
 
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
+from fern_tide.core.base.order import MadeOfItself, in_order
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
 from fern_tide.core.base.target import Id, MediaHash, Name, Target
@@ -153,16 +154,15 @@ class Scene(Frozen, frozen=True):
         for follow in self.follows:
             if self.resolve(follow.target)[1].kind != self.resolve(follow.source)[1].kind:
                 raise InvalidParameter(str(follow.target), value=str(follow.source), allowed="a property of its kind")
-            at, steps = follow.source, 0
-            while at in sources and steps <= len(sources):
-                at, steps = sources[at], steps + 1
-            if at == follow.target or steps > len(sources):
-                part, item = self.resolve(follow.target)
-                raise InvalidParameter(
-                    f"what {part.name}, {item.label.lower()} follows",
-                    value=f"{follow.source}, which follows it",
-                    allowed="a property that does not follow it in turn",
-                )
+        try:
+            in_order(sources, inputs=lambda target: (sources[target],) if target in sources else ())
+        except MadeOfItself as wrong:
+            part, item = self.resolve(wrong.way[0])
+            raise InvalidParameter(
+                f"what {part.name}, {item.label.lower()} follows",
+                value=f"{wrong.way[1]}, which follows it",
+                allowed="a property that does not follow it in turn",
+            ) from wrong
 
     @cached_property
     def media(self) -> frozenset[str]:
@@ -192,19 +192,16 @@ class Scene(Frozen, frozen=True):
         """Give a property's limits, or None."""
         return self._limited.get(target)
 
-    def with_followers(self, targets: Iterable[Target]) -> set[Target]:
-        """Give properties and all that follow them, by any number of steps."""
-        found = set(targets)
-        while more := {f.target for f in self.follows if f.source in found and f.target not in found}:
-            found |= more
+    @cached_property
+    def _followers(self) -> dict[Target, list[Target]]:
+        found: dict[Target, list[Target]] = {}
+        for follow in self.follows:
+            found.setdefault(follow.source, []).append(follow.target)
         return found
 
-    def with_sources(self, targets: Iterable[Target]) -> set[Target]:
-        """Give properties and all that they follow, by any number of steps."""
-        found = set(targets)
-        while more := {f.source for f in self.follows if f.target in found and f.source not in found}:
-            found |= more
-        return found
+    def with_followers(self, targets: Iterable[Target]) -> set[Target]:
+        """Give properties and all that follow them, by any number of steps."""
+        return set(in_order(targets, inputs=lambda target: self._followers.get(target, ())))
 
     def branch(self, part_id: str) -> tuple[Part, ...]:
         """Give a part and all that moves with it, in order."""

@@ -13,7 +13,7 @@ from fern_tide.core.base.errors import Cancelled
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.sound.attacks import Attack, Attacks
-from fern_tide.core.sound.band_reading import bands_power, is_cut_coarsely
+from fern_tide.core.sound.band_reading import bands_power
 from fern_tide.core.sound.channels import Channel, n_signals, pick
 from fern_tide.core.sound.decode import SoundInfo, blocks
 from fern_tide.core.sound.grid import FrameGrid
@@ -21,12 +21,10 @@ from fern_tide.core.sound.levels import Detector, levels
 from fern_tide.core.sound.onsets import RISE_BANDS, Rises, n_rises
 from fern_tide.core.sound.running import WAVEFORM_SAMPLES, Loudness, Waveform
 from fern_tide.core.sound.spectrum import (
-    PART_HZ,
     Part,
     PartReader,
     Window,
     column_edges_hz,
-    resolve,
     squared_spectra,
     summed_power,
     transform_for,
@@ -60,18 +58,6 @@ class SpectrumFeature(Frozen, frozen=True):
         return column_edges_hz(n_window, sample_rate_hz=sample_rate_hz, part=self.part)
 
 
-def spectrum_of_band(
-    channel: Channel, window: Window, *, low_hz: float, high_hz: float, sample_rate_hz: int
-) -> SpectrumFeature:
-    """Give the spectrum that a band is read from: through the window, or for auto the shortest that resolves it.
-
-    The lows of a fine spectrum are read with every track.
-    """
-    resolved = resolve(window, low_hz=low_hz, high_hz=high_hz, sample_rate_hz=sample_rate_hz)
-    lows = resolved is Window.FINE and high_hz <= PART_HZ[Part.LOWS]
-    return SpectrumFeature(channel=channel, window=resolved, part=Part.LOWS if lows else Part.WHOLE)
-
-
 class BandsFeature(Frozen, frozen=True):
     """The power between each two neighbouring frequencies, read from a spectrum of its own, edges cutting bins.
 
@@ -82,17 +68,6 @@ class BandsFeature(Frozen, frozen=True):
     channel: Channel
     window: Window
     cuts_hz: tuple[float, ...]
-
-
-def band_feature(
-    channel: Channel, window: Window, *, low_hz: float, high_hz: float, sample_rate_hz: int
-) -> SpectrumFeature | BandsFeature:
-    """Give what a band is read from: a spectrum, or where it is too narrow for its columns a reading of its own."""
-    band = {"low_hz": low_hz, "high_hz": high_hz}
-    spectrum = spectrum_of_band(channel, window, sample_rate_hz=sample_rate_hz, **band)
-    if is_cut_coarsely(spectrum.window, sample_rate_hz=sample_rate_hz, **band):
-        return BandsFeature(channel=channel, window=spectrum.window, cuts_hz=(low_hz, high_hz))
-    return spectrum
 
 
 class WaveformFeature(Frozen, frozen=True):

@@ -6,8 +6,10 @@ from typing import Any
 
 from flask import Blueprint, render_template, request
 
+from fern_tide.core.bake.bake import Drivers
+from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
-from fern_tide.core.mapping.drive import RESPONSES, Drive, Stacking
+from fern_tide.core.mapping.drive import RESPONSES, Stacking
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping_commands import same
 from fern_tide.store.projects import Revision
@@ -40,7 +42,7 @@ def _shown(revision: Revision) -> dict[str, Any]:
     ends = _ends(project, mapping) if mapping else []
     wanted = request.args.get("drive", 0, type=int)
     place = wanted if 0 <= wanted < len(ends) else 0
-    stacks = why.all_stacks(project)
+    stacks = services().levels.graph(project).drivers
     return {
         "key": revision.key,
         "revision": revision,
@@ -72,7 +74,7 @@ def _reason(project: Project, mapping: Mapping) -> str:
     return found.reason
 
 
-def _others(mapping: Mapping, stack: list[tuple[Mapping, Drive]]) -> list[dict[str, Any]]:
+def _others(mapping: Mapping, stack: Drivers) -> list[dict[str, Any]]:
     """The other mappings that move the shown property: those that this one lies over, and those over it."""
     own = next((at for at, (item, _) in enumerate(stack) if item.id == mapping.id), len(stack))
     return [
@@ -86,7 +88,7 @@ def _others(mapping: Mapping, stack: list[tuple[Mapping, Drive]]) -> list[dict[s
     ]
 
 
-def _groups(project: Project, stacks: why.Stacks) -> list[tuple[str, list[dict[str, Any]]]]:
+def _groups(project: Project, stacks: dict[Target, Drivers]) -> list[tuple[str, list[dict[str, Any]]]]:
     """The lanes under the names of their groups: as listed there is one, without a name."""
     heads = [_head(project, item, stacks) for item in project.mappings]
     how = request.args.get("group")
@@ -113,7 +115,7 @@ def _own(end: dict[str, Any]) -> float | str:
     return value
 
 
-def _head(project: Project, mapping: Mapping, stacks: why.Stacks) -> dict[str, Any]:
+def _head(project: Project, mapping: Mapping, stacks: dict[Target, Drivers]) -> dict[str, Any]:
     """What a lane says at its left and right."""
     first, *more = _ends(project, mapping)
     parts = {end["part"].name for end in (first, *more)}

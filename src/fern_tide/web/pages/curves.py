@@ -22,7 +22,6 @@ from fern_tide.web.context import body, services, staged, studio
 from fern_tide.web.heads import head
 from fern_tide.web.packing import Pack
 from fern_tide.workflows import recipes, tune, why
-from fern_tide.workflows.analysis import StoredFeatures
 from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.listening import heard_file, heard_key, kept_file
 
@@ -39,14 +38,16 @@ def all_curves(key: str) -> Response:
     revision, project = studio().projects.head(key)
     since = request.args.get("since", type=int)
     before = None if since is None else studio().projects.document_at(key, since)
-    changes = tune.Changes(project.mappings, None) if before is None else tune.changes(before, project)
+    changes = (
+        tune.Changes(project.mappings, None) if before is None else tune.changes(services().levels, before, project)
+    )
     also = frozenset(request.args.get("also", "").split(","))
     changes = tune.with_also(changes, project, also)
     unread = {mapping.id for mapping in project.mappings if not services().levels.ready(project, mapping)}
     if unread:
         project = project.but(mappings=tuple(m for m in project.mappings if m.id not in unread))
         changes = replace(changes, mappings=tuple(m for m in changes.mappings if m.id not in unread))
-    moved = why.all_stacks(_looked_at(project))
+    moved = services().levels.graph(_looked_at(project)).drivers
     there = {"lanes": [mapping.id for mapping in project.mappings], "curves": [str(target) for target in moved]}
     return _packed(project, changes, {"revision": revision, "all": there}, before=before, whole=also)
 
@@ -68,7 +69,7 @@ def preview(key: str) -> Response:
         command = read_command(plain.get("command"))
     after = command.apply(before)
     hand = services().levels.under_the_hand
-    return _packed(after, tune.changes(before, after), {"revision": revision}, before=before, levels=hand)
+    return _packed(after, tune.changes(hand, before, after), {"revision": revision}, before=before, levels=hand)
 
 
 def _looked_at(project: Project) -> Project:
@@ -95,8 +96,8 @@ def _packed(
     """
     pack, levels, stage = Pack(), levels or services().levels, staged(project.scene)
     shown = _looked_at(project)
-    made = {curve.target: curve for curve in tune.curves_of(levels, shown, changes.targets)}
-    stacks = why.all_stacks(shown)
+    made = {curve.target: curve for curve in levels.curves(shown, changes.targets)}
+    stacks = levels.graph(shown).drivers
     known = {mapping.id: None if mapping.id in whole else before for mapping in changes.mappings}
     about = {
         "frames": project.n_frames,
@@ -128,7 +129,7 @@ def _lane(
     A level that the page has already is not sent again: it is the most of a lane's bytes.
     """
     traced = request.args.get("traces") == mapping.id and mapping.steps
-    known = before is not None and tune.same_level(before, project, mapping)
+    known = before is not None and tune.same_level(levels, before, project, mapping)
     level = levels.followed(project, mapping)
     shown = tune.sheet(levels, project, mapping)
     marks, in_db = mapping.marks, mapping.marks.scale is Scale.DB
@@ -210,7 +211,7 @@ def waveform(key: str, track_id: str) -> Response:
 
 def waveform_head(pack: Pack, project: Project, track: Track) -> dict[str, Any]:
     """Pack a track's waveform as signed bytes, 127 being the highest sample of all."""
-    spans = StoredFeatures(studio(), track, project.rate).get(WaveformFeature())
+    spans = services().levels.feature(project, track, WaveformFeature())
     top = float(np.abs(spans).max(initial=0.0)) or 1.0
     return {
         "waveform": pack.add_bytes(np.round(spans * (127.0 / top)).astype(np.int8).view(np.uint8)),

@@ -17,7 +17,7 @@ from fern_tide.core.document import Project
 from fern_tide.core.formats.format import Written
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import staged, standing, studio
+from fern_tide.web.context import services, staged, standing, studio
 from fern_tide.web.packing import Pack
 from fern_tide.web.shapes import spark_points
 from fern_tide.workflows import bake_project, hand_off
@@ -39,8 +39,8 @@ def parts(key: str) -> str:
 
 def _shown(revision: Revision) -> dict[str, Any]:
     project, key = revision.document, revision.key
-    states = bake_project.states(studio(), key, project)
-    baked = bake_project.baked_curves(studio(), key, project)
+    states = bake_project.states(studio(), services().levels, key, project)
+    baked = bake_project.baked_curves(studio(), services().levels, key, project)
     wanted = request.args.get("target", "")
     chosen = next((s for s in states if str(s.target) == wanted), next(iter(states), None))
     tolerance = project.keys_error_percent / 100
@@ -96,7 +96,7 @@ def curve(key: str) -> Response:
     """Give a baked curve and its thinned keys."""
     project = studio().projects.current(key).document
     target = Target.parse(request.args.get("target", ""))
-    for state in bake_project.states(studio(), key, project):
+    for state in bake_project.states(studio(), services().levels, key, project):
         if state.target == target and state.values is not None:
             keys = thin(state.values, tolerance=project.keys_error_percent / 100 * _span(state))
             pack = Pack()
@@ -114,7 +114,7 @@ def curve(key: str) -> Response:
 def write(key: str, format_id: str) -> str:
     """Write the baked curves in a format, read them back, and say how they compare."""
     project = studio().projects.current(key).document
-    curves = bake_project.baked_curves(studio(), key, project)
+    curves = bake_project.baked_curves(studio(), services().levels, key, project)
     written = _written(project, curves, format_id)
     query = request.query_string.decode()
     return render_template("handoff/written.html", key=key, written=written, n_curves=written.n_curves, query=query)
@@ -124,7 +124,7 @@ def write(key: str, format_id: str) -> str:
 def download(key: str, format_id: str) -> Response:
     """Give the baked curves as a file."""
     project = studio().projects.current(key).document
-    written = _written(project, bake_project.baked_curves(studio(), key, project), format_id)
+    written = _written(project, bake_project.baked_curves(studio(), services().levels, key, project), format_id)
     name = f"{hand_off.file_stem(project.name)}{written.format.extension}"
     stream = io.BytesIO(written.content)
     return send_file(stream, mimetype=written.format.media_type, as_attachment=True, download_name=name)

@@ -57,7 +57,7 @@ def _finite(plain: dict[str, Any], name: str) -> float:
 def picture(key: str, track_id: str) -> Response:
     """Give a stretch of a track's spectrogram as bytes, lowest row first: frames from..to in so many columns."""
     project = studio().projects.head(key)[1]
-    drawn, _ = spectrogram(studio(), project, project.track(track_id))
+    drawn, _ = spectrogram(studio(), services().levels, project, project.track(track_id))
     columns = int(min(MOST_COLUMNS, max(1, _number("columns", 1000))))
     first, last = _number("from", 0), _number("to", project.n_frames)
     stretch = shown(drawn, first=first, last=max(last, first + 1e-3), columns=columns)
@@ -68,7 +68,7 @@ def picture(key: str, track_id: str) -> Response:
 def tile(key: str, track_id: str) -> Response:
     """Give the spectra of frames from..to as bytes, one row of pitches after the other frame by frame."""
     project = studio().projects.head(key)[1]
-    drawn, _ = spectrogram(studio(), project, project.track(track_id))
+    drawn, _ = spectrogram(studio(), services().levels, project, project.track(track_id))
     first = int(max(0, _number("from", 0)))
     last = int(min(drawn.shape[1], _number("to", first + MOST_TILE), first + MOST_TILE))
     return _rows(np.ascontiguousarray(drawn[:, first : max(first, last)].T))
@@ -78,7 +78,7 @@ def tile(key: str, track_id: str) -> Response:
 def mean(key: str, track_id: str) -> Response:
     """Give a track's average spectrum, and the tilt that is asked for."""
     project = studio().projects.head(key)[1]
-    _, level = spectrogram(studio(), project, project.track(track_id))
+    _, level = spectrogram(studio(), services().levels, project, project.track(track_id))
     pack = Pack()
     return pack.response({"average": pack.add(level), "tilt": pack.add(tilt_steps(_number("tilt", 0.0)))})
 
@@ -144,7 +144,7 @@ def all_shown(key: str) -> Response:
 
 
 def _spectra_head(pack: Pack, project: Project, track: Track) -> dict[str, Any]:
-    drawn, level = spectrogram(studio(), project, track)
+    drawn, level = spectrogram(studio(), services().levels, project, track)
     columns = int(min(MOST_COLUMNS, max(1, _number("columns", 800))))
     first, last = _number("from", 0), _number("to", 0) or project.n_frames
     tilt = _number("tilt", 0.0)
@@ -214,7 +214,7 @@ def add_markers(key: str) -> Any:
 def bands(key: str, track_id: str) -> Any:
     """Suggest bands of a track."""
     project = studio().projects.head(key)[1]
-    found = suggested(studio(), project, project.track(track_id))
+    found = suggested(services().levels, project, project.track(track_id))
     return jsonify(bands=[asdict(band) for band in found])
 
 

@@ -7,7 +7,6 @@ from typing import Any
 
 from flask import Blueprint, Response, jsonify, render_template, request
 
-from fern_tide.core.bake.bake import driven
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.drive import Drive
@@ -151,7 +150,7 @@ def _shown(revision: Revision) -> dict[str, Any]:
     scene = project.scene
     wanted = request.args.get("part")
     part = next((item for item in scene.parts if item.id == wanted), next(iter(scene.parts), None))
-    moved = driven(scene, project.mappings)
+    moved = services().levels.graph(project).drivers
     chosen = request.args.get("property", "")
     return {
         "key": revision.key,

@@ -11,10 +11,11 @@ from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.sound.band_features import band_feature, spectra_of_bands
 from fern_tide.core.sound.band_reading import EDGES_HELP, band_doubt, band_level
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
-from fern_tide.core.sound.features import BandsFeature, SpectrumFeature, band_feature
+from fern_tide.core.sound.features import BandsFeature, SpectrumFeature
 from fern_tide.core.sound.spectrum import Window, resolve
 
 
@@ -65,6 +66,7 @@ READING = Reading(
     help="How loud the sound is between two frequencies.",
     params=BandParams,
     needs=needs,
+    ahead=lambda params: spectra_of_bands(params.channel),
     read=read,
     doubt=doubt,
     version=2,

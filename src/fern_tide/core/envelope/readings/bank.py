@@ -14,10 +14,11 @@ from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.clean_up.equalise import equalise_rows
 from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.sound.band_features import band_feature, spectra_of_bands
 from fern_tide.core.sound.band_reading import EDGES_HELP, band_doubt, band_level
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
-from fern_tide.core.sound.features import BandsFeature, SpectrumFeature, band_feature
+from fern_tide.core.sound.features import BandsFeature, SpectrumFeature
 from fern_tide.core.sound.spectrum import Window, resolve
 
 
@@ -141,6 +142,7 @@ READING = Reading(
     help="Many bands at once, from low to high, for many pieces.",
     params=BankParams,
     needs=needs,
+    ahead=lambda params: spectra_of_bands(params.channel),
     read=read,
     rows=rows,
     doubt=doubt,

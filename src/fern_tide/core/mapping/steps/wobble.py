@@ -43,5 +43,10 @@ def wobble(lift: FloatArray, *, params: WobbleParams, context: StepContext) -> F
 
 
 STEP = Step(
-    id="wobble", label="Wobble", help="Trembles smoothly, the more the louder it is.", params=WobbleParams, apply=wobble
+    id="wobble",
+    label="Wobble",
+    help="Trembles smoothly, the more the louder it is.",
+    params=WobbleParams,
+    apply=wobble,
+    draws=True,
 )

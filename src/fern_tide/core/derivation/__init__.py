@@ -1,0 +1,1 @@
+"""What depends on what: one graph from a document's files to its curves."""

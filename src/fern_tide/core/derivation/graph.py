@@ -1,0 +1,265 @@
+"""The derivation graph of a document, from its files to its curves: nodes by fingerprint, each made once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Iterable, Mapping
+from functools import cached_property
+from types import MappingProxyType
+from typing import Any
+
+from fern_tide.core.bake.bake import Drivers, Stack, driven, stack_of
+from fern_tide.core.base.order import in_order
+from fern_tide.core.base.target import Target
+from fern_tide.core.derivation.curve_nodes import curve_node
+from fern_tide.core.derivation.envelope_nodes import InputsOfReading, histogram_node, level_node, reading_node
+from fern_tide.core.derivation.mapping_nodes import context_node, lift_node
+from fern_tide.core.derivation.node import Kind, Node, below
+from fern_tide.core.derivation.sound_nodes import (
+    PlacedSound,
+    beats_node,
+    feature_node,
+    media_node,
+    rhythm_node,
+    rough_node,
+    spectrum_of,
+)
+from fern_tide.core.document import Project, Track
+from fern_tide.core.envelope.envelope import Envelope, needs
+from fern_tide.core.mapping.mapping import Mapping as MappingModel
+from fern_tide.core.mapping.marks import Scale
+from fern_tide.core.sound.features import BandsFeature, Feature
+
+Made = tuple[tuple[Any, ...], Node]
+
+
+class Graph:
+    """What everything in a document is made of; nodes are made as they are asked for, each once.
+
+    Args:
+        project: the document.
+        like: the graph of a document that shares most of its parts: nodes made of the very same parts are taken over.
+        stored: says whether a fingerprint's value is stored: then bands whose own reading is not are cut out of a
+            spectrum that is, for what is under the hand. None makes nothing roughly.
+    """
+
+    def __init__(
+        self, project: Project, *, like: Graph | None = None, stored: Callable[[str], bool] | None = None
+    ) -> None:
+        self.project = project
+        self._stored = stored
+        self._made: dict[Hashable, Made] = {}
+        self._before: dict[Hashable, Made] = {} if like is None else like._made
+        self._like = like
+        self.stacks: dict[Target, Stack] = {}
+        """What gives each property its values, of those whose nodes were asked for."""
+        self.missing: set[str] = set()
+        """The fingerprints of what is read roughly for now."""
+
+    def _node(self, key: Hashable, of: tuple[Any, ...], make: Callable[[], Node]) -> Node:
+        """Give the node that is made of some parts of the document, those before being the very same ones or not."""
+        for known in (self._made, self._before):
+            held = known.get(key)
+            if held is not None and len(held[0]) == len(of) and all(a is b for a, b in zip(held[0], of, strict=True)):
+                self._made[key] = held
+                return held[1]
+        node = make()
+        old = self._before.get(key)
+        if old is not None and old[1].fingerprint == node.fingerprint and old[1].name == node.name:
+            node = old[1]  # so that what is made of it is known to be the same too
+        self._made[key] = (of, node)
+        return node
+
+    @cached_property
+    def _clock(self) -> tuple[str, int]:
+        """The rate and the length, the same object as that of the graph before where both are equal."""
+        clock = (str(self.project.rate), self.project.n_frames)
+        held = self._before.get("clock")
+        of = held[0] if held is not None and held[0] == clock else clock
+        self._made["clock"] = (of, _NOTHING)
+        return of
+
+    def media(self, track: Track) -> Node:
+        """Give the node of a track's file."""
+        return self._node(("media", track.id), (track,), lambda: media_node(track.media, name=track.name))
+
+    def feature(self, track: Track, feature: Feature) -> Node:
+        """Give the node of a feature of a track, whose fingerprint it is stored under."""
+        file = self.media(track)
+        make = _later(feature_node, feature, self.placed(track), name=track.name, media=file)
+        return self._node((Kind.FEATURE, track.id, feature), (track, self._clock, file), make)
+
+    def rhythm(self, track: Track) -> Node:
+        """Give the node of a track's hits and beats."""
+        file = self.media(track)
+        make = _later(rhythm_node, self.placed(track), name=track.name, media=file)
+        return self._node((Kind.RHYTHM, track.id), (track, file), make)
+
+    def placed(self, track: Track) -> PlacedSound:
+        """Give a track's sound, and how the project's frames lie over it."""
+        return PlacedSound(track.media, track.info, self.project.rate, track.offset_samples)
+
+    @property
+    def beats(self) -> Node:
+        """The project's beat grid."""
+        project = self.project
+        track = project.beat_track if project.beat.bpm is None else None
+        rhythm = None if track is None else self.rhythm(track)
+        of = (project.beat, track, self._clock, rhythm)
+        return self._node(Kind.BEATS, of, lambda: beats_node(project, rhythm, track))
+
+    def reading(self, envelope: Envelope) -> Node:
+        """Give the node of an envelope's level before clean-up."""
+        return self.level(envelope).inputs[0]
+
+    def level(self, envelope: Envelope) -> Node:
+        """Give the node of an envelope's level after clean-up."""
+        held = self._made.get((Kind.LEVEL, envelope.id))
+        if held is not None and held[0][0] is envelope:
+            return held[1]
+        order = in_order([envelope.id], inputs=lambda name: (envelope if name == envelope.id else self._of(name)).uses)
+        for name in order[:-1]:
+            self._level(self._of(name))
+        return self._level(envelope)
+
+    def _of(self, name: str) -> Envelope:
+        return self.project.envelope(name)
+
+    def _level(self, envelope: Envelope) -> Node:
+        """Make a level whose inputs are made."""
+        reading, track = envelope.reading, self._track(envelope)
+        levels = {name: self._made[Kind.LEVEL, name][1] for name in envelope.uses}
+        beats = self.beats if reading.spec.on_beats else None
+        features = {item: self._read(track, item) for item in needs(reading, track.info)} if track else {}
+        of = (envelope, track, self._clock, beats, *features.values(), *levels.values())
+
+        def make() -> Node:
+            media = {digest: media_node(digest) for digest in reading.spec.media(reading.params)}
+            inputs = InputsOfReading(features, levels, beats, media)
+            return level_node(self.project, envelope, reading_node(self.project, envelope, track, inputs=inputs))
+
+        return self._node((Kind.LEVEL, envelope.id), of, make)
+
+    def _track(self, envelope: Envelope) -> Track | None:
+        if envelope.track is None or not envelope.reading.spec.of_track:
+            return None
+        return self.project.track(envelope.track)
+
+    def _read(self, track: Track, feature: Feature) -> Node:
+        """Give the node of a feature, or of what stands for it while it is not read yet."""
+        node = self.feature(track, feature)
+        if self._stored is None or not isinstance(feature, BandsFeature) or self._stored(node.fingerprint):
+            return node
+        spectrum = self.feature(track, spectrum_of(feature))
+        if not self._stored(spectrum.fingerprint):
+            return node
+        self.missing.add(node.fingerprint)
+        edges_hz = spectrum_of(feature).edges_hz(track.info.sample_rate_hz)
+        of = (node, spectrum)
+        return self._node(("rough", node.id, track.id), of, lambda: rough_node(node, spectrum, edges_hz=edges_hz))
+
+    def histogram(self, envelope: Envelope, *, scale: Scale, row: int) -> Node:
+        """Give the node of how often an envelope's level, or a row of it, is how high."""
+        level = self.level(envelope)
+        key = (Kind.HISTOGRAM, envelope.id, scale, row)
+        return self._node(key, (level,), lambda: histogram_node(level, scale=scale, row=row))
+
+    def lift(self, mapping: MappingModel) -> Node:
+        """Give the node of a mapping's lift after its steps; its inputs are its level and what its steps know."""
+        key = (Kind.LIFT, mapping.id)
+        held = self._made.get(key)
+        if held is not None and held[0][0] is mapping:
+            return held[1]
+        envelope = self._of(mapping.envelope)
+        level = self.level(envelope)
+        working = [choice for choice in mapping.steps if choice.on]
+        uses = dict.fromkeys(name for choice in working for name in choice.spec.uses(choice.params))
+        joined = tuple(self.level(self._of(name)) for name in uses)
+        track = self._hit_track(envelope) if mapping.needs_hits else None
+        rhythm = None if track is None else self.rhythm(track)
+        beats = self.beats if mapping.needs_beats else None
+        markers = self.project.markers if mapping.needs_markers else ()
+        of = (mapping, level, track, rhythm, beats, self._clock, *joined, *markers)
+
+        def make() -> Node:
+            context = context_node(self.project, mapping, joined=joined, rhythm=rhythm, beats=beats, track=track)
+            return lift_node(mapping, level, context)
+
+        return self._node(key, of, make)
+
+    def _hit_track(self, envelope: Envelope) -> Track | None:
+        """Give the track whose hits steps go by: the envelope's, or the one whose beats are found."""
+        return self.project.beat_track if envelope.track is None else self.project.track(envelope.track)
+
+    @cached_property
+    def drivers(self) -> dict[Target, Drivers]:
+        """What drives each property, in stacking order."""
+        return driven(self.project.scene, self.project.mappings)
+
+    @cached_property
+    def curves(self) -> dict[Target, Node]:
+        """The nodes of every driven property, in the scene's order."""
+        like, self._like = self._like, None
+        old: dict[Target, Node] = {} if like is None else like.__dict__.get("curves", {})
+        touched = None if like is None or not old else self._touched(like)
+        if like is None or touched is None:
+            made = self.curves_of(self.drivers)
+            return {target: made[target] for target in self.drivers}
+        self.stacks = {**like.stacks, **self.stacks}
+        made = {**old, **self.curves_of([target for target in touched if target in self.drivers], known=old)}
+        return {target: made[target] for target in self.drivers}
+
+    def _touched(self, like: Graph) -> set[Target] | None:
+        """List the properties that may move otherwise than in a graph of the same scene; None where all may."""
+        was, now = like.project, self.project
+        ids = [[mapping.id for mapping in project.mappings] for project in (was, now)]
+        if was.scene is not now.scene or like._clock is not self._clock or ids[0] != ids[1]:
+            return None
+        pairs = [
+            pair
+            for pair in zip(was.mappings, now.mappings, strict=True)
+            if pair[0] is not pair[1] or like.lift(pair[0]) is not self.lift(pair[1])
+        ]
+        return now.scene.with_followers(drive.target for pair in pairs for mapping in pair for drive in mapping.drives)
+
+    def curves_of(
+        self, targets: Iterable[Target], *, known: Mapping[Target, Node] = MappingProxyType({})
+    ) -> dict[Target, Node]:
+        """Give the nodes of some properties, and of those that they follow; a still property has one too.
+
+        Args:
+            targets: the properties.
+            known: nodes of some that they may follow, and that are none of them.
+        """
+        scene, stacks, wanted = self.project.scene, self.stacks, dict.fromkeys(targets)
+
+        def source_of(target: Target) -> tuple[Target, ...]:
+            stacks[target] = stack_of(scene, target, self.drivers.get(target, []))
+            follow = stacks[target].follow
+            return (
+                () if follow is None or (follow.source in known and follow.source not in wanted) else (follow.source,)
+            )
+
+        made = dict[Target, Node]()
+        for target in in_order(wanted, inputs=source_of):
+            stack = stacks[target]
+            source = None if stack.follow is None else made.get(stack.follow.source) or known[stack.follow.source]
+            lifts = tuple(self.lift(mapping) for mapping, _ in stack.drivers)
+            make = _later(curve_node, stack, lifts, source, n_frames=self._clock[1])
+            parts = (part for pair in stack.drivers for part in pair)
+            followed = None if stack.follow is None else scene.part(stack.follow.source.part)
+            of = (stack.part, stack.follow, stack.limit, followed, self._clock, source, *lifts, *parts)
+            made[target] = self._node((Kind.CURVE, target), of, make)
+        return made
+
+    def features(self, track: Track) -> list[Feature]:
+        """List the features of a track that all of the document's envelopes and mappings need."""
+        nodes = below([*map(self.level, self.project.envelopes), *map(self.lift, self.project.mappings)])
+        of_track = [node for node in nodes if node.kind is Kind.FEATURE and node.subject is not None]
+        return [node.subject[0] for node in of_track if node.subject[1].media == track.media]
+
+
+def _later(make: Callable[..., Node], *args: Any, **named: Any) -> Callable[[], Node]:
+    return lambda: make(*args, **named)
+
+
+_NOTHING = media_node("")

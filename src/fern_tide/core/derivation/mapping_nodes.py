@@ -1,0 +1,84 @@
+"""Nodes of mappings: what their steps know, and the lift after them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.derivation.node import Kind, Node, Sources, made
+from fern_tide.core.document import Project, Track
+from fern_tide.core.envelope.envelope import followed_level
+from fern_tide.core.mapping.mapping import Mapping, shaped_lift
+from fern_tide.core.mapping.step import StepContext
+
+
+def context_node(
+    project: Project,
+    mapping: Mapping,
+    *,
+    joined: tuple[Node, ...],
+    rhythm: Node | None,
+    beats: Node | None,
+    track: Track | None,
+) -> Node:
+    """Give the node of what a mapping's steps know: hits, beats, markers and other levels where one asks for them.
+
+    Args:
+        project: its rate and markers.
+        mapping: whose steps.
+        joined: the levels that its steps use.
+        rhythm: the hits and beats of the track that its hits are those of.
+        beats: the project's beat grid.
+        track: the one of the rhythm.
+    """
+    working = [choice for choice in mapping.steps if choice.on]
+    times = [marker.time_s for marker in project.markers] if mapping.needs_markers else []
+    seed = mapping.seed if any(choice.spec.draws for choice in working) else 0
+    offset_s = float(track.offset) if track is not None and rhythm is not None else 0.0
+    names = [node.id for node in joined]
+
+    def work(values: list[Any], sources: Sources) -> StepContext:
+        rest = iter(values[len(names) :])
+        known: dict[str, Any] = {}
+        if rhythm is not None:
+            hits = next(rest)[0]
+            known["hit_frames"] = project.rate.frames_of_times(hits.times_s + offset_s)
+            known["hit_strengths"] = hits.strengths
+        if beats is not None:
+            known["beat_times_s"] = next(rest).times_s
+        if times:
+            known["marker_frames"] = project.rate.frames_of_times(np.array(times))
+        levels = {name: _highest(level) for name, level in zip(names, values, strict=False)}
+        return StepContext(rate=project.rate, seed=seed, levels=levels, **known)
+
+    facts = {"rate": str(project.rate), "seed": seed, "markers": times, "offset": offset_s, "joined": names}
+    inputs = (*joined, *(node for node in (rhythm, beats) if node is not None))
+    return made(Kind.CONTEXT, mapping.id, name=mapping.name, inputs=inputs, facts=facts, work=work)
+
+
+def lift_node(mapping: Mapping, level: Node, context: Node) -> Node:
+    """Give the node of a mapping's lift after its steps, shape (frames,), or (rows, frames) where it is spread."""
+    working = [choice for choice in mapping.steps if choice.on]
+    facts = {
+        "marks": mapping.marks.model_dump(mode="json"),
+        "steps": [choice.model_dump(mode="json") for choice in working],
+        "versions": [choice.spec.version for choice in working],
+        "row": 0 if mapping.spread else mapping.row,
+        "spread": mapping.spread,
+    }
+
+    def work(values: list[Any], sources: Sources) -> FloatArray:
+        return shaped_lift(followed(values[0], mapping), mapping, context=values[1])
+
+    return made(Kind.LIFT, mapping.id, name=mapping.name, inputs=(level, context), facts=facts, work=work)
+
+
+def followed(level: FloatArray, mapping: Mapping) -> FloatArray:
+    """Give what a mapping's lift is made of: its row of a level, or all rows where it is spread."""
+    return level if mapping.spread else followed_level(level, row=mapping.row, spread=False)
+
+
+def _highest(level: FloatArray) -> FloatArray:
+    return level if level.ndim == 1 else np.asarray(level.max(axis=0))

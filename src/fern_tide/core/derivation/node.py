@@ -1,0 +1,123 @@
+"""A node of the derivation graph: something that is worked out, what it is made of, and how."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Any, Protocol, TypeAlias
+
+from fern_tide.core.base.errors import FernTideError
+from fern_tide.core.base.order import in_order
+from fern_tide.core.base.signal import Float32Array, fingerprint
+from fern_tide.core.envelope.beats import Beats
+from fern_tide.core.envelope.hits import Hits
+
+Facts: TypeAlias = Mapping[str, Any]
+
+
+class Kind(StrEnum):
+    """The stages of derivation, in the order of the data."""
+
+    MEDIA = "media"
+    FEATURE = "feature"
+    RHYTHM = "rhythm"
+    BEATS = "beats"
+    READING = "reading"
+    LEVEL = "level"
+    HISTOGRAM = "histogram"
+    CONTEXT = "context"
+    LIFT = "lift"
+    CURVE = "curve"
+
+
+class NotReadYet(FernTideError):
+    """A value was asked for that is made of something which is still being read from a file."""
+
+
+class Sources(Protocol):
+    """Where the values come from that are not worked out from other values: files, and what is stored of them."""
+
+    def stored(self, key: str) -> bool:
+        """Say whether a feature, or a file's hits and beats, can be given at once."""
+
+    def feature(self, node: Node) -> Float32Array:
+        """Give a feature that was read from a file, or raise NotReadYet."""
+
+    def rhythm(self, node: Node) -> tuple[Hits, Beats]:
+        """Give the hits and beats of a file, or raise NotReadYet."""
+
+    def file(self, media: str) -> bytes:
+        """Give a file by its hash."""
+
+
+Work: TypeAlias = Callable[[list[Any], Sources], Any]
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Node:
+    """Something that is derived.
+
+    Attributes:
+        kind: its stage.
+        id: which of its kind, in the document's own words: an envelope's id, 'lamp:turn', a file's hash.
+        name: what people call it; no number depends on it.
+        inputs: the nodes that it is made of.
+        facts: all else that its value depends on, as plain data: settings, and versions of the code.
+        fingerprint: of facts and inputs: equal fingerprints, equal values.
+        work: works the value out from those of the inputs, in their order.
+        subject: what Sources need to know of a feature or rhythm.
+    """
+
+    kind: Kind
+    id: str
+    name: str
+    inputs: tuple[Node, ...]
+    facts: Facts
+    fingerprint: str
+    work: Work
+    subject: Any = None
+
+    def __repr__(self) -> str:
+        return f"<{self.kind} {self.id} {self.fingerprint[:8]}>"  # what it is made of would be said again and again
+
+    @property
+    def record(self) -> Record:
+        """What is stored of it, so that a later one can say how it differs."""
+        return Record(self.kind, self.id, self.name, dict(self.facts), tuple(item.fingerprint for item in self.inputs))
+
+
+@dataclass(frozen=True)
+class Record:
+    """A node as it was: its inputs are fingerprints."""
+
+    kind: Kind
+    id: str
+    name: str
+    facts: dict[str, Any]
+    inputs: tuple[str, ...]
+
+    @property
+    def plain(self) -> list[Any]:
+        """The record as plain data, to be written as JSON."""
+        return [str(self.kind), self.id, self.name, self.facts, list(self.inputs)]
+
+    @classmethod
+    def of(cls, plain: list[Any]) -> Record:
+        """Read a record from plain data."""
+        kind, name_id, name, facts, inputs = plain
+        return cls(Kind(kind), name_id, name, facts, tuple(inputs))
+
+
+def made(
+    kind: Kind, id: str, *, name: str = "", inputs: tuple[Node, ...] = (), facts: Facts, work: Work, subject: Any = None
+) -> Node:
+    """Make a node; its fingerprint is the hash of its stage, its facts and its inputs' fingerprints."""
+    prints = [item.fingerprint for item in inputs]
+    digest = fingerprint({"stage": str(kind), "facts": facts, "inputs": prints})
+    return Node(kind, id, name, inputs, facts, digest, work, subject)
+
+
+def below(nodes: Iterable[Node]) -> list[Node]:
+    """List nodes and all that they are made of, each once and after its inputs."""
+    return in_order(nodes, inputs=lambda node: node.inputs)

@@ -1,0 +1,116 @@
+"""Nodes of sounds: files, the features that are read from them, their hits and beats, and the project's beat grid."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.signal import Float32Array, FloatArray
+from fern_tide.core.derivation.node import Kind, Node, Sources, made
+from fern_tide.core.document import Project, Track
+from fern_tide.core.envelope.beat_grid import beat_grid
+from fern_tide.core.envelope.beats import NO_BEATS, Beats
+from fern_tide.core.envelope.beats import VERSION as BEATS_VERSION
+from fern_tide.core.envelope.hits import Hits
+from fern_tide.core.sound.band_reading import band_power
+from fern_tide.core.sound.decode import SoundInfo
+from fern_tide.core.sound.features import (
+    VERSION,
+    AttacksFeature,
+    BandsFeature,
+    Feature,
+    OffGrid,
+    RisesFeature,
+    SpectrumFeature,
+)
+from fern_tide.core.sound.grid import FrameGrid
+
+RHYTHM_FEATURES: tuple[OffGrid, ...] = (RisesFeature(), AttacksFeature())
+"""What hits and beats are found in."""
+
+
+@dataclass(frozen=True)
+class PlacedSound:
+    """A sound file, and how a project's frames lie over it.
+
+    Attributes:
+        media: the file's hash.
+        info: what it holds, as measured.
+        rate: the project's frame rate.
+        offset_samples: how much later than the project it begins, in its own samples.
+    """
+
+    media: str
+    info: SoundInfo
+    rate: FrameRate
+    offset_samples: int
+
+    @property
+    def grid(self) -> FrameGrid:
+        """The project's frames over it."""
+        return FrameGrid(self.rate, self.info.sample_rate_hz, self.info.n_samples, self.offset_samples)
+
+
+def _stored(values: list[Any], sources: Sources) -> Any:
+    raise RuntimeError("what is stored is asked of its source")
+
+
+def media_node(media: str, *, name: str = "") -> Node:
+    """Give the node of a file, by its hash."""
+    return made(Kind.MEDIA, media, name=name, facts={"media": media}, work=lambda values, sources: media)
+
+
+def feature_node(feature: Feature, sound: PlacedSound, *, name: str = "", media: Node | None = None) -> Node:
+    """Give the node of a feature of a file."""
+    facts: dict[str, Any] = {"feature": feature.model_dump(mode="json"), "version": VERSION}
+    if not isinstance(feature, OffGrid):
+        facts |= {"rate": str(sound.rate), "offset": sound.offset_samples}
+    held = media or media_node(sound.media, name=name)
+    kind = feature.model_dump_json()
+    return made(Kind.FEATURE, kind, name=name, inputs=(held,), facts=facts, work=_stored, subject=(feature, sound))
+
+
+def rhythm_node(sound: PlacedSound, *, name: str = "", media: Node | None = None) -> Node:
+    """Give the node of a file's hits and beats."""
+    inputs = tuple(feature_node(item, sound, name=name, media=media) for item in RHYTHM_FEATURES)
+    facts = {"version": BEATS_VERSION}
+    return made(Kind.RHYTHM, sound.media, name=name, inputs=inputs, facts=facts, work=_stored, subject=sound)
+
+
+def rough_node(bands: Node, spectrum: Node, *, edges_hz: FloatArray) -> Node:
+    """Give the node of bands that are cut out of a spectrum which is there, while their own reading is not.
+
+    Args:
+        bands: the node of a BandsFeature.
+        spectrum: the node of a SpectrumFeature of the same file.
+        edges_hz: of the spectrum's columns.
+    """
+    feature = bands.subject[0]
+    facts = {"feature": feature.model_dump(mode="json"), "roughly": True}
+
+    def work(values: list[Float32Array], sources: Sources) -> Float32Array:
+        power = band_power(np.asarray(values[0]), edges_hz, cuts_hz=np.asarray(feature.cuts_hz))
+        return np.asarray(power, dtype=np.float32)
+
+    return made(Kind.FEATURE, bands.id, name=bands.name, inputs=(spectrum,), facts=facts, work=work)
+
+
+def spectrum_of(bands: BandsFeature) -> SpectrumFeature:
+    """Give the spectrum out of which bands can be cut roughly."""
+    return SpectrumFeature(channel=bands.channel, window=bands.window)
+
+
+def beats_node(project: Project, rhythm: Node | None, track: Track | None) -> Node:
+    """Give the node of the project's beat grid, as it is found in a track and corrected."""
+    offset_s = float(track.offset) if track is not None and rhythm is not None else 0.0
+    setting, duration_s = project.beat, float(project.rate.duration_s(project.n_frames))
+    facts = {"beat": setting.model_dump(mode="json", exclude={"track"}), "offset": offset_s, "duration": duration_s}
+
+    def work(values: list[tuple[Hits, Beats]], sources: Sources) -> Beats:
+        found = values[0][1] if values else NO_BEATS
+        return beat_grid(setting, found, offset_s=offset_s, duration_s=duration_s)
+
+    return made(Kind.BEATS, "beats", inputs=() if rhythm is None else (rhythm,), facts=facts, work=work)

@@ -1,0 +1,196 @@
+"""Why a curve is not what it was, in words: how the nodes below it differ from those that it was baked from."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from fern_tide.core.derivation.node import Kind, Node, Record, below
+
+Known = Mapping[str, Record]
+"""Records by fingerprint."""
+_Key = tuple[Kind, str]
+_NO_DRIVE: dict[str, Any] = {"late_frames": 0, "stops": [], "stacking": "replace"}
+
+
+def records_of(nodes: Iterable[Node]) -> dict[str, Record]:
+    """Give what is stored of nodes and all below them, so that a later bake can say how it differs."""
+    return {node.fingerprint: node.record for node in below(nodes)}
+
+
+def reasons(old: str, new: str, *, known: Known, now: Known) -> list[str]:
+    """Say what changed between what a curve was made of and what it is made of now, to be read in a list.
+
+    Args:
+        old: the fingerprint that it was made under.
+        new: the fingerprint that it has now.
+        known: the records of what it was made of, as records_of gave them.
+        now: those of what it is made of.
+    """
+    if old not in known:
+        return ["it was baked by an earlier version"]
+    return _Comparison(known, now).of_curve(known[old], now[new]) or ["what it is made of changed"]
+
+
+class _Comparison:
+    """Two sets of records, and what was said of them so far: nothing is said twice."""
+
+    def __init__(self, old: Known, new: Known) -> None:
+        self._old, self._new = old, new
+        self._said: dict[str, None] = {}
+        self._compared: set[tuple[int, int]] = set()
+
+    def of_curve(self, old: Record, new: Record) -> list[str]:
+        before, now = self._rate(old, self._old), self._rate(new, self._new)
+        if before and now and before != now:
+            self._say(f"rate {before} to {now} fps")
+        elif old.facts["n_frames"] != new.facts["n_frames"]:
+            self._say(f"length {old.facts['n_frames']} to {new.facts['n_frames']} frames")
+        drives = [self._drives(old, self._old), self._drives(new, self._new)]
+        for key in drives[1].keys() - drives[0].keys():
+            self._say(f"{drives[1][key][0].name} came in")
+        for key in drives[0].keys() - drives[1].keys():
+            self._say(f"{drives[0][key][0].name} went")
+        for key in [key for key in drives[1] if key in drives[0]]:
+            self._lift(drives[0][key][0], drives[1][key][0])
+            self._drive(drives[0][key][1], drives[1][key][1])
+        if old.facts.get("limit") != new.facts.get("limit"):
+            self._say("other limits")
+        if old.facts.get("follow") != new.facts.get("follow") or self._source(old, self._old) != self._source(
+            new, self._new
+        ):
+            self._say("what it follows changed")
+        if None not in (old.facts["own"], new.facts["own"]) and old.facts["own"] != new.facts["own"]:
+            self._say(f"its own value {_short(old.facts['own'])} to {_short(new.facts['own'])}")
+        if old.facts["version"] != new.facts["version"]:
+            self._say("Fern Tide bakes it otherwise now")
+        return list(self._said)
+
+    def _say(self, words: str) -> None:
+        self._said[words] = None
+
+    def _inputs(self, record: Record, known: Known, kind: Kind) -> list[Record]:
+        return [known[key] for key in record.inputs if key in known and known[key].kind is kind]
+
+    def _rate(self, record: Record, known: Known) -> str:
+        """Give the rate that a curve's levels were read at; '' where nothing drives it."""
+        for lift in self._inputs(record, known, Kind.LIFT):
+            for level in self._inputs(lift, known, Kind.LEVEL):
+                return str(level.facts["rate"])
+        return ""
+
+    def _drives(self, record: Record, known: Known) -> dict[str, tuple[Record, dict[str, Any]]]:
+        """Give the lift and the facts of every driver, by the mapping's id."""
+        lifts = self._inputs(record, known, Kind.LIFT)
+        return {lift.id: (lift, drive) for lift, drive in zip(lifts, record.facts["drives"], strict=False)}
+
+    def _source(self, record: Record, known: Known) -> str:
+        return next((key for key in record.inputs if key in known and known[key].kind is Kind.CURVE), "")
+
+    def _lift(self, old: Record, new: Record) -> None:
+        (was,), (now,) = (self._inputs(*side, Kind.LEVEL) for side in ((old, self._old), (new, self._new)))
+        if was.id != now.id:
+            self._say(f"{was.name} to {now.name}")
+        else:
+            self._level(was, now, whose="")
+        if old.facts["row"] != new.facts["row"]:
+            self._say(f"row {old.facts['row']} to {new.facts['row']}")
+        for mark in ("low", "high"):
+            before, after = old.facts["marks"][mark], new.facts["marks"][mark]
+            if before != after:
+                self._say(f"{mark} water {before:.3g} to {after:.3g}")
+        self._choices(old, new, "steps", whose="")
+        (was,), (now,) = (self._inputs(*side, Kind.CONTEXT) for side in ((old, self._old), (new, self._new)))
+        self._context(was, now)
+
+    def _context(self, old: Record, new: Record) -> None:
+        for word, fact in (("another seed", "seed"), ("other markers", "markers")):
+            if old.facts[fact] != new.facts[fact]:
+                self._say(word)
+        joined = [self._named(old, self._old), self._named(new, self._new)]
+        for name in [name for name in joined[1] if name in joined[0]]:
+            self._level(joined[0][name], joined[1][name], whose=f"{joined[1][name].name}: ")
+        hits = [[r.id for r in self._inputs(*side, Kind.RHYTHM)] for side in ((old, self._old), (new, self._new))]
+        if hits[0] != hits[1] or old.facts["offset"] != new.facts["offset"]:
+            self._say("other hits")
+        self._moments(old, new)
+
+    def _named(self, record: Record, known: Known) -> dict[str, Record]:
+        return {level.id: level for level in self._inputs(record, known, Kind.LEVEL)}
+
+    def _moments(self, old: Record, new: Record) -> None:
+        """Say where beats differ; other hits come with another file, which is said of the level."""
+        beats = [[r.inputs, r.facts] for r in self._inputs(old, self._old, Kind.BEATS)]
+        if beats and beats != [[r.inputs, r.facts] for r in self._inputs(new, self._new, Kind.BEATS)]:
+            self._say("other beats")
+
+    def _level(self, old: Record, new: Record, *, whose: str) -> None:
+        pair = (id(old), id(new))
+        if pair in self._compared or (old.facts, old.inputs) == (new.facts, new.inputs):
+            return
+        self._compared.add(pair)
+        self._choices(old, new, "clean_up", whose=whose)
+        (was,), (now,) = (self._inputs(*side, Kind.READING) for side in ((old, self._old), (new, self._new)))
+        if was.facts["reading"] != now.facts["reading"]:
+            self._say(whose + _difference(was.facts["reading"], now.facts["reading"], "reading"))
+        elif self._place(was, self._old) != self._place(now, self._new):
+            self._say(f"{whose}another file, or another time of it")
+        if was.facts.get("drives") != now.facts.get("drives"):
+            self._say(f"{whose}its track {'drives' if now.facts.get('drives') else 'does not drive'} now")
+        self._moments(was, now)
+        used = [self._named(was, self._old), self._named(now, self._new)]
+        for name in [name for name in used[1] if name in used[0]]:
+            self._level(used[0][name], used[1][name], whose=f"{used[1][name].name}: ")
+
+    def _place(self, record: Record, known: Known) -> tuple[set[str], Any]:
+        """Give the files that a reading is read from, and when its track begins."""
+        features = self._inputs(record, known, Kind.FEATURE)
+        files = {media.id for feature in features for media in self._inputs(feature, known, Kind.MEDIA)}
+        return files | {media.id for media in self._inputs(record, known, Kind.MEDIA)}, record.facts.get("offset")
+
+    def _choices(self, old: Record, new: Record, what: str, *, whose: str) -> None:
+        for words in _list_reasons(old.facts[what], new.facts[what]):
+            self._say(whose + words)
+
+    def _drive(self, old: dict[str, Any], new: dict[str, Any]) -> None:
+        for end in ("rest", "full"):
+            if old[end] != new[end]:
+                self._say(f"at {end} {_short(old[end])} to {_short(new[end])}")
+        before, now = {**_NO_DRIVE, **old}, {**_NO_DRIVE, **new}
+        if before["late_frames"] != now["late_frames"]:
+            self._say(f"{_short(before['late_frames'])} to {_short(now['late_frames'])} frames late")
+        if before["stops"] != now["stops"]:
+            self._say("other colours between")
+        if before["stacking"] != now["stacking"]:
+            self._say(f"{before['stacking']} to {now['stacking']}")
+        if before.get("place") != now.get("place"):
+            self._say("another row of those that it is spread over")
+        if old["response"] != new["response"]:
+            self._say(_difference(old["response"], new["response"], "response"))
+
+
+def _list_reasons(old: list[dict[str, Any]], new: list[dict[str, Any]]) -> list[str]:
+    before, now = [item["id"] for item in old], [item["id"] for item in new]
+    if before != now:
+        came = [_word(name) for name in now if name not in before]
+        went = [_word(name) for name in before if name not in now]
+        return [f"{name} added" for name in came] + [f"{name} taken off" for name in went] or ["another order"]
+    return [_difference(a, b, _word(a["id"])) for a, b in zip(old, new, strict=True) if a != b]
+
+
+def _difference(old: dict[str, Any], new: dict[str, Any], word: str) -> str:
+    """Say 'smooth 80 to 120' of the first param that differs."""
+    if old["id"] != new["id"]:
+        return f"{word} {_word(old['id'])} to {_word(new['id'])}"
+    for name in new["params"]:
+        if old["params"].get(name) != new["params"][name]:
+            return f"{word} {_short(old['params'].get(name))} to {_short(new['params'][name])}"
+    return f"{word} changed"
+
+
+def _word(name: str) -> str:
+    return name.replace("_", " ")
+
+
+def _short(value: Any) -> str:
+    return f"{value:.4g}" if isinstance(value, (int, float)) and not isinstance(value, bool) else str(value)
