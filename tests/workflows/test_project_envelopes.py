@@ -17,6 +17,7 @@ from fern_tide.workflows import analysis, bake_project, bring_in_sound, hand_off
 from fern_tide.workflows.analysis import levels_of
 from fern_tide.workflows.beat import Correction, corrected
 from fern_tide.workflows.offline import Writing, bake_file
+from fern_tide.workflows.sweep import sweep
 
 
 def test_a_blend_follows_its_envelopes_and_circles_are_refused(studio, levels, key):  # noqa: F811
@@ -42,7 +43,7 @@ def test_an_imported_curve_travels_with_the_project(studio, levels, key):  # noq
     swell = project.envelope("swell")
     level = levels.cleaned(project, swell)
     assert level[[0, 60, 120, 150]].tolist() == pytest.approx([0.0, 0.5, 1.0, 1.0])
-    studio.sweep()
+    sweep(studio)
     with hand_off.export_project(studio, project) as stream:
         revision = hand_off.import_project(studio, stream)
     again = revision.document

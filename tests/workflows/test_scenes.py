@@ -23,6 +23,7 @@ from fern_tide.workflows.analysis import levels_of
 from fern_tide.workflows.demo_project import open_demo
 from fern_tide.workflows.scene_files import empty_scene, look_at
 from fern_tide.workflows.stages import Stages
+from fern_tide.workflows.sweep import sweep
 
 SVG = b"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 40 30">
 <g id="Leaf"><path id="Vein" fill="red" d="M0 0L4 4"/></g></svg>"""
@@ -219,7 +220,7 @@ def test_a_project_travels_with_its_scene(studio, key):
         with hand_off.export_project(studio, project) as out:
             again = hand_off.import_project(studio, out).document
         assert again.scene == project.scene
-        studio.sweep()
+        sweep(studio)
         Stages(studio.media).of(again.scene)
 
 

@@ -1,6 +1,8 @@
 """Use cases over a real studio: what is computed when, what is stored, and what is refused."""
 
 import io
+import os
+import time
 
 import numpy as np
 import pytest
@@ -12,7 +14,7 @@ from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands import PutEnvelope
 from fern_tide.core.derivation.graph import Graph
-from fern_tide.core.derivation.node import Kind
+from fern_tide.core.derivation.node import Kind, below
 from fern_tide.core.formats.format import Format, HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.marks import Scale
@@ -26,6 +28,7 @@ from fern_tide.store.job_rows import DONE, FAILED
 from fern_tide.workflows import aiming, analysis, bake_project, bring_in_sound, hand_off, listening, tune
 from fern_tide.workflows.analysis import levels_of
 from fern_tide.workflows.demo_project import ensure_demo, open_demo
+from fern_tide.workflows.sweep import sweep
 
 SOUND = wav(drums(), rate_hz=44_100)
 
@@ -218,9 +221,31 @@ def test_sweeping_keeps_what_projects_need(studio):
     key = open_demo(studio).key
     media = {track.media for track in current(studio, key).document.tracks}
     studio.media.add([b"left over"], most=100)
-    studio.sweep()
+    sweep(studio)
     assert studio.projects.media_in_use() == media
     assert all(studio.media.path(digest).exists() for digest in media)
+
+
+def test_sweeping_takes_what_no_document_refers_to_before_what_one_does(studio, levels, key):
+    add(studio, levels, key)
+    project = current(studio, key).document
+    bake_project.bake_all(studio, levels, key, project)
+    nodes = below(levels.graph(project).curves.values())
+    needed = {node.fingerprint for node in nodes if studio.derived.has(node.fingerprint)}
+    assert {node.kind for node in nodes if node.fingerprint in needed} == {Kind.FEATURE, Kind.CURVE}
+    studio.derived.put("f" * 64, np.zeros(3))
+
+    def aged(days: float) -> int:
+        then = time.time() - days * 24 * 3600
+        for path in (studio.settings.data / "derived").rglob("*.npy"):
+            os.utime(path, (then, then))
+        return sweep(studio)
+
+    assert aged(6) == 0 and studio.derived.has("f" * 64)
+    aged(8)
+    assert not studio.derived.has("f" * 64) and all(map(studio.derived.has, needed))
+    aged(31)
+    assert not any(map(studio.derived.has, needed))
 
 
 def test_levels_after_a_tracks_end_are_silent(studio, key, levels):

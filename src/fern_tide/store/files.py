@@ -9,7 +9,7 @@ import mmap
 import os
 import tempfile
 import time
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Container, Iterable, Iterator
 from pathlib import Path
 from typing import BinaryIO
 
@@ -228,12 +228,18 @@ class DerivedStore:
         finally:
             Path(name).unlink(missing_ok=True)
 
-    def sweep(self, *, older_than_s: float) -> int:
-        """Remove what was neither made nor read for so long; gives how many files went."""
+    def sweep(self, *, older_than_s: float, in_use: Container[str] = (), unused_s: float = float("inf")) -> int:
+        """Remove what was neither made nor read for so long; gives how many files went.
+
+        Args:
+            older_than_s: for so long, whoever needs it: it can be made again.
+            in_use: the fingerprints that something refers to.
+            unused_s: for so long, where nothing refers to it.
+        """
         gone, now = 0, time.time()
         for path in self._folder.rglob("*.*"):
-            status = path.stat()
-            if path.is_file() and now - max(status.st_mtime, status.st_atime) > older_than_s:
+            status, most = path.stat(), older_than_s if path.stem in in_use else min(older_than_s, unused_s)
+            if path.is_file() and now - max(status.st_mtime, status.st_atime) > most:
                 path.unlink(missing_ok=True)
                 gone += 1
         return gone

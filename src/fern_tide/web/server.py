@@ -18,6 +18,7 @@ from fern_tide.jobs.queue import connect
 from fern_tide.web.app import create_app
 from fern_tide.workflows.demo_project import ensure_demo
 from fern_tide.workflows.studio import Settings, Studio
+from fern_tide.workflows.sweep import sweep
 
 THREADS = 8
 _RESTART_AFTER_S = 1.0
@@ -39,7 +40,7 @@ def serve(*, data: str | None, host: str, port: int, with_demo: bool) -> None:
     settings = Settings.from_environment(data)
     studio = Studio.open(settings)
     connect(studio)
-    studio.sweep()
+    sweep(studio)
     if with_demo:
         ensure_demo(studio)
     worker = Worker(settings)

@@ -115,18 +115,18 @@ def levels_of(studio: Studio) -> Levels:
     return Levels(StudioSources(studio))
 
 
-def missing_features(studio: Studio, graph: Graph, track: Track) -> list[Feature]:
-    """List what a document reads from a track and is not stored: the usual features, and what its envelopes need."""
+def features_read(graph: Graph, track: Track) -> list[Feature]:
+    """List what a document reads from a track: the usual features, and what envelopes and steps need or may need."""
     wanted: list[Feature] = [*USUAL, *graph.features(track)]
     for envelope in graph.project.envelopes:
         if envelope.track == track.id:
             wanted += envelope.reading.spec.ahead(envelope.reading.params)
-    return _missing(studio, graph, track, wanted)
+    return list(dict.fromkeys(wanted))
 
 
 def _missing(studio: Studio, graph: Graph, track: Track, features: Iterable[Feature]) -> list[Feature]:
     there = studio.derived.has
-    return [item for item in dict.fromkeys(features) if not there(graph.feature(track, item).fingerprint)]
+    return [item for item in features if not there(graph.feature(track, item).fingerprint)]
 
 
 def ensure(studio: Studio, project: Project, *, again: bool = False) -> list[Job]:
@@ -136,7 +136,7 @@ def ensure(studio: Studio, project: Project, *, again: bool = False) -> list[Job
     """
     jobs, graph = [], Graph(project)
     for track in project.tracks:
-        missing = missing_features(studio, graph, track)
+        missing = _missing(studio, graph, track, features_read(graph, track))
         if missing or not studio.derived.has(graph.rhythm(track).fingerprint):
             jobs.append(request(studio, graph.placed(track), name=track.name, features=missing, again=again))
     return jobs
@@ -147,9 +147,7 @@ def read_ahead(studio: Studio, project: Project, track: Track) -> None:
     if track.info.duration > _LONG_S:
         return
     graph = Graph(project)
-    missing = [
-        item for item in spectra_of_bands(Channel.MID) if not studio.derived.has(graph.feature(track, item).fingerprint)
-    ]
+    missing = _missing(studio, graph, track, spectra_of_bands(Channel.MID))
     if missing and not ensure(studio, project):
         request(studio, graph.placed(track), name=track.name, features=missing)
 

@@ -13,8 +13,6 @@ from fern_tide.store.job_rows import Job, JobStore
 from fern_tide.store.library import LibraryStore
 from fern_tide.store.projects import ProjectStore
 
-SWEEP_DERIVED_S = 30 * 24 * 3600.0
-
 
 @dataclass(frozen=True)
 class Settings:
@@ -90,9 +88,3 @@ class Studio:
             jobs=JobStore(settings.data / "jobs.sqlite"),
             library=LibraryStore(settings.data / "projects.sqlite"),
         )
-
-    def sweep(self) -> None:
-        """Remove what nothing refers to: old derived files, media of no revision, and rows of ended work."""
-        self.derived.sweep(older_than_s=SWEEP_DERIVED_S)
-        self.media.sweep(self.projects.media_in_use())
-        self.jobs.forget(older_than_s=7 * 24 * 3600.0)
