@@ -159,6 +159,8 @@ class PutTrack(Command, frozen=True):
             return f"Set the gain of {old.name} to {new.gain_db:g} dB"
         if old.offset_samples != new.offset_samples:
             return f"Move {old.name} in time"
+        if old.drives != new.drives:
+            return f"Let {old.name} {'drive' if new.drives else 'drive nothing'}"
         return f"Change the track {old.name}"
 
     def apply(self, project: Project) -> Project:  # noqa: D102

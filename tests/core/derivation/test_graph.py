@@ -15,6 +15,7 @@ from tests.core.derivation.documents import (
     track,
     value,
 )
+from tests.specs import other_values
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.params import fields
@@ -105,23 +106,6 @@ def test_fingerprints_differ_exactly_where_curves_differ(before, edit):
     assert prints == values
 
 
-def other_values(field) -> list:
-    """Give values that a field may have and does not have by default."""
-    if field.kind == "choice":
-        return [choice for choice, _ in field.choices if choice != field.default]
-    if field.kind == "switch":
-        return [not field.default]
-    if field.kind == "envelope":
-        return ["low"]
-    if field.kind == "file":
-        return [POINTS]
-    if field.kind == "points":
-        return ["0.3 0.1, 0.7 0.9"]
-    low, high = field.low, field.high
-    near = [field.default + field.step, field.default - field.step, field.default * 1.1]
-    return [v for v in near if (low is None or v > low) and (high is None or v < high) and v != field.default]
-
-
 SPECS = [(registry, spec) for registry in (READINGS, CLEAN_UPS, STEPS, RESPONSES) for spec in registry.values()]
 
 
@@ -148,7 +132,7 @@ def test_every_param_of_every_spec_is_in_the_fingerprint(registry, spec):
     plain = Graph(using(registry, spec.id, {})).curves[TURN].fingerprint
     for field in fields(spec.params):
         found = set()
-        for other in other_values(field):
+        for other in other_values(field, file=POINTS):
             try:
                 found.add(Graph(using(registry, spec.id, {field.name: other})).curves[TURN].fingerprint)
             except InvalidParameter:
