@@ -75,11 +75,7 @@ class SetAnchor(Command, frozen=True):
 
     def label(self, before: Project) -> str:  # noqa: D102
         part = before.scene.part(self.id)
-        return (
-            f"Put the anchor of {part.name} at its {self.anchor.word}"
-            if self.anchor.word
-            else f"Move the anchor of {part.name}"
-        )
+        return f"Put the anchor of {part.name} at its {self.anchor.word or 'new place'}"
 
     def apply(self, project: Project) -> Project:  # noqa: D102
         part = project.scene.part(self.id)

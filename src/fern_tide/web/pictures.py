@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import Any
 
 import numpy as np
 
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import build
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.envelope.envelope import CleanUpChoice, clean
+from fern_tide.core.envelope.envelope import CLEAN_UPS, CleanUpChoice, clean
 from fern_tide.core.mapping.drive import RESPONSES
 from fern_tide.core.mapping.mapping import STEPS
 from fern_tide.core.mapping.marks import Marks, lift
@@ -22,13 +21,6 @@ FRAMES = 150
 _HITS = (12, 40, 58, 90)
 _HEIGHTS = (1.0, 0.6, 0.9, 0.75)
 WIDTH, HEIGHT = 84, 30
-_SEEN: dict[str, dict[str, Any]] = {  # where the default params do too little to be seen in a drawing
-    "shift": {"by": -10},
-    "gate": {"open_db": -14, "close_db": -18},
-    "fold": {"high": 0.6},
-    "wrap": {"high": 0.6},
-    "blend": {"envelope": "other"},
-}
 
 
 @lru_cache(maxsize=1)
@@ -64,9 +56,10 @@ def rough_sample() -> FloatArray:
 
 @lru_cache(maxsize=64)
 def clean_up_picture(clean_up_id: str) -> tuple[str, str]:
-    """Give the points of two polylines: the level before a clean-up, and after it; a tilt over a bank's rows."""
-    choice, before = CleanUpChoice(id=clean_up_id, params=_SEEN.get(clean_up_id, {})), rough_sample()
-    if clean_up_id == "tilt":
+    """Give the points of two polylines: the level before a clean-up, and after it; over rows where it goes by those."""
+    spec, before = CLEAN_UPS[clean_up_id], rough_sample()
+    choice = CleanUpChoice.model_validate({"id": clean_up_id, "params": dict(spec.shown)})
+    if spec.across_rows:
         before = np.linspace(0.8, 0.2, FRAMES)
         return _points([before, clean(before[:, None], (choice,), rate=RATE)[:, 0]])
     return _points([before, clean(before, (choice,), rate=RATE)])
@@ -76,7 +69,7 @@ def clean_up_picture(clean_up_id: str) -> tuple[str, str]:
 def step_picture(step_id: str) -> tuple[str, str]:
     """Give the points of two polylines: lift before a step, and after it."""
     spec, before = STEPS[step_id], lift(sample(), marks=Marks(low=0.05, high=1.0))
-    params = build(spec.params, _SEEN.get(step_id, {}))
+    params = build(spec.params, dict(spec.shown))
     return _points([before, spec.apply(before, params=params, context=_context())])
 
 

@@ -129,6 +129,6 @@ def first_choice(project: Project) -> tuple[str, Target]:
     wanted = {name: place for place, name in enumerate(("scale_y", "opacity", "turn", "y"))}
 
     def order(target: Target) -> tuple[int, bool]:
-        return wanted.get(target.property, len(wanted)), project.scene.part(target.part).shape.id.startswith("group")
+        return wanted.get(target.property, len(wanted)), project.scene.part(target.part).kind.holds
 
     return project.envelopes[0].id, min(free, key=order)

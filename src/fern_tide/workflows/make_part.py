@@ -48,17 +48,7 @@ def _shape(kind: PartKind, scene: Scene) -> PartChoice:
         middle = {"x": scene.width / 2, "y": scene.height / 2}
         fields = kind.params.model_fields
         params = {name: middle[axis] for name, axis in _CENTRED.items() if name in fields}
-        if kind.id == "text":
-            params |= middle
-        elif kind.id == "rectangle":
-            params |= {"x": middle["x"] - 100, "y": middle["y"] - 100, "width": 200, "height": 200}
-        elif kind.id == "line":
-            params |= {"x1": middle["x"] - 200, "x2": middle["x"] + 200, "y1": middle["y"], "y2": middle["y"]}
-        elif kind.id == "path":
-            x, y = middle.values()
-            params |= {
-                "data": f"M{x - 150:g} {y + 60:g}C{x - 60:g} {y - 160:g} {x + 60:g} {y - 160:g} {x + 150:g} {y + 60:g}Z"
-            }
+        params |= kind.new_params(middle["x"], middle["y"])
     return PartChoice.model_validate({"id": kind.id, "params": params})
 
 
@@ -68,22 +58,14 @@ def _placed(part: Part, scene: Scene) -> Part:
     if part.has("fill"):
         values["fill"] = _FILL
     if part.has("stroke"):
-        wide = {"line": 8.0, "sound_graphic": 3.0}.get(part.shape.id, 0.0)
-        values |= {"stroke": _STROKE, "stroke_width": wide}
+        values |= {"stroke": _STROKE, "stroke_width": 0.0}
+    values |= part.kind.new_values
     if scene.kind == "2d":
         return part.model_copy(
             update={"anchor": Anchor(x=scene.width / 2, y=scene.height / 2), "values": _no_defaults(part, values)}
         )
     if part.has("colour") and part.kind.solid is not None:
         values["colour"] = "#8fb0a6"
-    if part.shape.id in {"point_light", "spot_light"}:
-        values |= {"y": 2.0, "z": 1.0}
-    if part.shape.id == "sun":
-        values |= {"turn_x": -50.0, "turn_y": 30.0}
-    if part.shape.id == "spot_light":
-        values["turn_x"] = -60.0
-    if part.shape.id == "camera":
-        values |= {"y": 1.4, "z": 5.0, "turn_x": -8.0}
     return part.model_copy(update={"anchor": Anchor(word="base"), "values": _no_defaults(part, values)})
 
 
@@ -103,17 +85,15 @@ def copied(scene: Scene, part_id: str, *, middle: bool = False) -> PutPart:
         InvalidParameter: the part came with a file and can be there only once, or is no picture.
     """
     part = scene.part(part_id)
-    picture = part.shape.id == "image"
-    if not part.kind.offered and not picture:
+    if not part.kind.is_shaped:
         raise InvalidParameter("part to copy", value=part.name, allowed="a part that was made here, or a picture")
-    if middle and not picture:
+    if middle and part.kind.middle is None:
         raise InvalidParameter("picture", value=part.name, allowed="a picture")
     name = f"{part.name}, middle"[:120] if middle else f"{part.name} copy"[:120]
     shape, anchor = part.shape, part.anchor
-    if middle:
-        params = {**shape.params.model_dump(), "mask": "ellipse", "soft": 6.0}
-        shape = PartChoice.model_validate({"id": "image", "params": params})
-        anchor = Anchor(x=params["mask_x"], y=params["mask_y"])
+    if middle and part.kind.middle is not None:
+        params, (x, y) = part.kind.middle(shape.params)
+        shape, anchor = shape.but(params=params), Anchor(x=x, y=y)
     copy = {"id": Ids(item.id for item in scene.parts).make(name), "name": name, "shape": shape, "anchor": anchor}
     return PutPart(part=part.model_copy(update=copy))
 

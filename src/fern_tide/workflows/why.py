@@ -54,8 +54,8 @@ def attention(project: Project, mapping: Mapping, *, stacks: dict[Target, Driver
         if any(one.stacking is Stacking.REPLACE for _, one in stack[own + 1 :]):
             return f"A later mapping replaces {name}: only that one is seen."
     for choice in mapping.steps:
-        if choice.on and choice.id == "blend" and not choice.spec.uses(choice.params):
-            return "Blend has no envelope to join in: choose one, or take it off."
+        if choice.on and (lacks := choice.spec.lacks(choice.params)):
+            return str(lacks)
         if choice.on and choice.spec.needs_markers(choice.params) and not project.markers:
             return f"{choice.spec.label} goes by markers, and there are none: press M to set one."
     silent = [track.name for track in _tracks(project, mapping) if not track.drives]

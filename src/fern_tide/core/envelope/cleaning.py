@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 from fern_tide.core.base.frame_rate import FrameRate
@@ -28,6 +29,7 @@ class CleanUp:
         params: the model of its options.
         apply: the function.
         across_rows: whether a bank's rows are treated by their place, rather than each by itself.
+        shown: the params with which its drawing shows what it does, where the default ones hardly do.
         version: raised when the numbers change.
     """
 
@@ -37,4 +39,5 @@ class CleanUp:
     params: type[Params]
     apply: Clean
     across_rows: bool = False
+    shown: Mapping[str, Any] = field(default_factory=dict)
     version: int = 1

@@ -53,6 +53,10 @@ def _never(params: Any) -> bool:
     return False
 
 
+def _complete(params: Any) -> str:
+    return ""
+
+
 def _nothing(params: Any) -> tuple[str, ...]:
     return ()
 
@@ -72,6 +76,8 @@ class Step:
         needs_beats: says whether it asks for the project's beats.
         uses: gives the ids of the envelopes that it asks for.
         draws: whether it draws numbers by the mapping's seed.
+        lacks: says in one sentence what such params still need to do anything; '' for nothing.
+        shown: the params with which its drawing shows what it does, where the default ones hardly do.
         version: raised when the numbers change.
     """
 
@@ -85,4 +91,6 @@ class Step:
     needs_beats: Callable[[Any], bool] = _never
     uses: Callable[[Any], tuple[str, ...]] = _nothing
     draws: bool = False
+    lacks: Callable[[Any], str] = _complete
+    shown: Mapping[str, Any] = field(default_factory=dict)
     version: int = 1

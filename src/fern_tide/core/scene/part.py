@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Annotated, Any, Literal
@@ -76,6 +76,14 @@ class Channel:
     form: Form
 
 
+def _never(params: Any) -> bool:
+    return False
+
+
+def _no_params(x: float, y: float) -> Mapping[str, Any]:
+    return {}
+
+
 @dataclass(frozen=True)
 class PartKind:
     """A kind of part.
@@ -88,6 +96,12 @@ class PartKind:
         properties: what can be animated.
         space: of which kind of scene it can be a part.
         offered: whether people make it by hand; imported parts come with their file.
+        shaped: whether people change its geometry, copy it and put it into others; None is as offered.
+        holds: whether other parts can be put into it.
+        whole_file: says of params whether it stands for a whole file, which can be replaced by another.
+        new_params: 2D: gives the geometry of a new one about a point of the stage, x and y.
+        new_values: the values that a new one has, so that it is seen, where they are not the properties' defaults.
+        middle: of a picture, gives the params with which only its middle is seen, and where that is.
         more: properties that depend on the params, such as a mesh's morph targets.
         draw: 2D: gives its element from its params and an id; the slot 'own' is required.
         bindings: 2D: where properties other than place, opacity and blur show.
@@ -106,6 +120,12 @@ class PartKind:
     properties: tuple[Property, ...] = ()
     space: Literal["2d", "3d"] = "2d"
     offered: bool = True
+    shaped: bool | None = None
+    holds: bool = False
+    whole_file: Callable[[Any], bool] = _never
+    new_params: Callable[[float, float], Mapping[str, Any]] = _no_params
+    new_values: Mapping[str, float | str] = field(default_factory=dict)
+    middle: Callable[[Any], tuple[Params, tuple[float, float]]] | None = None
     more: Callable[[Any], tuple[Property, ...]] | None = None
     draw: Callable[[Any, str], Element] | None = None
     bindings: tuple[Binding, ...] = ()
@@ -115,6 +135,11 @@ class PartKind:
     morphs: Callable[[Any], FloatArray] | None = None
     channels: tuple[Channel, ...] = ()
     more_channels: Callable[[Any], tuple[Channel, ...]] | None = None
+
+    @property
+    def is_shaped(self) -> bool:
+        """Whether people change its geometry, copy it and put it into others."""
+        return self.offered if self.shaped is None else self.shaped
 
 
 class Anchor(Frozen, frozen=True):

@@ -192,8 +192,7 @@ def _graphic(project: Project, part: Part) -> dict[str, Any] | None:
 def _groups(scene: Scene, part: Part) -> list[Part]:
     """The groups that a part could go into: all but those inside it."""
     inside = {item.id for item in scene.branch(part.id)}
-    kinds = {"group", "group_3d", "svg_file", "gltf_node"}
-    return [item for item in scene.parts if item.shape.id in kinds and item.id not in inside][:MOST_CHOICES]
+    return [item for item in scene.parts if item.kind.holds and item.id not in inside][:MOST_CHOICES]
 
 
 def _file(scene: Scene, part: Part | None) -> Any:

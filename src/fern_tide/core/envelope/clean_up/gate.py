@@ -66,4 +66,5 @@ CLEAN_UP = CleanUp(
     help="Lets a level through only while it is clearly there.",
     params=GateParams,
     apply=gate,
+    shown={"open_db": -14, "close_db": -18},
 )

@@ -68,4 +68,6 @@ STEP = Step(
     params=BlendStepParams,
     apply=blend,
     uses=uses,
+    lacks=lambda params: "" if params.envelope else "Blend has no envelope to join in: choose one, or take it off.",
+    shown={"envelope": "other"},
 )

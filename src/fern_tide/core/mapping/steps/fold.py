@@ -22,5 +22,10 @@ def fold(lift: FloatArray, *, params: SpanParams, context: StepContext) -> Float
 
 
 STEP = Step(
-    id="fold", label="Fold", help="Turns back at the ends of a range, to and fro.", params=SpanParams, apply=fold
+    id="fold",
+    label="Fold",
+    help="Turns back at the ends of a range, to and fro.",
+    params=SpanParams,
+    apply=fold,
+    shown={"high": 0.6},
 )

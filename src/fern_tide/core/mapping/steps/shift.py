@@ -42,4 +42,5 @@ STEP = Step(
     help="Brings the move earlier or later by an exact time.",
     params=ShiftParams,
     apply=shift,
+    shown={"by": -10},
 )

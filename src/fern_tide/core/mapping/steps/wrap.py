@@ -26,4 +26,5 @@ STEP = Step(
     help="Comes in at the other end of a range when it leaves it.",
     params=SpanParams,
     apply=wrap,
+    shown={"high": 0.6},
 )

@@ -19,4 +19,5 @@ KIND = PartKind(
     properties=PLACE_3D[:6] + LENS,
     space="3d",
     channels=PLACE_CHANNELS[:2] + LENS_CHANNELS,
+    new_values={"y": 1.4, "z": 5.0, "turn_x": -8.0},
 )

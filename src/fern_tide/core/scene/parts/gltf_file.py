@@ -24,4 +24,5 @@ KIND = PartKind(
     params=GltfFileParams,
     space="3d",
     offered=False,
+    whole_file=lambda params: params.holds == "all",
 )

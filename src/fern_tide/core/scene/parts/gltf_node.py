@@ -50,4 +50,5 @@ KIND = PartKind(
     more=more,
     channels=PLACE_CHANNELS,
     more_channels=more_channels,
+    holds=True,
 )

@@ -23,4 +23,5 @@ KIND = PartKind(
     params=GroupParams,
     properties=(*PLACE, BLUR),
     draw=draw,
+    holds=True,
 )

@@ -19,4 +19,5 @@ KIND = PartKind(
     properties=PLACE_3D,
     space="3d",
     channels=PLACE_CHANNELS,
+    holds=True,
 )

@@ -67,6 +67,11 @@ def draw(params: ImageParams, part_id: str) -> Element:
     return Element("g", {}, (mask, seen), slot="own")
 
 
+def middle(params: ImageParams) -> tuple[ImageParams, tuple[float, float]]:
+    """Give what shows only the picture's middle, through a soft ellipse, and where that is."""
+    return params.but(mask=Mask.ELLIPSE, soft=6.0), (params.mask_x, params.mask_y)
+
+
 KIND = PartKind(
     id="image",
     label="Image",
@@ -75,4 +80,6 @@ KIND = PartKind(
     properties=(*PLACE, BLUR),
     offered=False,
     draw=draw,
+    shaped=True,
+    middle=middle,
 )

@@ -36,4 +36,6 @@ KIND = PartKind(
     properties=(*PLACE, BLUR, *PAINT[1:], DASH),
     draw=draw,
     bindings=(*PAINT_BINDINGS[1:], Binding("dash_offset", "own", "stroke-dashoffset")),
+    new_params=lambda x, y: {"x1": x - 200, "x2": x + 200, "y1": y, "y2": y},
+    new_values={"stroke_width": 8.0},
 )

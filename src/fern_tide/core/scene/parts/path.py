@@ -26,6 +26,11 @@ def draw(params: PathParams, part_id: str) -> Element:
     return Element("path", attributes | ({} if params.filled else {"fill-opacity": "0"}), slot="own")
 
 
+def new_arch(x: float, y: float) -> dict[str, str]:
+    """Give a low arch about a point."""
+    return {"data": f"M{x - 150:g} {y + 60:g}C{x - 60:g} {y - 160:g} {x + 60:g} {y - 160:g} {x + 150:g} {y + 60:g}Z"}
+
+
 KIND = PartKind(
     id="path",
     label="Path",
@@ -34,4 +39,5 @@ KIND = PartKind(
     properties=(*PLACE, BLUR, *PAINT),
     draw=draw,
     bindings=PAINT_BINDINGS,
+    new_params=new_arch,
 )

@@ -19,4 +19,5 @@ KIND = PartKind(
     properties=(*PLACE_3D[:3], *LIGHT, RANGE),
     space="3d",
     channels=(PLACE_CHANNELS[0], *LIGHT_CHANNELS, RANGE_CHANNEL),
+    new_values={"y": 2.0, "z": 1.0},
 )

@@ -34,4 +34,5 @@ KIND = PartKind(
     properties=(*PLACE, BLUR, *PAINT),
     draw=draw,
     bindings=PAINT_BINDINGS,
+    new_params=lambda x, y: {"x": x - 100, "y": y - 100, "width": 200, "height": 200},
 )

@@ -57,4 +57,5 @@ KIND = PartKind(
     bindings=PAINT_BINDINGS,
     path=path,
     read_path=read_path,
+    new_values={"stroke_width": 3.0},
 )

@@ -19,4 +19,5 @@ KIND = PartKind(
     properties=(*PLACE_3D[:6], *LIGHT, RANGE, *CONE),
     space="3d",
     channels=(*PLACE_CHANNELS[:2], *LIGHT_CHANNELS, RANGE_CHANNEL, *CONE_CHANNELS),
+    new_values={"y": 2.0, "z": 1.0, "turn_x": -60.0},
 )

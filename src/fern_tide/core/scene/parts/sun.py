@@ -19,4 +19,5 @@ KIND = PartKind(
     properties=(*PLACE_3D[3:6], *SUNLIGHT),
     space="3d",
     channels=(PLACE_CHANNELS[1], *LIGHT_CHANNELS),
+    new_values={"turn_x": -50.0, "turn_y": 30.0},
 )

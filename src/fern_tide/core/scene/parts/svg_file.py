@@ -32,4 +32,6 @@ KIND = PartKind(
     properties=(*PLACE, BLUR),
     offered=False,
     draw=draw,
+    holds=True,
+    whole_file=lambda params: True,
 )

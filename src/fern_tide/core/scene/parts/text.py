@@ -59,4 +59,5 @@ KIND = PartKind(
     properties=(*PLACE, BLUR, *PAINT),
     draw=draw,
     bindings=PAINT_BINDINGS,
+    new_params=lambda x, y: {"x": x, "y": y},
 )
