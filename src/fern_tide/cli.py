@@ -108,7 +108,14 @@ def _parser() -> argparse.ArgumentParser:
     made = command("bake", _bake, "Bake a project file and write its curves.")
     made.add_argument("project")
     made.add_argument("--out", required=True, metavar="DIR")
-    made.add_argument("--format", action="append", default=[], metavar="NAME", help="csv, json, svg, gltf; repeats")
+    made.add_argument(
+        "--format",
+        action="append",
+        default=[],
+        metavar="NAME",
+        help="one that 'read --list' shows, csv if none; repeats",
+    )
+    made.add_argument("--option", action="append", default=[], metavar="NAME=VALUE", help="an option of a format")
     made.add_argument("--parts", metavar="ID,ID", help="only these parts and what is inside them")
     made.add_argument("--interpolation", choices=("linear", "step", "cubic"), help="what lies between two keys")
     made.add_argument("--error", type=float, metavar="PERCENT", help="how far keys may be off; 0 is a key every frame")
@@ -266,13 +273,14 @@ def _map(arguments: argparse.Namespace) -> None:
 
 
 def _bake(arguments: argparse.Namespace) -> None:
+    from fern_tide.core.base.params import parse_pairs
     from fern_tide.workflows.hand_off import file_stem
     from fern_tide.workflows.offline import Writing, bake_file
 
     folder, source = Path(arguments.out), Path(arguments.project)
     asked = {"interpolation": arguments.interpolation, "error_percent": arguments.error}
     parts = None if arguments.parts is None else [name.strip() for name in arguments.parts.split(",")]
-    options = {name: str(value) for name, value in asked.items() if value is not None}
+    options = {name: str(value) for name, value in asked.items() if value is not None} | parse_pairs(arguments.option)
     written = bake_file(source, writing=Writing(arguments.format or ["csv"], parts, options))
     folder.mkdir(parents=True, exist_ok=True)
     for item in written:

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from fern_tide.core.bake.bake import bake
-from fern_tide.core.bake.check import run_checks
+from fern_tide.core.bake.checking import run_checks
 from fern_tide.core.bake.thin import Interpolation
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.frame_rate import FrameRate

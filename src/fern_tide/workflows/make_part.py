@@ -9,7 +9,7 @@ from fern_tide.core.base.naming import Ids
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands import PutEnvelope, Together
 from fern_tide.core.document import Project
-from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice
+from fern_tide.core.envelope.envelope import READINGS, CleanUpChoice, Envelope, ReadingChoice
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale, suggest_marks
@@ -114,7 +114,7 @@ def drawn_by_sound(levels: Levels, project: Project, part_id: str, *, reading: s
         levels: reads the sound, to know where the marks go.
         project: the document.
         part_id: the graphic.
-        reading: 'bank' for a spectrum, 'waveform' for a waveform.
+        reading: the id of one that draws.
 
     Raises:
         InvalidParameter: the part is no sound graphic, or there is no track that drives.
@@ -127,15 +127,16 @@ def drawn_by_sound(levels: Levels, project: Project, part_id: str, *, reading: s
         raise InvalidParameter("part", value=part.name, allowed="a sound graphic")
     if track is None:
         raise InvalidParameter("track", value="missing", allowed="a sound first: add one in the Sound room")
-    options = {"bands": len(names)} if reading == "bank" else {"points": len(names)}
-    words = "spectrum" if reading == "bank" else "waveform"
-    smooth = (CleanUpChoice.parse("smooth width_ms=60"),) if reading == "bank" else ()
+    draws = READINGS[reading].draws
+    if draws is None:
+        raise InvalidParameter("reading", value=reading, allowed="one that draws a sound graphic")
+    words = draws.words
     envelope = Envelope(
         id=Ids(item.id for item in project.envelopes).make(f"{track.name} {words}"),
         name=f"{track.name}, {words}"[:120],
         track=track.id,
-        reading=ReadingChoice.model_validate({"id": reading, "params": options}),
-        clean_up=smooth,
+        reading=ReadingChoice.model_validate({"id": reading, "params": draws.params(len(names))}),
+        clean_up=tuple(map(CleanUpChoice.parse, draws.clean_up)),
     )
     put = PutEnvelope(envelope=envelope)
     with_it = put.apply(project)

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
+from fern_tide.core.bake.checking import CHECKS
 from fern_tide.core.base.errors import InvalidParameter, UnreadableProject
 from fern_tide.core.base.params import build, fields, parse_options
 from fern_tide.core.base.registry import Registry
@@ -182,13 +183,15 @@ def _known(format_id: str, options: Mapping[str, str]) -> dict[str, object]:
 
 
 def list_specs() -> str:
-    """List every reading, clean-up, step and response with its params, units and ranges."""
+    """List every reading, clean-up, step, response, format and check with its params, units and ranges."""
     lines = []
     registries: tuple[tuple[str, Registry[Any]], ...] = (
         ("Readings", READINGS),
         ("Clean-up", CLEAN_UPS),
         ("Steps", STEPS),
         ("Responses", RESPONSES),
+        ("Formats", FORMATS),
+        ("Checks", CHECKS),
     )
     for title, registry in registries:
         lines.append(f"{title}:")

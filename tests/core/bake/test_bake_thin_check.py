@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from fern_tide.core.bake.bake import bake, driven
-from fern_tide.core.bake.check import run_checks
+from fern_tide.core.bake.checking import run_checks
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.thin import thin
 from fern_tide.core.base.target import Target

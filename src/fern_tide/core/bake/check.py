@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from fern_tide.core.bake import checks as checks_folder
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.params import Params
-from fern_tide.core.base.registry import discover
 from fern_tide.core.base.target import Target
 
 
@@ -39,20 +37,3 @@ class Check:
     help: str
     params: type[Params]
     look: Callable[[Curve, Any], list[Finding]]
-
-
-@dataclass(frozen=True)
-class Outcome:
-    """A check and all that it found."""
-
-    check: Check
-    findings: tuple[Finding, ...]
-
-
-def run_checks(curves: Sequence[Curve]) -> tuple[Outcome, ...]:
-    """Run every check, with its default limits, on every curve."""
-    registry = discover(checks_folder, attribute="CHECK", of=Check, kind="check")
-    return tuple(
-        Outcome(check, tuple(finding for curve in curves for finding in check.look(curve, check.params())))
-        for check in registry.values()
-    )

@@ -39,6 +39,14 @@ class Frozen(BaseModel):
 class Params(Frozen):
     """The options of a reading, clean-up, step, response, part kind, check or format. Every field has a default."""
 
+    @classmethod
+    def upgrade(cls, params: Mapping[str, Any]) -> Mapping[str, Any]:
+        """Give params as an earlier version stored them in today's terms; those of today are left as they are.
+
+        A spec whose fields are renamed or counted otherwise says here what became of them, so that every project opens.
+        """
+        return params
+
 
 @dataclass(frozen=True)
 class Unit:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import importlib
 import pkgutil
 from collections.abc import Iterator, Mapping
+from importlib.metadata import entry_points
 from types import MappingProxyType, ModuleType
 from typing import Any, ClassVar, Generic, Protocol, TypeVar
 
@@ -51,7 +52,9 @@ class Registry(Mapping[str, S], Generic[S]):
             return self._specs[key]
         except KeyError:
             raise UnknownName(
-                f"There is no {self.kind} named {key!s:.60}.", remedy=f"Use one of: {', '.join(self._specs)}.", name=key
+                f"There is no {self.kind} named {key!s:.60}.",
+                remedy=f"Use one of: {', '.join(self._specs)}; or install the package that brings it.",
+                name=key,
             ) from None
 
     def __contains__(self, key: object) -> bool:
@@ -65,10 +68,14 @@ class Registry(Mapping[str, S], Generic[S]):
 
 
 def discover(package: ModuleType, *, attribute: str, of: type[S], kind: str) -> Registry[S]:
-    """Import every module of a package and collect the spec that each exports under `attribute`.
+    """Collect the specs of a folder, and those that installed packages offer under the entry points of its name.
+
+    Every module of the folder exports one spec under `attribute`. A package offers specs of the folder `steps`, say, as
+    entry points of the group `fern_tide.steps`, each named like its id.
 
     Raises:
-        TypeError: a module exports no spec, or one of another type, or under another id than its file's name.
+        TypeError: a module exports no spec, or one of another type, or under another id than its file's name; or what a
+            package offers is none, is not called as it calls itself, or is there already.
     """
     found: dict[str, S] = {}
     for entry in sorted(pkgutil.iter_modules(package.__path__), key=lambda item: item.name):
@@ -79,7 +86,21 @@ def discover(package: ModuleType, *, attribute: str, of: type[S], kind: str) -> 
         if spec.id != entry.name:
             raise TypeError(f"{module.__name__} calls itself {spec.id}; id and file name must agree")
         found[spec.id] = spec
-    return Registry(found, kind=kind)
+    for offered in sorted(entry_points(group=f"fern_tide.{_group(package)}"), key=lambda item: item.name):
+        spec = offered.load()
+        whose = f"{offered.value}, offered as a {kind},"
+        if not isinstance(spec, of) or spec.id != offered.name:
+            raise TypeError(f"{whose} is no {of.__name__} that calls itself {offered.name}")
+        if spec.id in found:
+            raise TypeError(f"{whose} calls itself {spec.id}, and there is one of that id already")
+        found[spec.id] = spec
+    return Registry({name: found[name] for name in sorted(found)}, kind=kind)
+
+
+def _group(package: ModuleType) -> str:
+    """Give the name of a folder's entry points: its own, in the plural."""
+    name = package.__name__.rsplit(".", 1)[-1]
+    return {"clean_up": "clean_ups", "writers": "formats"}.get(name, name)
 
 
 def _flat_schema(params: type[Params]) -> dict[str, Any]:
@@ -116,7 +137,7 @@ class Choice(Frozen):
             return data
         if isinstance(params, Params):
             params = params.model_dump()
-        return {**data, "params": build(spec.params, params)}
+        return {**data, "params": build(spec.params, dict(spec.params.upgrade(params)))}
 
     @classmethod
     def parse(cls, text: str) -> Any:

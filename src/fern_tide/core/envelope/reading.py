@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -69,6 +69,21 @@ def _no_doubt(params: Any, info: SoundInfo) -> str:
 
 
 @dataclass(frozen=True)
+class Draws:
+    """How a reading of many rows draws a sound graphic.
+
+    Attributes:
+        words: what it draws, such as 'spectrum'.
+        params: gives its params for a graphic of so many points.
+        clean_up: the clean-ups that go with it, as text.
+    """
+
+    words: str
+    params: Callable[[int], Mapping[str, Any]]
+    clean_up: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Reading:
     """One way to read a level.
 
@@ -87,6 +102,7 @@ class Reading:
         rows: gives the names of a bank's rows; none for a single level.
         version: raised when the numbers change.
         unit: gives, from the params, what the level is counted in.
+        draws: how it draws a sound graphic, where it has as many rows as one has points.
         doubt: says, from the params and the sound's facts, what such a level cannot tell; '' for nothing.
     """
 
@@ -105,3 +121,4 @@ class Reading:
     version: int = 1
     unit: Callable[[Any], OwnUnit] = _decibels
     doubt: Callable[[Any, SoundInfo], str] = _no_doubt
+    draws: Draws | None = None

@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterable
+from collections.abc import Sequence
 from typing import Any
 
 from flask import Blueprint, Response, render_template, request, send_file
 
-from fern_tide.core.bake.check import run_checks
+from fern_tide.core.bake.checking import run_checks
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.thin import Interpolation, thin
 from fern_tide.core.base.errors import UnknownName
+from fern_tide.core.base.params import FieldSpec, fields
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
-from fern_tide.core.formats.format import Written
+from fern_tide.core.formats.format import KeyParams, Written
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import services, staged, standing, studio
@@ -67,17 +68,21 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "interpolations": list(Interpolation),
         "moving_parts": list(dict.fromkeys((curve.target.part, curve.part_name) for curve in baked)),
         "lost": lost,
-        "with_them": _with_them(project, baked),
+        "options": _options(project, baked),
         "n_baked": len(baked),
     }
 
 
-def _with_them(project: Project, baked: Iterable[Curve]) -> dict[str, int]:
-    """How many curves go with the cameras, and how many with the lights, where those are left out of a glTF file."""
-    spec = FORMATS["gltf"]
+def _options(project: Project, baked: Sequence[Curve]) -> list[tuple[FieldSpec, int]]:
+    """List the switches of the stage's formats, and how many curves go with what each leaves out."""
     parts = [project.scene.part(curve.target.part) for curve in baked]
-    left = {name: spec.params.model_validate({name: False}) for name in ("cameras", "lights")}
-    return {name: sum(spec.leaves_out(part, params) for part in parts) for name, params in left.items()}
+    found: dict[str, tuple[FieldSpec, int]] = {}
+    for spec in FORMATS.values():
+        for field in fields(spec.params) if project.scene.kind in spec.spaces else ():
+            if field.kind == "switch" and field.name not in KeyParams.model_fields:
+                without = spec.params.model_validate({field.name: not field.default})
+                found.setdefault(field.name, (field, sum(spec.leaves_out(part, without) for part in parts)))
+    return list(found.values())
 
 
 def _count_keys(state: bake_project.CurveState, tolerance: float) -> int:

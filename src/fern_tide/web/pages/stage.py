@@ -9,6 +9,7 @@ from flask import Blueprint, Response, jsonify, render_template, request
 
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
+from fern_tide.core.envelope.envelope import READINGS
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.drawing import draw, markup
@@ -79,11 +80,10 @@ def copy(key: str, part_id: str) -> Any:
 
 @pages.post("/parts/<part_id>/draw")
 def draw_by_sound(key: str, part_id: str) -> Any:
-    """Let the spectrum or the waveform of the first driving track draw a sound graphic."""
+    """Let a reading of the first driving track draw a sound graphic."""
     plain = body()
-    reading = "waveform" if plain.get("reading") == "waveform" else "bank"
     project = studio().projects.current(key).document
-    command = make_part.drawn_by_sound(services().levels, project, part_id, reading=reading)
+    command = make_part.drawn_by_sound(services().levels, project, part_id, reading=str(plain.get("reading")))
     return jsonify(standing(tune.edit(studio(), key, command, base=whole(plain, "base"))))
 
 
@@ -165,6 +165,7 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "head": head(staged(scene), part) if part else None,
         "chosen": chosen if part and part.has(chosen) else "",
         "tied": _tied(project, part, chosen) if part and part.has(chosen) else None,
+        "readings": READINGS,
         "n_driven": len(moved),
         "n_driven_parts": len({target.part for target in moved}),
         "kinds": [kind for kind in PART_KINDS.values() if kind.offered and kind.space == scene.kind],

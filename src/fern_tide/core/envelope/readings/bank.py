@@ -13,7 +13,7 @@ from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.clean_up.equalise import equalise_rows
-from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.envelope.reading import Draws, Reading, Source
 from fern_tide.core.sound.band_features import band_feature, spectra_of_bands
 from fern_tide.core.sound.band_reading import EDGES_HELP, band_doubt, band_level
 from fern_tide.core.sound.channels import Channel
@@ -142,6 +142,7 @@ READING = Reading(
     help="Many bands at once, from low to high, for many pieces.",
     params=BankParams,
     needs=needs,
+    draws=Draws("spectrum", lambda points: {"bands": points}, ("smooth width_ms=60",)),
     ahead=lambda params: spectra_of_bands(params.channel),
     read=read,
     rows=rows,

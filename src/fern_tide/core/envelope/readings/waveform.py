@@ -10,7 +10,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.envelope.reading import Draws, Reading, Source
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import WaveformFeature
 from fern_tide.core.sound.grid import Samples
@@ -71,6 +71,7 @@ READING = Reading(
     help="How high the sound swings about each frame, point by point.",
     params=WaveformParams,
     needs=needs,
+    draws=Draws("waveform", lambda points: {"points": points}),
     read=read,
     rows=rows,
     version=2,

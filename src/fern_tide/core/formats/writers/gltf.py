@@ -36,7 +36,7 @@ class GltfParams(KeyParams):
 
     cameras: Annotated[bool, unit("", "Whether cameras that were made here go in.")] = True
     lights: Annotated[bool, unit("", "Whether lights that were made here go in.")] = True
-    still: Annotated[bool, unit("", "Whether parts made here that do not move go in.")] = True
+    still: Annotated[bool, unit("", "Whether parts made here that do not move go in.", label="Still parts")] = True
 
 
 def leaves_out(part: Part, params: GltfParams) -> bool:

@@ -1,0 +1,1 @@
+"""A step and a check for Fern Tide, brought by a package of their own."""
