@@ -32,6 +32,7 @@ from fern_tide.core.sound.decode import measure
 from fern_tide.core.sound.mix import MixTrack, mix_blocks
 from fern_tide.core.sound.running import Waveform
 from fern_tide.core.sound.spectrum import Window, resolve
+from fern_tide.core.sound.whole import FiguresReader
 
 LEAF = Scene(name="Leaf", parts=(Part(id="leaf", name="Leaf", shape=PartChoice(id="ellipse")),))
 
@@ -54,6 +55,36 @@ def test_the_error_of_a_read_back_is_the_largest_not_the_mean():
         HandOff("L", LEAF, (curve(values),), FrameRate.parse("30"), 100), format=replace(spec, read_back=one_off)
     )
     assert written.error == pytest.approx(0.5) and str(written.worst) == "leaf:opacity"
+
+
+def mixed(*contents, n=4, **more) -> np.ndarray:
+    """Mix sounds at their own rate, block by block, shape (2, n)."""
+    tracks = [MixTrack(io.BytesIO(content), measure(io.BytesIO(content)), 0, 1.0, **more) for content in contents]
+    return np.concatenate(list(mix_blocks(tracks, rate_hz=48_000, n_samples=n)), axis=1)
+
+
+def test_a_mix_takes_the_two_first_channels_and_one_channel_for_both():
+    one, two, three = ([[0.1, 0.2, 0.3, 0.4]] + [[0.01 * k] * 4 for k in range(1, n)] for n in (1, 2, 3))
+    np.testing.assert_allclose(mixed(wav(np.array(one)))[1], [0.1, 0.2, 0.3, 0.4], atol=1e-6)
+    for rows in (two, three):
+        np.testing.assert_allclose(mixed(wav(np.array(rows))), rows[:2], atol=1e-6)
+    np.testing.assert_allclose(mixed(wav(np.array(one)), wav(np.array(two)))[1], np.array(one[0]) + 0.01, atol=1e-6)
+
+
+def test_loudness_needs_four_tenths_of_a_second_and_no_more():
+    reader = FiguresReader(sample_rate_hz=48_000)
+    reader.add(np.full((1, 19_200), 0.1, dtype=np.float32) * np.sin(np.arange(19_200) / 8, dtype=np.float32))
+    assert reader.finish().loudness_lufs is not None
+    short = FiguresReader(sample_rate_hz=48_000)
+    short.add(np.full((1, 19_199), 0.1, dtype=np.float32))
+    assert short.finish().loudness_lufs is None
+
+
+def test_a_colour_that_nothing_moves_stands_still_in_every_frame():
+    follow = Follow(target=Target.parse("leaf:fill"), source=Target.parse("leaf:stroke"))
+    green = LEAF.parts[0].but(values={"stroke": "#204060"})
+    (made,) = bake(LEAF.but(parts=(green,), follows=(follow,)), [], lifts={}, n_frames=3)
+    np.testing.assert_allclose(made.values, np.repeat([[0x20], [0x40], [0x60]], 3, axis=1) / 255)
 
 
 def test_a_mix_is_clipped_at_full_scale_on_both_sides():

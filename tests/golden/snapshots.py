@@ -51,6 +51,7 @@ _N = 240
 _T = np.arange(_N) / 30.0
 _SWELL = np.abs(np.sin(_T * 2.1)) * (0.3 + 0.5 * np.sin(_T * 0.7) ** 2)
 LIFT = np.clip(_SWELL + 0.5 * (np.arange(_N) % 41 == 7) - 0.1, 0, 1)
+BEYOND = np.stack([1.6 * LIFT - 0.2, 1.1 - LIFT, np.zeros(_N)])
 CONTEXT = StepContext(
     rate=RATE,
     seed=11,
@@ -87,7 +88,9 @@ def specs() -> Iterator[str]:
         for spec in registry.values():
             for words, params in choices(registry, spec.id):
                 more = {"rate": RATE} if registry is CLEAN_UPS else {"context": CONTEXT} if registry is STEPS else {}
-                yield f"{registry.kind} {spec.id}{words}: {numbers(spec.apply(LIFT.copy(), params=params, **more))}"
+                for name, given in (("", LIFT), (" beyond", BEYOND)) if not words else (("", LIFT),):
+                    got = spec.apply(given.copy(), params=params, **more)
+                    yield f"{registry.kind} {spec.id}{words}{name}: {numbers(got)}"
 
 
 def readings() -> Iterator[str]:
@@ -146,6 +149,8 @@ def parts() -> Iterator[str]:
                 mesh = kind.solid(params)
                 sizes = f"{len(mesh.positions)} {len(mesh.triangles)}"
                 yield f"{kind.id}{words}: {sizes} at {numbers(mesh.positions)} normals {numbers(mesh.normals, many=4)}"
+                if not words:
+                    yield f"{kind.id} sketch: {sketch(build(scene_of(kind.id, params), files={}))[:1500]}"
 
 
 def _rounded(plain: Any) -> Any:
