@@ -101,6 +101,19 @@ def test_a_reload_keeps_the_loop(demo):  # noqa: F811
     wait(demo, "document.querySelector('#loop').getAttribute('aria-pressed') === 'true'")
 
 
+def test_a_sheet_that_was_drawn_before_its_sound_was_read_is_drawn_anew(demo):  # noqa: F811
+    def early(route):
+        response = route.fetch()
+        html = response.text().replace('id="reason" title=', 'id="reason" data-waits data-old=')
+        route.fulfill(response=response, body=html)
+
+    demo.route("**/bench", early)
+    demo.reload()
+    wait(demo, "document.querySelector('#reason') && !document.querySelector('#reason[data-waits]')")
+    wait(demo, "document.querySelector('#hits')?.textContent !== '–'")
+    assert demo.inner_text("#reason")
+
+
 def test_the_ruler_and_the_lanes_share_one_axis_where_scroll_bars_take_room(browser, server):
     flags = [flag for flag in FLAGS if flag != "--hide-scrollbars"]
     with_bars = browser.browser_type.launch(

@@ -62,15 +62,15 @@ def _shown(revision: Revision) -> dict[str, Any]:
     }
 
 
-def _reason(project: Project, mapping: Mapping) -> str:
-    """Why the marks would be suggested where they would be."""
+def _reason(project: Project, mapping: Mapping) -> str | None:
+    """Why the marks would be suggested where they would be; None while the sound is being read."""
     try:
         marks = mapping.marks
         found = tune.suggest(
             services().levels, project, envelope_id=mapping.envelope, scale=marks.scale, row=mapping.row
         )
     except NotAnalyzedYet:
-        return "The sound is still being read."
+        return None
     return found.reason
 
 

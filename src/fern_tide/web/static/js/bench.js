@@ -113,6 +113,7 @@ export function mountBench(room, signal) {
     if (signal.aborted) return;
     drawAll();
     beside.renew();
+    if (find("#reason[data-waits]") && lane()) await refresh(); // the sheet was drawn before its sound was read
   }
 
   async function takeWave() {
