@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 5077
 
-.PHONY: demo install install-dev system-dev test bench mutants shots css schema clean
+.PHONY: demo install install-dev system-dev test check watch bench mutants shots graph css schema clean
 
 demo: $(VENV)/run.stamp
 	$(BIN)/fern-tide demo --port $(PORT)
@@ -34,6 +34,18 @@ node_modules/.stamp: package-lock.json
 test: install-dev
 	$(BIN)/pytest -n 2 --dist loadfile
 
+# What a change is held to before it is committed: format, lint, types and the tests that need no browser.
+check: install-dev
+	$(BIN)/ruff format --check .
+	$(BIN)/ruff check .
+	$(BIN)/mypy
+	$(BIN)/pytest -n 2 --dist loadfile tests/core/base tests/core/derivation tests/core/envelope tests/core/mapping tests/core/bake \
+		tests/contract tests/golden tests/store
+
+# The tests of a stage again whenever one of its files is saved: make watch STAGE=mapping
+watch: install-dev
+	$(BIN)/python scripts/watch.py $(or $(STAGE),core)
+
 css: node_modules/.stamp
 	npx @tailwindcss/cli -i src/fern_tide/web/styles/app.css -o src/fern_tide/web/static/css/app.css --minify
 
@@ -51,6 +63,9 @@ mutants: install-dev
 
 shots: install-dev
 	$(BIN)/python scripts/shots.py
+
+graph: install-dev
+	$(BIN)/python scripts/graph.py
 
 schema: $(VENV)/run.stamp
 	$(BIN)/fern-tide schema > docs/document.schema.json

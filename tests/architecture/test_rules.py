@@ -213,3 +213,14 @@ print('HEAVY', [name for name in ('numpy', 'scipy', 'flask', 'peewee') if name i
 """
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert "HEAVY []" in done.stdout
+
+
+def test_the_drawing_of_the_derivation_graph_is_that_of_today():
+    run = subprocess.run(
+        [sys.executable, "-c", "from graph import graph_svg; print(graph_svg(), end='')"],
+        cwd=ROOT / "scripts",
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    assert run.stdout == (ROOT / "docs/graph.svg").read_text(), "make graph"

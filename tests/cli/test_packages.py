@@ -75,6 +75,19 @@ def test_an_installed_package_brings_a_step_and_a_check(installed, tmp_path):
     assert int(points) > 20 and label == "Ripple"
 
 
+def test_what_a_package_brings_keeps_every_promise_of_its_registry(installed):
+    names = "ripple or cap or diamond or tsv or jumps"
+    run = subprocess.run(
+        [sys.executable, "-m", "pytest", "-o", "addopts=--import-mode=importlib", "tests/contract", "-k", names],
+        cwd=ROOT,
+        env={"PYTHONPATH": f"{ROOT / 'src'}:{installed}", "PATH": "/usr/bin:/bin", "HOME": str(installed)},
+        capture_output=True,
+        text=True,
+    )
+    assert run.returncode == 0, run.stdout[-3000:]
+    assert int(run.stdout.split(" passed")[0].split()[-1]) >= 15
+
+
 def test_a_document_that_needs_a_package_that_is_missing_says_what_it_needs(tmp_path):
     with pytest.raises(UnreadableProject, match="no step named ripple") as wrong:
         read_project(rippling(tmp_path).read_text())

@@ -95,6 +95,8 @@ class Format:
         loses: says how a curve changes when written, or None when it is carried as it is.
         spaces: the kinds of scene that it can carry.
         leaves_out: says whether its params leave out a part, and with it the part's curves.
+        rounds_by: how far its own numbers may be from a value, as a share of the curve's range.
+        holds_cubic: whether a cubic key is one in the file too, rather than many straight ones.
         encode: gives the file's bytes.
         read_back: gives the values found in such bytes, of the shapes of the curves' values; it has the same params.
     """
@@ -110,6 +112,8 @@ class Format:
     read_back: Callable[[bytes, HandOff, Any], Mapping[Target, FloatArray]]
     spaces: tuple[str, ...] = ("2d", "3d")
     leaves_out: Callable[[Part, Any], bool] = _nothing_left_out
+    rounds_by: float = 0.0
+    holds_cubic: bool = True
 
 
 @dataclass(frozen=True)

@@ -161,6 +161,7 @@ FORMAT = Format(
     loses=loses,
     encode=encode,
     read_back=read_back,
+    rounds_by=2e-5,  # times and values are of single precision
     spaces=("3d",),
     leaves_out=leaves_out,
 )
