@@ -3,7 +3,7 @@
 import numpy as np
 from tests.web.test_pages import app, client, demo  # noqa: F401
 
-from fern_tide.core.derivation.node import Kind, Node, made
+from fern_tide.core.derivation.node import Kind, Node, new_node
 from fern_tide.web import context
 from fern_tide.workflows.analysis import levels_of
 from fern_tide.workflows.levels import Memory
@@ -35,7 +35,7 @@ def test_levels_forget_the_oldest_when_they_hold_too_much(studio):
     memory = Memory(8 * 250)
 
     def node(name: str) -> Node:
-        return made(Kind.LEVEL, name, facts={"name": name}, work=lambda values, sources: None)
+        return new_node(Kind.LEVEL, name, facts={"name": name}, work=lambda values, sources: None)
 
     def put(name: str, n: int) -> None:
         memory.put(node(name), np.zeros(n))

@@ -43,8 +43,8 @@ class FileSources:
         for wanted in missing.values():
             sound = wanted[0][2]
             with self._open(sound.media) as stream:
-                found = analyze(stream, sound.info, grid=sound.grid, features=[item[1] for item in wanted])
-            self._features.update({node.fingerprint: found[feature] for node, feature, _ in wanted})
+                arrays = analyze(stream, sound.info, grid=sound.grid, features=[item[1] for item in wanted])
+            self._features.update({node.fingerprint: arrays[feature] for node, feature, _ in wanted})
 
     def stored(self, key: str) -> bool:
         """Say that everything can be given at once: it is read when it is asked for."""

@@ -35,50 +35,50 @@ class Memory:
 
     def __init__(self, most_bytes: int) -> None:
         self._most, self._bytes = most_bytes, 0
-        self._held: OrderedDict[str, FloatArray] = OrderedDict()
+        self._values: OrderedDict[str, FloatArray] = OrderedDict()
         self._lock = Lock()
         self.worked = Counter[Kind]()
 
     def get(self, key: str) -> FloatArray | None:
         """Give what is remembered, or None."""
         with self._lock:
-            held = self._held.get(key)
-            if held is not None:
-                self._held.move_to_end(key)
-            return held
+            value = self._values.get(key)
+            if value is not None:
+                self._values.move_to_end(key)
+            return value
 
     def put(self, node: Node, values: FloatArray) -> None:
         """Remember a value that was worked out, and count it."""
         with self._lock:
             self.worked[node.kind] += 1
-            before = self._held.pop(node.fingerprint, None)
-            self._held[node.fingerprint] = values
+            before = self._values.pop(node.fingerprint, None)
+            self._values[node.fingerprint] = values
             self._bytes += values.nbytes - (before.nbytes if before is not None else 0)
-            while self._bytes > self._most and len(self._held) > 1:
-                self._bytes -= self._held.popitem(last=False)[1].nbytes
+            while self._bytes > self._most and len(self._values) > 1:
+                self._bytes -= self._values.popitem(last=False)[1].nbytes
 
 
 class Graphs:
     """The graphs of the documents that were looked at last; a new one takes over what it shares with one of them."""
 
     def __init__(self) -> None:
-        self._held: OrderedDict[tuple[int, bool], Graph] = OrderedDict()
+        self._latest: OrderedDict[tuple[int, bool], Graph] = OrderedDict()
         self._lock = Lock()
 
     def of(self, project: Project, *, rough: bool, stored: Callable[[str], bool]) -> Graph:
         """Give a document's graph; see Graph for `stored`."""
         key = (id(project), rough)
         with self._lock:
-            held = self._held.get(key)
-            if held is not None and held.project is project and not any(map(stored, held.missing)):
-                self._held.move_to_end(key)
-                return held
-            like = max(self._held.values(), key=lambda graph: _shared(graph.project, project), default=None)
+            known = self._latest.get(key)
+            if known is not None and known.project is project and not any(map(stored, known.missing)):
+                self._latest.move_to_end(key)
+                return known
+            like = max(self._latest.values(), key=lambda graph: _shared(graph.project, project), default=None)
         graph = Graph(project, like=like, stored=stored if rough else None)
         with self._lock:
-            self._held[key] = graph
-            while len(self._held) > _GRAPHS:
-                self._held.popitem(last=False)
+            self._latest[key] = graph
+            while len(self._latest) > _GRAPHS:
+                self._latest.popitem(last=False)
         return graph
 
 
@@ -179,8 +179,8 @@ class Levels:
         self, project: Project, envelope: Envelope, *, scale: Scale, row: int = 0
     ) -> tuple[FloatArray, float, float]:
         """Give how often an envelope's cleaned level, or a row of it, is how high; see core/mapping/marks.py."""
-        found = self.value(self.graph(project).histogram(envelope, scale=scale, row=row))
-        return found[:-2], float(found[-2]), float(found[-1])
+        *counts, low, high = self.value(self.graph(project).histogram(envelope, scale=scale, row=row))
+        return np.asarray(counts), float(low), float(high)
 
     def curves(self, project: Project, targets: Iterable[Target] | None = None) -> tuple[Curve, ...]:
         """Give the curves of some properties and of all that follow them, in the scene's order; None is all driven."""

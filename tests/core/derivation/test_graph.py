@@ -1,5 +1,7 @@
 """What depends on what: a fingerprint differs where the numbers do, and an edit works out only what lies below it."""
 
+import gc
+import weakref
 from collections import Counter
 
 import numpy as np
@@ -165,6 +167,19 @@ def test_a_graph_takes_over_the_very_nodes_that_an_edit_left_alone():
     assert level is Graph(after, like=was).level(after.envelopes[0]) is was.level(before.envelopes[0])
     renamed = before.but(envelopes=(before.envelopes[0].but(name="New"), *before.envelopes[1:]))
     assert Graph(renamed, like=was).level(renamed.envelopes[0]).name == "New"
+
+
+def test_graphs_do_not_hold_all_graphs_before_them():
+    first_of_all = graph = Graph(document())
+    gone = []
+    for n in range(6):
+        graph = Graph(first(graph.project, marks=Marks(low=0.01 * n + 0.01, high=0.3)), like=graph)
+        graph.level(graph.project.envelopes[0])  # as while an envelope is dragged: no curve is asked for
+        gone.append(weakref.ref(graph))
+    del first_of_all
+    gc.collect()
+    assert [item() is None for item in gone] == [True] * 5 + [False]
+    assert len(graph.curves) == 3
 
 
 def test_what_a_driver_that_replaces_hides_is_not_worked_out():

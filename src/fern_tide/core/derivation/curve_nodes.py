@@ -6,7 +6,7 @@ from typing import Any
 
 from fern_tide.core.bake.bake import VERSION, Stack
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.derivation.node import Kind, Node, Sources, made
+from fern_tide.core.derivation.node import Kind, Node, Sources, new_node
 
 
 def curve_node(stack: Stack, lifts: tuple[Node, ...], source: Node | None, *, n_frames: int) -> Node:
@@ -36,7 +36,7 @@ def curve_node(stack: Stack, lifts: tuple[Node, ...], source: Node | None, *, n_
         facts["limit"] = [stack.limit.low, stack.limit.high]
     name = f"{stack.part.name}, {stack.item.label.lower()}"
     inputs = lifts if source is None else (*lifts, source)
-    return made(Kind.CURVE, str(stack.target), name=name, inputs=inputs, facts=facts, work=work)
+    return new_node(Kind.CURVE, str(stack.target), name=name, inputs=inputs, facts=facts, work=work)
 
 
 def _driver(stack: Stack, at: int) -> dict[str, Any]:

@@ -10,7 +10,7 @@ import numpy as np
 
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import Float32Array, FloatArray
-from fern_tide.core.derivation.node import Kind, Node, Sources, made
+from fern_tide.core.derivation.node import Kind, Node, Sources, new_node
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import Envelope, clean, read_raw, row_of
@@ -116,7 +116,7 @@ def reading_node(project: Project, envelope: Envelope, track: Track | None, *, i
         raw = read_raw(choice, GivenSource(project, track, inputs, values, sources))
         return raw if track is None or track.drives else np.zeros_like(raw)
 
-    return made(Kind.READING, envelope.id, name=envelope.name, inputs=inputs.nodes, facts=facts, work=work)
+    return new_node(Kind.READING, envelope.id, name=envelope.name, inputs=inputs.nodes, facts=facts, work=work)
 
 
 def level_node(project: Project, envelope: Envelope, reading: Node) -> Node:
@@ -131,7 +131,7 @@ def level_node(project: Project, envelope: Envelope, reading: Node) -> Node:
     def work(values: list[FloatArray], sources: Sources) -> FloatArray:
         return clean(values[0], working, rate=project.rate)
 
-    return made(Kind.LEVEL, envelope.id, name=envelope.name, inputs=(reading,), facts=facts, work=work)
+    return new_node(Kind.LEVEL, envelope.id, name=envelope.name, inputs=(reading,), facts=facts, work=work)
 
 
 def histogram_node(level: Node, *, scale: Scale, row: int) -> Node:
@@ -142,4 +142,4 @@ def histogram_node(level: Node, *, scale: Scale, row: int) -> Node:
         return np.concatenate([counts, [low, high]])
 
     facts = {"scale": str(scale), "row": row}
-    return made(Kind.HISTOGRAM, level.id, name=level.name, inputs=(level,), facts=facts, work=work)
+    return new_node(Kind.HISTOGRAM, level.id, name=level.name, inputs=(level,), facts=facts, work=work)

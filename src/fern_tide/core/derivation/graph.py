@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Mapping
 from functools import cached_property
+from operator import is_
 from types import MappingProxyType
 from typing import Any
 
@@ -29,7 +30,7 @@ from fern_tide.core.mapping.mapping import Mapping as MappingModel
 from fern_tide.core.mapping.marks import Scale
 from fern_tide.core.sound.features import BandsFeature, Feature
 
-Made = tuple[tuple[Any, ...], Node]
+Entry = tuple[tuple[Any, ...], Node]
 
 
 class Graph:
@@ -47,9 +48,11 @@ class Graph:
     ) -> None:
         self.project = project
         self._stored = stored
-        self._made: dict[Hashable, Made] = {}
-        self._before: dict[Hashable, Made] = {} if like is None else like._made
-        self._like = like
+        self._nodes: dict[Hashable, Entry] = {}
+        self._before: dict[Hashable, Entry] = {} if like is None else like._nodes
+        self._like: Graph | None = like  # at most one is kept: the latest whose curves are known
+        if like is not None and "curves" not in like.__dict__:
+            self._like = like._like
         self.stacks: dict[Target, Stack] = {}
         """What gives each property its values, of those whose nodes were asked for."""
         self.missing: set[str] = set()
@@ -57,25 +60,25 @@ class Graph:
 
     def _node(self, key: Hashable, of: tuple[Any, ...], make: Callable[[], Node]) -> Node:
         """Give the node that is made of some parts of the document, those before being the very same ones or not."""
-        for known in (self._made, self._before):
-            held = known.get(key)
-            if held is not None and len(held[0]) == len(of) and all(a is b for a, b in zip(held[0], of, strict=True)):
-                self._made[key] = held
-                return held[1]
+        for known in (self._nodes, self._before):
+            entry = known.get(key)
+            if entry is not None and len(entry[0]) == len(of) and all(map(is_, entry[0], of)):
+                self._nodes[key] = entry
+                return entry[1]
         node = make()
         old = self._before.get(key)
         if old is not None and old[1].fingerprint == node.fingerprint and old[1].name == node.name:
             node = old[1]  # so that what is made of it is known to be the same too
-        self._made[key] = (of, node)
+        self._nodes[key] = (of, node)
         return node
 
     @cached_property
     def _clock(self) -> tuple[str, int]:
         """The rate and the length, the same object as that of the graph before where both are equal."""
         clock = (str(self.project.rate), self.project.n_frames)
-        held = self._before.get("clock")
-        of = held[0] if held is not None and held[0] == clock else clock
-        self._made["clock"] = (of, _NOTHING)
+        entry = self._before.get("clock")
+        of = entry[0] if entry is not None and entry[0] == clock else clock
+        self._nodes["clock"] = (of, _NOTHING)
         return of
 
     def media(self, track: Track) -> Node:
@@ -113,9 +116,9 @@ class Graph:
 
     def level(self, envelope: Envelope) -> Node:
         """Give the node of an envelope's level after clean-up."""
-        held = self._made.get((Kind.LEVEL, envelope.id))
-        if held is not None and held[0][0] is envelope:
-            return held[1]
+        entry = self._nodes.get((Kind.LEVEL, envelope.id))
+        if entry is not None and entry[0][0] is envelope:
+            return entry[1]
         order = in_order([envelope.id], inputs=lambda name: (envelope if name == envelope.id else self._of(name)).uses)
         for name in order[:-1]:
             self._level(self._of(name))
@@ -127,7 +130,7 @@ class Graph:
     def _level(self, envelope: Envelope) -> Node:
         """Make a level whose inputs are made."""
         reading, track = envelope.reading, self._track(envelope)
-        levels = {name: self._made[Kind.LEVEL, name][1] for name in envelope.uses}
+        levels = {name: self._nodes[Kind.LEVEL, name][1] for name in envelope.uses}
         beats = self.beats if reading.spec.on_beats else None
         features = {item: self._read(track, item) for item in needs(reading, track.info)} if track else {}
         of = (envelope, track, self._clock, beats, *features.values(), *levels.values())
@@ -166,9 +169,9 @@ class Graph:
     def lift(self, mapping: MappingModel) -> Node:
         """Give the node of a mapping's lift after its steps; its inputs are its level and what its steps know."""
         key = (Kind.LIFT, mapping.id)
-        held = self._made.get(key)
-        if held is not None and held[0][0] is mapping:
-            return held[1]
+        entry = self._nodes.get(key)
+        if entry is not None and entry[0][0] is mapping:
+            return entry[1]
         envelope = self._of(mapping.envelope)
         level = self.level(envelope)
         working = [choice for choice in mapping.steps if choice.on]
@@ -202,11 +205,11 @@ class Graph:
         old: dict[Target, Node] = {} if like is None else like.__dict__.get("curves", {})
         touched = None if like is None or not old else self._touched(like)
         if like is None or touched is None:
-            made = self.curves_of(self.drivers)
-            return {target: made[target] for target in self.drivers}
+            nodes = self.curves_of(self.drivers)
+            return {target: nodes[target] for target in self.drivers}
         self.stacks = {**like.stacks, **self.stacks}
-        made = {**old, **self.curves_of([target for target in touched if target in self.drivers], known=old)}
-        return {target: made[target] for target in self.drivers}
+        nodes = {**old, **self.curves_of([target for target in touched if target in self.drivers], known=old)}
+        return {target: nodes[target] for target in self.drivers}
 
     def _touched(self, like: Graph) -> set[Target] | None:
         """List the properties that may move otherwise than in a graph of the same scene; None where all may."""
@@ -239,17 +242,17 @@ class Graph:
                 () if follow is None or (follow.source in known and follow.source not in wanted) else (follow.source,)
             )
 
-        made = dict[Target, Node]()
+        nodes = dict[Target, Node]()
         for target in in_order(wanted, inputs=source_of):
             stack = stacks[target]
-            source = None if stack.follow is None else made.get(stack.follow.source) or known[stack.follow.source]
+            source = None if stack.follow is None else nodes.get(stack.follow.source) or known[stack.follow.source]
             lifts = tuple(self.lift(mapping) for mapping, _ in stack.drivers)
             make = _later(curve_node, stack, lifts, source, n_frames=self._clock[1])
             parts = (part for pair in stack.drivers for part in pair)
             followed = None if stack.follow is None else scene.part(stack.follow.source.part)
             of = (stack.part, stack.follow, stack.limit, followed, self._clock, source, *lifts, *parts)
-            made[target] = self._node((Kind.CURVE, target), of, make)
-        return made
+            nodes[target] = self._node((Kind.CURVE, target), of, make)
+        return nodes
 
     def features(self, track: Track) -> list[Feature]:
         """List the features of a track that all of the document's envelopes and mappings need."""

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.derivation.node import Kind, Node, Sources, made
+from fern_tide.core.derivation.node import Kind, Node, Sources, new_node
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import followed_level
 from fern_tide.core.mapping.mapping import Mapping, shaped_lift
@@ -55,7 +55,7 @@ def context_node(
 
     facts = {"rate": str(project.rate), "seed": seed, "markers": times, "offset": offset_s, "joined": names}
     inputs = (*joined, *(node for node in (rhythm, beats) if node is not None))
-    return made(Kind.CONTEXT, mapping.id, name=mapping.name, inputs=inputs, facts=facts, work=work)
+    return new_node(Kind.CONTEXT, mapping.id, name=mapping.name, inputs=inputs, facts=facts, work=work)
 
 
 def lift_node(mapping: Mapping, level: Node, context: Node) -> Node:
@@ -72,7 +72,7 @@ def lift_node(mapping: Mapping, level: Node, context: Node) -> Node:
     def work(values: list[Any], sources: Sources) -> FloatArray:
         return shaped_lift(followed(values[0], mapping), mapping, context=values[1])
 
-    return made(Kind.LIFT, mapping.id, name=mapping.name, inputs=(level, context), facts=facts, work=work)
+    return new_node(Kind.LIFT, mapping.id, name=mapping.name, inputs=(level, context), facts=facts, work=work)
 
 
 def followed(level: FloatArray, mapping: Mapping) -> FloatArray:

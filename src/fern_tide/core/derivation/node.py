@@ -109,7 +109,7 @@ class Record:
         return cls(Kind(kind), name_id, name, facts, tuple(inputs))
 
 
-def made(
+def new_node(
     kind: Kind, id: str, *, name: str = "", inputs: tuple[Node, ...] = (), facts: Facts, work: Work, subject: Any = None
 ) -> Node:
     """Make a node; its fingerprint is the hash of its stage, its facts and its inputs' fingerprints."""

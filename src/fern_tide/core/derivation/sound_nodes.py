@@ -9,7 +9,7 @@ import numpy as np
 
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import Float32Array, FloatArray
-from fern_tide.core.derivation.node import Kind, Node, Sources, made
+from fern_tide.core.derivation.node import Kind, Node, Sources, new_node
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.beat_grid import beat_grid
 from fern_tide.core.envelope.beats import NO_BEATS, Beats
@@ -60,7 +60,7 @@ def _stored(values: list[Any], sources: Sources) -> Any:
 
 def media_node(media: str, *, name: str = "") -> Node:
     """Give the node of a file, by its hash."""
-    return made(Kind.MEDIA, media, name=name, facts={"media": media}, work=lambda values, sources: media)
+    return new_node(Kind.MEDIA, media, name=name, facts={"media": media}, work=lambda values, sources: media)
 
 
 def feature_node(feature: Feature, sound: PlacedSound, *, name: str = "", media: Node | None = None) -> Node:
@@ -68,16 +68,16 @@ def feature_node(feature: Feature, sound: PlacedSound, *, name: str = "", media:
     facts: dict[str, Any] = {"feature": feature.model_dump(mode="json"), "version": VERSION}
     if not isinstance(feature, OffGrid):
         facts |= {"rate": str(sound.rate), "offset": sound.offset_samples}
-    held = media or media_node(sound.media, name=name)
+    file = media or media_node(sound.media, name=name)
     kind = feature.model_dump_json()
-    return made(Kind.FEATURE, kind, name=name, inputs=(held,), facts=facts, work=_stored, subject=(feature, sound))
+    return new_node(Kind.FEATURE, kind, name=name, inputs=(file,), facts=facts, work=_stored, subject=(feature, sound))
 
 
 def rhythm_node(sound: PlacedSound, *, name: str = "", media: Node | None = None) -> Node:
     """Give the node of a file's hits and beats."""
     inputs = tuple(feature_node(item, sound, name=name, media=media) for item in RHYTHM_FEATURES)
     facts = {"version": BEATS_VERSION}
-    return made(Kind.RHYTHM, sound.media, name=name, inputs=inputs, facts=facts, work=_stored, subject=sound)
+    return new_node(Kind.RHYTHM, sound.media, name=name, inputs=inputs, facts=facts, work=_stored, subject=sound)
 
 
 def rough_node(bands: Node, spectrum: Node, *, edges_hz: FloatArray) -> Node:
@@ -95,7 +95,7 @@ def rough_node(bands: Node, spectrum: Node, *, edges_hz: FloatArray) -> Node:
         power = band_power(np.asarray(values[0]), edges_hz, cuts_hz=np.asarray(feature.cuts_hz))
         return np.asarray(power, dtype=np.float32)
 
-    return made(Kind.FEATURE, bands.id, name=bands.name, inputs=(spectrum,), facts=facts, work=work)
+    return new_node(Kind.FEATURE, bands.id, name=bands.name, inputs=(spectrum,), facts=facts, work=work)
 
 
 def spectrum_of(bands: BandsFeature) -> SpectrumFeature:
@@ -110,7 +110,7 @@ def beats_node(project: Project, rhythm: Node | None, track: Track | None) -> No
     facts = {"beat": setting.model_dump(mode="json", exclude={"track"}), "offset": offset_s, "duration": duration_s}
 
     def work(values: list[tuple[Hits, Beats]], sources: Sources) -> Beats:
-        found = values[0][1] if values else NO_BEATS
-        return beat_grid(setting, found, offset_s=offset_s, duration_s=duration_s)
+        detected = values[0][1] if values else NO_BEATS
+        return beat_grid(setting, detected, offset_s=offset_s, duration_s=duration_s)
 
-    return made(Kind.BEATS, "beats", inputs=() if rhythm is None else (rhythm,), facts=facts, work=work)
+    return new_node(Kind.BEATS, "beats", inputs=() if rhythm is None else (rhythm,), facts=facts, work=work)

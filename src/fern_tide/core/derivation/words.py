@@ -37,7 +37,7 @@ class _Comparison:
 
     def __init__(self, old: Known, new: Known) -> None:
         self._old, self._new = old, new
-        self._said: dict[str, None] = {}
+        self._sentences: dict[str, None] = {}
         self._compared: set[tuple[int, int]] = set()
 
     def of_curve(self, old: Record, new: Record) -> list[str]:
@@ -64,10 +64,10 @@ class _Comparison:
             self._say(f"its own value {_short(old.facts['own'])} to {_short(new.facts['own'])}")
         if old.facts["version"] != new.facts["version"]:
             self._say("Fern Tide bakes it otherwise now")
-        return list(self._said)
+        return list(self._sentences)
 
     def _say(self, words: str) -> None:
-        self._said[words] = None
+        self._sentences[words] = None
 
     def _inputs(self, record: Record, known: Known, kind: Kind) -> list[Record]:
         return [known[key] for key in record.inputs if key in known and known[key].kind is kind]
