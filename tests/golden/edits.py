@@ -68,6 +68,8 @@ EDITS: list[dict[str, Any]] = [
     {"kind": "arrange_part", "id": "lamp", "parent": "lamp-glow", "place": 0},
     {"kind": "remove_part", "id": "lamp"},
     {"kind": "remove_part", "id": "rain"},
+    {"kind": "remove_part", "id": "rain", "with_users": True},
+    {"kind": "remove_part", "id": "lamp-glow", "with_users": True},
     {
         "kind": "put_follow",
         "follow": {
@@ -107,6 +109,7 @@ EDITS: list[dict[str, Any]] = [
     {"kind": "put_track", "track": _but(_TRACK, offset_samples=4410)},
     {"kind": "move_track", "id": _TRACK["id"], "place": 1},
     {"kind": "remove_track", "id": _TRACK["id"]},
+    {"kind": "remove_track", "id": _TRACK["id"], "with_users": True},
     {
         "kind": "together",
         "words": "Two",

@@ -12,7 +12,6 @@ from tests.core.derivation.documents import POINTS, document, value
 from tests.core.envelope.test_hits_and_beats import band_drums
 from tests.core.formats.test_scenes_go_home import curves_of
 from tests.gltf import GLB, model
-from tests.golden.edits import edits
 from tests.specs import other_values
 
 from fern_tide.core.bake.thin import Interpolation, thin
@@ -36,6 +35,7 @@ from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.gltf.container import pack
 from fern_tide.core.scene.gltf.reading import read_gltf, values_of
 from fern_tide.core.scene.gltf.sketch import sketch
+from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import PART_KINDS, Part, PartChoice, Scene, SceneFile
 from fern_tide.core.scene.svg.parts import Sheet, parts_of
 from fern_tide.core.scene.svg.parts import values_of as svg_values
@@ -174,9 +174,22 @@ def _gltf(name: str, content: bytes) -> Iterator[str]:
 MESSY = (Path(__file__).parent / "messy.svg").read_bytes()
 
 
+def messy_scene() -> tuple[Scene, SceneMedia]:
+    file = SceneFile(id="f", name="leaf.svg", media="0" * 64, kind="svg")
+    sheet = Sheet(read_svg(MESSY))
+    found = parts_of(sheet, file, ids=Ids())
+    scene = Scene(name="messy", width=200, height=100, files=(file,), parts=found)
+    return scene, SceneMedia(sheets={file.media: sheet})
+
+
+def _drawn(scene: Scene, media: SceneMedia) -> str:
+    return markup(draw(scene, media=media))
+
+
 def imports() -> Iterator[str]:
     file = SceneFile(id="f", name="leaf.svg", media="0" * 64, kind="svg")
     sheet = Sheet(read_svg(MESSY))
+    yield from (f"drawn {line.strip()}" for line in _drawn(*messy_scene()).replace("><", ">\n<").splitlines())
     for part in parts_of(sheet, file, ids=Ids()):
         own = svg_values(sheet, part) if hasattr(part.shape.params, "index") else {}
         anchor = _rounded(part.anchor.model_dump())
@@ -194,6 +207,13 @@ def formats() -> Iterator[str]:
         "glasshouse": (glasshouse(), (*lamp, ("title:fill", "#102030", "#f0a040"))),
         "bench": (potting_bench(), solid),
     }
+    messy, media = messy_scene()
+    swing = ("sprig:turn", -8, 30), ("sprig:scale_x", 1, 1.6), ("line-1:x", 0, 12), ("dot:opacity", 0.1, 1)
+    curves = curves_of(messy, *swing, ("dot:fill", "#000000", "#ff8800"))
+    for name in ("svg", "json"):
+        written = write(HandOff("messy", messy, curves, RATE, 40, media), format=FORMATS[name])
+        lines = written.content.decode().replace("><", ">\n<").splitlines()
+        yield from (f"messy {name} {line.strip()[:900]}" for line in lines)
     for name, (scene, moved) in ends.items():
         curves = curves_of(scene, *moved)
         for curve in curves:
@@ -218,14 +238,3 @@ def formats() -> Iterator[str]:
             built = build(scene, files={})
             yield f"{name} sketch: {sketch(built)[:4000]}"
             yield from _gltf(f"{name} still", pack(built.closed()))
-
-
-ALL = {
-    "edits": edits,
-    "specs": specs,
-    "readings": readings,
-    "beats": beats,
-    "parts": parts,
-    "imports": imports,
-    "formats": formats,
-}

@@ -7,9 +7,12 @@ import re
 from pathlib import Path
 
 import pytest
-from tests.golden.snapshots import ALL
+from tests.golden.answers import refusals, suggestions
+from tests.golden.edits import edits
+from tests.golden.snapshots import beats, formats, imports, parts, readings, specs
 
 FOLDER = Path(__file__).parent
+ALL = {one.__name__: one for one in (beats, edits, formats, imports, parts, readings, refusals, specs, suggestions)}
 NUMBER = re.compile(r"-?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?")
 
 
