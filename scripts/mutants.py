@@ -1,6 +1,6 @@
 """Break the code on purpose, one small change at a time, and say which changes no fast test notices.
 
-Usage: python scripts/mutants.py [--base REV] [--sample N] [--seed S] [--jobs N]
+Usage: python scripts/mutants.py [--base REV] [--sample N] [--seed S] [--jobs N] [--again LOG]
 Files of core and store that have changed since REV (all of them without --base) are mutated in a copy of the tree.
 All tests run once to see which lines each of them reaches; a mutant then meets only the tests that reach its line.
 """
@@ -163,9 +163,13 @@ def main() -> None:
     parser.add_argument("--sample", type=int, default=300)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--jobs", type=int, default=2)
+    parser.add_argument("--again", type=Path, metavar="LOG", help="only the survivors that an earlier run printed")
     arguments = parser.parse_args()
     mutants = [mutant for path in changed_files(arguments.base) for mutant in mutants_of(path)]
     chosen = random.Random(arguments.seed).sample(mutants, min(arguments.sample, len(mutants)))
+    if arguments.again is not None:
+        lines = set(arguments.again.read_text().splitlines())
+        chosen = [mutant for mutant in mutants if f"SURVIVED: {mutant.file}:{mutant.line}: {mutant.words}" in lines]
     with tempfile.TemporaryDirectory() as folder:
         copies: Queue[Path] = Queue()
         for number in range(arguments.jobs):
