@@ -56,6 +56,7 @@ $(VENV)/bench.stamp: requirements-bench.lock $(VENV)/dev.stamp
 bench: install-dev $(VENV)/bench.stamp
 	$(BIN)/python benchmarks/run.py
 	$(BIN)/python benchmarks/scenes.py
+	$(BIN)/python benchmarks/derivation.py
 	$(BIN)/python benchmarks/drag.py
 
 mutants: install-dev

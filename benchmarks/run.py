@@ -165,18 +165,16 @@ def against_librosa() -> None:
     content = song(channels=1)
     info = measure(io.BytesIO(content))
     grid = FrameGrid(RATE, info.sample_rate_hz, info.n_samples)
-    spectra = [
-        SpectrumFeature(channel=Channel.MID, window=Window.BALANCED),
-        SpectrumFeature(channel=Channel.MID, window=Window.FINE, part=Part.NOTES),
-    ]
+    texts = ("bank bands=32 window=balanced equalise=none", "pitch_classes", "brightness", "noisiness")
+    wanted = [item for text in texts for item in needs(ReadingChoice.parse(text), info)]
     levels = [LevelsFeature(channel=Channel.MID, detector=Detector.RMS)]
     loudness = LoudnessFeature(window=LoudnessWindow.MOMENTARY)
-    features = [RisesFeature(), AttacksFeature(), *levels, loudness, *spectra]
+    features = [RisesFeature(), AttacksFeature(), *levels, loudness, *dict.fromkeys(wanted)]
 
     def ours() -> None:
         found = analyze(io.BytesIO(content), info, grid=grid, features=features)
         source = _Found(info, found, grid)
-        for text in ("bank bands=32 window=balanced equalise=none", "pitch_classes", "brightness", "noisiness"):
+        for text in texts:
             read_raw(ReadingChoice.parse(text), source)
         rhythm(found[RisesFeature()], found[AttacksFeature()], sample_rate_hz=info.sample_rate_hz)
 

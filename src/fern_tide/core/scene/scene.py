@@ -51,21 +51,25 @@ class Part(PartBase, frozen=True):
         kind = self.kind
         return kind.channels if kind.more_channels is None else kind.channels + kind.more_channels(self.shape.params)
 
+    @cached_property
+    def _by_name(self) -> dict[str, Property]:
+        return {item.id: item for item in self.properties}
+
     def property(self, name: str) -> Property:
         """Find a property.
 
         Raises:
             UnknownName: this part has none of that name.
         """
-        for candidate in self.properties:
-            if candidate.id == name:
-                return candidate
-        known = ", ".join(candidate.id for candidate in self.properties)
-        raise UnknownName(f"{self.name} has no property named {name:.60}.", remedy=f"Use one of: {known}.", name=name)
+        try:
+            return self._by_name[name]
+        except KeyError:
+            words = f"{self.name} has no property named {name:.60}."
+            raise UnknownName(words, remedy=f"Use one of: {', '.join(self._by_name)}.", name=name) from None
 
     def has(self, name: str) -> bool:
         """Say whether it has a property of that name."""
-        return any(candidate.id == name for candidate in self.properties)
+        return name in self._by_name
 
     def own(self, name: str) -> float | str:
         """Give the part's own value of a property, which is its default where nothing else is said."""
