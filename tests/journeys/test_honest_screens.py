@@ -101,6 +101,25 @@ def test_a_reload_keeps_the_loop(demo):  # noqa: F811
     wait(demo, "document.querySelector('#loop').getAttribute('aria-pressed') === 'true'")
 
 
+def test_a_mark_that_was_typed_stays_in_its_field_and_leaving_it_complains_of_nothing(demo):  # noqa: F811
+    wait(demo, "document.querySelector('#low-db')?.value")
+    demo.fill("#low-db", "-25")
+    demo.press("#low-db", "Enter")
+    undo_says(demo, "Move low water of Lamp glow")
+    wait(demo, "document.querySelector('#low-db')?.value === '-25.0'")
+    demo.fill("#high-db", "200")
+    demo.press("#high-db", "Enter")
+    wait(demo, "document.querySelector('.said-beside')")
+    demo.click("a:has-text('Hand-off')")
+    wait(demo, "document.querySelector('#keys-plot, .btn-line') && !document.querySelector('.said-beside')")
+    demo.click("#rooms a[href$='/bench']")
+    wait(demo, "document.querySelector('#low-db')?.value === '-25.0'")
+    demo.focus("#low-db")
+    demo.click("#hits")
+    demo.wait_for_timeout(200)
+    assert demo.locator(".said-beside").count() == 0
+
+
 def test_a_sheet_that_was_drawn_before_its_sound_was_read_is_drawn_anew(demo):  # noqa: F811
     def early(route):
         response = route.fetch()

@@ -72,7 +72,8 @@ export function mountBench(room, signal) {
     if (response()) placeBenders(find("#plot"), lane(), response());
     for (const name of ["low", "high"]) {
       const field = find(`#${name}-db`);
-      if (document.activeElement !== field) field.value = lane()[`${name}_db`].toFixed(1);
+      const typing = document.activeElement === field && field.value !== (field.dataset.before ?? ""); // a field drawn anew is empty
+      if (!typing) field.dataset.before = field.value = lane()[`${name}_db`].toFixed(1);
     }
     say(find("#hits"), String(lane().hits));
     say(find("#hits-words"), `rises over low water in ${lane().seconds.toFixed(lane().seconds < 10 ? 1 : 0)} s`);

@@ -70,7 +70,7 @@ export function sayBeside(field, words) {
   const scope = new AbortController();
   const end = () => (place.remove(), scope.abort());
   const again = ({ type, target }) => type === "focusin" && target.id === field.id; // the page was drawn anew, and the focus put back
-  setTimeout(() => ["input", "focusin", "wheel"].forEach((type) => document.addEventListener(type, (event) => again(event) || end(), { capture: true, signal: scope.signal })));
+  setTimeout(() => ["input", "focusin", "wheel", "htmx:afterSwap"].forEach((type) => document.addEventListener(type, (event) => again(event) || end(), { capture: true, signal: scope.signal })));
   setTimeout(end, LONG_MS);
 }
 
