@@ -10,7 +10,7 @@ from typing import Protocol
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.commands import PutEnvelope, Together
 from fern_tide.core.document import Project, Track
-from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice
+from fern_tide.core.envelope.envelope import Envelope, ReadingChoice, beginning
 from fern_tide.core.envelope.points import MOST_BYTES, read_points
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import SoundInfo, measure
@@ -120,10 +120,7 @@ def _with_track(project: Project, digest: str, info: SoundInfo, name: str) -> To
         name=name,
         track=track.id,
         reading=ReadingChoice(id="amplitude"),
-        clean_up=(
-            CleanUpChoice.parse("rise_and_fall rise_ms=10 fall_ms=180"),
-            CleanUpChoice.parse("smooth width_ms=60"),
-        ),
+        clean_up=beginning("amplitude"),
     )
     return Together(
         words=f"Add the track {name}"[:120], commands=(PutTrack(track=track), PutEnvelope(envelope=envelope))

@@ -71,6 +71,11 @@ class Envelope(Frozen, frozen=True):
         return (self.reading.spec.version, *(choice.spec.version for choice in self.clean_up))
 
 
+def beginning(reading_id: str) -> tuple[CleanUpChoice, ...]:
+    """Give the clean-ups that a new envelope of a reading begins with."""
+    return tuple(map(CleanUpChoice.parse, READINGS[reading_id].begins))
+
+
 def needs(reading: ReadingChoice, info: SoundInfo) -> tuple[Feature, ...]:
     """List the features that a reading asks of a track."""
     return tuple(READINGS[reading.id].needs(reading.params, info))

@@ -102,6 +102,7 @@ class Reading:
         rows: gives the names of a bank's rows; none for a single level.
         version: raised when the numbers change.
         unit: gives, from the params, what the level is counted in.
+        begins: the clean-ups that a new envelope of it begins with, as text.
         draws: how it draws a sound graphic, where it has as many rows as one has points.
         doubt: says, from the params and the sound's facts, what such a level cannot tell; '' for nothing.
     """
@@ -122,3 +123,4 @@ class Reading:
     unit: Callable[[Any], OwnUnit] = _decibels
     doubt: Callable[[Any, SoundInfo], str] = _no_doubt
     draws: Draws | None = None
+    begins: tuple[str, ...] = ()

@@ -9,7 +9,7 @@ from flask import Blueprint, jsonify, render_template, request
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.bands import NAMED_BANDS
 from fern_tide.core.envelope.beats import Beats
-from fern_tide.core.envelope.envelope import READINGS
+from fern_tide.core.envelope.envelope import READINGS, beginning
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import services, standing, studio, uploaded
 from fern_tide.workflows import analysis, bring_in_sound
@@ -65,6 +65,7 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "envelope": envelope,
         "track": track,
         "bands": NAMED_BANDS,
+        "band_begins": [choice.model_dump(mode="json") for choice in beginning("band")],
         "beats": _beats(project),
         "offset_frames": float(track.offset * project.rate.fps) if track else 0.0,
         "users": {item.id: project.users(item.id) for item in project.tracks},

@@ -66,6 +66,7 @@ READING = Reading(
     help="How loud the sound is between two frequencies.",
     params=BandParams,
     needs=needs,
+    begins=("rise_and_fall rise_ms=10 fall_ms=180",),
     ahead=lambda params: spectra_of_bands(params.channel),
     read=read,
     doubt=doubt,

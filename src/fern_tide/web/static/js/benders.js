@@ -11,16 +11,21 @@ export const readPoints = (text) => text.split(",").map((pair) => pair.trim().sp
 /** Write points as text. Pure. */
 export const writePoints = (points) => points.map(([x, y]) => `${Number(x.toFixed(3))} ${Number(y.toFixed(3))}`).join(", ");
 
+/** Whether a response goes through points, or has the two handles of a Bezier: its params tell. Pure. */
+const isDrawn = ({ params }) => "points" in params;
+const hasHandles = ({ params }) => ["x1", "y1", "x2", "y2"].every((name) => name in params);
+
 /** The handles of a response, as pairs of lift and height. Pure. */
-export function handlesOf({ id, params }) {
-  if (id === "drawn") return readPoints(params.points);
-  return id === "bezier" ? [[params.x1, params.y1], [params.x2, params.y2]] : [];
+export function handlesOf(response) {
+  const { params } = response;
+  if (isDrawn(response)) return readPoints(params.points);
+  return hasHandles(response) ? [[params.x1, params.y1], [params.x2, params.y2]] : [];
 }
 
 /** A response with one of its handles elsewhere; of a drawn curve it stays between its neighbours. Pure. */
 export function bent(response, index, [x, y]) {
   const round = (value) => Number(value.toFixed(3));
-  if (response.id === "bezier") {
+  if (hasHandles(response)) {
     const [across, up] = [round(Math.min(1, Math.max(0, x))), round(Math.min(4, Math.max(-3, y)))];
     return { ...response, params: { ...response.params, [`x${index + 1}`]: across, [`y${index + 1}`]: up } };
   }
@@ -57,7 +62,7 @@ export function placeBenders(plot, lane, response) {
     const handle = there[index] ?? plot.appendChild(Object.assign(document.createElement("div"), { className: "bender", tabIndex: 0 }));
     handle.dataset.bender = index;
     handle.setAttribute("role", "slider");
-    handle.setAttribute("aria-label", response.id === "bezier" ? `Handle ${index + 1} of the curve` : `Point ${index + 1} of the curve`);
+    handle.setAttribute("aria-label", hasHandles(response) ? `Handle ${index + 1} of the curve` : `Point ${index + 1} of the curve`);
     handle.setAttribute("aria-valuenow", value.toFixed(3));
     handle.setAttribute("aria-valuetext", `${value.toFixed(2)} at lift ${lift.toFixed(2)}`);
     handle.style.left = `${100 * acrossOf(lift, lane)}%`;
@@ -90,7 +95,7 @@ export function mountBenders(plot, { lane, response, onBend, signal }) {
   plot.addEventListener(
     "dblclick",
     (event) => {
-      if (response()?.id !== "drawn") return;
+      if (!response() || !isDrawn(response())) return;
       const handle = event.target.closest(".bender");
       const [x, y] = under(event);
       if (handle) onBend(withoutPoint(response(), Number(handle.dataset.bender)), { done: true });
@@ -105,7 +110,7 @@ export function mountBenders(plot, { lane, response, onBend, signal }) {
       if (!handle || !lane() || !response()) return;
       const index = Number(handle.dataset.bender);
       const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
-      const gone = event.key === "Delete" && response().id === "drawn";
+      const gone = event.key === "Delete" && isDrawn(response());
       if (!way && !gone) return;
       event.preventDefault();
       event.stopPropagation();

@@ -19,7 +19,6 @@ import { drawLevel, levelOf } from "./trace.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
 
-const BAND_CLEAN_UP = [{ id: "rise_and_fall", params: { rise_ms: 10, fall_ms: 180 } }];
 
 /** A command whose low and high edges are in order: the one that was changed pushes the other. Pure but for the field. */
 export function pushed(command, field) {
@@ -165,7 +164,7 @@ export function mountSound(room, signal) {
     ...fresh("band", name),
     track: state.track,
     reading: { id: "band", params: { low_hz: low, high_hz: high } },
-    clean_up: BAND_CLEAN_UP,
+    clean_up: JSON.parse(find("#band-begins").textContent), // as Python says
   });
 
   /** A band is drawn or tuned: its trace follows; when the hand lets go it is stored. */
