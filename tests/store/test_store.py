@@ -1,15 +1,22 @@
 """Revisions, media and derived data: nothing is lost, nothing half-made stays."""
 
 import errno
+import shutil
 import threading
+from pathlib import Path
 
 import numpy as np
 import pytest
+from playhouse.migrations import run as run_migrations
 
 from fern_tide.demo.project import demo_project
+from fern_tide.store import projects
+from fern_tide.store.database import open_database
 from fern_tide.store.files import DerivedStore, DiskFull, MediaStore, TooLarge
 from fern_tide.store.job_rows import CANCELLED, DONE, QUEUED, RUNNING, JobStore
 from fern_tide.store.projects import Conflict, NoSuchProject, NothingToUndo, ProjectStore
+
+MIGRATIONS = Path(projects.__file__).parent / "migrations"
 
 
 @pytest.fixture
@@ -198,3 +205,22 @@ def test_work_of_a_worker_that_is_gone_is_queued_again(jobs, monkeypatch):
     )
     assert [lost.id for lost in jobs.requeue_lost()] == [job.id]
     assert jobs.get(job.id).state == QUEUED
+
+
+def test_curves_baked_before_their_records_were_stored_once_stay_baked(tmp_path):
+    before = tmp_path / "migrations"
+    shutil.copytree(MIGRATIONS, before, ignore=shutil.ignore_patterns("0003*", "__pycache__"))
+    old = open_database(tmp_path / "p.sqlite")
+    with old.connection_context():
+        run_migrations(old, directory=str(before))
+        old.execute_sql(
+            "insert into project (key, name, head, deleted, created, changed) values ('k', 'K', 1, 0, 0, 0)"
+        )
+        row = "insert into baked_curve (project_id, target, fingerprint, inputs, created) values (1, 'lamp:x', 'f', '{}', 0)"
+        old.execute_sql(row)
+    old.close()
+    store = ProjectStore(tmp_path / "p.sqlite")
+    assert store.baked("k") == {"lamp:x": "f"} and store.baked_records("k") == {}
+    store.set_baked("k", {"lamp:x": "g"}, {"g": []})
+    assert store.baked("k") == {"lamp:x": "g"}
+    store.close()
