@@ -213,11 +213,10 @@ def test_curves_baked_before_their_records_were_stored_once_stay_baked(tmp_path)
     old = open_database(tmp_path / "p.sqlite")
     with old.connection_context():
         run_migrations(old, directory=str(before))
-        old.execute_sql(
-            "insert into project (key, name, head, deleted, created, changed) values ('k', 'K', 1, 0, 0, 0)"
-        )
-        row = "insert into baked_curve (project_id, target, fingerprint, inputs, created) values (1, 'lamp:x', 'f', '{}', 0)"
-        old.execute_sql(row)
+        names, values = "key, name, head, deleted, created, changed", "'k', 'K', 1, 0, 0, 0"
+        old.execute_sql(f"insert into project ({names}) values ({values})")
+        names, values = "project_id, target, fingerprint, inputs, created", "1, 'lamp:x', 'f', '{}', 0"
+        old.execute_sql(f"insert into baked_curve ({names}) values ({values})")
     old.close()
     store = ProjectStore(tmp_path / "p.sqlite")
     assert store.baked("k") == {"lamp:x": "f"} and store.baked_records("k") == {}
