@@ -13,7 +13,7 @@ import pytest
 from fern_tide.core import STAGES
 from fern_tide.core.base.registry import Registry
 
-DOCUMENT = ("document", "command", "commands", "mapping_commands", "scene_commands", "soundtrack_commands")
+DOCUMENT = ("document", "commands")
 ROOT = Path(__file__).parents[2]
 SRC = ROOT / "src/fern_tide"
 CORE_FILES = sorted((SRC / "core").rglob("*.py"))

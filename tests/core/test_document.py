@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject
-from fern_tide.core.commands import read_command
+from fern_tide.core.commands.registry import read_command
 from fern_tide.core.document import Project, document_schema, read_project
 from fern_tide.core.project_file import ProjectFileLimits, read_project_file, write_project_file
 from fern_tide.demo.project import demo_project, demo_sounds

@@ -3,11 +3,11 @@
 import pytest
 
 from fern_tide.core.base.errors import FernTideError, UnknownName
-from fern_tide.core.commands import read_command
+from fern_tide.core.commands.mapping import DropVersion, KeepVersion, PutMapping, PutRecipes, RemoveRecipe, ShowVersion
+from fern_tide.core.commands.registry import read_command
 from fern_tide.core.mapping.drive import ResponseChoice, Stacking
 from fern_tide.core.mapping.mapping import StepChoice
 from fern_tide.core.mapping.starting_recipes import STARTING
-from fern_tide.core.mapping_commands import DropVersion, KeepVersion, PutMapping, PutRecipes, RemoveRecipe, ShowVersion
 from fern_tide.demo.project import demo_project
 
 

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fern_tide.core.base.errors import FernTideError
-from fern_tide.core.commands import read_command
+from fern_tide.core.commands.registry import read_command
 from fern_tide.core.scene.svg.geometry import matrix_of, place
 from fern_tide.demo.project import bench_project, demo_project
 

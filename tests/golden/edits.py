@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from fern_tide.core.base.errors import FernTideError
-from fern_tide.core.commands import read_command
+from fern_tide.core.commands.registry import read_command
 from fern_tide.demo.project import demo_project
 
 _MOST = 24
@@ -20,6 +20,12 @@ def _but(item: dict[str, Any], **changes: Any) -> dict[str, Any]:
 _MAPPING, _ENVELOPE, _TRACK = _PLAIN["mappings"][0], _PLAIN["envelopes"][0], _PLAIN["tracks"][0]
 _DRIVE, _PART, _MARKER = _MAPPING["drives"][0], _PLAIN["scene"]["parts"][3], _PLAIN["markers"][0]
 _STEP = {"id": "stairs", "params": {"levels": 3}}
+_LAMP_X = {"part": "lamp", "property": "x"}
+_FOLLOW = {
+    "kind": "put_follow",
+    "follow": {"target": _LAMP_X, "source": {"part": "rain", "property": "y"}, "factor": 2},
+}
+_KEPT = {key: _MAPPING[key] for key in ("envelope", "row", "spread", "marks", "steps", "drives", "seed")}
 _STEPS = [*_MAPPING["steps"], _STEP]
 
 
@@ -115,6 +121,20 @@ EDITS: list[dict[str, Any]] = [
         "words": "Two",
         "commands": [{"kind": "set_rate", "rate": "25"}, {"kind": "set_work", "work": [1, 5]}],
     },
+    {
+        "kind": "together",
+        "words": "Versions",
+        "commands": [
+            {"kind": "keep_version", "id": _MAPPING["id"]},
+            {"kind": "put_mapping", "mapping": _but(_MAPPING, seed=4, kept=[_but(_KEPT, name="A")])},
+            {"kind": "show_version", "id": _MAPPING["id"], "name": "A"},
+            {"kind": "drop_version", "id": _MAPPING["id"], "name": "A"},
+        ],
+    },
+    {"kind": "put_recipes", "recipes": [{"id": "one", "name": "One"}]},
+    {"kind": "together", "words": "Follow", "commands": [_FOLLOW, {"kind": "remove_follow", "target": _LAMP_X}]},
+    {"kind": "set_plays", "file": "none", "plays": False},
+    {"kind": "put_scene", "words": "Another stage", "scene": {"name": "Empty"}, "mappings": []},
 ]
 
 

@@ -8,8 +8,10 @@ from pathlib import Path
 
 import pytest
 from tests.golden.answers import refusals, suggestions
-from tests.golden.edits import edits
+from tests.golden.edits import EDITS, edits
 from tests.golden.snapshots import beats, formats, imports, parts, readings, specs
+
+from fern_tide.core.commands.registry import COMMANDS
 
 FOLDER = Path(__file__).parent
 ALL = {one.__name__: one for one in (beats, edits, formats, imports, parts, readings, refusals, specs, suggestions)}
@@ -32,6 +34,11 @@ def test_it_gives_what_it_always_gave(name):
     apart = [f"{a}\n{b}" for a, b in zip(kept, now, strict=False) if not same(a, b)]
     assert not apart, "\n".join(apart[:5])
     assert len(kept) == len(now)
+
+
+def test_every_kind_of_edit_is_made():
+    every = [*EDITS, *(one for plain in EDITS for one in plain.get("commands", ()))]
+    assert {plain["kind"] for plain in every} == COMMANDS.keys()
 
 
 def test_a_number_that_is_off_is_seen_and_rounding_is_not():

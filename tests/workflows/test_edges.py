@@ -5,11 +5,11 @@ import pytest
 from tests.workflows.test_soundtrack import do, document, drive, key, levels  # noqa: F401
 
 from fern_tide.core.base.target import Target
-from fern_tide.core.commands import PutEnvelope
+from fern_tide.core.commands.mapping import PutMapping
+from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import StepChoice
-from fern_tide.core.mapping_commands import PutMapping
 from fern_tide.workflows import analysis, bake_project, tune
 from fern_tide.workflows.aiming import aim, name_after
 from fern_tide.workflows.bake_project import State

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from tests.conftest import sine, wav
 
-from fern_tide.core.commands import PutEnvelope
+from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.envelope.envelope import READINGS, Envelope, ReadingChoice
 from fern_tide.demo.scene import glasshouse
 from fern_tide.web.app import create_app

@@ -6,13 +6,13 @@ from tests.workflows.test_soundtrack import do, document, key, levels  # noqa: F
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.target import Target
-from fern_tide.core.commands import PutEnvelope, RemoveEnvelope
+from fern_tide.core.commands.mapping import PutMapping
+from fern_tide.core.commands.project import PutEnvelope, RemoveEnvelope
+from fern_tide.core.commands.soundtrack import PutTrack, SetBeat
 from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
 from fern_tide.core.mapping.mapping import StepChoice
-from fern_tide.core.mapping_commands import PutMapping
 from fern_tide.core.scene.media import SceneMedia
-from fern_tide.core.soundtrack_commands import PutTrack, SetBeat
 from fern_tide.workflows import analysis, bake_project, bring_in_sound, hand_off, tune
 from fern_tide.workflows.analysis import levels_of
 from fern_tide.workflows.beat import Correction, corrected

@@ -8,7 +8,10 @@ from tests.workflows.test_workflows import SOUND
 
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.target import Target
-from fern_tide.core.commands import PutEnvelope
+from fern_tide.core.commands.mapping import KeepVersion, PutMapping, PutRecipes, ShowVersion
+from fern_tide.core.commands.project import PutEnvelope
+from fern_tide.core.commands.scene import PutLimit
+from fern_tide.core.commands.soundtrack import PutMarker
 from fern_tide.core.derivation.node import Kind
 from fern_tide.core.document import Marker, Project, read_project
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope
@@ -17,10 +20,7 @@ from fern_tide.core.mapping.mapping import Mapping, StepChoice
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.mapping.recipe import Recipe
 from fern_tide.core.mapping.starting_recipes import STARTING
-from fern_tide.core.mapping_commands import KeepVersion, PutMapping, PutRecipes, ShowVersion
 from fern_tide.core.scene.follow import Limit
-from fern_tide.core.scene_commands import PutLimit
-from fern_tide.core.soundtrack_commands import PutMarker
 from fern_tide.demo.scene import glasshouse
 from fern_tide.workflows import aiming, analysis, bake_project, bring_in_sound, recipes, tune, why
 from fern_tide.workflows.analysis import levels_of

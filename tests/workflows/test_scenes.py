@@ -10,14 +10,14 @@ from tests.gltf import GLB, document, glb
 
 from fern_tide.core.base.errors import FernTideError, UnreadableProject, UnreadableScene
 from fern_tide.core.base.target import Target
-from fern_tide.core.commands import PutPart
+from fern_tide.core.commands.mapping import PutMapping
+from fern_tide.core.commands.project import PutPart
+from fern_tide.core.commands.scene import RemovePart
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Marks
-from fern_tide.core.mapping_commands import PutMapping
 from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.images import check_image
-from fern_tide.core.scene_commands import RemovePart
 from fern_tide.workflows import bring_in_scene, hand_off, make_part, tune
 from fern_tide.workflows.analysis import levels_of
 from fern_tide.workflows.demo_project import open_demo

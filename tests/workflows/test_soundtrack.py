@@ -9,13 +9,13 @@ from tests.core.envelope.test_hits_and_beats import band_drums
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnreadableSound
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.target import Target
-from fern_tide.core.commands import PutEnvelope
+from fern_tide.core.commands.mapping import PutMapping
+from fern_tide.core.commands.project import PutEnvelope
+from fern_tide.core.commands.soundtrack import PutTrack, RemoveTrack, SetBeat, SetLength, SetRate, SetWork
 from fern_tide.core.derivation.graph import Graph
 from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
 from fern_tide.core.envelope.hits import Hits
-from fern_tide.core.mapping_commands import PutMapping
-from fern_tide.core.soundtrack_commands import PutTrack, RemoveTrack, SetBeat, SetLength, SetRate, SetWork
 from fern_tide.demo.scene import glasshouse
 from fern_tide.store.files import DerivedStore
 from fern_tide.workflows import analysis, bring_in_sound, listening, swap_media, tune

@@ -12,16 +12,16 @@ from tests.core.test_document import packed
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, ReadBackFailed
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.target import Target
-from fern_tide.core.commands import PutEnvelope
+from fern_tide.core.commands.mapping import PutMapping
+from fern_tide.core.commands.project import PutEnvelope
+from fern_tide.core.commands.soundtrack import SetRate
 from fern_tide.core.derivation.graph import Graph
 from fern_tide.core.derivation.node import Kind, below
 from fern_tide.core.formats.format import Format, HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.marks import Scale
-from fern_tide.core.mapping_commands import PutMapping
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.sound.features import WaveformFeature
-from fern_tide.core.soundtrack_commands import SetRate
 from fern_tide.demo.project import demo_project
 from fern_tide.demo.scene import glasshouse
 from fern_tide.store.job_rows import DONE, FAILED

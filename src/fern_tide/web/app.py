@@ -12,7 +12,7 @@ from flask_wtf.csrf import CSRFProtect
 from fern_tide.core.base.frame_rate import COMMON_RATES, FrameRate
 from fern_tide.core.base.naming import words
 from fern_tide.core.base.params import fields
-from fern_tide.core.mapping_commands import same
+from fern_tide.core.commands.mapping import same
 from fern_tide.web import errors, shapes
 from fern_tide.web.context import Services
 from fern_tide.web.pages import (

@@ -8,12 +8,12 @@ from dataclasses import dataclass
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.base.target import Target
+from fern_tide.core.commands.scene import PutScene
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
 from fern_tide.core.scene.gltf.container import GltfLimits
 from fern_tide.core.scene.scene import Part, Scene, SceneFile
 from fern_tide.core.scene.svg.allowed import SvgLimits
-from fern_tide.core.scene_commands import PutScene
 from fern_tide.store.projects import Revision
 from fern_tide.workflows.bring_in_sound import name_of
 from fern_tide.workflows.scene_files import Found, add_to, empty_scene, look_at_all, parts_in, scene_of

@@ -8,13 +8,14 @@ from collections.abc import Iterable
 from typing import Protocol
 
 from fern_tide.core.base.naming import Ids
-from fern_tide.core.commands import PutEnvelope, Together
+from fern_tide.core.commands.project import PutEnvelope
+from fern_tide.core.commands.registry import Together
+from fern_tide.core.commands.soundtrack import PutTrack
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice, beginning
 from fern_tide.core.envelope.points import MOST_BYTES, read_points
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import SoundInfo, measure
-from fern_tide.core.soundtrack_commands import PutTrack
 from fern_tide.store.projects import Revision
 from fern_tide.workflows import analysis
 from fern_tide.workflows.studio import Studio

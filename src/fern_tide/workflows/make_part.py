@@ -7,18 +7,19 @@ import numpy as np
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.base.target import Target
-from fern_tide.core.commands import PutEnvelope, Together
+from fern_tide.core.commands.mapping import PutMapping, RemoveMapping
+from fern_tide.core.commands.project import PutEnvelope
+from fern_tide.core.commands.registry import Together
+from fern_tide.core.commands.scene import PutPart
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import READINGS, CleanUpChoice, Envelope, ReadingChoice
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale, suggest_marks
-from fern_tide.core.mapping_commands import PutMapping, RemoveMapping
 from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.mesh import bounds
 from fern_tide.core.scene.part import Anchor, PartKind
 from fern_tide.core.scene.scene import PART_KINDS, Part, PartChoice, Scene
-from fern_tide.core.scene_commands import PutPart
 from fern_tide.workflows.levels import Levels
 
 _FILL, _STROKE = "#d9b44a", "#f7dfa0"

@@ -7,14 +7,15 @@ from collections.abc import Iterable, Sequence
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.base.target import Target
-from fern_tide.core.command import Command, listed
-from fern_tide.core.commands import PutEnvelope, Together
+from fern_tide.core.commands.command import Command, listed
+from fern_tide.core.commands.mapping import PutMapping, PutRecipes, RemoveMapping
+from fern_tide.core.commands.project import PutEnvelope
+from fern_tide.core.commands.registry import Together
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.recipe import Recipe, recipe_of
 from fern_tide.core.mapping.starting_recipes import STARTING
-from fern_tide.core.mapping_commands import PutMapping, PutRecipes, RemoveMapping
 from fern_tide.workflows.aiming import aimed, name_after
 from fern_tide.workflows.levels import Levels
 from fern_tide.workflows.studio import Studio

@@ -9,8 +9,8 @@ import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.bake.curve import Curve
+from fern_tide.core.commands.soundtrack import PutTrack
 from fern_tide.core.document import Project
-from fern_tide.core.soundtrack_commands import PutTrack
 from fern_tide.store.projects import Revision
 from fern_tide.workflows import tune
 from fern_tide.workflows.bring_in_sound import keep_sound

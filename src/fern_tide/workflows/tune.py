@@ -10,7 +10,7 @@ import numpy as np
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import from_db
-from fern_tide.core.command import Command
+from fern_tide.core.commands.command import Command
 from fern_tide.core.derivation.node import Node
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import row_of

@@ -4,7 +4,7 @@ import pytest
 
 from fern_tide.core.base.errors import InvalidParameter, UnknownParameter
 from fern_tide.core.base.params import build
-from fern_tide.core.commands import read_command
+from fern_tide.core.commands.registry import read_command
 from fern_tide.core.envelope.readings.band import BandParams
 from fern_tide.core.mapping.marks import HIGHEST, Marks, Scale, suggest_marks
 from fern_tide.core.mapping.recipe import read_recipes

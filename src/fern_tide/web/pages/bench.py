@@ -8,10 +8,10 @@ from flask import Blueprint, render_template, request
 
 from fern_tide.core.bake.bake import Drivers
 from fern_tide.core.base.target import Target
+from fern_tide.core.commands.mapping import same
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.drive import RESPONSES, Stacking
 from fern_tide.core.mapping.mapping import Mapping
-from fern_tide.core.mapping_commands import same
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import services, standing, studio
 from fern_tide.web.pages.stage import drawing

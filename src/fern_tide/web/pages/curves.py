@@ -11,7 +11,7 @@ from flask import Blueprint, Response, jsonify, request, send_file
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import to_db
-from fern_tide.core.commands import read_command
+from fern_tide.core.commands.registry import read_command
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.mapping import Mapping

@@ -8,10 +8,10 @@ from flask import Blueprint, jsonify
 
 from fern_tide.core.base.params import build
 from fern_tide.core.base.target import Target
-from fern_tide.core.commands import read_command
+from fern_tide.core.commands.mapping import PutMapping
+from fern_tide.core.commands.registry import read_command
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale
-from fern_tide.core.mapping_commands import PutMapping
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import body, services, standing, studio, whole
 from fern_tide.workflows import aiming, analysis, bake_project, tune

@@ -13,11 +13,11 @@ from flask import Blueprint, Response, jsonify, request, send_file
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.naming import words
+from fern_tide.core.commands.soundtrack import PutMarkers, PutTrack, SetBeat
 from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.beat_grid import on_beat
 from fern_tide.core.formats.moments import MOST_BYTES, Moment, read_moments, write_csv, write_vtt
 from fern_tide.core.sound.spectrogram import Picture, shown, tilt_steps
-from fern_tide.core.soundtrack_commands import PutMarkers, PutTrack, SetBeat
 from fern_tide.web.context import body, services, small_upload, standing, studio, uploaded, whole
 from fern_tide.web.packing import Pack
 from fern_tide.web.pages.curves import level_head, waveform_head

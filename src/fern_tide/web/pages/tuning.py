@@ -8,14 +8,14 @@ from flask import Blueprint, Response, jsonify, render_template, request
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.target import Target
-from fern_tide.core.command import Command
+from fern_tide.core.commands.command import Command
+from fern_tide.core.commands.mapping import PutMapping, PutRecipes
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import CLEAN_UPS
 from fern_tide.core.mapping.drive import RESPONSES
 from fern_tide.core.mapping.mapping import STEPS, Mapping
 from fern_tide.core.mapping.recipe import MOST_BYTES, read_recipes, write_recipes
 from fern_tide.core.mapping.starting_recipes import STARTING
-from fern_tide.core.mapping_commands import PutMapping, PutRecipes
 from fern_tide.web import pictures
 from fern_tide.web.context import body, services, small_upload, standing, studio, whole
 from fern_tide.workflows import recipes, tune, why

@@ -9,7 +9,7 @@ from pydantic import Field
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.frame_rate import FrameRate, RateField
 from fern_tide.core.base.target import Id
-from fern_tide.core.command import Command, held, listed, put, verb, without
+from fern_tide.core.commands.command import Command, held, listed, put, verb, without
 from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.beat_grid import BeatSetting
 

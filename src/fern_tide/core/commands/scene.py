@@ -9,7 +9,7 @@ from pydantic import Field
 
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.target import Id, Name, Target
-from fern_tide.core.command import Command, listed
+from fern_tide.core.commands.command import Command, listed
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.mapping.drive import Drive, Number, Stacking

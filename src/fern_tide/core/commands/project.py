@@ -1,52 +1,14 @@
-"""Every edit is a small command that yields a new document, with a label in the user's words for undo."""
+"""Edits of the project itself and of its envelopes."""
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
-
-from pydantic import Field, TypeAdapter, ValidationError
+from typing import Literal
 
 from fern_tide.core.base.errors import FernTideError
-from fern_tide.core.base.refusal import refused
 from fern_tide.core.base.target import Id, Name
-from fern_tide.core.command import Command, choice_label, held, listed, put, verb, without
+from fern_tide.core.commands.command import Command, choice_label, held, listed, put, verb, without
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope
-from fern_tide.core.mapping_commands import (
-    DropVersion,
-    KeepVersion,
-    MoveMapping,
-    PutMapping,
-    PutRecipes,
-    RemoveMapping,
-    RemoveRecipe,
-    ShowVersion,
-)
-from fern_tide.core.scene_commands import (
-    ArrangePart,
-    PutFollow,
-    PutLimit,
-    PutPart,
-    PutScene,
-    RemoveFollow,
-    RemovePart,
-    SetAnchor,
-    SetPlays,
-    SetStage,
-    SetValue,
-)
-from fern_tide.core.soundtrack_commands import (
-    MoveTrack,
-    PutMarker,
-    PutMarkers,
-    PutTrack,
-    RemoveMarker,
-    RemoveTrack,
-    SetBeat,
-    SetLength,
-    SetRate,
-    SetWork,
-)
 
 
 class RenameProject(Command, frozen=True):
@@ -117,72 +79,3 @@ class RemoveEnvelope(Command, frozen=True):
                 remedy="Choose another envelope there first.",
             )
         return project.but(envelopes=without(project.envelopes, self.id))
-
-
-class Together(Command, frozen=True):
-    """Several edits as one, such as a new track with its first envelope."""
-
-    kind: Literal["together"] = "together"
-    words: Name
-    commands: tuple[AnyCommand, ...]
-
-    def label(self, before: Project) -> str:  # noqa: D102
-        return self.words
-
-    def apply(self, project: Project) -> Project:  # noqa: D102
-        for command in self.commands:
-            project = command.apply(project)
-        return project
-
-
-AnyCommand = Annotated[
-    RenameProject
-    | SetRate
-    | SetLength
-    | SetWork
-    | SetBeat
-    | SetKeysError
-    | PutTrack
-    | MoveTrack
-    | RemoveTrack
-    | PutMarker
-    | PutMarkers
-    | RemoveMarker
-    | PutEnvelope
-    | RemoveEnvelope
-    | PutMapping
-    | MoveMapping
-    | RemoveMapping
-    | KeepVersion
-    | ShowVersion
-    | DropVersion
-    | PutRecipes
-    | RemoveRecipe
-    | PutPart
-    | SetValue
-    | SetAnchor
-    | ArrangePart
-    | RemovePart
-    | PutFollow
-    | RemoveFollow
-    | PutLimit
-    | SetStage
-    | SetPlays
-    | PutScene
-    | Together,
-    Field(discriminator="kind"),
-]
-Together.model_rebuild()
-_ADAPTER: TypeAdapter[Command] = TypeAdapter(AnyCommand)
-
-
-def read_command(plain: Any) -> Command:
-    """Read a command from plain data.
-
-    Raises:
-        InvalidParameter: it is no command, or one of its values is not possible.
-    """
-    try:
-        return _ADAPTER.validate_python(plain)
-    except ValidationError as cause:
-        raise refused(cause, model=AnyCommand) from cause

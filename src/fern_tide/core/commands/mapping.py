@@ -8,7 +8,7 @@ from pydantic import Field
 
 from fern_tide.core.base.errors import FernTideError, UnknownName
 from fern_tide.core.base.target import Id
-from fern_tide.core.command import Command, choice_label, held, put, without
+from fern_tide.core.commands.command import Command, choice_label, held, put, without
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.linking import relinked

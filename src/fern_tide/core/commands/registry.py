@@ -1,0 +1,121 @@
+"""All commands, by the kind that a page names; and several as one."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal, get_args
+
+from pydantic import Field, TypeAdapter, ValidationError
+
+from fern_tide.core.base.refusal import refused
+from fern_tide.core.base.target import Name
+from fern_tide.core.commands.command import Command
+from fern_tide.core.commands.mapping import (
+    DropVersion,
+    KeepVersion,
+    MoveMapping,
+    PutMapping,
+    PutRecipes,
+    RemoveMapping,
+    RemoveRecipe,
+    ShowVersion,
+)
+from fern_tide.core.commands.project import PutEnvelope, RemoveEnvelope, RenameProject, SetKeysError
+from fern_tide.core.commands.scene import (
+    ArrangePart,
+    PutFollow,
+    PutLimit,
+    PutPart,
+    PutScene,
+    RemoveFollow,
+    RemovePart,
+    SetAnchor,
+    SetPlays,
+    SetStage,
+    SetValue,
+)
+from fern_tide.core.commands.soundtrack import (
+    MoveTrack,
+    PutMarker,
+    PutMarkers,
+    PutTrack,
+    RemoveMarker,
+    RemoveTrack,
+    SetBeat,
+    SetLength,
+    SetRate,
+    SetWork,
+)
+from fern_tide.core.document import Project
+
+
+class Together(Command, frozen=True):
+    """Several edits as one, such as a new track with its first envelope."""
+
+    kind: Literal["together"] = "together"
+    words: Name
+    commands: tuple[AnyCommand, ...]
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return self.words
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        for command in self.commands:
+            project = command.apply(project)
+        return project
+
+
+AnyCommand = Annotated[
+    RenameProject
+    | SetRate
+    | SetLength
+    | SetWork
+    | SetBeat
+    | SetKeysError
+    | PutTrack
+    | MoveTrack
+    | RemoveTrack
+    | PutMarker
+    | PutMarkers
+    | RemoveMarker
+    | PutEnvelope
+    | RemoveEnvelope
+    | PutMapping
+    | MoveMapping
+    | RemoveMapping
+    | KeepVersion
+    | ShowVersion
+    | DropVersion
+    | PutRecipes
+    | RemoveRecipe
+    | PutPart
+    | SetValue
+    | SetAnchor
+    | ArrangePart
+    | RemovePart
+    | PutFollow
+    | RemoveFollow
+    | PutLimit
+    | SetStage
+    | SetPlays
+    | PutScene
+    | Together,
+    Field(discriminator="kind"),
+]
+Together.model_rebuild()
+_ADAPTER: TypeAdapter[Command] = TypeAdapter(AnyCommand)
+COMMANDS: dict[str, type[Command]] = {
+    str(model.model_fields["kind"].default): model for model in get_args(get_args(AnyCommand)[0])
+}
+"""Every command by its kind."""
+
+
+def read_command(plain: Any) -> Command:
+    """Read a command from plain data.
+
+    Raises:
+        InvalidParameter: it is no command, or one of its values is not possible.
+    """
+    try:
+        return _ADAPTER.validate_python(plain)
+    except ValidationError as cause:
+        raise refused(cause, model=AnyCommand) from cause
