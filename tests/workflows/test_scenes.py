@@ -11,8 +11,7 @@ from tests.gltf import GLB, document, glb
 from fern_tide.core.base.errors import FernTideError, UnreadableProject, UnreadableScene
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands.mapping import PutMapping
-from fern_tide.core.commands.project import PutPart
-from fern_tide.core.commands.scene import RemovePart
+from fern_tide.core.commands.scene import PutPart, RemovePart
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Marks
