@@ -136,7 +136,7 @@ class Reach:
 
 
 def _pytest(copy: Path, words: list[str], *, seconds: int) -> subprocess.CompletedProcess[bytes]:
-    environment = {"PYTHONPATH": str(copy / "src"), "PATH": "/usr/bin:/bin:/usr/local/bin", "HOME": "/root"}
+    environment = {"PYTHONPATH": str(copy / "src"), "PATH": "/usr/bin:/bin:/usr/local/bin", "HOME": str(Path.home())}
     command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", *words]
     return subprocess.run(command, cwd=copy, capture_output=True, timeout=seconds, env=environment)
 
