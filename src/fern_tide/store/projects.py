@@ -171,7 +171,7 @@ class ProjectStore:
             return dict(self._db.execute_sql(query, (self._row(key).id,)).fetchall())
 
     def baked_records(self, key: str) -> dict[str, Any]:
-        """Give what the baked curves were made of, by fingerprint, as it was stored with them."""
+        """Give what the baked curves were made of, by their keys, as it was stored with them."""
         with self._session():
             row = self._tables.records.get_or_none(self._tables.records.project == self._row(key))
             return {} if row is None else dict(json.loads(zlib.decompress(row.records)))
@@ -182,7 +182,7 @@ class ProjectStore:
         Args:
             key: of the project.
             curves: the fingerprint of each curve, by target.
-            records: what they were made of, by fingerprint, as plain data.
+            records: what they were made of, by their keys, as plain data.
         """
         packed = zlib.compress(json.dumps(records).encode(), 6)
         with self._session():

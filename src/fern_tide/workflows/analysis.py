@@ -12,10 +12,10 @@ from fern_tide.core.base.errors import Cancelled
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import Float32Array, FloatArray, fingerprint
 from fern_tide.core.derivation.graph import Graph
+from fern_tide.core.derivation.media_nodes import RHYTHM_FEATURES, PlacedSound, feature_node, rhythm_node
 from fern_tide.core.derivation.node import Node, NotReadYet
-from fern_tide.core.derivation.sound_nodes import RHYTHM_FEATURES, PlacedSound, feature_node, rhythm_node
 from fern_tide.core.document import Project, Track
-from fern_tide.core.envelope.beats import NO_BEATS, Beats, rhythm
+from fern_tide.core.envelope.beats import NO_BEATS, Beats
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.sound.band_features import spectra_of_bands
 from fern_tide.core.sound.channels import Channel
@@ -219,6 +219,4 @@ def _find_rhythm(studio: Studio, sound: PlacedSound) -> None:
     stored = [studio.derived.get(item.fingerprint) for item in node.inputs]
     if stored[0] is None or stored[1] is None or studio.derived.has(node.fingerprint):
         return
-    rises, attacks = (np.asarray(item, dtype=np.float32) for item in stored)
-    hits, beats = rhythm(rises, attacks, sample_rate_hz=sound.info.sample_rate_hz)
-    studio.derived.put(node.fingerprint, pack_rhythm(hits, beats))
+    studio.derived.put(node.fingerprint, pack_rhythm(*node.work(stored, StudioSources(studio))))

@@ -10,7 +10,7 @@ import numpy as np
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
-from fern_tide.core.derivation.node import Record
+from fern_tide.core.derivation.node import Record, record_key
 from fern_tide.core.derivation.words import reasons, records_of
 from fern_tide.core.document import Project
 from fern_tide.workflows.levels import Levels
@@ -65,7 +65,7 @@ def states(studio: Studio, levels: Levels, key: str, project: Project) -> list[C
             state = State.FRESH
         else:
             known, now = known or _records(studio, key), now or records_of(graph.curves.values())
-            state, why = State.CHANGED, tuple(reasons(old, node.fingerprint, known=known, now=now))
+            state, why = State.CHANGED, tuple(reasons(record_key(old, node.id), node.key, known=known, now=now))
         names = tuple(dict.fromkeys(project.envelope(mapping.envelope).name for mapping, _ in graph.drivers[target]))
         follow = project.scene.follow_of(target)
         if follow is not None:

@@ -8,10 +8,10 @@ from pathlib import Path
 from typing import BinaryIO
 
 from fern_tide.core.base.signal import Float32Array
+from fern_tide.core.derivation.media_nodes import PlacedSound
 from fern_tide.core.derivation.node import Kind, Node, below
-from fern_tide.core.derivation.sound_nodes import PlacedSound
 from fern_tide.core.document import Track
-from fern_tide.core.envelope.beats import Beats, rhythm
+from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.sound.decode import measure
@@ -58,9 +58,7 @@ class FileSources:
     def rhythm(self, node: Node) -> tuple[Hits, Beats]:
         """Give a file's hits and beats, in seconds of it."""
         if node.fingerprint not in self._rhythms:
-            rises, attacks = (self.feature(item) for item in node.inputs)
-            rate_hz = node.subject.info.sample_rate_hz
-            self._rhythms[node.fingerprint] = rhythm(rises, attacks, sample_rate_hz=rate_hz)
+            self._rhythms[node.fingerprint] = node.work([self.feature(item) for item in node.inputs], self)
         return self._rhythms[node.fingerprint]
 
     def file(self, media: str) -> bytes:

@@ -22,7 +22,7 @@ def said(before, after, target=TURN) -> list[str]:
     stored = json.loads(json.dumps({key: record.plain for key, record in records_of(old.values()).items()}))
     known = {key: Record.of(plain) for key, plain in stored.items()}
     new = Graph(after).curves
-    return reasons(old[target].fingerprint, new[target].fingerprint, known=known, now=records_of(new.values()))
+    return reasons(old[target].key, new[target].key, known=known, now=records_of(new.values()))
 
 
 def smoothed(project, *texts):
@@ -96,9 +96,37 @@ def test_what_is_followed_and_own_values_are_spoken_of():
 def test_a_curve_of_an_earlier_version_says_so():
     node = Graph(document()).curves[TURN]
     now = records_of([node])
-    assert reasons("0" * 64, node.fingerprint, known={}, now=now) == ["it was baked by an earlier version"]
+    assert reasons("0" * 64, node.key, known={}, now=now) == ["it was baked by an earlier version"]
 
 
 def test_records_hold_each_node_once():
     curves = Graph(document()).curves
-    assert records_of(curves.values()).keys() == {node.fingerprint for node in below(curves.values())}
+    assert records_of(curves.values()).keys() == {node.key for node in below(curves.values())}
+
+
+def test_a_copy_that_is_tuned_is_spoken_of_as_itself():
+    sway = document().mappings[0]
+    copy = sway.but(id="copy", name="Copy", drives=(sway.drives[0].but(target=TURN.but(property="x")),))
+    twins = document(mappings=(sway, copy))
+    tuned = twins.but(mappings=(sway, copy.but(marks=Marks(low=0.1, high=0.3))))
+    assert said(twins, tuned, TURN.but(property="x")) == ["low water 0.03 to 0.1"]
+    assert said(twins, first(twins, marks=Marks(low=0.1, high=0.3))) == ["low water 0.03 to 0.1"]
+
+
+def test_two_mappings_alike_on_one_property_are_told_apart():
+    sway = document().mappings[0]
+    over = sway.but(id="over", name="Over", drives=(sway.drives[0].but(stacking="add"),))
+    twins = document(mappings=(sway, over))
+    assert said(twins, twins.but(mappings=(sway,))) == ["Over went"]
+    assert said(twins, twins.but(mappings=(sway, over.but(marks=Marks(low=0.1, high=0.3))))) == [
+        "low water 0.03 to 0.1"
+    ]
+
+
+def test_envelopes_alike_are_told_apart():
+    loud = document().envelopes[0]
+    twin = loud.but(id="twin", name="Twin")
+    plain = document(envelopes=(loud, twin), mappings=document().mappings[:1])
+    following = first(plain, envelope="twin")
+    smoother = following.but(envelopes=(loud, twin.but(clean_up=(CleanUpChoice.parse("smooth width_ms=33"),))))
+    assert said(following, smoother) == ["smooth 60 to 33"]

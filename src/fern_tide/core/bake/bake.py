@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -116,6 +116,28 @@ def stack_of(scene: Scene, target: Target, drivers: Drivers) -> Stack:
     return Stack(target, part, item, seen, follow, source_own, scene.limit_of(target))
 
 
+def stacks_in_order(
+    scene: Scene, wanted: Mapping[Target, Drivers], targets: Iterable[Target], *, known: Container[Target] = ()
+) -> list[Stack]:
+    """List the stacks of properties and of those that they follow, each after the one that it follows.
+
+    Args:
+        scene: resolves the targets, and says what follows what.
+        wanted: what drives each property, in stacking order.
+        targets: the properties.
+        known: properties that are left out where they are followed: their values are there already.
+    """
+    stacks: dict[Target, Stack] = {}
+    asked = dict.fromkeys(targets)
+
+    def source_of(target: Target) -> tuple[Target, ...]:
+        stack = stacks[target] = stack_of(scene, target, wanted.get(target, []))
+        source = None if stack.follow is None else stack.follow.source
+        return () if source is None or (source in known and source not in asked) else (source,)
+
+    return [stacks[target] for target in in_order(asked, inputs=source_of)]
+
+
 def bake(
     scene: Scene,
     mappings: Sequence[MappingModel],
@@ -139,19 +161,12 @@ def bake(
     """
     wanted = driven(scene, mappings)
     chosen = set(wanted if only is None else only)
-    stacks: dict[Target, Stack] = {}
-
-    def source_of(target: Target) -> tuple[Target, ...]:
-        stack = stacks[target] = stack_of(scene, target, wanted.get(target, []))
-        return () if stack.follow is None else (stack.follow.source,)
-
-    done: dict[Target, FloatArray] = {}
-    for target in in_order([target for target in wanted if target in chosen], inputs=source_of):
-        stack = stacks[target]
-        source = None if stack.follow is None else done[stack.follow.source]
+    curves: dict[Target, Curve] = {}
+    for stack in stacks_in_order(scene, wanted, [target for target in wanted if target in chosen]):
+        source = None if stack.follow is None else curves[stack.follow.source].values
         own = [lifts[mapping.id] for mapping, _ in stack.drivers]
-        done[target] = stack.values(own, source=source, n_frames=n_frames)
-    return tuple(stacks[target].curve(done[target]) for target in wanted if target in chosen)
+        curves[stack.target] = stack.curve(stack.values(own, source=source, n_frames=n_frames))
+    return tuple(curves[target] for target in wanted if target in chosen)
 
 
 def _still(own: float | str, n_frames: int) -> FloatArray:

@@ -8,14 +8,13 @@ from operator import is_
 from types import MappingProxyType
 from typing import Any
 
-from fern_tide.core.bake.bake import Drivers, Stack, driven, stack_of
+from fern_tide.core.bake.bake import Drivers, Stack, driven, stacks_in_order
 from fern_tide.core.base.order import in_order
 from fern_tide.core.base.target import Target
 from fern_tide.core.derivation.curve_nodes import curve_node
 from fern_tide.core.derivation.envelope_nodes import InputsOfReading, histogram_node, level_node, reading_node
 from fern_tide.core.derivation.mapping_nodes import context_node, lift_node
-from fern_tide.core.derivation.node import Kind, Node, below
-from fern_tide.core.derivation.sound_nodes import (
+from fern_tide.core.derivation.media_nodes import (
     PlacedSound,
     beats_node,
     feature_node,
@@ -24,6 +23,7 @@ from fern_tide.core.derivation.sound_nodes import (
     rough_node,
     spectrum_of,
 )
+from fern_tide.core.derivation.node import Kind, Node, below
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import Envelope, needs
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
@@ -53,6 +53,9 @@ class Graph:
         self._like: Graph | None = like  # at most one is kept: the latest whose curves are known
         if like is not None and "curves" not in like.__dict__:
             self._like = like._like
+        self._clock = (str(project.rate), project.n_frames)
+        if like is not None and like._clock == self._clock:
+            self._clock = like._clock  # the very same object, as parts of the document are
         self.stacks: dict[Target, Stack] = {}
         """What gives each property its values, of those whose nodes were asked for."""
         self.missing: set[str] = set()
@@ -71,15 +74,6 @@ class Graph:
             node = old[1]  # so that what is made of it is known to be the same too
         self._nodes[key] = (of, node)
         return node
-
-    @cached_property
-    def _clock(self) -> tuple[str, int]:
-        """The rate and the length, the same object as that of the graph before where both are equal."""
-        clock = (str(self.project.rate), self.project.n_frames)
-        entry = self._before.get("clock")
-        of = entry[0] if entry is not None and entry[0] == clock else clock
-        self._nodes["clock"] = (of, _NOTHING)
-        return of
 
     def media(self, track: Track) -> Node:
         """Give the node of a track's file."""
@@ -233,25 +227,16 @@ class Graph:
             targets: the properties.
             known: nodes of some that they may follow, and that are none of them.
         """
-        scene, stacks, wanted = self.project.scene, self.stacks, dict.fromkeys(targets)
-
-        def source_of(target: Target) -> tuple[Target, ...]:
-            stacks[target] = stack_of(scene, target, self.drivers.get(target, []))
-            follow = stacks[target].follow
-            return (
-                () if follow is None or (follow.source in known and follow.source not in wanted) else (follow.source,)
-            )
-
-        nodes = dict[Target, Node]()
-        for target in in_order(wanted, inputs=source_of):
-            stack = stacks[target]
+        scene, nodes = self.project.scene, dict[Target, Node]()
+        for stack in stacks_in_order(scene, self.drivers, targets, known=known):
+            self.stacks[stack.target] = stack
             source = None if stack.follow is None else nodes.get(stack.follow.source) or known[stack.follow.source]
             lifts = tuple(self.lift(mapping) for mapping, _ in stack.drivers)
             make = _later(curve_node, stack, lifts, source, n_frames=self._clock[1])
             parts = (part for pair in stack.drivers for part in pair)
             followed = None if stack.follow is None else scene.part(stack.follow.source.part)
             of = (stack.part, stack.follow, stack.limit, followed, self._clock, source, *lifts, *parts)
-            nodes[target] = self._node((Kind.CURVE, target), of, make)
+            nodes[stack.target] = self._node((Kind.CURVE, stack.target), of, make)
         return nodes
 
     def features(self, track: Track) -> list[Feature]:
@@ -263,6 +248,3 @@ class Graph:
 
 def _later(make: Callable[..., Node], *args: Any, **named: Any) -> Callable[[], Node]:
     return lambda: make(*args, **named)
-
-
-_NOTHING = media_node("")

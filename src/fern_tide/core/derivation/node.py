@@ -82,14 +82,19 @@ class Node:
         return f"<{self.kind} {self.id} {self.fingerprint[:8]}>"  # what it is made of would be said again and again
 
     @property
+    def key(self) -> str:
+        """What its record is stored under: nodes that are alike have one fingerprint, but each its own id."""
+        return record_key(self.fingerprint, self.id)
+
+    @property
     def record(self) -> Record:
         """What is stored of it, so that a later one can say how it differs."""
-        return Record(self.kind, self.id, self.name, dict(self.facts), tuple(item.fingerprint for item in self.inputs))
+        return Record(self.kind, self.id, self.name, dict(self.facts), tuple(item.key for item in self.inputs))
 
 
 @dataclass(frozen=True)
 class Record:
-    """A node as it was: its inputs are fingerprints."""
+    """A node as it was; its inputs are the keys of their records."""
 
     kind: Kind
     id: str
@@ -100,13 +105,18 @@ class Record:
     @property
     def plain(self) -> list[Any]:
         """The record as plain data, to be written as JSON."""
-        return [str(self.kind), self.id, self.name, self.facts, list(self.inputs)]
+        return [str(self.kind), self.id, self.name, self.facts, self.inputs]
 
     @classmethod
     def of(cls, plain: list[Any]) -> Record:
         """Read a record from plain data."""
-        kind, name_id, name, facts, inputs = plain
-        return cls(Kind(kind), name_id, name, facts, tuple(inputs))
+        kind, id_, name, facts, inputs = plain
+        return cls(Kind(kind), id_, name, facts, tuple(inputs))
+
+
+def record_key(fingerprint: str, id: str) -> str:
+    """Give what the record of a node of a fingerprint and an id is stored under."""
+    return f"{fingerprint}/{id}"
 
 
 def new_node(

@@ -8,22 +8,20 @@ from typing import Any
 from fern_tide.core.derivation.node import Kind, Node, Record, below
 
 Known = Mapping[str, Record]
-"""Records by fingerprint."""
-_Key = tuple[Kind, str]
-_NO_DRIVE: dict[str, Any] = {"late_frames": 0, "stops": [], "stacking": "replace"}
+"""Records by key."""
 
 
 def records_of(nodes: Iterable[Node]) -> dict[str, Record]:
-    """Give what is stored of nodes and all below them, so that a later bake can say how it differs."""
-    return {node.fingerprint: node.record for node in below(nodes)}
+    """Give what is stored of nodes and all below them by key, so that a later bake can say how it differs."""
+    return {node.key: node.record for node in below(nodes)}
 
 
 def reasons(old: str, new: str, *, known: Known, now: Known) -> list[str]:
     """Say what changed between what a curve was made of and what it is made of now, to be read in a list.
 
     Args:
-        old: the fingerprint that it was made under.
-        new: the fingerprint that it has now.
+        old: the key of the node that it was made of.
+        new: the key of its node now.
         known: the records of what it was made of, as records_of gave them.
         now: those of what it is made of.
     """
@@ -56,9 +54,8 @@ class _Comparison:
             self._drive(drives[0][key][1], drives[1][key][1])
         if old.facts.get("limit") != new.facts.get("limit"):
             self._say("other limits")
-        if old.facts.get("follow") != new.facts.get("follow") or self._source(old, self._old) != self._source(
-            new, self._new
-        ):
+        followed = self._source(old, self._old) != self._source(new, self._new)
+        if followed or old.facts.get("follow") != new.facts.get("follow"):
             self._say("what it follows changed")
         if None not in (old.facts["own"], new.facts["own"]) and old.facts["own"] != new.facts["own"]:
             self._say(f"its own value {_short(old.facts['own'])} to {_short(new.facts['own'])}")
@@ -70,7 +67,10 @@ class _Comparison:
         self._sentences[words] = None
 
     def _inputs(self, record: Record, known: Known, kind: Kind) -> list[Record]:
-        return [known[key] for key in record.inputs if key in known and known[key].kind is kind]
+        return [known[key] for key in record.inputs if known[key].kind is kind]
+
+    def _both(self, old: Record, new: Record, kind: Kind) -> tuple[list[Record], list[Record]]:
+        return self._inputs(old, self._old, kind), self._inputs(new, self._new, kind)
 
     def _rate(self, record: Record, known: Known) -> str:
         """Give the rate that a curve's levels were read at; '' where nothing drives it."""
@@ -82,13 +82,13 @@ class _Comparison:
     def _drives(self, record: Record, known: Known) -> dict[str, tuple[Record, dict[str, Any]]]:
         """Give the lift and the facts of every driver, by the mapping's id."""
         lifts = self._inputs(record, known, Kind.LIFT)
-        return {lift.id: (lift, drive) for lift, drive in zip(lifts, record.facts["drives"], strict=False)}
+        return {lift.id: (lift, drive) for lift, drive in zip(lifts, record.facts["drives"], strict=True)}
 
     def _source(self, record: Record, known: Known) -> str:
-        return next((key for key in record.inputs if key in known and known[key].kind is Kind.CURVE), "")
+        return next((key for key in record.inputs if known[key].kind is Kind.CURVE), "")
 
     def _lift(self, old: Record, new: Record) -> None:
-        (was,), (now,) = (self._inputs(*side, Kind.LEVEL) for side in ((old, self._old), (new, self._new)))
+        (was,), (now,) = self._both(old, new, Kind.LEVEL)
         if was.id != now.id:
             self._say(f"{was.name} to {now.name}")
         else:
@@ -100,37 +100,38 @@ class _Comparison:
             if before != after:
                 self._say(f"{mark} water {before:.3g} to {after:.3g}")
         self._choices(old, new, "steps", whose="")
-        (was,), (now,) = (self._inputs(*side, Kind.CONTEXT) for side in ((old, self._old), (new, self._new)))
+        (was,), (now,) = self._both(old, new, Kind.CONTEXT)
         self._context(was, now)
 
     def _context(self, old: Record, new: Record) -> None:
         for word, fact in (("another seed", "seed"), ("other markers", "markers")):
             if old.facts[fact] != new.facts[fact]:
                 self._say(word)
-        joined = [self._named(old, self._old), self._named(new, self._new)]
-        for name in [name for name in joined[1] if name in joined[0]]:
-            self._level(joined[0][name], joined[1][name], whose=f"{joined[1][name].name}: ")
-        hits = [[r.id for r in self._inputs(*side, Kind.RHYTHM)] for side in ((old, self._old), (new, self._new))]
-        if hits[0] != hits[1] or old.facts["offset"] != new.facts["offset"]:
+        self._joined(old, new)
+        before, now = ([item.id for item in side] for side in self._both(old, new, Kind.RHYTHM))
+        if before != now or old.facts["offset"] != new.facts["offset"]:
             self._say("other hits")
         self._moments(old, new)
 
-    def _named(self, record: Record, known: Known) -> dict[str, Record]:
-        return {level.id: level for level in self._inputs(record, known, Kind.LEVEL)}
+    def _joined(self, old: Record, new: Record) -> None:
+        """Compare the levels that join in or are blended, each under its own name."""
+        before, now = ({item.id: item for item in side} for side in self._both(old, new, Kind.LEVEL))
+        for id_ in [id_ for id_ in now if id_ in before]:
+            self._level(before[id_], now[id_], whose=f"{now[id_].name}: ")
 
     def _moments(self, old: Record, new: Record) -> None:
         """Say where beats differ; other hits come with another file, which is said of the level."""
-        beats = [[r.inputs, r.facts] for r in self._inputs(old, self._old, Kind.BEATS)]
-        if beats and beats != [[r.inputs, r.facts] for r in self._inputs(new, self._new, Kind.BEATS)]:
+        before, now = self._both(old, new, Kind.BEATS)
+        if before and before != now:
             self._say("other beats")
 
     def _level(self, old: Record, new: Record, *, whose: str) -> None:
         pair = (id(old), id(new))
-        if pair in self._compared or (old.facts, old.inputs) == (new.facts, new.inputs):
+        if pair in self._compared or old == new:
             return
         self._compared.add(pair)
         self._choices(old, new, "clean_up", whose=whose)
-        (was,), (now,) = (self._inputs(*side, Kind.READING) for side in ((old, self._old), (new, self._new)))
+        (was,), (now,) = self._both(old, new, Kind.READING)
         if was.facts["reading"] != now.facts["reading"]:
             self._say(whose + _difference(was.facts["reading"], now.facts["reading"], "reading"))
         elif self._place(was, self._old) != self._place(now, self._new):
@@ -138,15 +139,13 @@ class _Comparison:
         if was.facts.get("drives") != now.facts.get("drives"):
             self._say(f"{whose}its track {'drives' if now.facts.get('drives') else 'does not drive'} now")
         self._moments(was, now)
-        used = [self._named(was, self._old), self._named(now, self._new)]
-        for name in [name for name in used[1] if name in used[0]]:
-            self._level(used[0][name], used[1][name], whose=f"{used[1][name].name}: ")
+        self._joined(was, now)
 
     def _place(self, record: Record, known: Known) -> tuple[set[str], Any]:
         """Give the files that a reading is read from, and when its track begins."""
         features = self._inputs(record, known, Kind.FEATURE)
-        files = {media.id for feature in features for media in self._inputs(feature, known, Kind.MEDIA)}
-        return files | {media.id for media in self._inputs(record, known, Kind.MEDIA)}, record.facts.get("offset")
+        files = {file.id for item in [record, *features] for file in self._inputs(item, known, Kind.MEDIA)}
+        return files, record.facts.get("offset")
 
     def _choices(self, old: Record, new: Record, what: str, *, whose: str) -> None:
         for words in _list_reasons(old.facts[what], new.facts[what]):
@@ -156,14 +155,13 @@ class _Comparison:
         for end in ("rest", "full"):
             if old[end] != new[end]:
                 self._say(f"at {end} {_short(old[end])} to {_short(new[end])}")
-        before, now = {**_NO_DRIVE, **old}, {**_NO_DRIVE, **new}
-        if before["late_frames"] != now["late_frames"]:
-            self._say(f"{_short(before['late_frames'])} to {_short(now['late_frames'])} frames late")
-        if before["stops"] != now["stops"]:
+        if old["late_frames"] != new["late_frames"]:
+            self._say(f"{_short(old['late_frames'])} to {_short(new['late_frames'])} frames late")
+        if old["stops"] != new["stops"]:
             self._say("other colours between")
-        if before["stacking"] != now["stacking"]:
-            self._say(f"{before['stacking']} to {now['stacking']}")
-        if before.get("place") != now.get("place"):
+        if old["stacking"] != new["stacking"]:
+            self._say(f"{old['stacking']} to {new['stacking']}")
+        if old.get("place") != new.get("place"):
             self._say("another row of those that it is spread over")
         if old["response"] != new["response"]:
             self._say(_difference(old["response"], new["response"], "response"))

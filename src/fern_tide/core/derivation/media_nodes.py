@@ -12,7 +12,7 @@ from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.derivation.node import Kind, Node, Sources, new_node
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.beat_grid import beat_grid
-from fern_tide.core.envelope.beats import NO_BEATS, Beats
+from fern_tide.core.envelope.beats import NO_BEATS, Beats, rhythm
 from fern_tide.core.envelope.beats import VERSION as BEATS_VERSION
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.sound.band_reading import band_power
@@ -77,7 +77,12 @@ def rhythm_node(sound: PlacedSound, *, name: str = "", media: Node | None = None
     """Give the node of a file's hits and beats."""
     inputs = tuple(feature_node(item, sound, name=name, media=media) for item in RHYTHM_FEATURES)
     facts = {"version": BEATS_VERSION}
-    return new_node(Kind.RHYTHM, sound.media, name=name, inputs=inputs, facts=facts, work=_stored, subject=sound)
+
+    def work(values: list[Float32Array], sources: Sources) -> tuple[Hits, Beats]:
+        rises, attacks = (np.asarray(item, dtype=np.float32) for item in values)
+        return rhythm(rises, attacks, sample_rate_hz=sound.info.sample_rate_hz)
+
+    return new_node(Kind.RHYTHM, sound.media, name=name, inputs=inputs, facts=facts, work=work, subject=sound)
 
 
 def rough_node(bands: Node, spectrum: Node, *, edges_hz: FloatArray) -> Node:
@@ -103,9 +108,9 @@ def spectrum_of(bands: BandsFeature) -> SpectrumFeature:
     return SpectrumFeature(channel=bands.channel, window=bands.window)
 
 
-def beats_node(project: Project, rhythm: Node | None, track: Track | None) -> Node:
+def beats_node(project: Project, found_in: Node | None, track: Track | None) -> Node:
     """Give the node of the project's beat grid, as it is found in a track and corrected."""
-    offset_s = float(track.offset) if track is not None and rhythm is not None else 0.0
+    offset_s = float(track.offset) if track is not None and found_in is not None else 0.0
     setting, duration_s = project.beat, float(project.rate.duration_s(project.n_frames))
     facts = {"beat": setting.model_dump(mode="json", exclude={"track"}), "offset": offset_s, "duration": duration_s}
 
@@ -113,4 +118,4 @@ def beats_node(project: Project, rhythm: Node | None, track: Track | None) -> No
         detected = values[0][1] if values else NO_BEATS
         return beat_grid(setting, detected, offset_s=offset_s, duration_s=duration_s)
 
-    return new_node(Kind.BEATS, "beats", inputs=() if rhythm is None else (rhythm,), facts=facts, work=work)
+    return new_node(Kind.BEATS, "beats", inputs=() if found_in is None else (found_in,), facts=facts, work=work)
