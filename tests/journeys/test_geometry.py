@@ -11,34 +11,6 @@ from fern_tide.core.scene.svg.geometry import place
 from fern_tide.core.sound.spectrogram import HIGHEST_HZ, LOWEST_HZ, ROWS, row_edges_hz
 
 
-@pytest.fixture(scope="module")
-def modules(browser, server):
-    """Call a function of a script: call('axis', 'xOf', 10, {...})."""
-    page = browser.new_context(base_url=server.url).new_page()
-    page.add_init_script(SCRIPT_AT)
-    page.goto("/")
-
-    def call(script, name, *arguments):
-        return page.evaluate(
-            """async ([script, name, given]) => {
-                const typed = (value) => (value?.float32 ? Float32Array.from(value.float32) : value);
-                const plain = (value) =>
-                    ArrayBuffer.isView(value) ? Array.from(value)
-                    : Array.isArray(value) ? value.map(plain)
-                    : value && typeof value === "object"
-                        ? Object.fromEntries(Object.entries(value).map(([k, v]) => [k, plain(v)]))
-                    : value;
-                const module = await import(scriptAt(`${script}.js`));
-                return plain(module[name](...given.map(typed)));
-            }""",
-            [script, name, list(arguments)],
-        )
-
-    call.page = page
-    yield call
-    page.context.close()
-
-
 def f32(*values):
     return {"float32": list(values)}
 
@@ -123,11 +95,6 @@ def test_a_level_and_its_row_are_inverse(modules, level):
     assert modules("lane", "levelAt", modules("lane", "row", level, LANE), LANE) == pytest.approx(level)
 
 
-def test_rows_are_clipped_to_the_lane(modules):
-    assert modules("lane", "row", 99, LANE) == 5
-    assert modules("lane", "row", -999, LANE) == 55
-
-
 def test_few_frames_are_points_and_many_are_columns_that_keep_every_extreme(modules):
     few = modules("lane", "columns", f32(0, 1, 2, 3), {"from": 1, "to": 3, "width": 100})
     assert few["dense"] is False
@@ -144,66 +111,6 @@ def test_dense_columns_join_and_are_as_thick_as_the_line(modules):
     shown = {"lows": [0, 8, 0], "highs": [0, 10, 0]}
     drawn = modules("lane", "bars", shown, {"low": 0, "high": 10, "height": 100, "pad": 0}, 2)
     assert drawn["tops"] == [99, 0, 20] and drawn["bottoms"] == [101, 100, 100]
-
-
-def test_the_nearer_mark_is_taken_and_only_within_reach(modules):
-    axis = {"low": 0, "high": 1, "height": 110, "pad": 5}
-    marks = {"low": 0.2, "high": 0.8}
-    assert modules("lane", "markNear", 25, marks, axis) == "high"
-    assert modules("lane", "markNear", 86, marks, axis) == "low"
-    assert modules("lane", "markNear", 55, marks, axis) is None
-
-
-def test_a_mark_pushes_the_other_along_and_stays_apart_from_it(modules):
-    marks, axis = {"low": 0.2, "high": 0.8}, {"low": 0, "high": 1}
-    assert modules("lane", "pushed", "low", 0.5, marks, axis) == {"low": 0.5, "high": 0.8}
-    assert modules("lane", "pushed", "low", 0.9, marks, axis) == pytest.approx({"low": 0.9, "high": 0.905})
-    assert modules("lane", "pushed", "high", 0.1, marks, axis) == pytest.approx({"low": 0.095, "high": 0.1})
-    assert modules("lane", "pushed", "high", 0.5, marks, axis) == {"low": 0.2, "high": 0.5}
-    least = modules("lane", "pushed", "high", -0.3, marks, axis)
-    assert least["low"] >= 0 and least["high"] > least["low"]
-
-
-def test_handles_of_a_curve_lie_where_it_goes_and_are_moved_within_their_neighbours(modules):
-    drawn = {"id": "drawn", "params": {"points": "0.3 0.1, 0.7 0.9"}}
-    bezier = {"id": "bezier", "params": {"x1": 0.4, "y1": 0, "x2": 0.2, "y2": 1}}
-    assert modules("benders", "handlesOf", drawn) == [[0.3, 0.1], [0.7, 0.9]]
-    assert modules("benders", "handlesOf", bezier) == [[0.4, 0], [0.2, 1]]
-    assert modules("benders", "handlesOf", {"id": "straight", "params": {}}) == []
-    assert modules("benders", "bent", drawn, 0, [0.9, 0.5])["params"]["points"] == "0.695 0.5, 0.7 0.9"
-    assert modules("benders", "bent", drawn, 1, [-1, 9])["params"]["points"] == "0.3 0.1, 0.305 4"
-    assert modules("benders", "bent", bezier, 1, [1.5, -0.25])["params"] == {"x1": 0.4, "y1": 0, "x2": 1, "y2": -0.25}
-    assert modules("benders", "withPoint", drawn, [0.5, 0.6])["params"]["points"] == "0.3 0.1, 0.5 0.6, 0.7 0.9"
-    assert modules("benders", "withoutPoint", drawn, 0)["params"]["points"] == "0.7 0.9"
-    lane = {"low": 0.2, "high": 0.6, "axis": [0, 1]}
-    size = {"width": 100, "height": 130}
-    assert modules("benders", "placeAt", 40, 66, size, lane) == pytest.approx([0.5, 0.5])
-
-
-def test_what_a_lane_says_of_values_and_of_what_is_measured(modules):
-    curve = {"kind": "number", "values": [0.254, -0.001, 12.345, 1234.5]}
-    said = [modules("lanes", "valueWords", curve, frame, "px") for frame in range(4)]
-    assert said == ["0.25 px", "0.00 px", "12.3 px", "1235 px"]
-    assert modules("lanes", "valueWords", None, 0) == "" and modules("lanes", "valueWords", curve, 9) == ""
-    colour = {"kind": "colour", "values": [[1.0], [0.5], [0.0]]}
-    assert modules("lanes", "valueWords", colour, 0) == "#ff8000"
-    assert modules("lanes", "apartWords", 10, 34, [24, 1]) == "24 frames, 1000 ms"
-    assert modules("lanes", "apartWords", 5, 4, [25, 1]) == "-1 frame, -40 ms"
-
-
-def test_lists_are_put_in_order_and_searched(modules):
-    assert modules("lists", "atPlace", ["a", "b", "c"], 0, 2) == ["b", "c", "a"]
-    assert modules("lists", "atPlace", ["a", "b", "c"], 2, 0) == ["c", "a", "b"]
-    assert modules("lists", "twice", ["a", "b"], 0) == ["a", "a", "b"]
-    assert modules("drawer", "isFound", "take turns goes to the other side", "TURN  goes") is True
-    assert modules("drawer", "isFound", "take turns", "spring") is False
-    assert [modules("order", "placeUnder", y, [10, 30]) for y in (5, 20, 40)] == [0, 1, 2]
-
-
-def test_a_lane_has_room_for_what_goes_on_above_full(modules):
-    assert modules("lane", "spanOf", {"value": [0, 0.5, 1]}) == {"low": 0, "high": 1}
-    assert modules("lane", "spanOf", {"value": [0, 1.1]}) == {"low": 0, "high": 1}  # an overshoot is no build-up
-    assert modules("lane", "spanOf", {"value": [0, -0.5], "sum": [4]}) == {"low": -1, "high": 4}
 
 
 def test_the_dot_runs_along_the_drawn_curve(modules):
