@@ -239,11 +239,19 @@ class Graph:
             nodes[stack.target] = self._node((Kind.CURVE, stack.target), of, make)
         return nodes
 
+    @cached_property
+    def _features(self) -> dict[str, list[Feature]]:
+        """The features of every file that all of the document's envelopes and mappings need."""
+        features: dict[str, list[Feature]] = {}
+        for node in below([*map(self.level, self.project.envelopes), *map(self.lift, self.project.mappings)]):
+            if node.kind is Kind.FEATURE and node.subject is not None:
+                feature, sound = node.subject
+                features.setdefault(sound.media, []).append(feature)
+        return features
+
     def features(self, track: Track) -> list[Feature]:
         """List the features of a track that all of the document's envelopes and mappings need."""
-        nodes = below([*map(self.level, self.project.envelopes), *map(self.lift, self.project.mappings)])
-        of_track = [node for node in nodes if node.kind is Kind.FEATURE and node.subject is not None]
-        return [node.subject[0] for node in of_track if node.subject[1].media == track.media]
+        return self._features.get(track.media, [])
 
 
 def _later(make: Callable[..., Node], *args: Any, **named: Any) -> Callable[[], Node]:
