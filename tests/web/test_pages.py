@@ -227,7 +227,7 @@ def test_stale_curves_are_counted_and_say_why(client, studio, demo):
     mapping["name"] = "Other"
     assert edit(client, demo, {"kind": "put_mapping", "mapping": mapping}).json["stale"] == 3
     html = client.get(f"/p/{demo}/hand-off").text
-    assert "low water 0.0398 to 0.08" in html
+    assert "low water -28.0 to -21.9 dB" in html
     assert "3 curves are written as last baked" in html
     client.post(f"/p/{demo}/undo", json={"base": standing(client, demo)["revision"]})
     assert standing(client, demo)["stale"] == 0  # back where it was: fresh again

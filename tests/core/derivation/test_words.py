@@ -37,8 +37,8 @@ def own_drive(project, **changes):
 WORDS = {
     "rate": (lambda p: p.but(rate="24", markers=()), "rate 30 to 24 fps"),
     "length": (lambda p: p.but(length_frames=50), "length 92 to 50 frames"),
-    "low": (lambda p: first(p, marks=Marks(low=0.25, high=0.3)), "low water 0.03 to 0.25"),
-    "high": (lambda p: first(p, marks=Marks(low=0.03, high=0.5)), "high water 0.3 to 0.5"),
+    "low": (lambda p: first(p, marks=Marks(low=0.25, high=0.3)), "low water -30.5 to -12.0 dB"),
+    "high": (lambda p: first(p, marks=Marks(low=0.03, high=0.5)), "high water -10.5 to -6.0 dB"),
     "clean-up": (lambda p: smoothed(p, "smooth width_ms=33"), "smooth 60 to 33"),
     "taken off": (lambda p: smoothed(p), "smooth taken off"),
     "added": (lambda p: smoothed(p, "smooth width_ms=60", "gate"), "gate added"),
@@ -63,7 +63,7 @@ def test_a_stale_curve_says_what_changed(edit, words):
 
 def test_what_did_not_change_is_not_spoken_of():
     plain = document()
-    assert said(plain, first(plain, marks=Marks(low=0.1, high=0.3))) == ["low water 0.03 to 0.1"]
+    assert said(plain, first(plain, marks=Marks(low=0.1, high=0.3))) == ["low water -30.5 to -20.0 dB"]
     assert said(plain, smoothed(plain, "smooth width_ms=33")) == ["smooth 60 to 33"]  # said once
     assert said(plain.but(mappings=plain.mappings[1:]), plain) == ["Sway came in"]
 
@@ -109,8 +109,8 @@ def test_a_copy_that_is_tuned_is_spoken_of_as_itself():
     copy = sway.but(id="copy", name="Copy", drives=(sway.drives[0].but(target=TURN.but(property="x")),))
     twins = document(mappings=(sway, copy))
     tuned = twins.but(mappings=(sway, copy.but(marks=Marks(low=0.1, high=0.3))))
-    assert said(twins, tuned, TURN.but(property="x")) == ["low water 0.03 to 0.1"]
-    assert said(twins, first(twins, marks=Marks(low=0.1, high=0.3))) == ["low water 0.03 to 0.1"]
+    assert said(twins, tuned, TURN.but(property="x")) == ["low water -30.5 to -20.0 dB"]
+    assert said(twins, first(twins, marks=Marks(low=0.1, high=0.3))) == ["low water -30.5 to -20.0 dB"]
 
 
 def test_two_mappings_alike_on_one_property_are_told_apart():
@@ -119,7 +119,7 @@ def test_two_mappings_alike_on_one_property_are_told_apart():
     twins = document(mappings=(sway, over))
     assert said(twins, twins.but(mappings=(sway,))) == ["Over went"]
     assert said(twins, twins.but(mappings=(sway, over.but(marks=Marks(low=0.1, high=0.3))))) == [
-        "low water 0.03 to 0.1"
+        "low water -30.5 to -20.0 dB"
     ]
 
 

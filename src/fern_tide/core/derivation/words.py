@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Any
 
+from fern_tide.core.base.units import to_db
 from fern_tide.core.derivation.node import Kind, Node, Record, below
 
 Known = Mapping[str, Record]
@@ -98,7 +99,7 @@ class _Comparison:
         for mark in ("low", "high"):
             before, after = old.facts["marks"][mark], new.facts["marks"][mark]
             if before != after:
-                self._say(f"{mark} water {before:.3g} to {after:.3g}")
+                self._say(f"{mark} water {to_db(before):.1f} to {to_db(after):.1f} dB")
         self._choices(old, new, "steps", whose="")
         (was,), (now,) = self._both(old, new, Kind.CONTEXT)
         self._context(was, now)
