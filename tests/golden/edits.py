@@ -36,6 +36,12 @@ def _drives(**changes: Any) -> list[dict[str, Any]]:
 EDITS: list[dict[str, Any]] = [
     {"kind": "rename_project", "name": "Night"},
     {"kind": "set_keys_error", "percent": 1.5},
+    {"kind": "set_field", "owner": "mapping", "id": _MAPPING["id"], "path": "marks.low", "value": "-6dB"},
+    {"kind": "change_list", "owner": "envelope", "id": _ENVELOPE["id"], "path": "clean_up.0", "how": "twice"},
+    {"kind": "add_entry", "owner": "mapping", "id": _MAPPING["id"], "path": "steps", "value": _STEP},
+    {"kind": "add_envelope", "reading": {"id": "band"}, "track": _TRACK["id"]},
+    {"kind": "add_marker", "time_s": 1.5},
+    {"kind": "add_stop", "id": _MAPPING["id"]},
     {"kind": "put_envelope", "envelope": _but(_ENVELOPE, name="New name")},
     {"kind": "put_envelope", "envelope": _but(_ENVELOPE, id="new", name="New")},
     {"kind": "put_envelope", "envelope": _but(_ENVELOPE, clean_up=[*_ENVELOPE["clean_up"], {"id": "gate"}])},

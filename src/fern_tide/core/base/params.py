@@ -35,6 +35,15 @@ class Frozen(BaseModel):
         """Give the value with some fields replaced, checked anew; raise InvalidParameter where that is not possible."""
         return self.model_copy(update=changes)
 
+    def pushed(self, field: str, value: Any) -> dict[str, Any]:
+        """Give what else moves when a hand sets one field, as an upper edge does before a lower one that reaches it.
+
+        Args:
+            field: which is set.
+            value: to what, as it was typed.
+        """
+        return {}
+
 
 class Params(Frozen):
     """The options of a reading, clean-up, step, response, part kind, check or format. Every field has a default."""

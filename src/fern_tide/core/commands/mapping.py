@@ -6,11 +6,11 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from fern_tide.core.base.errors import FernTideError, UnknownName
+from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName
 from fern_tide.core.base.target import Id
 from fern_tide.core.commands.command import Command, choice_label, held, put, without
 from fern_tide.core.document import Project
-from fern_tide.core.mapping.drive import Drive
+from fern_tide.core.mapping.drive import Drive, Stop
 from fern_tide.core.mapping.linking import relinked
 from fern_tide.core.mapping.mapping import MOST_KEPT, Kept, Mapping
 from fern_tide.core.mapping.recipe import Recipe
@@ -77,6 +77,33 @@ _DRIVE_WORDS = (
 def _name(project: Project, drive: Drive) -> str:
     part, item = project.scene.resolve(drive.target)
     return f"the {item.label.lower()} of {part.name}"
+
+
+class AddStop(Command, frozen=True):
+    """Let a colour drive meet one more colour on its way, between the last one and full."""
+
+    kind: Literal["add_stop"] = "add_stop"
+    id: Id
+    drive: Annotated[int, Field(ge=0)] = 0
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return PutMapping(mapping=self._mapping(before)).label(before)
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        return project.but(mappings=put(project.mappings, self._mapping(project)))
+
+    def _mapping(self, project: Project) -> Mapping:
+        mapping = project.mapping(self.id)
+        if self.drive >= len(mapping.drives):
+            raise InvalidParameter("drive", value=self.drive, allowed=f"below {len(mapping.drives)}")
+        drive = mapping.drives[self.drive]
+        if not isinstance(drive.rest, str):
+            raise FernTideError(f"{mapping.name} moves a number there.", remedy="Only colours have colours between.")
+        at, colour = (drive.stops[-1].at, drive.stops[-1].colour) if drive.stops else (0.0, drive.rest)
+        stop = Stop(at=(at + 1) / 2, colour=colour)
+        drives = list(mapping.drives)
+        drives[self.drive] = drive.but(stops=(*drive.stops, stop))
+        return mapping.but(drives=tuple(drives))
 
 
 class MoveMapping(Command, frozen=True):

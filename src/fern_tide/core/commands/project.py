@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from itertools import count
 from typing import Literal
 
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.target import Id, Name
 from fern_tide.core.commands.command import Command, choice_label, held, listed, put, verb, without
 from fern_tide.core.document import Project
-from fern_tide.core.envelope.envelope import Envelope
+from fern_tide.core.envelope.envelope import Envelope, ReadingChoice, beginning
 
 
 class RenameProject(Command, frozen=True):
@@ -53,6 +54,33 @@ class PutEnvelope(Command, frozen=True):
 
     def apply(self, project: Project) -> Project:  # noqa: D102
         return project.but(envelopes=put(project.envelopes, self.envelope))
+
+
+class AddEnvelope(Command, frozen=True):
+    """Add an envelope that begins as its reading does; its id, and its name where none is given, count on."""
+
+    kind: Literal["add_envelope"] = "add_envelope"
+    reading: ReadingChoice
+    track: Id | None = None
+    name: Name | None = None
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return f"Add the envelope {self._envelope(before).name}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        return project.but(envelopes=(*project.envelopes, self._envelope(project)))
+
+    def _envelope(self, project: Project) -> Envelope:
+        ids = {item.id for item in project.envelopes}
+        first = len(ids) + 1
+        number = next(number for number in count(first) if f"{self.reading.id}-{number}" not in ids)
+        return Envelope(
+            id=f"{self.reading.id}-{number}",
+            name=self.name or f"{self.reading.spec.label} {number}",
+            track=self.track,
+            reading=self.reading,
+            clean_up=beginning(self.reading.id),
+        )
 
 
 class RemoveEnvelope(Command, frozen=True):

@@ -9,7 +9,9 @@ from pydantic import Field, TypeAdapter, ValidationError
 from fern_tide.core.base.refusal import refused
 from fern_tide.core.base.target import Name
 from fern_tide.core.commands.command import Command
+from fern_tide.core.commands.field import AddEntry, ChangeList, SetField
 from fern_tide.core.commands.mapping import (
+    AddStop,
     DropVersion,
     KeepVersion,
     MoveMapping,
@@ -19,7 +21,7 @@ from fern_tide.core.commands.mapping import (
     RemoveRecipe,
     ShowVersion,
 )
-from fern_tide.core.commands.project import PutEnvelope, RemoveEnvelope, RenameProject, SetKeysError
+from fern_tide.core.commands.project import AddEnvelope, PutEnvelope, RemoveEnvelope, RenameProject, SetKeysError
 from fern_tide.core.commands.scene import (
     ArrangePart,
     PutFollow,
@@ -34,6 +36,7 @@ from fern_tide.core.commands.scene import (
     SetValue,
 )
 from fern_tide.core.commands.soundtrack import (
+    AddMarker,
     MoveTrack,
     PutMarker,
     PutMarkers,
@@ -65,7 +68,10 @@ class Together(Command, frozen=True):
 
 
 AnyCommand = Annotated[
-    RenameProject
+    SetField
+    | ChangeList
+    | AddEntry
+    | RenameProject
     | SetRate
     | SetLength
     | SetWork
@@ -76,10 +82,13 @@ AnyCommand = Annotated[
     | RemoveTrack
     | PutMarker
     | PutMarkers
+    | AddMarker
     | RemoveMarker
     | PutEnvelope
+    | AddEnvelope
     | RemoveEnvelope
     | PutMapping
+    | AddStop
     | MoveMapping
     | RemoveMapping
     | KeepVersion

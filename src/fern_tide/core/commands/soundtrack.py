@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import count
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -102,6 +103,24 @@ class PutMarker(Command, frozen=True):
 
     def apply(self, project: Project) -> Project:  # noqa: D102
         return project.but(markers=_in_time(put(project.markers, self.marker)))
+
+
+class AddMarker(Command, frozen=True):
+    """Add a marker at a time; the next free number is its name."""
+
+    kind: Literal["add_marker"] = "add_marker"
+    time_s: Annotated[float, Field(ge=0, le=1e6)]
+
+    def label(self, before: Project) -> str:  # noqa: D102
+        return f"Add the marker {self._marker(before).name}"
+
+    def apply(self, project: Project) -> Project:  # noqa: D102
+        return project.but(markers=_in_time((*project.markers, self._marker(project))))
+
+    def _marker(self, project: Project) -> Marker:
+        ids = {item.id for item in project.markers}
+        number = next(number for number in count(len(ids) + 1) if f"marker-{number}" not in ids)
+        return Marker(id=f"marker-{number}", name=f"Marker {number}", time_s=self.time_s)
 
 
 class PutMarkers(Command, frozen=True):

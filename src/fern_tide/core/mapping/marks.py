@@ -15,6 +15,8 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import FLOOR_DB, from_db, parse_level, to_db
 
 HIGHEST = 16.0  # that a mark can be: 24 dB above full scale
+APART_RATIO = 10 ** (0.5 / 20)
+"""How far apart a mark holds the one that it pushes: half a dB."""
 HISTOGRAM_BINS = 64
 LOWEST_SHOWN_DB = -72.0
 STEADY_DB = 2.0
@@ -49,6 +51,18 @@ class Marks(Frozen, frozen=True):
     high: Annotated[float, BeforeValidator(_linear), Field(gt=0, le=HIGHEST)]
     scale: Scale = Scale.LINEAR
     spill: bool = False
+
+    def pushed(self, field: str, value: Any) -> dict[str, Any]:
+        """Move the other mark out of the way, half a dB off."""
+        try:
+            level = float(_linear(value))
+        except (TypeError, ValueError, InvalidParameter):
+            return {}  # refused by the field itself
+        if field == "low" and level >= self.high:
+            return {"high": min(HIGHEST, level * APART_RATIO)}
+        if field == "high" and level <= self.low:
+            return {"low": max(0.0, level / APART_RATIO)}
+        return {}
 
     @model_validator(mode="after")
     def _in_order(self) -> Marks:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
 from pydantic import Field, model_validator
 
-from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.envelope.edges import check_edges, pushed_edges
 from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.band_features import band_feature, spectra_of_bands
 from fern_tide.core.sound.band_reading import EDGES_HELP, band_doubt, band_level
@@ -31,10 +31,12 @@ class BandParams(Params):
 
     @model_validator(mode="after")
     def _in_order(self) -> BandParams:
-        if self.high_hz <= self.low_hz:
-            allowed = f"more than Low, {self.low_hz:g} Hz"
-            raise InvalidParameter("High", value=f"{self.high_hz:g}", allowed=allowed, field="high_hz")
+        check_edges(self.low_hz, self.high_hz)
         return self
+
+    def pushed(self, field: str, value: Any) -> dict[str, Any]:
+        """Move the other edge out of the way."""
+        return pushed_edges(self.low_hz, self.high_hz, field=field, value=value)
 
 
 def needs(params: BandParams, info: SoundInfo) -> tuple[SpectrumFeature | BandsFeature, ...]:

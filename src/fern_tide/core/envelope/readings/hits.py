@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
 from pydantic import Field, model_validator
 
-from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import SECONDS, SHARE, OwnUnit
+from fern_tide.core.envelope.edges import check_edges, pushed_edges
 from fern_tide.core.envelope.hits import USUAL_GAP_MS, USUAL_SENSITIVITY, Hits, find_hits, rise
 from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.decode import SoundInfo
@@ -41,10 +41,12 @@ class HitsParams(Params):
 
     @model_validator(mode="after")
     def _in_order(self) -> HitsParams:
-        if self.high_hz <= self.low_hz:
-            allowed = f"more than Low, {self.low_hz:g} Hz"
-            raise InvalidParameter("High", value=f"{self.high_hz:g}", allowed=allowed, field="high_hz")
+        check_edges(self.low_hz, self.high_hz)
         return self
+
+    def pushed(self, field: str, value: Any) -> dict[str, Any]:
+        """Move the other edge out of the way."""
+        return pushed_edges(self.low_hz, self.high_hz, field=field, value=value)
 
 
 FEATURES = (RisesFeature(), AttacksFeature())

@@ -1,0 +1,1 @@
+export default [{ files: ["**/*.js"], ignores:["**/vendor/**"], rules: { "max-lines-per-function": ["error", {max: 60, skipComments: true}], "no-unused-vars":"error","no-undef":"off","complexity":["error",15] } }];

@@ -1,0 +1,164 @@
+"""Edits of one place inside a thing of the document: a field that is set, or an entry of a list."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from enum import StrEnum
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from fern_tide.core.base.errors import InvalidParameter, UnknownName
+from fern_tide.core.base.params import Frozen
+from fern_tide.core.base.target import Id
+from fern_tide.core.commands.command import Command
+from fern_tide.core.commands.mapping import PutMapping
+from fern_tide.core.commands.project import PutEnvelope
+from fern_tide.core.commands.scene import PutPart
+from fern_tide.core.commands.soundtrack import PutMarker, PutTrack
+from fern_tide.core.document import Project
+
+MOST_ENTRIES = 400
+
+Path = Annotated[str, Field(pattern=r"^[a-z_0-9]+(\.[a-z_0-9]+)*$", max_length=200)]
+"""A place inside a thing, such as 'drives.0.response.params.exponent'."""
+
+
+class Owner(StrEnum):
+    """What kind of thing a field belongs to."""
+
+    MAPPING = "mapping"
+    ENVELOPE = "envelope"
+    TRACK = "track"
+    MARKER = "marker"
+    PART = "part"
+
+
+def _owned(project: Project, owner: Owner, wanted: str) -> Frozen:
+    """Give the thing of an id.
+
+    Raises:
+        UnknownName: there is none.
+    """
+    match owner:
+        case Owner.MAPPING:
+            return project.mapping(wanted)
+        case Owner.ENVELOPE:
+            return project.envelope(wanted)
+        case Owner.TRACK:
+            return project.track(wanted)
+        case Owner.PART:
+            return project.scene.part(wanted)
+        case Owner.MARKER:
+            marker = next((item for item in project.markers if item.id == wanted), None)
+            if marker is None:
+                raise UnknownName(f"There is no marker {wanted:.40}.", remedy="It may have been removed.", name=wanted)
+            return marker
+
+
+_PUTS: dict[Owner, Callable[..., Command]] = {
+    Owner.MAPPING: lambda thing: PutMapping(mapping=thing),
+    Owner.ENVELOPE: lambda thing: PutEnvelope(envelope=thing),
+    Owner.TRACK: lambda thing: PutTrack(track=thing),
+    Owner.MARKER: lambda thing: PutMarker(marker=thing),
+    Owner.PART: lambda thing: PutPart(part=thing),
+}
+
+
+class _Inside(Command, frozen=True):
+    """An edit of one place inside a thing; what it is called and does follows from what the thing becomes."""
+
+    owner: Owner
+    id: Id
+    path: Path
+
+    def _becomes(self, held: Any) -> Any:
+        raise NotImplementedError
+
+    def _put(self, project: Project) -> Command:
+        thing = _owned(project, self.owner, self.id)
+        return _PUTS[self.owner](_changed(thing, self.path.split("."), self._becomes))
+
+    def label(self, before: Project) -> str:
+        return self._put(before).label(before)
+
+    def apply(self, project: Project) -> Project:
+        return self._put(project).apply(project)
+
+
+class SetField(_Inside, frozen=True):
+    """Set one field of a thing; another one of the same model that stands in the way is pushed along."""
+
+    kind: Literal["set_field"] = "set_field"
+    value: Any
+
+    def _becomes(self, held: Any) -> Any:
+        return self.value
+
+
+class ListChange(StrEnum):
+    """What happens to an entry of a list."""
+
+    DROP = "drop"
+    TWICE = "twice"
+    MOVE = "move"
+
+
+class ChangeList(_Inside, frozen=True):
+    """Take an entry of a list out, put a second one after it, or move it to another place; the path names the entry."""
+
+    kind: Literal["change_list"] = "change_list"
+    how: ListChange
+    to: Annotated[int, Field(ge=0)] = 0
+
+    def _put(self, project: Project) -> Command:
+        thing = _owned(project, self.owner, self.id)
+        *names, entry = self.path.split(".")
+        return _PUTS[self.owner](_changed(thing, names, lambda items: self._list(items, entry)))
+
+    def _list(self, items: Any, entry: str) -> tuple[Any, ...]:
+        place = _place(items, entry)
+        before, at, after = items[:place], items[place], items[place + 1 :]
+        match self.how:
+            case ListChange.DROP:
+                return (*before, *after)
+            case ListChange.TWICE:
+                return (*before, at, at, *after)
+            case ListChange.MOVE:
+                rest = (*before, *after)
+                return (*rest[: self.to], at, *rest[self.to :])
+
+
+class AddEntry(_Inside, frozen=True):
+    """Put another entry at the end of a list, such as a step of a mapping; the path names the list."""
+
+    kind: Literal["add_entry"] = "add_entry"
+    value: Any
+
+    def _becomes(self, held: Any) -> Any:
+        if not isinstance(held, tuple):
+            raise InvalidParameter("path", value=self.path, allowed="the path of a list")
+        if len(held) >= MOST_ENTRIES:
+            raise InvalidParameter("entries", value=len(held) + 1, allowed=f"at most {MOST_ENTRIES}")
+        return (*held, self.value)
+
+
+def _changed(held: Any, names: list[str], becomes: Callable[[Any], Any]) -> Any:
+    """Give a value with the place that names lead to become something else; every model on the way is checked anew."""
+    if not names:
+        return becomes(held)
+    name, *rest = names
+    if isinstance(held, tuple):
+        place = _place(held, name)
+        return (*held[:place], _changed(held[place], rest, becomes), *held[place + 1 :])
+    if not isinstance(held, Frozen) or name not in type(held).model_fields:
+        raise InvalidParameter("path", value=name, allowed="the name of a field that is there")
+    value = _changed(getattr(held, name), rest, becomes)
+    return held.but(**{**({} if rest else held.pushed(name, value)), name: value})
+
+
+def _place(items: Any, name: str) -> int:
+    """Read a place in a list that is there."""
+    if not isinstance(items, tuple) or not name.isdecimal() or int(name) >= len(items):
+        raise InvalidParameter("path", value=name, allowed="a place of a list that is there")
+    return int(name)
