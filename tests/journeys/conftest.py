@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import json
 import os
 import re
 import signal
@@ -10,6 +11,7 @@ import subprocess
 import sys
 import time
 from pathlib import Path
+from typing import Any
 
 import pytest
 from playwright.sync_api import Browser, Page, sync_playwright
@@ -112,6 +114,21 @@ def wait(page: Page, expression: str, *, seconds: float = 40.0) -> None:
     while not page.evaluate(expression):
         assert time.monotonic() < end, f"it never came: {expression}"
         page.wait_for_timeout(40)
+
+
+def stored(page: Page, path: str, selector: str) -> dict[str, Any]:
+    """What the server writes into a page now, as data: the page itself may still be on its way there."""
+    text = page.evaluate(
+        """async ([path, selector]) => {
+            const headers = { "HX-Request": "true" };
+            const answer = await fetch(`/p/${document.body.dataset.project}/${path}`, { headers });
+            const piece = new DOMParser().parseFromString(await answer.text(), "text/html");
+            return piece.querySelector(selector).textContent;
+        }""",
+        [path, selector],
+    )
+    found: dict[str, Any] = json.loads(text)
+    return found
 
 
 def drop_sound(page: Page, content: bytes | Path, name: str = "Rain drums.wav") -> None:

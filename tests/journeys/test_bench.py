@@ -3,7 +3,7 @@
 import json
 
 import pytest
-from tests.journeys.conftest import axe, wait
+from tests.journeys.conftest import axe, stored, wait
 from tests.journeys.test_rooms import demo  # noqa: F401
 
 from fern_tide.core.mapping.recipe import write_recipes
@@ -14,7 +14,8 @@ SEEK = "import(scriptAt('transport.js')).then((m) => m.transport.seek({}))"
 
 
 def mapping_json(page, key="lamp-glow"):
-    return json.loads(page.locator(f"[data-mapping-json='{key}']").text_content())
+    """A mapping as the server has it now."""
+    return stored(page, f"bench/sheet?mapping={key}", f"[data-mapping-json='{key}']")
 
 
 def undo_says(page, words):
@@ -130,8 +131,8 @@ def test_a_curve_is_drawn_by_hand_and_a_bezier_is_bent(demo):  # noqa: F811
     wait(demo, "document.querySelector('#response-points') !== null")
     demo.fill("#response-points", "0.9 0.1, 0.2 0.5")
     demo.press("#response-points", "Enter")
-    demo.wait_for_selector("#notice:not([hidden])")
-    assert "ascend between 0 and 1" in demo.inner_text("#notice-words")
+    demo.wait_for_selector(".said-beside")
+    assert "ascend between 0 and 1" in demo.inner_text(".said-beside")
 
 
 def test_versions_are_flipped_through_and_seen_side_by_side(demo):  # noqa: F811

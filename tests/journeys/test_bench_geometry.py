@@ -18,16 +18,6 @@ def test_the_nearer_mark_is_taken_and_only_within_reach(modules):
     assert modules("lane", "markNear", 55, marks, axis) is None
 
 
-def test_a_mark_pushes_the_other_along_and_stays_apart_from_it(modules):
-    marks, axis = {"low": 0.2, "high": 0.8}, {"low": 0, "high": 1}
-    assert modules("lane", "pushed", "low", 0.5, marks, axis) == {"low": 0.5, "high": 0.8}
-    assert modules("lane", "pushed", "low", 0.9, marks, axis) == pytest.approx({"low": 0.9, "high": 0.905})
-    assert modules("lane", "pushed", "high", 0.1, marks, axis) == pytest.approx({"low": 0.095, "high": 0.1})
-    assert modules("lane", "pushed", "high", 0.5, marks, axis) == {"low": 0.2, "high": 0.5}
-    least = modules("lane", "pushed", "high", -0.3, marks, axis)
-    assert least["low"] >= 0 and least["high"] > least["low"]
-
-
 def test_handles_of_a_curve_lie_where_it_goes_and_are_moved_within_their_neighbours(modules):
     drawn = {"id": "drawn", "params": {"points": "0.3 0.1, 0.7 0.9"}}
     bezier = {"id": "bezier", "params": {"x1": 0.4, "y1": 0, "x2": 0.2, "y2": 1}}
@@ -56,9 +46,6 @@ def test_what_a_lane_says_of_values_and_of_what_is_measured(modules):
 
 
 def test_lists_are_put_in_order_and_searched(modules):
-    assert modules("lists", "atPlace", ["a", "b", "c"], 0, 2) == ["b", "c", "a"]
-    assert modules("lists", "atPlace", ["a", "b", "c"], 2, 0) == ["c", "a", "b"]
-    assert modules("lists", "twice", ["a", "b"], 0) == ["a", "a", "b"]
     assert modules("drawer", "isFound", "take turns goes to the other side", "TURN  goes") is True
     assert modules("drawer", "isFound", "take turns", "spring") is False
     assert [modules("order", "placeUnder", y, [10, 30]) for y in (5, 20, 40)] == [0, 1, 2]

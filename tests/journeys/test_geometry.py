@@ -115,10 +115,11 @@ def test_dense_columns_join_and_are_as_thick_as_the_line(modules):
 
 def test_the_dot_runs_along_the_drawn_curve(modules):
     transfer = f32(0, 0, 1, 1)
-    assert modules("sheet", "along", transfer, 1.5, [0, 3]) == pytest.approx(0.5)
-    assert modules("sheet", "along", transfer, -9, [0, 3]) == 0
-    assert modules("sheet", "along", transfer, 9, [0, 3]) == 1
-    assert modules("sheet", "levelAtShare", modules("sheet", "shareOf", -20, [-60, 0]), [-60, 0]) == pytest.approx(-20)
+    assert modules("sheet_plot", "along", transfer, 1.5, [0, 3]) == pytest.approx(0.5)
+    assert modules("sheet_plot", "along", transfer, -9, [0, 3]) == 0
+    assert modules("sheet_plot", "along", transfer, 9, [0, 3]) == 1
+    share = modules("sheet_plot", "shareOf", -20, [-60, 0])
+    assert modules("sheet_plot", "levelAtShare", share, [-60, 0]) == pytest.approx(-20)
 
 
 @pytest.mark.parametrize(
@@ -142,11 +143,22 @@ def test_shift_steps_ten_times_and_alt_a_tenth(modules):
 
 def test_one_value_deep_inside_is_replaced_and_the_rest_is_shared(modules):
     plain = {"name": "a", "drives": [{"rest": 0}, {"rest": 1}]}
-    assert modules("project", "withPath", plain, "drives.1.rest", 7) == {
+    assert modules("bound", "withPath", plain, "drives.1.rest", 7) == {
         "name": "a",
         "drives": [{"rest": 0}, {"rest": 7}],
     }
-    assert modules("project", "withoutPath", plain, "drives.0") == {"name": "a", "drives": [{"rest": 1}]}
+    assert modules("bound", "withPath", {"reading": {}}, "reading.params.low", 3) == {"reading": {"params": {"low": 3}}}
+    assert plain["drives"][1] == {"rest": 1}
+
+
+def test_a_fields_value_is_what_its_command_takes(modules):
+    assert modules("bound", "valueFor", {"suffix": "dB"}, -12) == "-12dB"
+    assert modules("bound", "valueFor", {"plus": "1", "whole": ""}, 89) == 90  # the last frame of a range is in it
+    assert modules("bound", "valueFor", {"whole": ""}, "2") == 2
+    assert modules("bound", "valueFor", {"nullable": ""}, "") is None
+    assert modules("bound", "valueFor", {"nullable": ""}, "–") is None
+    assert modules("bound", "valueFor", {"nullable": ""}, " 0,5 ") == "0.5"
+    assert modules("bound", "valueFor", {}, "Moon, and 2") == "Moon, and 2"
 
 
 def test_a_colour_is_the_nearest_of_256_steps(modules):
@@ -163,8 +175,8 @@ def test_a_waveform_column_keeps_its_extremes_and_starts_where_the_track_does(mo
 
 
 def test_a_curve_that_stands_still_has_room_around_it(modules):
-    assert modules("handoff", "rangeOf", [[2, 2, 2]]) == {"low": 1.5, "high": 2.5}
-    assert modules("handoff", "rangeOf", [[1, 3], [0, 2]]) == {"low": 0, "high": 3}
+    assert modules("keys_plot", "rangeOf", [[2, 2, 2]]) == {"low": 1.5, "high": 2.5}
+    assert modules("keys_plot", "rangeOf", [[1, 3], [0, 2]]) == {"low": 0, "high": 3}
 
 
 @pytest.mark.parametrize("hz", [25, 100, 1_000, 20_000])

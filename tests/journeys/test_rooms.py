@@ -188,7 +188,7 @@ def test_a_track_and_an_envelope_come_and_go_in_the_sound_room(page):
     page.press("#reading-bands", "Enter")
     assert page.get_attribute("#reading-bands", "aria-invalid") == "true"
     page.evaluate("document.querySelector('#reading-bands').dataset.old = ''")
-    page.evaluate("document.querySelector('[data-show-envelope][aria-current]').click()")  # the page is drawn anew
+    page.evaluate("document.querySelector('#parts').dispatchEvent(new CustomEvent('ft:renew'))")
     wait(page, "!('old' in document.querySelector('#reading-bands').dataset)")
     assert (
         page.get_attribute("#reading-bands", "aria-invalid") == "true" and page.input_value("#reading-bands") == "500"

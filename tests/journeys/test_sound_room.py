@@ -1,7 +1,6 @@
 """The Sound room as a designer uses it: draw a band, tune it, line up a second track, hear only what is switched on."""
 
 import io
-import json
 from itertools import pairwise
 
 import numpy as np
@@ -25,10 +24,6 @@ ROW_OF = """async (hz) => {
 
 def row_of(page, hz):
     return page.evaluate(ROW_OF, hz)
-
-
-def kept(page, kind, thing):
-    return json.loads(page.locator(f"[data-{kind}-json='{thing}']").text_content())
 
 
 def idle(page):
@@ -102,7 +97,7 @@ def test_a_file_that_is_being_chosen_arrives_though_the_page_is_drawn_anew_meanw
         room.click("text=Add a sound file")
     room.evaluate("document.getElementById('file').dataset.same = 'yes'")
     room.press("body", "m")  # a marker: the page is drawn anew
-    room.wait_for_selector("[data-marker-json]", state="attached")
+    room.wait_for_selector("[data-go]", state="attached")
     assert room.get_attribute("#file", "data-same") == "yes"
     chooser.value.set_files({"name": "Tone.wav", "mimeType": "audio/wav", "buffer": TONE})
     room.wait_for_selector("[data-show-track='tone']")
@@ -119,8 +114,8 @@ def test_a_second_track_is_lined_up_and_only_what_is_switched_on_is_heard(room):
         room.press("body", "Shift+ArrowRight")  # by beats of the drums
     at = int(room.locator("#frame-words").text_content().split()[1])
     room.select_option("#line-up", "sample:playhead")
-    wait(room, "JSON.parse(document.querySelector(\"[data-track-json='tone']\").textContent).offset_samples !== 0")
-    onset_s = 1.0 + kept(room, "track", "tone")["offset_samples"] / RATE_HZ
+    wait(room, "document.querySelector(\"[data-row='tone']\").dataset.offset !== '0'")
+    onset_s = 1.0 + int(room.get_attribute("[data-row='tone']", "data-offset")) / RATE_HZ
     assert onset_s == pytest.approx(at / 30, abs=0.004)
 
     def pressed(track, name, state):

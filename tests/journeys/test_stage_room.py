@@ -10,7 +10,7 @@ import pytest
 from PIL import Image
 from tests.conftest import drums, wav
 from tests.gltf import GLB
-from tests.journeys.conftest import axe, wait
+from tests.journeys.conftest import axe, stored, wait
 from tests.journeys.test_whole_way import download
 
 from fern_tide.core.base.frame_rate import FrameRate
@@ -112,7 +112,7 @@ def test_what_is_driven_runs_in_the_tree_and_can_be_used_as_full(room):
     room.mouse.up()
     room.click("[data-tried='lamp-bulb:scale_y'] >> text=use as full")
     wait(room, "document.querySelector('#undo').title.startsWith('Undo: Set the height of Lamp bulb at full')")
-    full = json.loads(room.locator("[data-mapping-json]").first.text_content())["drives"][0]["full"]
+    full = stored(room, "stage/parts?part=lamp-bulb", "[data-mapping-json]")["drives"][0]["full"]
     assert full == pytest.approx(1.48, abs=0.05)
 
 

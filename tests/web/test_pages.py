@@ -298,7 +298,7 @@ def test_a_mapping_drives_more_properties_and_each_only_once(client, studio):
     key = start(client)
     client.post(f"/p/{key}/mappings", json={"base": standing(client, key)["revision"], "target": "cloche-1:scale_y"})
     grown = client.post(f"/p/{key}/mappings/cloche-1-height/drives", json={"base": standing(client, key)["revision"]})
-    assert grown.json["place"] == 1
+    assert grown.json["chosen"]["drive"] == 1
     drives = studio.projects.current(key).document.mappings[0].drives
     assert [str(drive.target) for drive in drives] == ["cloche-1:scale_y", "cloche-2:scale_y"]
     odd = {"base": standing(client, key)["revision"], "target": "lamp:turn", "place": "first"}

@@ -142,7 +142,7 @@ def test_a_swap_reports_what_moved_since(client, demo):  # noqa: F811
 def test_a_curve_becomes_an_envelope(client, studio, demo):  # noqa: F811
     answer = client.post(f"/p/{demo}/curves?name=swell.json", data=b"[[0, 0], [4, 1]]")
     assert answer.status_code == 201
-    assert studio.projects.current(demo).document.envelope(answer.json["envelope"]).name == "swell"
+    assert studio.projects.current(demo).document.envelope(answer.json["chosen"]["envelope"]).name == "swell"
     assert client.post(f"/p/{demo}/curves?name=x", data=b"nope").status_code == 422
 
 

@@ -136,9 +136,9 @@ def test_pictures_are_served_as_nothing_but_pictures(client, demo):  # noqa: F81
 
 def test_parts_are_made_copied_and_driven(client, demo):  # noqa: F811
     made = post(client, demo, "stage/parts", kind="star")
-    assert made.status_code == 200 and made.json["part"] == "star" and made.json["undo"] == "Add Star"
+    assert made.status_code == 200 and made.json["chosen"]["part"] == "star" and made.json["undo"] == "Add Star"
     copy = post(client, demo, "stage/parts/star/copy")
-    assert copy.json["part"] == "star-copy"
+    assert copy.json["chosen"]["part"] == "star-copy"
     assert post(client, demo, "stage/parts", kind="box").status_code == 422
     assert post(client, demo, "stage/parts", kind="gone").status_code == 404
     assert client.post(f"/p/{demo}/stage/parts", json={"base": 1, "kind": "star"}).status_code == 409
@@ -151,7 +151,9 @@ def test_every_kind_that_is_offered_can_be_made_shown_and_looked_at(client, demo
         if kind.offered and kind.space == space:
             made = post(client, demo, "stage/parts", kind=kind.id)
             assert made.status_code == 200, kind.id
-            assert f'data-part-json="{made.json["part"]}"' in page(client, demo, part=made.json["part"])
+            assert f'data-part-json="{made.json["chosen"]["part"]}"' in page(
+                client, demo, part=made.json["chosen"]["part"]
+            )
     assert client.get(f"/p/{demo}/stage").status_code == 200
 
 

@@ -60,7 +60,7 @@ class Story:
 
     def drive(self, target, *, low=0.05, high=0.5, rest=None, full=None, steps=(), **more):
         """Add a mapping and tune it; gives its id."""
-        made = self.post("mappings", target=target, envelope="level")["mapping"]
+        made = self.post("mappings", target=target, envelope="level")["chosen"]["mapping"]
         mapping = self.mapping(made)
         drive = mapping["drives"][0]
         ends = {"rest": drive["rest"] if rest is None else rest, "full": drive["full"] if full is None else full}
@@ -91,7 +91,7 @@ def step(name, **params):
 
 def test_drums_with_noise_below_them_move_and_the_noise_does_not(tell):
     story = tell(kicks(8, noise=0.004))
-    made = story.post("mappings", target="lamp:turn", envelope="level")["mapping"]  # marks as suggested
+    made = story.post("mappings", target="lamp:turn", envelope="level")["chosen"]["mapping"]  # marks as suggested
     curves, head, _ = story.curves()
     turn, drive = curves["lamp:turn"], story.mapping(made)["drives"][0]
     starts = [round((0.25 + 0.5 * k) * FPS) for k in range(8)]

@@ -87,9 +87,9 @@ def test_copies_are_made_and_bad_wishes_refused(client, studio, demo):  # noqa: 
 
 
 def test_the_other_axes_come_along_once(client, studio, demo):  # noqa: F811
-    made = post(client, demo, "mappings", target="title:scale_y").json["mapping"]
+    made = post(client, demo, "mappings", target="title:scale_y").json["chosen"]["mapping"]
     answer = post(client, demo, f"mappings/{made}/axes", place=0, inverted=True)
-    assert answer.json["place"] == 1
+    assert answer.json["chosen"] == {"mapping": made, "drive": 1}
     again = post(client, demo, f"mappings/{made}/axes", place=0, inverted=True)
     assert again.status_code == 422 and "other axes" in again.json["remedy"]
     before = studio.projects.current(demo).document.mapping(made).drives[0]
@@ -171,7 +171,7 @@ def test_another_order_or_a_shared_stack_brings_the_lanes_that_look_otherwise(cl
     mapping = first(studio, demo)
     target = str(mapping.drives[0].target)
     made = post(client, demo, "mappings", target=target).json
-    over = studio.projects.current(demo).document.mapping(made["mapping"]).model_dump(mode="json")
+    over = studio.projects.current(demo).document.mapping(made["chosen"]["mapping"]).model_dump(mode="json")
     over["drives"][0]["full"] = 0.4
     edit(client, demo, {"kind": "put_mapping", "mapping": over})
     changed, _ = unpack(client.get(f"/p/{demo}/curves?since={made['revision']}").data)
@@ -190,7 +190,7 @@ def attention(client, key, mapping_id):  # noqa: F811
 
 
 def test_what_keeps_a_mapping_from_moving_is_said_beside_it(client, studio, demo):  # noqa: F811
-    made = post(client, demo, "mappings", target="title:opacity").json["mapping"]
+    made = post(client, demo, "mappings", target="title:opacity").json["chosen"]["mapping"]
     plain = studio.projects.current(demo).document.mapping(made).model_dump(mode="json")
     assert attention(client, demo, made) == ""
 
@@ -229,5 +229,5 @@ def test_each_of_what_is_offered_has_a_drawing_of_its_own(client, studio, demo, 
 
 
 def test_the_clean_up_is_offered_where_there_is_no_mapping(client, demo):  # noqa: F811
-    answer = client.get(f"/p/{demo}/bench/drawer/clean_ups")
+    answer = client.get(f"/p/{demo}/bench/drawer/clean_ups?envelope=drip")
     assert answer.status_code == 200 and "Rise and fall" in answer.text

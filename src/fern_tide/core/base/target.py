@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any
 
-from pydantic import StringConstraints
+from pydantic import StringConstraints, model_validator
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.params import Frozen
@@ -19,6 +19,15 @@ class Target(Frozen, frozen=True):
 
     part: Id
     property: Id
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_text(cls, data: Any) -> Any:
+        """Take 'lamp:turn' too, as people and fields write it."""
+        if not isinstance(data, str):
+            return data
+        part, _, name = data.strip().partition(":")
+        return {"part": part, "property": name}
 
     @classmethod
     def parse(cls, text: str) -> Target:

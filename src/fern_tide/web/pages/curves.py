@@ -169,8 +169,10 @@ def level(key: str, envelope_id: str) -> Response:
 def level_preview(key: str) -> Response:
     """Give an envelope's levels as they would be after an edit that is not stored."""
     command = read_command(body().get("command"))
-    after = command.apply(studio().projects.head(key)[1])
-    envelope = after.envelope(str(request.args.get("envelope", "")))
+    before = studio().projects.head(key)[1]
+    after = command.apply(before)
+    changed = next((item for item in after.envelopes if item not in before.envelopes), None)
+    envelope = changed or after.envelope(str(request.args.get("envelope", "")))
     pack = Pack()
     return pack.response(level_head(pack, after, envelope, levels=services().levels.under_the_hand))
 

@@ -10,6 +10,7 @@ from fern_tide.core.base.params import build
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands.mapping import PutMapping
 from fern_tide.core.commands.registry import read_command
+from fern_tide.core.document import Project
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale
 from fern_tide.store.projects import Revision
@@ -33,7 +34,15 @@ def stand(key: str) -> Any:
 def edit(key: str) -> Any:
     """Store an edit."""
     plain = body()
-    return _answer(tune.edit(studio(), key, read_command(plain.get("command")), base=whole(plain, "base")))
+    before = studio().projects.current(key).document
+    revision = tune.edit(studio(), key, read_command(plain.get("command")), base=whole(plain, "base"))
+    return _answer(revision, chosen=_new_envelope(before, revision.document))
+
+
+def _new_envelope(before: Project, after: Project) -> dict[str, str]:
+    """Name the envelope that an edit added: it is shown next."""
+    known = {item.id for item in before.envelopes}
+    return next(({"envelope": item.id} for item in after.envelopes if item.id not in known), {})
 
 
 @pages.post("/undo")
@@ -63,7 +72,7 @@ def add_mapping(key: str) -> Any:
     envelope = str(plain.get("envelope") or envelope)
     mapping = tune.new_mapping(services().levels.under_the_hand, project, envelope_id=envelope, target=target)
     revision = tune.edit(studio(), key, PutMapping(mapping=mapping), base=whole(plain, "base"))
-    return _answer(revision, mapping=mapping.id)
+    return _answer(revision, chosen={"mapping": mapping.id, "drive": 0})
 
 
 @pages.post("/mappings/<mapping_id>/aim")
@@ -73,7 +82,8 @@ def aim(key: str, mapping_id: str) -> Any:
     project = studio().projects.current(key).document
     target = Target.parse(str(plain.get("target")))
     aimed = aiming.aim(project, project.mapping(mapping_id), place=whole(plain, "place"), target=target)
-    return _answer(tune.edit(studio(), key, PutMapping(mapping=aimed), base=whole(plain, "base")))
+    revision = tune.edit(studio(), key, PutMapping(mapping=aimed), base=whole(plain, "base"))
+    return _answer(revision, chosen={"part": target.part})
 
 
 @pages.post("/mappings/<mapping_id>/drives")
@@ -84,7 +94,7 @@ def add_drive(key: str, mapping_id: str) -> Any:
     mapping = project.mapping(mapping_id)
     grown = aiming.aim(project, mapping, place=len(mapping.drives), target=aiming.next_target(project, mapping))
     revision = tune.edit(studio(), key, PutMapping(mapping=grown), base=whole(plain, "base"))
-    return _answer(revision, place=len(grown.drives) - 1)
+    return _answer(revision, chosen={"mapping": mapping_id, "drive": len(grown.drives) - 1})
 
 
 @pages.post("/mappings/<mapping_id>/suggest")

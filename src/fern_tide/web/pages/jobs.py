@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, jsonify
+from flask import Blueprint, jsonify, render_template, request
 
 from fern_tide.store.job_rows import Job
 from fern_tide.web.context import studio
@@ -28,15 +28,30 @@ def job_words(job: Job) -> dict[str, Any]:
 @pages.get("/p/<key>/work")
 def work(key: str) -> Any:
     """List the work that the project as it stands still needs, asking for what nobody has asked for."""
-    project = studio().projects.current(key).document
-    return jsonify(jobs=[job_words(job) for job in analysis.ensure(studio(), project)])
+    return _shown(key)
 
 
 @pages.post("/p/<key>/work")
 def again(key: str) -> Any:
     """Begin work anew that was cancelled or failed."""
+    return _shown(key, again=True)
+
+
+@pages.post("/p/<key>/work/cancel")
+def cancel_all(key: str) -> Any:
+    """Ask all that is done for the project to stop."""
+    for job in analysis.ensure(studio(), studio().projects.current(key).document):
+        studio().jobs.cancel(job.id)
+    return _shown(key)
+
+
+def _shown(key: str, *, again: bool = False) -> Any:
+    """Say what is done for a project: as a piece of a page, or as data for who asks for that."""
     project = studio().projects.current(key).document
-    return jsonify(jobs=[job_words(job) for job in analysis.ensure(studio(), project, again=True)])
+    jobs = [job_words(job) for job in analysis.ensure(studio(), project, again=again)]
+    if request.headers.get("HX-Request"):
+        return render_template("work.html", key=key, jobs=jobs)
+    return jsonify(jobs=jobs)
 
 
 @pages.get("/jobs/<job_id>")

@@ -9,7 +9,8 @@ from flask import Blueprint, jsonify, render_template, request
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.bands import NAMED_BANDS
 from fern_tide.core.envelope.beats import Beats
-from fern_tide.core.envelope.envelope import READINGS, beginning
+from fern_tide.core.envelope.envelope import READINGS
+from fern_tide.core.envelope.readings.band import BandParams
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import services, standing, studio, uploaded
 from fern_tide.workflows import analysis, bring_in_sound
@@ -35,7 +36,7 @@ def add(key: str) -> Any:
     """Take a sound file in as a track."""
     name = request.args.get("name", "")
     revision = bring_in_sound.add_track(studio(), key, uploaded(), file_name=name)
-    return jsonify({**standing(revision), "track": revision.document.tracks[-1].id}), 201
+    return jsonify({**standing(revision), "chosen": {"track": revision.document.tracks[-1].id}}), 201
 
 
 def _shown_soon_drawn_on(key: str) -> dict[str, Any]:
@@ -54,6 +55,15 @@ def _beats(project: Project) -> Beats | None:
         return None
 
 
+def _bands_read(project: Project) -> list[dict[str, Any]]:
+    """List the envelopes that are boxes on a spectrogram."""
+    return [
+        {"id": item.id, "name": item.name, "track": item.track, "low": params.low_hz, "high": params.high_hz}
+        for item in project.envelopes
+        if isinstance(params := item.reading.params, BandParams)
+    ]
+
+
 def _shown(revision: Revision) -> dict[str, Any]:
     project = revision.document
     envelope, track = bring_in_sound.shown_first(project, request.args.get("envelope"), request.args.get("track"))
@@ -65,7 +75,7 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "envelope": envelope,
         "track": track,
         "bands": NAMED_BANDS,
-        "band_begins": [choice.model_dump(mode="json") for choice in beginning("band")],
+        "bands_read": _bands_read(project),
         "beats": _beats(project),
         "offset_frames": float(track.offset * project.rate.fps) if track else 0.0,
         "users": {item.id: project.users(item.id) for item in project.tracks},

@@ -281,4 +281,4 @@ def moved(key: str) -> Any:
 def add_curve(key: str) -> Any:
     """Take a curve from a CSV or JSON file in as an envelope."""
     revision = bring_in_sound.add_curve(studio(), key, uploaded(), file_name=request.args.get("name", ""))
-    return jsonify({**standing(revision), "envelope": revision.document.envelopes[-1].id}), 201
+    return jsonify({**standing(revision), "chosen": {"envelope": revision.document.envelopes[-1].id}}), 201

@@ -20,6 +20,7 @@ from fern_tide.store.projects import Revision
 from fern_tide.web.context import body, services, staged, standing, studio, whole
 from fern_tide.web.heads import head
 from fern_tide.workflows import aiming, make_part, tune
+from fern_tide.workflows.squash import squash_of
 
 pages = Blueprint("stage", __name__, url_prefix="/p/<key>/stage")
 ALL_OPEN = 80
@@ -65,7 +66,7 @@ def add(key: str) -> Any:
     revision = studio().projects.current(key)
     command = make_part.made(revision.document.scene, str(plain.get("kind")))
     saved = tune.edit(studio(), key, command, base=whole(plain, "base"))
-    return jsonify({**standing(saved), "part": command.part.id})
+    return jsonify({**standing(saved), "chosen": {"part": command.part.id}})
 
 
 @pages.post("/parts/<part_id>/copy")
@@ -75,7 +76,7 @@ def copy(key: str, part_id: str) -> Any:
     scene = studio().projects.current(key).document.scene
     command = make_part.copied(scene, part_id, middle=bool(plain.get("middle")))
     saved = tune.edit(studio(), key, command, base=whole(plain, "base"))
-    return jsonify({**standing(saved), "part": command.part.id})
+    return jsonify({**standing(saved), "chosen": {"part": command.part.id}})
 
 
 @pages.post("/parts/<part_id>/draw")
@@ -174,7 +175,8 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "targets_of": aiming.places_for,
         "graphic": _graphic(project, part) if part else None,
         "groups": _groups(scene, part) if part else (),
-        "squash_target": lambda item: Target(part=item.id, property="scale_x"),
+        "squash": squash_of(scene, part) if part else None,
+        "place": [item.id for item in scene.parts if item.parent == part.parent].index(part.id) if part else 0,
         "solid_anchors": lambda item: {w: a.model_dump() for w, a in make_part.middle_of(item).items()},
         "track": next(iter(project.tracks), None),
     }

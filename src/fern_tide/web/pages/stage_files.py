@@ -36,7 +36,13 @@ def dropped() -> dict[str, bytes]:
 
 def _answer(made: BroughtIn) -> Any:
     return jsonify(
-        {**standing(made.revision), "notes": made.notes, "lost": made.lost, "fresh": made.fresh, "part": made.part}
+        {
+            **standing(made.revision),
+            "notes": made.notes,
+            "lost": made.lost,
+            "fresh": made.fresh,
+            "chosen": {"part": made.part} if made.part else {},
+        }
     )
 
 

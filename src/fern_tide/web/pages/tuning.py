@@ -38,7 +38,9 @@ def drawer(key: str, name: str) -> Any:
     if name not in {"clean_ups", "steps", "responses", "recipes", "copy", "why"}:
         return Response(status=404)
     if name == "clean_ups":
-        return render_template("bench/clean_ups.html", clean_ups=CLEAN_UPS, picture=pictures.clean_up_picture)
+        envelope = request.args.get("envelope") or _document(key).mapping(request.args.get("mapping", "")).envelope
+        cards = {"clean_ups": CLEAN_UPS, "picture": pictures.clean_up_picture}
+        return render_template("bench/clean_ups.html", envelope_id=envelope, **cards)
     project = _document(key)
     mapping = project.mapping(request.args.get("mapping", ""))
     place = min(max(request.args.get("drive", 0, type=int), 0), len(mapping.drives) - 1)
@@ -84,7 +86,7 @@ def copy(key: str, mapping_id: str) -> Any:
         project.mapping(mapping_id),
         [Target.parse(str(name)) for name in wanted],
         like=whole(plain, "place"),
-        linked=plain.get("linked") is True,
+        linked=bool(plain.get("linked")),
     )
     return _saved(key, plain, command)
 
@@ -99,7 +101,7 @@ def axes(key: str, mapping_id: str) -> Any:
     if grown == mapping:
         raise InvalidParameter("axes", value="none left", allowed="a property with other axes, not moved yet")
     revision = tune.edit(studio(), key, PutMapping(mapping=grown), base=whole(plain, "base"))
-    return jsonify({**standing(revision), "place": len(mapping.drives)})
+    return jsonify({**standing(revision), "chosen": {"mapping": mapping_id, "drive": len(mapping.drives)}})
 
 
 @pages.post("/mappings/<mapping_id>/invert")
@@ -121,7 +123,7 @@ def save_recipe(key: str) -> Any:
     ids = [recipe.id for recipe in recipes.known(studio(), project)]
     levels, place = services().levels, whole(plain, "place")
     recipe = recipes.write_down(levels, project, mapping, place=place, name=name[:120], ids=ids)
-    if plain.get("library") is not True:
+    if not plain.get("library"):
         return _saved(key, plain, PutRecipes(recipes=(recipe,)))
     studio().library.put(recipe)
     return jsonify(standing(studio().projects.current(key)))

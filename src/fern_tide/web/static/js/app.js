@@ -1,19 +1,23 @@
 // Starts the page: header, transport, keyboard, and the view of the room that is shown. Each view has one dispose scope.
 
-import { mountBench } from "./bench.js";
+import { Bench } from "./bench.js";
 import { mountDropAnywhere } from "./drop_anywhere.js";
-import { mountHandoff } from "./handoff.js";
+import { Handoff } from "./handoff.js";
 import { mountKeyboard } from "./keyboard.js";
+import { hearFragments } from "./notices.js";
 import { mountNumberFields } from "./number_field.js";
 import { project } from "./project.js";
 import { mountProjects } from "./projects.js";
-import { mountSound, openingSound } from "./sound.js";
-import { mountStageRoom } from "./stage_room.js";
+import { openingSound, SoundRoom } from "./sound.js";
+import { StageRoom } from "./stage_room.js";
+import { selection } from "./selection.js";
+import { token } from "./server.js";
+import "./steady.js";
 import { rhythm } from "./rhythm.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
 
-const VIEWS = { projects: mountProjects, bench: mountBench, sound: mountSound, stage: mountStageRoom, "hand-off": mountHandoff };
+const ROOMS = { bench: Bench, sound: SoundRoom, stage: StageRoom, "hand-off": Handoff };
 let scope = null;
 let view = null;
 
@@ -21,9 +25,11 @@ function mountRoom() {
   scope?.abort();
   scope = new AbortController();
   const room = document.getElementById("room");
-  if (!room || !VIEWS[room.dataset.room]) return;
+  if (!room) return;
   mountNumberFields(room, scope.signal);
-  view = VIEWS[room.dataset.room](room, scope.signal);
+  const Room = ROOMS[room.dataset.room];
+  if (Room) view = new Room(room, scope.signal);
+  else mountProjects(room, scope.signal);
 }
 
 /** A room goes: emptied here at once, since htmx would take leave of each of its thousand elements. */
@@ -77,6 +83,16 @@ function mountHeader() {
   paintHeader();
 }
 
+/** Every request of htmx carries the token; one for another room says what is selected. */
+function completeRequest({ detail: { headers, target, parameters } }) {
+  headers["X-CSRF-Token"] = token();
+  if (target.id !== "room") return;
+  const { open, curve, ...selected } = selection.all;
+  for (const [name, value] of Object.entries({ ...selected, open: open.join(), target: curve })) if (value) parameters[name] = String(value);
+}
+
+document.addEventListener("htmx:configRequest", completeRequest);
+hearFragments();
 mountDropAnywhere();
 project.open();
 if (project.key) {

@@ -1,274 +1,246 @@
 // The Bench: stage, sheet and lanes over one time axis. Python computes; this room asks, draws, and follows the hand.
 
 import { Axis, xOf } from "./axis.js";
-import { mountBenders, placeBenders } from "./benders.js";
-import { benchActs, withDrive } from "./bench_acts.js";
 import { Beside } from "./beside.js";
-import { mappingJson, mountBindings, put, trackJson } from "./binding.js";
-import { say } from "./canvas.js";
-import { mountDrawer } from "./drawer.js";
+import { Bound } from "./bound.js";
+import { Component } from "./component.js";
+import { Drawer } from "./drawer.js";
 import { drawLane, mountLane } from "./lane.js";
 import { Lanes } from "./lanes.js";
-import { letGo } from "./hand.js";
 import { Motion } from "./motion.js";
-import { notice, replaceHtml, telling } from "./notices.js";
-import { mountOrder } from "./order.js";
+import { notice } from "./notices.js";
+import { Order } from "./order.js";
+import { Parts } from "./parts.js";
 import { project } from "./project.js";
 import { rhythm } from "./rhythm.js";
 import { drawRibbon, loadWave, mountRibbon, mountWheel } from "./ribbon.js";
-import { benchKey } from "./rooms.js";
-import { getText } from "./server.js";
-import { drawDot, drawSheet, mountMarks, placeMarks } from "./sheet.js";
+import { asQuery, selection } from "./selection.js";
+import { Sheet } from "./sheet.js";
 import { StageView } from "./stage_view.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
 
-export function mountBench(room, signal) {
-  const parts = room.querySelector("#parts");
-  const stage = new StageView(room.querySelector("#stage"), { prefix: "stage-", signal });
-  const axis = new Axis(project.standing.frames);
-  const kept = () => JSON.parse(sessionStorage.getItem(benchKey()) ?? "{}");
-  const keep = (more) => sessionStorage.setItem(benchKey(), JSON.stringify({ ...kept(), ...more }));
-  const state = { wave: null, mapping: null, drive: 0, bent: null, traces: false };
-  let inner = null;
+export class Bench extends Component {
+  #wave = null;
+  #traces = false;
 
-  const find = (selector) => parts.querySelector(selector);
-  const redraw = () => requestAnimationFrame(() => !signal.aborted && drawAll());
-  const motion = new Motion({
-    looked: () => ({ ...(lanes.solo ? { only: lanes.solo } : {}), ...(state.traces && state.mapping ? { traces: state.mapping } : {}) }),
-    onTake: ({ frames }) => {
-      axis.resize(frames);
-      stage.bind(motion);
-      stage.show(transport.frame);
-    },
-    onPreview: (ids) => {
-      drawLanes(ids);
-      drawChosen();
-      drawFrame();
-    },
-    onRestore: () => {
-      stage.bind(motion);
-      drawAll();
-    },
-    signal,
-  });
-  const lanes = new Lanes({ find, axis, curves: () => motion.curves, redraw, onSolo: () => load(), onGroup: () => refresh(), signal });
-  const beside = new Beside(room.querySelector("#stage"), { motion, signal });
-  const lane = () => motion.lanes[state.mapping];
-  const transfer = () => lane()?.transfers[Math.min(state.drive, lane().transfers.length - 1)];
-
-  function drawLanes(only = null) {
-    for (const canvas of lanes.inView) {
-      const id = canvas.dataset.lane;
-      if (motion.lanes[id] && (!only || only.includes(id))) drawLane(canvas, motion.lanes[id], axis.view);
-    }
-    lanes.drawSpan();
+  /** @param {any} room @param {AbortSignal} signal */
+  constructor(room, signal) {
+    super(room, signal);
+    const stage = this.find("#stage");
+    this.axis = new Axis(project.standing.frames);
+    this.stage = new StageView(stage, { prefix: "stage-", signal: this.signal });
+    this.motion = this.#motion();
+    this.beside = new Beside(stage, { motion: this.motion, signal: this.signal });
+    this.sheet = new Sheet(room, this.signal, { motion: this.motion });
+    this.lanes = new Lanes(room, this.signal, {
+      axis: this.axis,
+      curves: () => this.motion.curves,
+      redraw: () => this.#redraw(),
+      onSolo: () => this.load(),
+      onGroup: () => this.renew(),
+    });
+    this.parts = new Parts(this.find("#parts"), this.signal, { looked: () => this.#looked(), mount: (scope) => this.#mount(scope), drawn: () => this.#drawn() });
+    this.drawer = new Drawer(this.find("#drawer"), this.signal, { parts: this.parts.root, peek: (body) => this.motion.peek(body) });
+    new Order(this.parts.root, this.signal);
+    new Bound(this.parts.root, this.signal, { onTry: (command, _, { timeStamp }) => this.motion.preview(command, timeStamp) });
+    this.#listen();
+    this.#open();
   }
 
-  function drawChosen() {
-    if (!lane() || !find("#histogram")) return;
-    drawSheet(find("#histogram"), lane(), transfer());
-    placeMarks(find("#plot"), lane());
-    if (response()) placeBenders(find("#plot"), lane(), response());
-    for (const name of ["low", "high"]) {
-      const field = find(`#${name}-db`);
-      const typing = document.activeElement === field && field.value !== (field.dataset.before ?? ""); // a field drawn anew is empty
-      if (!typing) field.dataset.before = field.value = lane()[`${name}_db`].toFixed(1);
-    }
-    say(find("#hits"), String(lane().hits));
-    say(find("#hits-words"), `rises over low water in ${lane().seconds.toFixed(lane().seconds < 10 ? 1 : 0)} s`);
-    const [rest, full] = [Math.round(lane().at_rest * 100), Math.round(lane().at_full * 100)];
-    say(find("#share-words"), `at rest ${rest} %, between ${100 - rest - full} %, at full ${full} %`);
-    drawDot(find("#dot"), lane(), transfer(), lane().level[transport.frame]);
+  get #chosen() {
+    return selection.get("mapping");
   }
 
-  function drawFrame() {
-    stage.show(transport.frame);
-    beside.show(transport.frame);
-    if (transport.playing && lanes.following) axis.follow(transport.frame);
-    lanes.showValues(transport.frame);
-    const head = find("#playhead");
-    const canvas = find("#ribbon");
-    if (head && canvas) {
-      const { left, width } = canvas.getBoundingClientRect();
-      const x = xOf(transport.frame + 0.5, { ...axis.view, width });
-      head.hidden = x < 0 || x > width || !project.standing.frames;
-      head.style.transform = `translateX(${left - head.parentElement.getBoundingClientRect().left - 1 + x}px)`;
-    }
-    if (lane() && find("#dot")) drawDot(find("#dot"), lane(), transfer(), lane().level[transport.frame]);
+  #looked() {
+    return { ...asQuery(["mapping", "drive"]), group: this.lanes.group };
   }
 
-  function drawAll() {
-    lanes.look();
-    if (find("#ribbon")) drawRibbon(find("#ribbon"), { wave: state.wave, axis });
-    drawLanes();
-    drawChosen();
-    drawFrame();
+  #motion() {
+    return new Motion({
+      looked: () => ({ ...(this.lanes.solo ? { only: this.lanes.solo } : {}), ...(this.#traces && this.#chosen ? { traces: this.#chosen } : {}) }),
+      onTake: ({ frames }) => {
+        this.axis.resize(frames);
+        this.stage.bind(this.motion);
+        this.stage.show(transport.frame);
+      },
+      onPreview: (ids) => {
+        this.#drawLanes(ids);
+        this.sheet.draw();
+        this.#drawFrame();
+      },
+      onRestore: () => {
+        this.stage.bind(this.motion);
+        this.#drawAll();
+      },
+      signal: this.signal,
+    });
+  }
+
+  #listen() {
+    const { root } = this.parts;
+    this.on(root, "click", ({ target }) => this.#looking(target.closest("button")));
+    this.on(root, "change", ({ target }) => this.#switched(target));
+    this.on(this.axis, "view", () => this.#redraw());
+    this.on(transport, "frame", () => this.#drawFrame());
+    this.on(transport, "selection", () => this.#drawRibbon());
+    this.on(rhythm, "rhythm", () => this.#drawRibbon());
+    this.on(project, "revised", () => this.#revised());
+    this.on(project, "refused", () => this.renew().then(() => this.load()));
+    this.on(work, "done", () => this.load());
+    selection.watch(["mapping", "drive"], () => this.#choose(), this.signal);
+    const resized = new ResizeObserver(() => this.#redraw());
+    resized.observe(this.root);
+    this.signal.addEventListener("abort", () => resized.disconnect());
+    document.fonts.ready.then(() => this.#redraw());
+  }
+
+  /** Draw what came with the page; where another mapping is selected than the page shows, that. */
+  #open() {
+    const { mapping, drive } = selection.all;
+    this.parts.mount();
+    const other = mapping !== this.#chosen || (mapping && drive !== selection.get("drive"));
+    if (other && this.find(`.lane[data-mapping="${mapping}"]`)) selection.set({ mapping, drive });
+    this.load();
+  }
+
+  /** Wake what the server drew: what it shows as selected is what is selected. */
+  #mount(scope) {
+    selection.correct({ mapping: this.find('.lane[aria-current="true"]')?.dataset.mapping ?? null, drive: Number(this.find("#drive")?.value ?? 0) });
+    for (const canvas of this.all("canvas[data-lane]")) this.#mountLane(canvas, scope);
+    this.sheet.mount(scope);
+    this.#mountBeside();
+    this.lanes.mount(scope);
+    const ribbon = this.find("#ribbon");
+    if (ribbon) mountRibbon(ribbon, { axis: this.axis, signal: scope });
+    mountWheel(this.find("#lanes"), { axis: this.axis, plot: () => this.find("#ribbon"), signal: scope });
+    if (this.find("#show-traces")) this.find("#show-traces").checked = this.#traces;
+  }
+
+  #mountLane(canvas, signal) {
+    const id = canvas.dataset.lane;
+    const idle = () => !this.lanes.measuring;
+    mountLane(canvas, { lane: () => this.motion.lanes[id], onMark: (...mark) => this.sheet.markMoved(id, ...mark), idle, signal });
+    canvas.addEventListener("click", () => idle() && selection.set({ mapping: id, drive: 0 }), { signal }); // after a drag, not during it
+  }
+
+  #mountBeside() {
+    const list = this.find("#beside");
+    if (list) list.value = this.beside.mapping === this.#chosen ? (this.beside.name ?? "") : "";
+    if (this.beside.name && (this.beside.mapping !== this.#chosen || !list?.value)) this.beside.close();
+  }
+
+  /** Show sheet and lane heads anew, as the server draws them, then the plots. */
+  renew() {
+    return this.parts.renew();
+  }
+
+  #drawn() {
+    this.drawer.renew();
+    this.#drawAll();
+    this.sheet.refocus();
   }
 
   /** Load lanes and curves, all or what an edit changed, and draw. */
-  async function load(how) {
-    await motion.load(how);
-    if (Object.keys(motion.lanes).length < parts.querySelectorAll("canvas[data-lane]").length) work.look();
-    await takeWave();
-    if (signal.aborted) return;
-    drawAll();
-    beside.renew();
-    if (find("#reason[data-waits]") && lane()) await refresh(); // the sheet was drawn before its sound was read
+  async load(how) {
+    await this.motion.load(how);
+    if (Object.keys(this.motion.lanes).length < this.all("canvas[data-lane]").length) work.look();
+    await this.#loadWave();
+    if (this.signal.aborted) return;
+    this.#drawAll();
+    this.beside.renew();
+    if (this.find("#reason[data-waits]") && this.sheet.lane) await this.renew(); // the sheet was drawn before its sound was read
   }
 
-  async function takeWave() {
+  async #loadWave() {
     try {
-      state.wave = await loadWave(find("#ribbon")?.dataset.track, state.wave);
+      this.#wave = await loadWave(this.find("#ribbon")?.dataset.track, this.#wave);
     } catch (wrong) {
-      state.wave = null;
+      this.#wave = null;
       if (wrong.status !== 202) notice(wrong.message);
     }
   }
 
-  let asked = 0;
-  /** Show sheet and lane heads anew, as the server draws them, then the plots. */
-  async function refresh() {
-    const query = new URLSearchParams({ mapping: state.mapping ?? "", drive: state.drive, group: lanes.group });
-    const mine = (asked += 1);
-    const html = await telling(() => getText(project.url(`bench/sheet?${query}`)));
-    await letGo();
-    if (html === undefined || signal.aborted || mine !== asked) return; // a later one knows better what is chosen
-    const scrolled = find("#lanes-scroll")?.scrollTop ?? 0;
-    const bender = document.activeElement?.dataset.bender; // it is put in place only when the curve is drawn
-    replaceHtml(parts, html);
-    mountParts();
-    find("#lanes-scroll").scrollTop = scrolled;
-    drawer.renew();
-    drawAll();
-    if (bender !== undefined) find(`[data-bender="${bender}"]`)?.focus();
+  async #choose() {
+    await this.renew();
+    if (this.#traces) await this.load();
+    this.find('.lane[aria-current="true"]')?.scrollIntoView({ block: "nearest" });
   }
 
-  /** The response that is shown, as it is being bent or as it is stored; none while one was just picked and its params are to come. */
-  const response = () => {
-    if (state.bent) return state.bent;
-    const found = mappingJson(state.mapping)?.drives[Math.min(state.drive, mappingJson(state.mapping).drives.length - 1)].response;
-    return found?.params && found;
-  };
-
-  /** A handle of the curve moves. */
-  function onBend(response, { done, at }) {
-    const command = put("mapping", withDrive(state, { response }));
-    state.bent = done ? null : response;
-    if (lane()) placeBenders(find("#plot"), lane(), response);
-    if (done) project.edit(command);
-    else motion.preview(command, at);
+  async #revised() {
+    if (project.standing.looks !== this.stage.looks) this.beside.close();
+    await this.stage.follow(project.standing);
+    await this.renew();
+    await this.load({ changed: true });
   }
 
-  let pushing = false; // whether the other mark was pushed along since the hand took hold
-  /** A mark moves: its handle follows at once, the lane and the curve as soon as they are computed. */
-  function onMark(id, name, both, { done, at }) {
-    const marked = motion.lanes[id];
-    const mapping = mappingJson(id);
-    const text = (level) => (marked.scale === "db" ? `${level.toFixed(3)}dB` : Number(level.toPrecision(7)));
-    pushing ||= Object.entries(both).some(([mark, level]) => mark !== name && level !== marked[mark]);
-    const moved = Object.entries(both).filter(([mark]) => mark === name || pushing);
-    Object.assign(marked, both);
-    if (done) pushing = false;
-    const command = put("mapping", { ...mapping, marks: { ...mapping.marks, ...Object.fromEntries(moved.map(([mark, level]) => [mark, text(level)])) } });
-    if (id === state.mapping && find("#plot")) placeMarks(find("#plot"), marked);
-    if (done) project.edit(command);
-    else motion.preview(command, at);
+  /** What is looked at otherwise, without an edit. */
+  #looking(button) {
+    const { act, mapping } = button?.dataset ?? {};
+    if (act === "solo") this.lanes.only(mapping);
+    else if (act === "fold") this.lanes.fold([mapping]);
+    else if (act === "fold-group") this.lanes.foldGroup(button);
   }
 
-  /** A mark typed in dB. */
-  function onMarkField(field, db, done) {
-    const mapping = mappingJson(state.mapping);
-    const name = field.dataset.markDb;
-    const [low, high] = [lane().low_db, lane().high_db];
-    const along = name === "low" && db >= high ? { high: `${db + 0.5}dB` } : name === "high" && db <= low ? { low: `${db - 0.5}dB` } : {};
-    const command = put("mapping", { ...mapping, marks: { ...mapping.marks, [name]: `${db}dB`, ...along } });
-    if (done) project.edit(command);
-    else motion.preview(command);
+  #switched({ id, checked, value }) {
+    if (id === "beside") this.beside.open(this.#chosen, value);
+    if (id !== "show-traces") return;
+    this.#traces = checked;
+    this.load();
   }
 
-  async function choose(id, drive = 0) {
-    Object.assign(state, { mapping: id, drive });
-    keep({ mapping: id, drive });
-    await (state.traces ? refresh().then(() => load()) : refresh());
-    find('.lane[aria-current="true"]')?.scrollIntoView({ block: "nearest" });
+  /** Show the next version of the mapping, as a key does. */
+  nextVersion() {
+    const letters = this.all("[data-version]");
+    const at = letters.findIndex((letter) => letter.getAttribute("aria-pressed") === "true");
+    letters[(at + 1) % letters.length]?.click();
   }
 
-  const { acts, picks, version, nextVersion } = benchActs({ state, parts, lanes, choose, refresh: () => refresh() });
+  zoom(by) {
+    this.axis.zoomAt(transport.frame, by);
+  }
 
-  function mountParts() {
-    inner?.abort();
-    inner = new AbortController();
-    const scope = AbortSignal.any([signal, inner.signal]);
-    state.mapping = find('.lane[aria-current="true"]')?.dataset.mapping ?? null;
-    state.drive = Number(find("#drive")?.value ?? 0);
-    for (const canvas of parts.querySelectorAll("canvas[data-lane]")) {
+  #redraw() {
+    requestAnimationFrame(() => !this.signal.aborted && this.#drawAll());
+  }
+
+  #drawAll() {
+    this.lanes.look();
+    this.#drawRibbon();
+    this.#drawLanes();
+    this.sheet.draw();
+    this.#drawFrame();
+  }
+
+  #drawRibbon() {
+    const ribbon = this.find("#ribbon");
+    if (ribbon) drawRibbon(ribbon, { wave: this.#wave, axis: this.axis });
+  }
+
+  #drawLanes(only = null) {
+    const { lanes } = this.motion;
+    for (const canvas of this.lanes.inView) {
       const id = canvas.dataset.lane;
-      mountLane(canvas, { lane: () => motion.lanes[id], onMark: (...mark) => onMark(id, ...mark), idle: () => !lanes.measuring, signal: scope });
-      canvas.addEventListener("click", () => id !== state.mapping && !lanes.measuring && choose(id), { signal: scope }); // after a drag, not during it
+      if (lanes[id] && (!only || only.includes(id))) drawLane(canvas, lanes[id], this.axis.view);
     }
-    if (find("#plot")) {
-      mountMarks(find("#plot"), { lane, onMark: (...mark) => onMark(state.mapping, ...mark), signal: scope });
-      mountBenders(find("#plot"), { lane, response, onBend, signal: scope });
-    }
-    if (find("#show-traces")) find("#show-traces").checked = state.traces;
-    if (find("#beside")) find("#beside").value = beside.mapping === state.mapping ? (beside.name ?? "") : "";
-    if (beside.name && (beside.mapping !== state.mapping || !find("#beside")?.value)) beside.close();
-    lanes.mount(scope);
-    if (find("#ribbon")) mountRibbon(find("#ribbon"), { axis, signal: scope });
-    mountWheel(find("#lanes"), { axis, plot: () => find("#ribbon"), signal: scope });
+    this.lanes.drawSpan();
   }
 
-  mountOrder(parts, { signal });
-  mountBindings(parts, { owners: () => ({ mapping: state.mapping, envelope: mappingJson(state.mapping)?.envelope }), onTry: (command) => motion.preview(command), onSet: (command) => project.edit(command), signal });
-  parts.addEventListener("ft:try", (event) => event.target.dataset.markDb && onMarkField(event.target, event.detail, false), { signal });
-  parts.addEventListener("ft:set", (event) => event.target.dataset.markDb && onMarkField(event.target, event.detail, true), { signal });
-  parts.addEventListener(
-    "click",
-    (event) => {
-      const button = event.target.closest("button");
-      if (!button) return;
-      if (button.dataset.select) choose(button.dataset.select);
-      else if (button.dataset.switch) flip(button);
-      else if (button.dataset.version) version(button.dataset.version);
-      else acts[button.dataset.act]?.(button.dataset.mapping, button);
-    },
-    { signal },
-  );
-  parts.addEventListener(
-    "change",
-    ({ target }) => {
-      if (target.id === "show-traces") {
-        state.traces = target.checked;
-        load();
-      } else if (target.id === "beside") beside.open(state.mapping, target.value);
-      else if (target.value || target.dataset.act !== "add-drive") picks[target.dataset.act]?.(target.value);
-    },
-    { signal },
-  );
-  const drawer = mountDrawer(room.querySelector("#drawer"), { parts, chosen: () => ({ mapping: state.mapping, drive: state.drive }), peek: (body) => motion.peek(body), signal });
-  axis.addEventListener("view", redraw, { signal });
-  transport.addEventListener("frame", drawFrame, { signal });
-  const redrawRibbon = () => find("#ribbon") && drawRibbon(find("#ribbon"), { wave: state.wave, axis });
-  transport.addEventListener("selection", redrawRibbon, { signal });
-  rhythm.addEventListener("rhythm", redrawRibbon, { signal });
-  project.addEventListener("revised", () => project.standing.looks !== stage.looks && beside.close(), { signal });
-  project.addEventListener("revised", () => stage.follow(project.standing).then(refresh).then(() => load({ changed: true })), { signal });
-  project.addEventListener("refused", () => refresh().then(() => load()), { signal });
-  work.addEventListener("done", () => load(), { signal });
-  new ResizeObserver(redraw).observe(room);
-  document.fonts.ready.then(redraw);
+  #drawFrame() {
+    const { frame } = transport;
+    this.stage.show(frame);
+    this.beside.show(frame);
+    if (transport.playing && this.lanes.following) this.axis.follow(frame);
+    this.lanes.showValues(frame);
+    this.#drawPlayhead(this.find("#playhead"), this.find("#ribbon"));
+    this.sheet.drawDot();
+  }
 
-  const { mapping, drive } = kept();
-  mountParts();
-  if (mapping && (mapping !== state.mapping || drive) && mappingJson(mapping)) choose(mapping, drive).then(() => load());
-  else load();
-  return { zoom: (by) => axis.zoomAt(transport.frame, by), nextVersion };
-}
-
-/** Turn 'heard' or 'drives' of a track. */
-export function flip(button) {
-  const track = trackJson(button.dataset.track);
-  const name = button.dataset.switch;
-  return project.edit(put("track", { ...track, [name]: !track[name] }));
+  #drawPlayhead(head, ribbon) {
+    if (!head || !ribbon) return;
+    const { left, width } = ribbon.getBoundingClientRect();
+    const x = xOf(transport.frame + 0.5, { ...this.axis.view, width });
+    head.hidden = x < 0 || x > width || !project.standing.frames;
+    head.style.transform = `translateX(${left - head.parentElement.getBoundingClientRect().left - 1 + x}px)`;
+  }
 }

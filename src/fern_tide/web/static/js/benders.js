@@ -1,7 +1,7 @@
 // Handles on the transfer curve: those of a Bezier, and the points of a curve that is drawn by hand. Geometry is pure.
 
 import { MOVES } from "./canvas.js";
-import { BOTTOM, rowOf, shareOf, TOP } from "./sheet.js";
+import { BOTTOM, rowOf, shareOf, TOP } from "./sheet_plot.js";
 
 const EDGE = 0.005;
 

@@ -1,211 +1,191 @@
-// What opens over the sheet to choose from: clean-up, steps, responses, recipes, properties to copy to, and why a value is so. It blocks nothing.
+// What opens over the sheet to choose from: clean-up, steps, responses, recipes, properties to copy to, and why a value is
+// so. It blocks nothing. The buttons that open it ask for it by htmx; what is in it edits by itself (bound.js).
 
-import { withDrive } from "./bench_acts.js";
-import { envelopeJson, mappingJson, put } from "./binding.js";
-import { fill, notice, telling } from "./notices.js";
+import { Bound, commandOf } from "./bound.js";
+import { Component } from "./component.js";
+import { notice, telling } from "./notices.js";
 import { project } from "./project.js";
-import { getText, upload } from "./server.js";
+import { asQuery, selection } from "./selection.js";
+import { upload } from "./server.js";
 import { transport } from "./transport.js";
 
 const SETTLE_MS = 90;
+const STAYS = ["recipes"]; // open after something of it was taken
 
 /** Whether an entry is found by what is typed: every word of it occurs. Pure. */
 export const isFound = (words, typed) => typed.toLowerCase().split(/\s+/).every((word) => words.includes(word));
 
-/**
- * Mount the drawer of a room. chosen() gives { mapping, drive } of the Bench or { envelope } of the Sound room; peek(body) shows an edit without storing it, and
- * peek(null) shows again what is stored; onOpen() hears of every change.
- */
-export function mountDrawer(drawer, { parts, chosen, peek, signal }) {
-  let open = null;
-  let opener = null;
-  let settling = 0;
+/** What an entry would do, for a preview. */
+const bodyOf = (entry) => (entry.dataset.peek ? JSON.parse(entry.dataset.peek) : { command: commandOf(entry) });
 
-  const query = () => new URLSearchParams({ mapping: chosen().mapping ?? "", drive: chosen().drive, frame: transport.frame });
-  const marked = () => {
-    for (const button of parts.querySelectorAll("[data-drawer]")) button.setAttribute("aria-expanded", String(button.dataset.drawer === open));
-  };
+export class Drawer extends Component {
+  #open = null;
+  #wanted = null;
+  #opener = null;
+  #before = null;
+  #settling = 0;
 
-  let asked = 0;
-  async function show(name) {
-    const mine = (asked += 1);
-    const html = await telling(() => getText(project.url(`bench/drawer/${name}?${query()}`)));
-    if (html === undefined || signal.aborted || mine !== asked) return; // closed meanwhile, or another was asked for
-    const [typed, scrolled] = [drawer.querySelector("#drawer-find")?.value ?? "", drawer.scrollTop];
-    const held = drawer.contains(document.activeElement) ? document.activeElement : null;
-    const again = open === name && !drawer.hidden;
-    fill(drawer, html);
-    drawer.hidden = false;
-    drawer.scrollTop = 0;
-    open = name;
-    marked();
-    const field = drawer.querySelector("#drawer-find");
-    if (again && field) {
-      field.value = typed;
-      find(typed);
-      drawer.scrollTop = scrolled;
-      const same = held?.id ? `#${held.id}` : held?.dataset.pick ? `[data-pick][data-id="${held.dataset.id}"]` : null;
-      if (same) drawer.querySelector(same)?.focus({ preventScroll: true });
-    } else (field ?? drawer.querySelector("[data-close]")).focus({ preventScroll: true });
+  /**
+   * @param {any} root
+   * @param {AbortSignal} signal
+   * @param {{ parts: any, peek: (body: any) => any }} how parts holds the buttons marked data-drawer; peek(body) shows an edit
+   *   without storing it, and peek(null) what is stored again
+   */
+  constructor(root, signal, { parts, peek }) {
+    super(root, signal);
+    Object.assign(this, { parts, peek });
+    new Bound(root, this.signal, { onDone: (_, element) => this.#done(element) });
+    this.on(parts, "click", (event) => this.#toggle(event), { capture: true });
+    this.on(document, "htmx:configRequest", ({ detail }) => detail.target === root && this.#asked(detail));
+    this.on(root, "htmx:beforeSwap", (event) => this.#swaps(event));
+    this.on(root, "htmx:afterSwap", ({ target }) => target === root && this.#shown());
+    this.on(root, "click", ({ target }) => this.#pressed(target));
+    this.on(root, "pointerover focusin", ({ target }) => this.#peek(target.closest?.("[data-pick]")));
+    this.on(root, "pointerleave", () => this.peek(null));
+    this.on(root, "focusout", ({ target, relatedTarget }) => target.closest?.("[data-pick]") && !root.contains(relatedTarget) && this.peek(null));
+    this.on(root, "input", ({ target }) => target.id === "drawer-find" && this.#filter(target.value));
+    this.on(root, "change", ({ target }) => this.#changed(target));
+    this.on(root, "keydown", (event) => this.#key(event));
+    this.on(document, "keydown", (event) => this.#escape(event));
+    this.on(transport, "frame", () => this.#later());
   }
 
-  function close({ refocus = true } = {}) {
-    asked += 1;
-    if (drawer.hidden) return;
-    drawer.hidden = true;
-    drawer.innerHTML = "";
-    const was = open;
-    open = null;
-    peek(null);
-    marked();
-    if (refocus) (parts.querySelector(`[data-drawer="${was}"]`) ?? opener)?.focus();
-  }
-
-  function find(typed) {
-    let found = 0;
-    for (const entry of drawer.querySelectorAll("[data-words]")) {
-      const fits = isFound(entry.dataset.words, typed);
-      (entry.parentElement.matches(".relative") ? entry.parentElement : entry).hidden = !fits;
-      found += fits;
-    }
-    const none = drawer.querySelector("[data-none]");
-    if (none) none.hidden = found > 0;
-  }
-
-  const withStep = (id) => {
-    const mapping = mappingJson(chosen().mapping);
-    return put("mapping", { ...mapping, steps: [...mapping.steps, { id }] });
-  };
-  const withCleanUp = (id) => {
-    const { mapping, envelope: shown } = chosen();
-    const envelope = envelopeJson(shown ?? mappingJson(mapping).envelope);
-    return put("envelope", { ...envelope, clean_up: [...envelope.clean_up, { id }] });
-  };
-  const withResponse = (id) => put("mapping", withDrive(chosen(), { response: { id } }));
-  const bodies = {
-    clean_up: (id) => ({ command: withCleanUp(id) }),
-    step: (id) => ({ command: withStep(id) }),
-    response: (id) => ({ command: withResponse(id) }),
-    recipe: (id) => ({ recipe: id, mapping: chosen().mapping }),
-  };
-  const bodyOf = ({ pick, id }) => bodies[pick](id);
-
-  const picks = {
-    clean_up: async (id) => {
-      close();
-      await project.edit(withCleanUp(id));
-    },
-    response: async (id) => {
-      close();
-      await project.edit(withResponse(id));
-    },
-    step: async (id) => {
-      close();
-      await project.edit(withStep(id));
-    },
-    recipe: async (id) => {
-      peek(null);
-      await project.send(`mappings/${chosen().mapping}/recipe`, { recipe: id });
-    },
-  };
-
-  async function keep(where) {
-    const field = drawer.querySelector("#recipe-name");
-    if (!field.value.trim()) {
-      notice("Give the recipe a name first.");
-      field.focus();
-      return;
-    }
-    const { mapping, drive } = chosen();
-    const saved = await project.send("recipes", { name: field.value.trim(), mapping, place: drive, library: where === "library" });
-    if (saved) await show("recipes");
-  }
-
-  async function forget(button) {
-    const { forget: where, id } = button.dataset;
-    button.parentElement.remove(); // at once, so that nothing points at what is gone
-    peek(null);
-    if (where === "project") await project.edit({ kind: "remove_recipe", id });
-    else await project.send(`recipes/${id}/forget`);
-    await show("recipes");
-  }
-
-  async function copy() {
-    const targets = [...drawer.querySelectorAll("[data-copy]:checked")].map((box) => box.dataset.copy);
-    const linked = drawer.querySelector("#copy-linked").checked;
-    const { mapping, drive } = chosen();
-    if (await project.send(`mappings/${mapping}/copy`, { targets, linked, place: drive })) close();
-  }
-
-  async function take(file) {
-    const standing = await telling(() => upload(project.url("recipes/files"), file, { onShare: () => {}, signal }), { about: file.name });
-    if (!standing) return;
-    project.take(standing);
-    notice(`${standing.recipes} recipe${standing.recipes === 1 ? "" : "s"} came from ${file.name}.`, { tone: "good", act: { words: "Take back", run: () => project.undo() } });
-    await show("recipes");
-  }
-
-  const on = (element, type, run) => element.addEventListener(type, run, { signal });
-  on(parts, "click", (event) => {
+  /** A second press of what opened it closes it. */
+  #toggle(event) {
     const button = event.target.closest("[data-drawer]");
     if (!button) return;
-    opener = button;
-    if (open === button.dataset.drawer) close();
-    else {
-      peek(null);
-      show(button.dataset.drawer);
+    this.#opener = button;
+    if (this.#open === button.dataset.drawer) {
+      event.stopPropagation();
+      this.close();
+    } else this.peek(null);
+  }
+
+  #pressed(target) {
+    if (target.closest("[data-close]")) this.close();
+    target.closest("[data-forget]")?.parentElement.remove(); // at once, so that nothing points at what is gone
+  }
+
+  #asked({ parameters, elt }) {
+    this.#wanted = elt.dataset.drawer;
+    Object.assign(parameters, { ...asQuery(["mapping", "drive", "envelope"]), frame: transport.frame });
+  }
+
+  #swaps({ target, detail }) {
+    if (target !== this.root) return;
+    if (this.#wanted === null) detail.shouldSwap = false; // it was closed meanwhile
+    this.#before = this.#state();
+  }
+
+  /** What it looks like now: what is searched, how far it is scrolled, and what has the focus. */
+  #state() {
+    const held = this.root.contains(document.activeElement) ? document.activeElement : null;
+    const focus = held?.id ? `#${held.id}` : held?.dataset.pick ? `[data-pick][data-id="${held.dataset.id}"]` : null;
+    return { open: this.root.hidden ? null : this.#open, typed: this.find("#drawer-find")?.value ?? "", top: this.root.scrollTop, focus };
+  }
+
+  #shown() {
+    const { open, typed, top, focus } = this.#before;
+    this.#open = this.#wanted;
+    this.root.hidden = false;
+    this.#mark();
+    const field = this.find("#drawer-find");
+    const again = open === this.#open;
+    this.root.scrollTop = again ? top : 0;
+    if (again && field) {
+      field.value = typed;
+      this.#filter(typed);
+      if (focus) this.find(focus)?.focus({ preventScroll: true });
+    } else if (!again) (field ?? this.find("[data-close]")).focus({ preventScroll: true });
+  }
+
+  #mark() {
+    for (const button of this.parts.querySelectorAll("[data-drawer]")) button.setAttribute("aria-expanded", String(button.dataset.drawer === this.#open));
+  }
+
+  close({ refocus = true } = {}) {
+    this.#wanted = null;
+    if (this.root.hidden) return;
+    const was = this.#open;
+    this.root.hidden = true;
+    this.root.replaceChildren();
+    this.#open = null;
+    this.peek(null);
+    this.#mark();
+    if (refocus) (this.parts.querySelector(`[data-drawer="${was}"]`) ?? this.#opener)?.focus();
+  }
+
+  /** Draw what is open anew, for another mapping or after an edit. */
+  renew() {
+    this.#mark();
+    const nothing = !selection.get("mapping") && !selection.get("envelope");
+    if (nothing) this.close({ refocus: false });
+    else if (this.#open && this.#open !== "copy") this.#ask();
+  }
+
+  #ask() {
+    this.parts.querySelector(`[data-drawer="${this.#open}"]`)?.dispatchEvent(new CustomEvent("ft:renew"));
+  }
+
+  #peek(entry) {
+    if (entry) this.peek(bodyOf(entry));
+  }
+
+  /** Something of it was taken, or taken away. */
+  #done(element) {
+    this.peek(null);
+    if (STAYS.includes(this.#open)) this.#ask();
+    else if (element.dataset.pick || element.id === "copy") this.close();
+  }
+
+  #filter(typed) {
+    let shown = 0;
+    for (const entry of this.all("[data-words]")) {
+      const fits = isFound(entry.dataset.words, typed);
+      (entry.parentElement.matches(".relative") ? entry.parentElement : entry).hidden = !fits;
+      shown += fits ? 1 : 0;
     }
-  });
-  on(drawer, "click", (event) => {
-    const button = event.target.closest("button");
+    const none = this.find("[data-none]");
+    if (none) none.hidden = shown > 0;
+  }
+
+  #changed(target) {
+    if (target.id === "recipe-file" && target.files.length) {
+      this.#take(target.files[0]);
+      target.value = ""; // the same one can be chosen again
+    }
+    const button = this.find("#copy-now");
     if (!button) return;
-    if ("close" in button.dataset) close();
-    else if (button.dataset.pick) picks[button.dataset.pick](button.dataset.id);
-    else if (button.dataset.keep) keep(button.dataset.keep);
-    else if (button.dataset.forget) forget(button);
-    else if (button.id === "copy-now") copy();
-  });
-  const entryOf = (event) => event.target.closest?.("[data-pick]");
-  for (const type of ["pointerover", "focusin"]) on(drawer, type, (event) => entryOf(event) && peek(bodyOf(entryOf(event).dataset)));
-  on(drawer, "pointerleave", () => peek(null));
-  on(drawer, "focusout", (event) => entryOf(event) && !drawer.contains(event.relatedTarget) && peek(null));
-  on(drawer, "input", (event) => event.target.id === "drawer-find" && find(event.target.value));
-  on(drawer, "change", (event) => {
-    if (event.target.id === "recipe-file" && event.target.files.length) {
-      take(event.target.files[0]);
-      event.target.value = ""; // the same one can be chosen again
-    }
-    const button = drawer.querySelector("#copy-now");
-    if (button) {
-      const many = drawer.querySelectorAll("[data-copy]:checked").length;
-      button.disabled = !many;
-      button.textContent = many ? `Copy to ${many} propert${many === 1 ? "y" : "ies"}` : "Copy";
-    }
-  });
-  on(drawer, "keydown", (event) => {
-    if (event.key === "Enter" && event.target.id === "recipe-name") keep("project");
-    else if (event.key === "Enter" && event.target.id === "drawer-find") {
-      event.preventDefault(); // or the same press would push the button that has the focus then
-      drawer.querySelector("[data-pick]:not([hidden] *):not([hidden])")?.click();
-    }
-  });
-  on(document, "keydown", (event) => {
-    if (event.key !== "Escape" || drawer.hidden || event.defaultPrevented || document.querySelector("dialog[open]")) return;
+    const many = this.all("[data-copy]:checked").length;
+    button.disabled = !many;
+    button.textContent = many ? `Copy to ${many} propert${many === 1 ? "y" : "ies"}` : "Copy";
+  }
+
+  /** Take the recipes of a file. */
+  async #take(file) {
+    const standing = await telling(() => upload(project.url("recipes/files"), file, { onShare: () => {}, signal: this.signal }), { about: file.name });
+    if (!standing) return;
+    project.take(standing);
+    const words = `${standing.recipes} recipe${standing.recipes === 1 ? "" : "s"} came from ${file.name}.`;
+    notice(words, { tone: "good", act: { words: "Take back", run: () => project.undo() } });
+    this.#ask();
+  }
+
+  #key(event) {
+    if (event.key !== "Enter" || event.target.id !== "drawer-find") return;
+    event.preventDefault(); // or the same press would push the button that has the focus then
+    this.find("[data-pick]:not([hidden] *):not([hidden])")?.click();
+  }
+
+  #escape(event) {
+    if (event.key !== "Escape" || this.root.hidden || event.defaultPrevented || document.querySelector("dialog[open]")) return;
     event.preventDefault();
-    close();
-  });
-  const later = () => {
-    clearTimeout(settling);
-    if (open === "why" && !transport.playing) settling = setTimeout(() => open === "why" && show("why"), SETTLE_MS);
-  };
-  on(transport, "frame", later);
-  return {
-    close,
-    /** Draw what is open anew, for another mapping or after an edit. */
-    renew() {
-      marked();
-      if (!chosen().mapping && !chosen().envelope) close({ refocus: false });
-      else if (open && open !== "copy") show(open);
-    },
-  };
+    this.close();
+  }
+
+  /** The playhead came to rest elsewhere: the reasons are those of its frame. */
+  #later() {
+    clearTimeout(this.#settling);
+    if (this.#open === "why" && !transport.playing) this.#settling = setTimeout(() => this.#open === "why" && this.#ask(), SETTLE_MS);
+  }
 }

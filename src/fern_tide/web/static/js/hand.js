@@ -11,9 +11,17 @@ function released() {
 }
 
 const DRAGGED = "canvas, [data-number], [data-try], .tidemark, .bender, [data-handle], [data-grip]"; // what can be dragged
-document.addEventListener("pointerdown", ({ target }) => (pressed = target.closest(DRAGGED) !== null), { capture: true });
+/** @param {any} event */
+const press = ({ target }) => (pressed = target.closest(DRAGGED) !== null);
+document.addEventListener("pointerdown", press, { capture: true });
 for (const type of ["pointerup", "pointercancel"]) document.addEventListener(type, () => setTimeout(released), { capture: true });
 document.addEventListener("pointermove", ({ buttons }) => pressed && buttons === 0 && released(), { capture: true }); // let go outside the window
 
-/** Wait until no pointer is pressed. */
-export const letGo = () => (pressed ? new Promise((go) => waiting.push(go)) : Promise.resolve());
+/** Whether something that can be dragged is held. */
+export const isHeld = () => pressed;
+
+/** Do something when nothing is held: at once, or when the hand lets go. */
+export function whenFree(run) {
+  if (pressed) waiting.push(run);
+  else run();
+}

@@ -13,18 +13,17 @@ export const isTyping = (element) => Boolean(element?.closest?.("input:not([type
 /** Whether Space presses what has the focus: it does when the keyboard brought the focus there, not after a click. */
 const pressesIt = (element) => element.matches("input[type=checkbox]:focus-visible, button:focus-visible, a:focus-visible");
 
+const withCommand = ({ key, shiftKey }) => key.toLowerCase() === "z" && (shiftKey ? () => project.redo() : () => project.undo());
+
+function plain({ key, shiftKey, altKey }) {
+  if (altKey || document.querySelector("dialog[open]")) return null;
+  return (shiftKey ? SHIFTED[key] : undefined) ?? KEYS[key] ?? KEYS[key.toLowerCase()];
+}
+
 export function mountKeyboard(view) {
   document.addEventListener("keydown", (event) => {
-    if (event.defaultPrevented) return;
-    const command = event.ctrlKey || event.metaKey;
-    if (command && event.key.toLowerCase() === "z" && !isTyping(event.target)) {
-      event.preventDefault();
-      if (event.shiftKey) project.redo();
-      else project.undo();
-      return;
-    }
-    if (command || event.altKey || isTyping(event.target) || document.querySelector("dialog[open]")) return;
-    const run = (event.shiftKey ? SHIFTED[event.key] : undefined) ?? KEYS[event.key] ?? KEYS[event.key.toLowerCase()];
+    if (event.defaultPrevented || isTyping(event.target)) return;
+    const run = event.ctrlKey || event.metaKey ? withCommand(event) : plain(event);
     if (!run || (event.key === " " && pressesIt(event.target))) return;
     event.preventDefault();
     run(view);
@@ -38,14 +37,8 @@ const toBeat = (direction) => {
   if (frame !== null) transport.seek(frame);
 };
 
-/** Set a marker at the playhead; the next free number is its name. */
-export function setMarker() {
-  const taken = new Set(project.standing.markers.map(({ id }) => id));
-  let number = taken.size + 1;
-  while (taken.has(`marker-${number}`)) number += 1;
-  const time_s = (transport.frame * transport.rate[1]) / transport.rate[0];
-  return project.edit({ kind: "put_marker", marker: { id: `marker-${number}`, name: `Marker ${number}`, time_s } });
-}
+/** Set a marker at the playhead. */
+export const setMarker = () => project.edit({ kind: "add_marker", time_s: (transport.frame * transport.rate[1]) / transport.rate[0] });
 
 const SHIFTED = { ArrowLeft: () => toBeat(-1), ArrowRight: () => toBeat(1) };
 

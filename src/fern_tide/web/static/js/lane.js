@@ -1,6 +1,7 @@
 // One lane: the level filled in tide, its marks dotted, the motion as a fern line. Geometry is pure and exported for tests.
 
 import { colours, MOVES, pen, SANS } from "./canvas.js";
+import { follow } from "./drag.js";
 
 export const PAD = 5;
 const NEAR_PX = 7;
@@ -52,15 +53,6 @@ export function markNear(y, marks, axis) {
   const apart = (name) => Math.abs(y - row(marks[name], axis));
   const name = apart("low") <= apart("high") ? "low" : "high";
   return apart(name) <= NEAR_PX ? name : null;
-}
-
-/** Both marks when one of them is moved: it pushes the other along, at least a share of the axis away. Pure. */
-export function pushed(name, level, marks, { low, high }) {
-  const least = (high - low) * 0.005;
-  if (name === "low") return { low: level, high: Math.max(marks.high, level + least) };
-  const floor = Math.min(low, marks.low); // in level there is nothing below none
-  const top = Math.max(level, floor + least);
-  return { low: Math.min(marks.low, top - least), high: top };
 }
 
 /**
@@ -178,27 +170,18 @@ function drawMark(context, name, y, { left, width, ink }) {
   context.fillText(name, left + 2, y + 3.5);
 }
 
-/** Let marks of a lane be dragged, while idle() says that the hand does nothing else there. onMark(name, both, done) with the levels in the lane's own unit. */
+/** Let marks of a lane be dragged, while idle() says that the hand does nothing else there. onMark(name, level, done) in the lane's own unit. */
 export function mountLane(canvas, { lane, onMark, idle, signal }) {
   const axisOf = () => ({ low: lane().axis[0], high: lane().axis[1], height: canvas.getBoundingClientRect().height });
-  canvas.addEventListener(
-    "pointermove",
-    (event) => (canvas.style.cursor = !idle() ? "crosshair" : lane() && markNear(event.offsetY, lane(), axisOf()) ? "ns-resize" : ""),
-    { signal },
-  );
-  canvas.addEventListener(
-    "pointerdown",
-    (event) => {
-      const name = idle() && lane() && markNear(event.offsetY, lane(), axisOf());
-      if (!name) return;
-      event.preventDefault();
-      canvas.setPointerCapture(event.pointerId);
-      const drag = new AbortController();
-      const options = { signal: AbortSignal.any([signal, drag.signal]) };
-      const move = (e) => onMark(name, pushed(name, levelAt(e.offsetY, axisOf()), lane(), axisOf()), { done: e.type !== MOVES, at: e.timeStamp });
-      canvas.addEventListener(MOVES, move, options);
-      for (const type of ["pointerup", "pointercancel"]) canvas.addEventListener(type, (e) => (drag.abort(), move(e)), options);
-    },
-    { signal },
-  );
+  const under = ({ offsetY }) => lane() && markNear(offsetY, lane(), axisOf());
+  const hover = (event) => (canvas.style.cursor = !idle() ? "crosshair" : under(event) ? "ns-resize" : "");
+  const press = (down) => {
+    const name = idle() && under(down);
+    if (!name) return;
+    down.preventDefault();
+    const move = (event) => onMark(name, levelAt(event.offsetY, axisOf()), { done: event.type !== MOVES, at: event.timeStamp });
+    follow(down, canvas, { move, end: move, moves: MOVES, signal });
+  };
+  canvas.addEventListener("pointermove", hover, { signal });
+  canvas.addEventListener("pointerdown", press, { signal });
 }

@@ -2,6 +2,8 @@
 
 import { frameUnder, xOf } from "./axis.js";
 import { sizeOf } from "./canvas.js";
+import { Component } from "./component.js";
+import { follow } from "./drag.js";
 import { colourAt } from "./stage.js";
 import { project } from "./project.js";
 import { transport } from "./transport.js";
@@ -26,10 +28,16 @@ export function apartWords(from, to, [top, bottom]) {
   return `${frames} frame${Math.abs(frames) === 1 ? "" : "s"}, ${Math.round((frames * bottom * 1000) / top)} ms`;
 }
 
-export class Lanes {
-  /** find() gives an element of the room's parts; curves() what is drawn; onSolo hears of another mapping that moves alone. */
-  constructor({ find, axis, curves, redraw, onSolo, onGroup, signal }) {
-    Object.assign(this, { find, axis, curves, redraw, onSolo, onGroup, signal, solo: null, following: true, measuring: false, inView: [] });
+export class Lanes extends Component {
+  /**
+   * @param {any} room
+   * @param {AbortSignal} signal
+   * @param {{ axis: any, curves: () => any, redraw: () => any, onSolo: () => any, onGroup: () => any }} how curves() gives what
+   *   is drawn; onSolo hears of another mapping that moves alone
+   */
+  constructor(room, signal, { axis, curves, redraw, onSolo, onGroup }) {
+    super(room, signal);
+    Object.assign(this, { axis, curves, redraw, onSolo, onGroup, solo: null, following: true, measuring: false, inView: [] });
     this.looks = JSON.parse(localStorage.getItem(this.#key) ?? "{}");
     this.group = this.looks[""]?.group ?? "";
   }
@@ -43,20 +51,20 @@ export class Lanes {
     localStorage.setItem(this.#key, JSON.stringify(this.looks));
   }
 
-  get all() {
-    return [...(this.find("#lanes-scroll")?.querySelectorAll(".lane[data-mapping]") ?? [])];
+  get #rows() {
+    return this.all(".lane[data-mapping]");
   }
 
   /** Find the canvases that can be seen now: the others are drawn when they are scrolled to. Asking the page is slow. */
   look() {
     const scroll = this.find("#lanes-scroll");
     const [top, bottom] = scroll ? [scroll.scrollTop - 40, scroll.scrollTop + scroll.clientHeight + 40] : [0, 0];
-    this.inView = this.all.filter((lane) => lane.offsetTop - scroll.offsetTop < bottom && lane.offsetTop - scroll.offsetTop + lane.offsetHeight > top).map((lane) => lane.querySelector("canvas[data-lane]"));
+    this.inView = this.#rows.filter((lane) => lane.offsetTop - scroll.offsetTop < bottom && lane.offsetTop - scroll.offsetTop + lane.offsetHeight > top).map((lane) => lane.querySelector("canvas[data-lane]"));
   }
 
   /** Dress the lanes as they are looked at, after the server drew them anew. */
   mount(scope) {
-    for (const lane of this.all) this.#dress(lane);
+    for (const lane of this.#rows) this.#dress(lane);
     const on = (selector, type, run) => this.find(selector)?.addEventListener(type, run, { signal: scope });
     const press = (selector, is) => this.find(selector)?.setAttribute("aria-pressed", String(is));
     press("#follow", this.following);
@@ -64,7 +72,7 @@ export class Lanes {
     if (this.find("#group")) this.find("#group").value = this.group;
     on("#follow", "click", () => press("#follow", (this.following = !this.following)));
     on("#measure", "click", () => this.#measure((this.measuring = !this.measuring)));
-    on("#fold-all", "click", () => this.fold(this.all.map((lane) => lane.dataset.mapping)));
+    on("#fold-all", "click", () => this.fold(this.#rows.map((lane) => lane.dataset.mapping)));
     on("#group", "change", (event) => {
       this.group = event.target.value;
       this.#keep("", { group: this.group });
@@ -89,14 +97,14 @@ export class Lanes {
     lane.querySelector('[data-act="fold"]').setAttribute("aria-pressed", String(folded));
     lane.querySelector('[data-act="solo"]').setAttribute("aria-pressed", String(this.solo === lane.dataset.mapping));
     const all = this.find("#fold-all");
-    if (all) all.textContent = this.all.length && this.all.every(({ dataset }) => dataset.folded === "true") ? "Unfold all" : "Fold all";
+    if (all) all.textContent = this.#rows.length && this.#rows.every(({ dataset }) => dataset.folded === "true") ? "Unfold all" : "Fold all";
   }
 
   /** Fold lanes; where all of them are folded, unfold them. */
   fold(ids) {
     const folded = !ids.every((id) => this.looks[id]?.folded);
     for (const id of ids) this.#keep(id, { folded });
-    for (const lane of this.all) this.#dress(lane);
+    for (const lane of this.#rows) this.#dress(lane);
     this.redraw();
   }
 
@@ -109,7 +117,7 @@ export class Lanes {
   /** Let one mapping move alone, or all again. */
   only(id) {
     this.solo = this.solo === id ? null : id;
-    for (const lane of this.all) this.#dress(lane);
+    for (const lane of this.#rows) this.#dress(lane);
     this.say();
     this.onSolo();
   }
@@ -118,7 +126,7 @@ export class Lanes {
   say(words = null) {
     const place = this.find("#lane-words");
     if (!place) return;
-    const name = this.solo && this.all.find(({ dataset }) => dataset.mapping === this.solo)?.querySelector("[data-select]").title;
+    const name = this.solo && this.#rows.find(({ dataset }) => dataset.mapping === this.solo)?.querySelector("[data-select]").title;
     if (this.solo && !name) this.solo = null;
     const alone = name ? `only ${name} moves; press its eye again for all` : "";
     place.textContent = [words ?? (this.measuring ? "drag over a lane to measure" : name ? "" : HINT), alone].filter(Boolean).join("; ");
@@ -149,11 +157,7 @@ export class Lanes {
 
   #hold(down, move) {
     down.preventDefault();
-    down.target.setPointerCapture(down.pointerId);
-    const drag = new AbortController();
-    const options = { signal: AbortSignal.any([this.signal, drag.signal]) };
-    down.target.addEventListener("pointermove", move, options);
-    for (const type of ["pointerup", "pointercancel"]) down.target.addEventListener(type, () => drag.abort(), options);
+    follow(down, down.target, { move, signal: this.signal });
   }
 
   #measure(is) {

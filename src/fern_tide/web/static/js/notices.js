@@ -1,5 +1,7 @@
 // The strip under the header: what went wrong and what to do, or what was done and how to take it back.
 
+export const UNREACHABLE = { what: "Fern Tide cannot be reached.", remedy: "Is it still running? Nothing that was saved is lost." };
+
 export function notice(words, { tone = "bad", act = null } = {}) {
   const strip = document.getElementById("notice");
   const button = document.getElementById("notice-act");
@@ -17,30 +19,23 @@ export function notice(words, { tone = "bad", act = null } = {}) {
 
 export const hush = () => (document.getElementById("notice").hidden = true);
 
-/** Put other HTML in a place. A field for files stays what it was: one may just be being chosen for it. */
-export function fill(place, html) {
-  const choosers = [...place.querySelectorAll("input[type=file][id]")];
-  place.innerHTML = html;
-  for (const chooser of choosers) place.querySelector(`#${chooser.id}`)?.replaceWith(chooser);
-}
+const LONG_MS = 6000;
+let beside = null;
 
-/** Put new HTML into a place, keeping the focus and what is being typed there. */
-export function replaceHtml(place, html) {
-  const held = document.activeElement;
-  const typing = held?.matches?.("input:not([type=checkbox]):not([type=color])") && held.value !== (held.dataset.before ?? held.defaultValue);
-  if (held?.dataset && place.contains(held)) held.dataset.leaving = ""; // so that being taken away does not count as being left
-  fill(place, html);
-  const same = held?.id && document.getElementById(held.id);
-  if (!same || document.activeElement === same) return;
-  same.focus({ preventScroll: true });
-  if (!typing || same === held) return;
-  same.value = held.value;
-  if (held.getAttribute("aria-invalid") === "true") same.setAttribute("aria-invalid", "true");
-  if ("tried" in held.dataset) same.dataset.tried = "";
-  same.dataset.before = held.dataset.before ?? "";
-  same.setSelectionRange(held.selectionStart, held.selectionEnd);
-  // the browser takes what was put there for unchanged, and would not tell of it when the field is left
-  if (!("number" in same.dataset)) same.addEventListener("blur", () => same.dispatchEvent(new Event("change", { bubbles: true })), { once: true });
+/** Say a sentence beside a field, until something else is typed or a while has passed. */
+export function sayBeside(field, words) {
+  beside?.remove();
+  const { left, bottom } = field.getBoundingClientRect();
+  beside = Object.assign(document.createElement("p"), { className: "said-beside", role: "alert", textContent: words });
+  document.body.append(beside);
+  const place = beside;
+  Object.assign(place.style, { left: `${Math.max(8, Math.min(left, innerWidth - place.offsetWidth - 12))}px`, top: `${Math.min(bottom + 3, innerHeight - 30)}px` });
+  const scope = new AbortController();
+  const end = () => (place.remove(), scope.abort());
+  /** @param {any} event */
+  const again = ({ type, target }) => (type === "focusin" && target.id === field.id) || (type === "htmx:afterSwap" && target.id !== "room"); // drawn anew
+  setTimeout(() => ["input", "focusin", "wheel", "htmx:afterSwap"].forEach((type) => document.addEventListener(type, (event) => again(event) || end(), { capture: true, signal: scope.signal })));
+  setTimeout(end, LONG_MS);
 }
 
 /** Run something and show what goes wrong; gives undefined then. */
@@ -52,5 +47,22 @@ export async function telling(run, { about = "" } = {}) {
     notice(about && wrong.what ? `${about}: ${wrong.what} ${wrong.remedy}`.trim() : wrong.message);
     if (!wrong.what) console.error(wrong);
     return undefined;
+  }
+}
+
+/** Say what the server refused to draw. */
+export function hearFragments() {
+  document.addEventListener("htmx:responseError", (event) => {
+    const { what = "Something went wrong.", remedy = "Reload the page." } = readJson(event.detail.xhr.responseText);
+    notice(`${what} ${remedy}`.trim());
+  });
+  document.addEventListener("htmx:sendError", ({ target }) => target.id !== "work" && notice(`${UNREACHABLE.what} ${UNREACHABLE.remedy}`));
+}
+
+function readJson(text) {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return {};
   }
 }

@@ -1,6 +1,9 @@
 // Numbers: typed, dragged sideways, stepped with arrow keys (Shift x10, Alt /10), reset with a double click.
 // A field tells 'ft:try' while it changes and 'ft:set' when the hand lets go; both carry the number.
 
+import { follow } from "./drag.js";
+import { sayBeside } from "./notices.js";
+
 const DRAG_FROM_PX = 3;
 
 /** Bring a number into a field's range and to its grid. Pure. */
@@ -56,24 +59,6 @@ function typed(field) {
   tell(field, "ft:set", settled);
 }
 
-const LONG_MS = 6000;
-let beside = null;
-
-/** Say a sentence beside a field, until something else is typed or a while has passed. */
-export function sayBeside(field, words) {
-  beside?.remove();
-  const { left, bottom } = field.getBoundingClientRect();
-  beside = Object.assign(document.createElement("p"), { className: "said-beside", role: "alert", textContent: words });
-  document.body.append(beside);
-  const place = beside;
-  Object.assign(place.style, { left: `${Math.max(8, Math.min(left, innerWidth - place.offsetWidth - 12))}px`, top: `${Math.min(bottom + 3, innerHeight - 30)}px` });
-  const scope = new AbortController();
-  const end = () => (place.remove(), scope.abort());
-  const again = ({ type, target }) => type === "focusin" && target.id === field.id; // the page was drawn anew, and the focus put back
-  setTimeout(() => ["input", "focusin", "wheel", "htmx:afterSwap"].forEach((type) => document.addEventListener(type, (event) => again(event) || end(), { capture: true, signal: scope.signal })));
-  setTimeout(end, LONG_MS);
-}
-
 export function mountNumberFields(root, signal) {
   const on = (type, run) =>
     root.addEventListener(type, (event) => event.target.matches?.("input[data-number]") && run(event.target, event), { signal });
@@ -112,32 +97,23 @@ export function mountNumberFields(root, signal) {
 
 function drag(field, down, signal) {
   const from = Number(field.value);
-  const scope = new AbortController();
   let moved = false;
-  field.setPointerCapture(down.pointerId);
-  const options = { signal: AbortSignal.any([signal, scope.signal]) };
-  field.addEventListener(
-    "pointermove",
-    (event) => {
-      const dx = event.clientX - down.clientX;
-      moved ||= Math.abs(dx) > DRAG_FROM_PX;
-      if (!moved) return;
-      const value = settle(from + Math.round(dx / 2) * notch(limits(field).step, event), limits(field));
-      if (value === Number(field.value)) return;
-      put(field, value);
-      field.dataset.tried = "";
-      tell(field, "ft:try", value);
-    },
-    options,
-  );
+  const move = (event) => {
+    const dx = event.clientX - down.clientX;
+    moved ||= Math.abs(dx) > DRAG_FROM_PX;
+    if (!moved) return;
+    const value = settle(from + Math.round(dx / 2) * notch(limits(field).step, event), limits(field));
+    if (value === Number(field.value)) return;
+    put(field, value);
+    field.dataset.tried = "";
+    tell(field, "ft:try", value);
+  };
   const end = () => {
-    scope.abort();
     if (moved) letGo(field);
     else {
       field.focus();
       field.select();
     }
   };
-  field.addEventListener("pointerup", end, options);
-  field.addEventListener("pointercancel", end, options);
+  follow(down, field, { move, end, signal });
 }

@@ -1,7 +1,8 @@
 // The project of the page: where it stands, edits, undo and redo. Every edit names the revision that it was made on.
 
 import { postJson, getJson } from "./server.js";
-import { hush, notice, telling } from "./notices.js";
+import { hush, notice, sayBeside, telling } from "./notices.js";
+import { openSelection, selection } from "./selection.js";
 
 const LOOK_AGAIN_MS = 250;
 const LOOK_ELSEWHERE_MS = 10_000;
@@ -13,6 +14,7 @@ export const project = new (class extends EventTarget {
   open() {
     this.key = document.body.dataset.project ?? null;
     if (!this.key) return;
+    openSelection(this.key);
     this.take(JSON.parse(document.getElementById("standing").textContent), { quietly: true });
     this.#others = new BroadcastChannel(`fern-tide:${this.key}`);
     this.#others.addEventListener("message", ({ data }) => data !== this.standing.revision && this.lookAgain());
@@ -34,10 +36,11 @@ export const project = new (class extends EventTarget {
     return `/p/${this.key}/${path}`;
   }
 
-  /** Take in how the project stands and tell the views. */
+  /** Take in how the project stands, with what is to be selected next, and tell the views. */
   take(standing, { quietly = false, ...detail } = {}) {
     const before = this.standing;
     this.standing = standing;
+    if (standing.chosen) selection.set(standing.chosen);
     this.dispatchEvent(new Event("standing"));
     if (!quietly && before?.revision !== standing.revision) {
       this.#others?.postMessage(standing.revision);
@@ -56,23 +59,32 @@ export const project = new (class extends EventTarget {
     return mine;
   }
 
-  /** Send something that makes a revision. One goes after the other, so that a quick hand does not conflict with itself. */
-  send(path, plain = {}, detail = {}) {
-    return this.#inTurn(() => this.#send(path, plain, detail));
+  /** Wait until all that was sent is answered. */
+  settled() {
+    return this.#queue;
+  }
+
+  /**
+   * Send something that makes a revision. One goes after the other, so that a quick hand does not conflict with itself.
+   * What is refused is said beside the field that it came from, if any.
+   */
+  send(path, plain = {}, { field = null, ...detail } = {}) {
+    return this.#inTurn(() => this.#send(path, plain, { field, detail }));
   }
 
   /** A conflict, which only another tab can make, shows how the project stands now; what needs an analysis waits for it. */
-  async #send(path, plain, detail) {
+  async #send(path, plain, { field, detail }) {
     try {
       const standing = await postJson(this.url(path), { base: this.standing.revision, ...plain });
       hush();
       return this.take(standing, detail);
     } catch (wrong) {
-      if (wrong.status === 202 && (await this.#analyzed(wrong.jobs))) return this.#send(path, plain, detail);
-      notice(wrong.message);
+      if (wrong.status === 202 && (await this.#analyzed(wrong.jobs))) return this.#send(path, plain, { field, detail });
+      if (wrong.status === 422 && field?.matches("input, select") && field.isConnected) sayBeside(field, wrong.message);
+      else notice(wrong.message);
       const standing = wrong.status === 409 ? await getJson(this.url("standing")).catch(() => null) : null;
       if (standing) this.take(standing);
-      else this.dispatchEvent(new CustomEvent("refused", { detail: wrong }));
+      else this.dispatchEvent(new CustomEvent("refused", { detail: { wrong, command: plain.command } }));
       return null;
     }
   }
@@ -90,7 +102,6 @@ export const project = new (class extends EventTarget {
   }
 
   edit(command, detail) {
-    keepOnPage(command);
     return this.send("edits", { command }, detail);
   }
 
@@ -110,26 +121,3 @@ export const project = new (class extends EventTarget {
     this.dispatchEvent(new Event("baked"));
   }
 })();
-
-/** Write a changed thing to where the page keeps it, so that the next edit is made on it even before the answer comes. */
-function keepOnPage(command) {
-  const kind = command.kind.replace("put_", "");
-  const kept = command[kind] && document.querySelector(`[data-${kind}-json="${command[kind].id}"]`);
-  if (kept) kept.textContent = JSON.stringify(command[kind]);
-}
-
-/** Give a copy of plain data with one value replaced; the path is like "drives.0.rest". Pure. */
-export function withPath(plain, path, value) {
-  const [head, ...rest] = path.split(".");
-  const copy = Array.isArray(plain) ? [...plain] : { ...plain };
-  copy[head] = rest.length ? withPath(plain[head], rest.join("."), value) : value;
-  return copy;
-}
-
-/** Give a copy of plain data with one item of a list left out. Pure. */
-export function withoutPath(plain, path) {
-  const at = path.lastIndexOf(".");
-  const [list, index] = [path.slice(0, at), Number(path.slice(at + 1))];
-  const items = list.split(".").reduce((value, key) => value[key], plain);
-  return withPath(plain, list, items.filter((_, place) => place !== index));
-}

@@ -1,5 +1,7 @@
 // Talking to the server: one place for the token, for errors, and for arrays.
 
+import { UNREACHABLE } from "./notices.js";
+
 export class Refused extends Error {
   constructor(status, { what = "Something went wrong.", remedy = "", jobs = [] } = {}) {
     super(`${what} ${remedy}`.trim());
@@ -7,7 +9,7 @@ export class Refused extends Error {
   }
 }
 
-const token = () => document.querySelector('meta[name="csrf-token"]').content;
+export const token = () => document.querySelector('meta[name="csrf-token"]').content;
 
 async function answered(response) {
   if (response.ok && response.status !== 202) return response;
@@ -26,7 +28,7 @@ async function reach(url, options = {}) {
     response = await fetch(url, { ...options, headers: { Accept: "application/json", "X-CSRF-Token": token(), ...options.headers } });
   } catch (cause) {
     if (cause.name === "AbortError") throw cause;
-    throw new Refused(0, { what: "Fern Tide cannot be reached.", remedy: "Is it still running? Nothing that was saved is lost." });
+    throw new Refused(0, UNREACHABLE);
   }
   return answered(response);
 }

@@ -1,117 +1,131 @@
-// The sheet of the selected mapping: histogram, marks as handles, transfer curve, and the dot that runs along it.
+// The sheet of the selected mapping: its plot with the marks and the bends of the curve, and what it counts.
 
-import { colours, MOVES, pen } from "./canvas.js";
-import { pushed } from "./lane.js";
+import { mountBenders, placeBenders } from "./benders.js";
+import { MOVES, say } from "./canvas.js";
+import { Component } from "./component.js";
+import { follow } from "./drag.js";
 import { notch } from "./number_field.js";
+import { project } from "./project.js";
+import { selection } from "./selection.js";
+import { drawDot, drawSheet, levelAtShare, placeMarks } from "./sheet_plot.js";
+import { transport } from "./transport.js";
 
-export const BOTTOM = 14;
-export const TOP = 16;
+const LEAST_LEVEL = { low: 0, high: 1e-5 }; // in level there is nothing below none
 const KEY_STEP_SHARE = 0.005;
+const WAYS = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 };
 
-/** The share of the plot's width at which a level stands. Pure. */
-export const shareOf = (level, [low, high]) => Math.min(1, Math.max(0, (level - low) / (high - low)));
+export class Sheet extends Component {
+  #bent = null;
+  #scope = null;
+  #focused = undefined;
 
-/** The level at a share of the width. Pure. */
-export const levelAtShare = (share, [low, high]) => low + Math.min(1, Math.max(0, share)) * (high - low);
-
-/** What the drawn transfer curve says at a level, between its points. Pure. */
-export function along(transfer, level, axis) {
-  const at = shareOf(level, axis) * (transfer.length - 1);
-  const before = Math.min(transfer.length - 2, Math.floor(at));
-  return transfer[before] + (transfer[before + 1] - transfer[before]) * (at - before);
-}
-
-export const rowOf = (value, height) => height - BOTTOM - Math.min(1.1, Math.max(-0.1, value)) * (height - BOTTOM - TOP);
-
-export function drawSheet(canvas, lane, transfer) {
-  const { context, width, height } = pen(canvas);
-  const ink = colours();
-  const [low, high] = [shareOf(lane.low, lane.axis) * width, shareOf(lane.high, lane.axis) * width];
-  context.fillStyle = ink.paper;
-  context.fillRect(0, 0, low, height);
-  context.fillRect(high, 0, width - high, height);
-  drawHistogram(context, lane.histogram, width, height, ink);
-  context.strokeStyle = ink.rule;
-  context.strokeRect(0.5, 0.5, width - 1, height - 1);
-  context.strokeStyle = ink.fern;
-  context.lineWidth = 2;
-  context.lineJoin = "round";
-  context.beginPath();
-  transfer.forEach((value, i) => context.lineTo((i / (transfer.length - 1)) * width, rowOf(value, height)));
-  context.stroke();
-}
-
-function drawHistogram(context, counts, width, height, ink) {
-  const most = Math.sqrt(Math.max(1, ...counts.slice(1)));
-  const step = width / counts.length;
-  context.fillStyle = ink.tide;
-  context.globalAlpha = 0.28;
-  counts.forEach((count, i) => {
-    const tall = Math.min(1, Math.sqrt(count) / most) * (height - BOTTOM - TOP) * 0.72;
-    if (count) context.fillRect(i * step + 0.5, height - tall - 1, step - 1, tall);
-  });
-  context.globalAlpha = 1;
-}
-
-export function drawDot(canvas, lane, transfer, level) {
-  const { context, width, height } = pen(canvas);
-  if (level === undefined) return;
-  const ink = colours();
-  context.beginPath();
-  context.arc(shareOf(level, lane.axis) * width, rowOf(along(transfer, level, lane.axis), height), 5, 0, 2 * Math.PI);
-  context.fillStyle = ink.ember;
-  context.fill();
-  context.lineWidth = 1.5;
-  context.strokeStyle = ink.sheet;
-  context.stroke();
-}
-
-/** Put the two handles where the marks are and say their levels. */
-export function placeMarks(plot, lane) {
-  for (const name of ["low", "high"]) {
-    const handle = plot.querySelector(`[data-mark="${name}"]`);
-    handle.style.left = `${100 * shareOf(lane[name], lane.axis)}%`;
-    handle.setAttribute("aria-valuenow", lane[name].toPrecision(4));
-    handle.setAttribute("aria-valuemin", lane.axis[0].toPrecision(4));
-    handle.setAttribute("aria-valuemax", lane.axis[1].toPrecision(4));
-    handle.setAttribute("aria-valuetext", `${lane[`${name}_db`].toFixed(1)} dB`);
+  /** @param {any} room @param {AbortSignal} signal @param {{ motion: any }} how */
+  constructor(room, signal, { motion }) {
+    super(room, signal);
+    this.motion = motion;
+    this.on(room, "htmx:beforeSwap", () => (this.#focused = document.activeElement?.dataset.bender));
   }
-}
 
-/** Let the handles be dragged and stepped. onMark(name, both, {done}) with the levels in the lane's own unit. */
-export function mountMarks(plot, { lane, onMark, signal }) {
-  for (const handle of plot.querySelectorAll("[data-mark]")) {
-    const name = handle.dataset.mark;
-    const tell = (level, detail) => onMark(name, pushed(name, level, lane(), { low: lane().axis[0], high: lane().axis[1] }), detail);
-    handle.addEventListener(
-      "pointerdown",
-      (down) => {
-        if (!lane()) return;
-        handle.setPointerCapture(down.pointerId);
-        const drag = new AbortController();
-        const options = { signal: AbortSignal.any([signal, drag.signal]) };
-        const move = (event) => {
-          const { left, width } = plot.getBoundingClientRect();
-          tell(levelAtShare((event.clientX - left) / width, lane().axis), { done: event.type !== MOVES, at: event.timeStamp });
-        };
-        handle.addEventListener(MOVES, move, options);
-        for (const type of ["pointerup", "pointercancel"]) handle.addEventListener(type, (event) => (drag.abort(), move(event)), options);
-      },
-      { signal },
-    );
-    handle.addEventListener(
-      "keydown",
-      (event) => {
-        const way = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 }[event.key];
-        if (!way || !lane()) return;
-        event.preventDefault();
-        event.stopPropagation();
-        const [low, high] = lane().axis;
-        const level = lane()[name] + way * notch((high - low) * KEY_STEP_SHARE, event);
-        tell(Math.min(high, Math.max(low, level)), { done: false });
-      },
-      { signal },
-    );
-    handle.addEventListener("keyup", (event) => event.key.startsWith("Arrow") && lane() && tell(lane()[name], { done: true }), { signal });
+  get lane() {
+    return this.motion.lanes[selection.get("mapping")];
+  }
+
+  get #drive() {
+    return selection.get("drive");
+  }
+
+  get #transfer() {
+    const { transfers } = this.lane;
+    return transfers[Math.min(this.#drive, transfers.length - 1)];
+  }
+
+  /** The response that is shown, as it is being bent or as it is stored. */
+  get #response() {
+    if (this.#bent) return this.#bent;
+    const mapping = JSON.parse(this.find("[data-mapping-json]")?.textContent ?? "null");
+    return mapping?.drives[Math.min(this.#drive, mapping.drives.length - 1)].response;
+  }
+
+  /** The bender that had the focus before the page was drawn anew has it again: it is put in place with the curve. */
+  refocus() {
+    if (this.#focused !== undefined) this.find(`[data-bender="${this.#focused}"]`)?.focus();
+  }
+
+  mount(scope) {
+    const plot = this.find("#plot");
+    if (!plot) return;
+    this.#scope = scope;
+    for (const handle of plot.querySelectorAll("[data-mark]")) this.#mountMark(handle, plot);
+    mountBenders(plot, { lane: () => this.lane, response: () => this.#response, onBend: (...bend) => this.#onBend(...bend), signal: scope });
+  }
+
+  /** Let a mark be dragged and stepped. */
+  #mountMark(handle, plot) {
+    const { mark } = handle.dataset;
+    const on = (type, run) => handle.addEventListener(type, (event) => this.lane && run(event), { signal: this.#scope });
+    const tell = (level, how) => this.markMoved(selection.get("mapping"), mark, level, how);
+    on("pointerdown", (down) => {
+      const move = (event) => {
+        const { left, width } = plot.getBoundingClientRect();
+        tell(levelAtShare((event.clientX - left) / width, this.lane.axis), { done: event.type !== MOVES, at: event.timeStamp });
+      };
+      follow(down, handle, { move, end: move, moves: MOVES, signal: this.#scope });
+    });
+    on("keydown", (event) => {
+      const way = WAYS[event.key];
+      if (!way) return;
+      event.preventDefault();
+      event.stopPropagation();
+      const [low, high] = this.lane.axis;
+      const level = this.lane[mark] + way * notch((high - low) * KEY_STEP_SHARE, event);
+      tell(Math.min(high, Math.max(low, level)), { done: false });
+    });
+    on("keyup", (event) => event.key.startsWith("Arrow") && tell(this.lane[mark], { done: true }));
+  }
+
+  /** A mark of a lane moves: its handle follows at once; what it pushes, lane and curve as soon as they are computed. */
+  markMoved(id, mark, level, { done, at }) {
+    const lane = this.motion.lanes[id];
+    lane[mark] = level;
+    if (id === selection.get("mapping") && this.find("#plot")) placeMarks(this.find("#plot"), lane);
+    const value = lane.scale === "db" ? `${level.toFixed(3)}dB` : Number(Math.max(LEAST_LEVEL[mark], level).toPrecision(7));
+    this.#do({ kind: "set_field", owner: "mapping", id, path: `marks.${mark}`, value }, { done, at });
+  }
+
+  #onBend(response, { done, at }) {
+    this.#bent = done ? null : response;
+    if (this.lane) placeBenders(this.find("#plot"), this.lane, response);
+    this.#do({ kind: "set_field", owner: "mapping", id: selection.get("mapping"), path: `drives.${this.#drive}.response`, value: response }, { done, at });
+  }
+
+  #do(command, { done, at }) {
+    if (done) project.edit(command);
+    else this.motion.preview(command, at);
+  }
+
+  draw() {
+    const { lane } = this;
+    const histogram = this.find("#histogram");
+    if (!lane || !histogram) return;
+    drawSheet(histogram, lane, this.#transfer);
+    placeMarks(this.find("#plot"), lane);
+    if (this.#response) placeBenders(this.find("#plot"), lane, this.#response);
+    for (const name of ["low", "high"]) this.#fillMark(this.find(`#${name}-db`), lane[`${name}_db`]);
+    say(this.find("#hits"), String(lane.hits));
+    say(this.find("#hits-words"), `rises over low water in ${lane.seconds.toFixed(lane.seconds < 10 ? 1 : 0)} s`);
+    const [rest, full] = [Math.round(lane.at_rest * 100), Math.round(lane.at_full * 100)];
+    say(this.find("#share-words"), `at rest ${rest} %, between ${100 - rest - full} %, at full ${full} %`);
+    this.drawDot();
+  }
+
+  /** Write a mark into its field, but not over what is being typed there. */
+  #fillMark(field, db) {
+    const typing = document.activeElement === field && field.value !== (field.dataset.before ?? ""); // a field drawn anew is empty
+    if (!typing) field.dataset.before = field.value = db.toFixed(1);
+  }
+
+  drawDot() {
+    const dot = this.find("#dot");
+    if (dot && this.lane) drawDot(dot, this.lane, this.#transfer, this.lane.level[transport.frame]);
   }
 }

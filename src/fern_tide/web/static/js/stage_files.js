@@ -1,109 +1,116 @@
 // Files for the stage: dropped or chosen, added or put in its place, or put under the parts of an older version.
 
+import { Component } from "./component.js";
 import { notice, telling } from "./notices.js";
 import { project } from "./project.js";
 import { postForm } from "./server.js";
 
+const MOST_NAMED = 6;
+
+const some = (names, between) => `${names.slice(0, MOST_NAMED).join(between)}${names.length > MOST_NAMED ? ` and ${names.length - MOST_NAMED} more` : ""}`;
+
 /** What became of files, in one sentence. Pure. */
 export function cameIn({ notes = [], lost = [], fresh = [] }) {
-  const said = [];
-  if (notes.length) said.push(`Left out or changed on the way in: ${notes.join("; ")}.`);
-  if (lost.length) said.push(`Not there any more, so nothing moves it: ${lost.slice(0, 6).join("; ")}${lost.length > 6 ? ` and ${lost.length - 6} more` : ""}.`);
-  if (fresh.length) said.push(`New in it: ${fresh.slice(0, 6).join(", ")}${fresh.length > 6 ? ` and ${fresh.length - 6} more` : ""}.`);
-  return said.join(" ");
+  const words = [];
+  if (notes.length) words.push(`Left out or changed on the way in: ${notes.join("; ")}.`);
+  if (lost.length) words.push(`Not there any more, so nothing moves it: ${some(lost, "; ")}.`);
+  if (fresh.length) words.push(`New in it: ${some(fresh, ", ")}.`);
+  return words.join(" ");
 }
 
-export function mountFiles(context) {
-  const { room, parts, stage, signal, state } = context;
-  const input = room.querySelector("#scene-file");
-  const root = stage.root;
-  let replacing = null;
+const namesOf = (files) => (files.length === 1 ? files[0].name : `${files[0].name} and ${files.length - 1} more`);
+const isSolid = (files) => [...files].some(({ name }) => /\.(glb|gltf)$/i.test(name));
+const urlFor = (how) => project.url(`stage/files?how=${how}`);
 
-  async function send(url, files, words) {
-    const halt = new AbortController();
-    const onShare = (share) => {
-      const cancel = { words: "Cancel", run: () => halt.abort() };
-      notice(share < 1 ? `Sending ${words}: ${Math.round(share * 100)} %` : `Reading ${words}`, { tone: "good", act: share < 1 ? cancel : null });
-    };
-    onShare(0);
-    const standing = await telling(() => postForm(url, files, { onShare, signal: halt.signal }), { about: words });
-    if (!standing) return;
-    const said = cameIn(standing);
-    state.part = null;
-    project.take(standing);
-    if (standing.part) context.select(standing.part); // what came is what is worked on next
-    notice(said || `${words} is on the stage.`, { tone: said ? "bad" : "good", act: { words: "Undo", run: () => project.undo() } });
+export class StageFiles extends Component {
+  #replaces = null;
+  #depth = 0;
+
+  /** @param {any} room @param {AbortSignal} signal @param {{ stage: any, isBare: () => boolean }} how isBare() says that the stage is empty */
+  constructor(room, signal, { stage, isBare }) {
+    super(room, signal);
+    Object.assign(this, { stage, isBare });
+    this.input = this.find("#scene-file");
+    this.on(this.input, "change", () => this.#chosen());
+    this.on(room, "click", ({ target }) => this.#pressed(target.closest("#bring-in, [data-bring-in], [data-replace-file]")));
+    this.on(room, "change", ({ target }) => target.id === "new-stage" && target.value && this.#newStage(target));
+    this.on(room, "dragenter", (event) => (event.preventDefault(), this.#over(1)));
+    this.on(room, "dragover", (event) => event.preventDefault());
+    this.on(room, "dragleave", () => this.#over(-1));
+    this.on(room, "drop", (event) => this.#dropped(event));
   }
 
-  const names = (files) => (files.length === 1 ? files[0].name : `${files[0].name} and ${files.length - 1} more`);
+  #over(by) {
+    this.#depth += by;
+    this.stage.root.classList.toggle("dropping", this.#depth > 0);
+  }
+
+  #dropped(event) {
+    event.preventDefault();
+    this.#over(-this.#depth);
+    this.#offer([...event.dataTransfer.files]);
+  }
+
+  #pressed(button) {
+    if (!button) return;
+    this.#replaces = button.dataset.replaceFile ?? null;
+    this.input.click();
+  }
+
+  #chosen() {
+    const files = [...this.input.files];
+    this.input.value = "";
+    if (this.#replaces && files.length) this.#send(project.url(`stage/files/${this.#replaces}/replace`), files);
+    else this.#offer(files);
+    this.#replaces = null;
+  }
 
   /** Ask whether what came is added or takes the stage's place; an empty stage is simply replaced. */
-  function offer(files) {
+  #offer(files) {
     if (!files.length) return;
-    const url = (how) => project.url(`stage/files?how=${how}`);
-    const solid = [...files].some(({ name }) => /\.(glb|gltf)$/i.test(name));
-    const fits = solid === (project.standing.space === "3d");
-    const bare = !parts.querySelector(".tree-row");
-    if (bare) {
-      send(url("replace"), files, names(files));
-      return;
+    const replace = () => this.#send(urlFor("replace"), files);
+    const [solid, names] = [isSolid(files), namesOf(files)];
+    if (this.isBare()) replace();
+    else if (solid !== (project.standing.space === "3d")) {
+      const [kind, other] = solid ? ["3D", "2D"] : ["2D", "3D"];
+      notice(`${names} is ${kind}, and this stage is ${other}: put it in the stage's place?`, { tone: "good", act: { words: "Replace the stage", run: replace } });
+    } else {
+      const add = { words: "Add it", run: () => this.#send(urlFor("add"), files) };
+      notice(`${names}: add it to what is on the stage, or put it in its place?`, { tone: "good", act: add });
+      this.#offerToReplace(replace);
     }
-    if (!fits) {
-      const kind = solid ? "3D" : "2D";
-      const act = { words: "Replace the stage", run: () => send(url("replace"), files, names(files)) };
-      notice(`${names(files)} is ${kind}, and this stage is ${solid ? "2D" : "3D"}: put it in the stage's place?`, { tone: "good", act });
-      return;
-    }
-    notice(`${names(files)}: add it to what is on the stage, or put it in its place?`, { tone: "good", act: { words: "Add it", run: () => send(url("add"), files, names(files)) } });
-    const more = document.createElement("button");
-    Object.assign(more, { className: "pill", type: "button", textContent: "Replace the stage", id: "replace-stage" });
+  }
+
+  /** A second answer beside the notice's own. */
+  #offerToReplace(run) {
     document.getElementById("replace-stage")?.remove();
+    const more = Object.assign(document.createElement("button"), { className: "pill", type: "button", textContent: "Replace the stage", id: "replace-stage" });
     document.getElementById("notice-act").after(more);
     const away = new AbortController();
     const clear = () => (more.remove(), away.abort());
-    more.addEventListener("click", () => (clear(), send(url("replace"), files, names(files))));
+    more.addEventListener("click", () => (clear(), run()));
     for (const id of ["notice-act", "notice-close"]) document.getElementById(id).addEventListener("click", clear, { signal: away.signal });
   }
 
-  input.addEventListener(
-    "change",
-    () => {
-      const files = [...input.files];
-      input.value = "";
-      if (replacing && files.length) send(project.url(`stage/files/${replacing}/replace`), files, names(files));
-      else offer(files);
-      replacing = null;
-    },
-    { signal },
-  );
-  parts.addEventListener(
-    "click",
-    ({ target }) => {
-      const button = target.closest("button");
-      if (button?.id !== "bring-in" && !button?.matches("[data-bring-in], [data-replace-file]")) return;
-      replacing = button.dataset.replaceFile ?? null;
-      input.click();
-    },
-    { signal },
-  );
-  let depth = 0;
-  const over = (on) => root.classList.toggle("dropping", on);
-  room.addEventListener("dragenter", (event) => (event.preventDefault(), (depth += 1), over(true)), { signal });
-  room.addEventListener("dragover", (event) => event.preventDefault(), { signal });
-  room.addEventListener("dragleave", () => over((depth -= 1) > 0), { signal });
-  room.addEventListener(
-    "drop",
-    (event) => {
-      event.preventDefault();
-      depth = 0;
-      over(false);
-      offer([...event.dataTransfer.files]);
-    },
-    { signal },
-  );
+  async #send(url, files) {
+    const names = namesOf(files);
+    const halt = new AbortController();
+    const cancel = { words: "Cancel", run: () => halt.abort() };
+    const onShare = (share) => {
+      const words = share < 1 ? `Sending ${names}: ${Math.round(share * 100)} %` : `Reading ${names}`;
+      notice(words, { tone: "good", act: share < 1 ? cancel : null });
+    };
+    onShare(0);
+    const standing = await telling(() => postForm(url, files, { onShare, signal: halt.signal }), { about: names });
+    if (!standing) return;
+    project.take(standing); // with what came selected: it is worked on next
+    const words = cameIn(standing);
+    notice(words || `${names} is on the stage.`, { tone: words ? "bad" : "good", act: { words: "Undo", run: () => project.undo() } });
+  }
 
-  context.newStage = async (kind) => {
-    const standing = await project.send(`stage/new/${kind}`);
+  async #newStage(list) {
+    const standing = await project.send(`stage/new/${list.value}`);
+    list.value = "";
     if (standing?.lost?.length) notice(cameIn(standing), { act: { words: "Undo", run: () => project.undo() } });
-  };
+  }
 }

@@ -1,0 +1,24 @@
+// What is selected in the rooms of a project: it stays from room to room, and over a reload.
+
+import { Store } from "./store.js";
+
+export const selection = new Store({ mapping: null, drive: 0, envelope: null, track: null, part: null, property: "", open: [], curve: null });
+
+/** Take up what was selected in this project, and keep what will be. */
+export function openSelection(key) {
+  const place = `ft:${key}:selection`;
+  selection.correct(JSON.parse(sessionStorage.getItem(place) ?? "{}"));
+  selection.watch(["*"], (all) => sessionStorage.setItem(place, JSON.stringify(all)));
+}
+
+/** Some of what is selected, as the server is asked for it: nothing that is not selected. */
+export function asQuery(names) {
+  const all = selection.all;
+  return Object.fromEntries(names.map((name) => [name, String(all[name] ?? "")]).filter(([, text]) => text !== ""));
+}
+
+/** Select something that another room shows, and go there. */
+export function openInRoom(room, values) {
+  selection.set(values);
+  document.querySelector(`#rooms a[href$="/${room}"]`).click();
+}

@@ -1,0 +1,52 @@
+// How htmx puts what the server drew anew in its place: the focus, what is being typed, how far lists are scrolled and
+// files that are being chosen stay, and nothing is taken out of the hand. An extension: hx-ext="steady", hx-swap="steady".
+
+import { isHeld, whenFree } from "./hand.js";
+
+/** Put new content into a place. */
+export function putSteadily(place, content) {
+  const focus = document.activeElement;
+  const held = focus && place.contains(focus) ? focus : null;
+  const scrolled = [...place.querySelectorAll("[id]")].filter(({ scrollTop }) => scrollTop > 0).map(({ id, scrollTop }) => [id, scrollTop]);
+  const choosers = [...place.querySelectorAll("input[type=file][id]")];
+  if (held) held.dataset.leaving = ""; // so that being taken away does not count as being left
+  place.replaceChildren(content);
+  for (const chooser of choosers) place.querySelector(`#${CSS.escape(chooser.id)}`)?.replaceWith(chooser);
+  for (const [id, top] of scrolled) {
+    const list = document.getElementById(id);
+    if (list) list.scrollTop = top;
+  }
+  if (held?.id) refocus(held, document.getElementById(held.id));
+}
+
+const isTyped = (field) => field.matches("input:not([type=checkbox]):not([type=color])") && field.value !== (field.dataset.before ?? field.defaultValue);
+
+/** Give the focus to what stands in the place of what had it, with what was being typed. */
+function refocus(held, same) {
+  if (!same || document.activeElement === same) return;
+  same.focus({ preventScroll: true });
+  if (same === held || !isTyped(held)) return;
+  same.value = held.value;
+  if (held.getAttribute("aria-invalid") === "true") same.setAttribute("aria-invalid", "true");
+  if ("tried" in held.dataset) same.dataset.tried = "";
+  same.dataset.before = held.dataset.before ?? "";
+  same.setSelectionRange(held.selectionStart, held.selectionEnd);
+  // the browser takes what was put there for unchanged, and would not tell of it when the field is left
+  if (!("number" in same.dataset)) same.addEventListener("blur", () => same.dispatchEvent(new Event("change", { bubbles: true })), { once: true });
+}
+
+window.htmx.defineExtension("steady", {
+  isInlineSwap: (style) => style === "steady",
+  handleSwap(style, target, fragment) {
+    if (style !== "steady") return false;
+    putSteadily(target, fragment);
+    return [...target.children];
+  },
+  onEvent(name, { detail }) {
+    if (name !== "htmx:beforeSwap" || !isHeld() || !detail.shouldSwap) return true;
+    detail.shouldSwap = false; // what is in the hand stays; it is asked for again when the hand lets go
+    const asker = detail.requestConfig.elt;
+    whenFree(() => asker.dispatchEvent(new CustomEvent("ft:renew")));
+    return true;
+  },
+});
