@@ -143,31 +143,3 @@ def drop_sound(page: Page, content: bytes | Path, name: str = "Rain drums.wav") 
 def read_csv(text: str) -> tuple[list[str], list[list[str]]]:
     head, *rows = [line.split(",") for line in text.splitlines()]
     return head, rows
-
-
-@pytest.fixture(scope="module")
-def modules(browser, server):
-    """Call a function of a script: call('axis', 'xOf', 10, {...})."""
-    page = browser.new_context(base_url=server.url).new_page()
-    page.add_init_script(SCRIPT_AT)
-    page.goto("/")
-
-    def call(script, name, *arguments):
-        return page.evaluate(
-            """async ([script, name, given]) => {
-                const typed = (value) => (value?.float32 ? Float32Array.from(value.float32) : value);
-                const plain = (value) =>
-                    ArrayBuffer.isView(value) ? Array.from(value)
-                    : Array.isArray(value) ? value.map(plain)
-                    : value && typeof value === "object"
-                        ? Object.fromEntries(Object.entries(value).map(([k, v]) => [k, plain(v)]))
-                    : value;
-                const module = await import(scriptAt(`${script}.js`));
-                return plain(module[name](...given.map(typed)));
-            }""",
-            [script, name, list(arguments)],
-        )
-
-    call.page = page
-    yield call
-    page.context.close()

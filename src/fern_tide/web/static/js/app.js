@@ -1,5 +1,6 @@
 // Starts the page: header, transport, keyboard, and the view of the room that is shown. Each view has one dispose scope.
 
+import { byId, first, focused, onPage } from "./dom.js";
 import { Bench } from "./bench.js";
 import { mountDropAnywhere } from "./drop_anywhere.js";
 import { Handoff } from "./handoff.js";
@@ -24,7 +25,7 @@ let view = null;
 function mountRoom() {
   scope?.abort();
   scope = new AbortController();
-  const room = document.getElementById("room");
+  const room = byId("room");
   if (!room) return;
   mountNumberFields(room, scope.signal);
   const Room = ROOMS[room.dataset.room];
@@ -41,38 +42,38 @@ function leave(room) {
 /** Another room was swapped in: its address goes into the history, its view is mounted, the playhead stays. */
 function enter() {
   mountRoom();
-  const { href } = document.querySelector('#rooms [aria-current="page"]');
+  const { href } = first('#rooms [aria-current="page"]');
   setTimeout(() => history.pushState(null, "", href)); // after the room is drawn: it takes a whole screen frame
 }
 
 function paintHeader() {
   const { undo, redo, saved, stale, driven, name } = project.standing;
   const button = (id, label, words) => {
-    const element = document.getElementById(id);
+    const element = byId(id);
     element.disabled = !label;
     element.title = label ? `${words}: ${label}` : `Nothing to ${words.toLowerCase()}`;
   };
   button("undo", undo, "Undo");
   button("redo", redo, "Redo");
-  document.getElementById("saved").textContent = `Saved ${saved}`;
-  const bake = document.getElementById("bake");
+  byId("saved").textContent = `Saved ${saved}`;
+  const bake = byId("bake");
   bake.disabled = stale === 0;
   bake.textContent = stale ? `Bake ${stale} changed curve${stale === 1 ? "" : "s"}` : driven ? "All curves baked" : "Nothing to bake";
-  const title = document.getElementById("project-name");
-  if (document.activeElement !== title) title.value = name;
+  const title = byId("project-name");
+  if (focused() !== title) title.value = name;
   title.title = name;
   const [top, bottom] = project.standing.rate;
-  const rate = document.getElementById("rate");
+  const rate = byId("rate");
   const text = bottom === 1 ? String(top) : `${top}/${bottom}`;
-  if (document.activeElement !== rate) rate.value = text;
+  if (focused() !== rate) rate.value = text;
 }
 
 function mountHeader() {
-  const on = (id, type, run) => document.getElementById(id).addEventListener(type, run);
+  const on = (id, type, run) => byId(id).addEventListener(type, run);
   on("undo", "click", () => project.undo());
   on("redo", "click", () => project.redo());
   on("bake", "click", () => project.bake());
-  on("show-keys", "click", () => document.getElementById("keys").showModal());
+  on("show-keys", "click", () => byId("keys").showModal());
   on("rate", "change", (event) => project.edit({ kind: "set_rate", rate: event.target.value }));
   on("project-name", "change", (event) => {
     if (event.target.value.trim()) project.edit({ kind: "rename_project", name: event.target.value });
@@ -91,7 +92,7 @@ function completeRequest({ detail: { headers, target, parameters } }) {
   for (const [name, value] of Object.entries({ ...selected, open: open.join(), target: curve })) if (value) parameters[name] = String(value);
 }
 
-document.addEventListener("htmx:configRequest", completeRequest);
+onPage("htmx:configRequest", completeRequest);
 hearFragments();
 mountDropAnywhere();
 project.open();
@@ -100,11 +101,11 @@ if (project.key) {
   mountHeader();
   work.open();
   rhythm.open();
-  work.addEventListener("done", () => rhythm.load(document.getElementById("ribbon")?.dataset.track || null));
+  work.addEventListener("done", () => rhythm.load(byId("ribbon")?.dataset.track || null));
   mountKeyboard({ zoom: (by) => view?.zoom?.(by), nextVersion: () => view?.nextVersion?.() });
-  document.addEventListener("htmx:beforeRequest", (event) => event.target.getAttribute("href")?.endsWith("/sound") && openingSound());
-  document.addEventListener("htmx:beforeSwap", ({ target, detail }) => target.id === "room" && detail.shouldSwap && leave(target));
-  document.addEventListener("htmx:afterSettle", (event) => event.target.id === "room" && enter());
+  onPage("htmx:beforeRequest", (event) => event.target.getAttribute("href")?.endsWith("/sound") && openingSound());
+  onPage("htmx:beforeSwap", ({ target, detail }) => target.id === "room" && detail.shouldSwap && leave(target));
+  onPage("htmx:afterSettle", (event) => event.target.id === "room" && enter());
   window.addEventListener("popstate", () => window.location.reload());
 }
 mountRoom();

@@ -1,6 +1,7 @@
 // Handles on the transfer curve: those of a Bezier, and the points of a curve that is drawn by hand. Geometry is pure.
 
 import { MOVES } from "./canvas.js";
+import { follow } from "./drag.js";
 import { BOTTOM, rowOf, shareOf, TOP } from "./sheet_plot.js";
 
 const EDGE = 0.005;
@@ -22,7 +23,12 @@ export function handlesOf(response) {
   return hasHandles(response) ? [[params.x1, params.y1], [params.x2, params.y2]] : [];
 }
 
-/** A response with one of its handles elsewhere; of a drawn curve it stays between its neighbours. Pure. */
+/**
+ * A response with one of its handles elsewhere; of a drawn curve it stays between its neighbours. Pure.
+ * @param {any} response
+ * @param {number} index
+ * @param {number[]} place
+ */
 export function bent(response, index, [x, y]) {
   const round = (value) => Number(value.toFixed(3));
   if (hasHandles(response)) {
@@ -82,13 +88,13 @@ export function mountBenders(plot, { lane, response, onBend, signal }) {
     (down) => {
       const handle = down.target.closest(".bender");
       if (!handle || down.button !== 0 || !lane()) return;
-      handle.setPointerCapture(down.pointerId);
       const index = Number(handle.dataset.bender);
       let moved = false;
-      const drag = new AbortController();
-      const options = { signal: AbortSignal.any([signal, drag.signal]) };
-      handle.addEventListener(MOVES, (event) => response() && ((moved = true), onBend(bent(response(), index, under(event)), { done: false, at: event.timeStamp })), options);
-      for (const type of ["pointerup", "pointercancel"]) handle.addEventListener(type, () => (drag.abort(), moved && response() && onBend(response(), { done: true })), options);
+      const move = (event) => {
+        moved = true;
+        onBend(bent(response(), index, under(event)), { done: false, at: event.timeStamp });
+      };
+      follow(down, handle, { move, end: () => moved && onBend(response(), { done: true }), moves: MOVES, signal });
     },
     { signal },
   );

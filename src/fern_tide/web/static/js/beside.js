@@ -12,7 +12,13 @@ export class Beside {
 
   /** root: the stage of the room; motion: its curves and parts. */
   constructor(root, { motion, signal }) {
-    Object.assign(this, { root, motion, signal, name: null, mapping: null });
+    this.root = root;
+    this.motion = motion;
+    this.signal = signal;
+    /** @type {any} */
+    this.name = null;
+    /** @type {any} */
+    this.mapping = null;
     signal.addEventListener("abort", () => this.close());
   }
 
@@ -20,7 +26,8 @@ export class Beside {
   async open(mapping, name) {
     this.close();
     if (!name || this.signal.aborted) return;
-    Object.assign(this, { mapping, name });
+    this.mapping = mapping;
+    this.name = name;
     this.#scope = new AbortController();
     const { signal } = this.#scope;
     const place = document.createElement("div");
@@ -57,7 +64,10 @@ export class Beside {
   close() {
     this.#scope?.abort();
     this.#view = null;
-    Object.assign(this, { name: null, mapping: null });
+    /** @type {any} */
+    this.name = null;
+    /** @type {any} */
+    this.mapping = null;
     this.root.querySelectorAll(":scope > .beside, :scope > .seam").forEach((gone) => gone.remove());
   }
 }

@@ -49,7 +49,8 @@ export class Bound extends Component {
    */
   constructor(root, signal, { onTry = () => {}, onDone = () => {} } = {}) {
     super(root, signal);
-    Object.assign(this, { onTry, onDone });
+    this.onTry = onTry;
+    this.onDone = onDone;
     this.on(root, "ft:try", (event) => this.#tried(event.target, event.detail, event));
     this.on(root, "input", (event) => event.target.type === "color" && this.#tried(event.target, event.target.value, event));
     this.on(root, "ft:set ft:order", ({ target, detail }) => carries(target) && this.set(target, detail));
@@ -90,12 +91,16 @@ export class Bound extends Component {
   set(element, value) {
     const { command, send, choose, at } = element.dataset;
     if (choose !== undefined) selection.set(completed(element, choose, value, at));
-    else if (command !== undefined) project.edit(commandOf(element, value), { field: element }).then((answer) => answer && this.onDone(answer, element));
+    else if (command !== undefined) this.#answered(element, project.edit(commandOf(element, value), { field: element }));
     else if (send !== undefined) this.#send(element, completed(element, element.dataset.values ?? "{}", value, at));
   }
 
-  async #send(element, values) {
-    const answer = await project.send(element.dataset.send, values, { field: element });
-    if (answer) this.onDone(answer, element);
+  #send(element, values) {
+    this.#answered(element, project.send(element.dataset.send, values, { field: element }));
+  }
+
+  async #answered(element, answer) {
+    const standing = await answer;
+    if (standing) this.onDone(standing, element);
   }
 }

@@ -1,6 +1,7 @@
 // What opens over the sheet to choose from: clean-up, steps, responses, recipes, properties to copy to, and why a value is
 // so. It blocks nothing. The buttons that open it ask for it by htmx; what is in it edits by itself (bound.js).
 
+import { first, focused } from "./dom.js";
 import { Bound, commandOf } from "./bound.js";
 import { Component } from "./component.js";
 import { notice, telling } from "./notices.js";
@@ -33,7 +34,8 @@ export class Drawer extends Component {
    */
   constructor(root, signal, { parts, peek }) {
     super(root, signal);
-    Object.assign(this, { parts, peek });
+    this.parts = parts;
+    this.peek = peek;
     new Bound(root, this.signal, { onDone: (_, element) => this.#done(element) });
     this.on(parts, "click", (event) => this.#toggle(event), { capture: true });
     this.on(document, "htmx:configRequest", ({ detail }) => detail.target === root && this.#asked(detail));
@@ -79,7 +81,7 @@ export class Drawer extends Component {
 
   /** What it looks like now: what is searched, how far it is scrolled, and what has the focus. */
   #state() {
-    const held = this.root.contains(document.activeElement) ? document.activeElement : null;
+    const held = this.root.contains(focused()) ? focused() : null;
     const focus = held?.id ? `#${held.id}` : held?.dataset.pick ? `[data-pick][data-id="${held.dataset.id}"]` : null;
     return { open: this.root.hidden ? null : this.#open, typed: this.find("#drawer-find")?.value ?? "", top: this.root.scrollTop, focus };
   }
@@ -178,7 +180,7 @@ export class Drawer extends Component {
   }
 
   #escape(event) {
-    if (event.key !== "Escape" || this.root.hidden || event.defaultPrevented || document.querySelector("dialog[open]")) return;
+    if (event.key !== "Escape" || this.root.hidden || event.defaultPrevented || first("dialog[open]")) return;
     event.preventDefault();
     this.close();
   }

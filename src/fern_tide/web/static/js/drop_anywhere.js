@@ -1,5 +1,6 @@
 // A file that is dropped beside the places for files: it must not open in the browser in the page's stead.
 
+import { byId, first, onPage } from "./dom.js";
 import { notice } from "./notices.js";
 
 /** The inputs that take what is dropped on the room, by room. */
@@ -9,11 +10,11 @@ const ELSEWHERE = "Sounds go into the Sound room, drawings and models onto the S
 /** Take files wherever they are dropped: into the room's own input, or not at all, and then that is said. */
 export function mountDropAnywhere() {
   const withFiles = (event) => event.dataTransfer?.types.includes("Files") && !event.defaultPrevented;
-  document.addEventListener("dragover", (event) => withFiles(event) && event.preventDefault());
-  document.addEventListener("drop", (event) => {
+  onPage("dragover", (event) => withFiles(event) && event.preventDefault());
+  onPage("drop", (event) => {
     if (!withFiles(event)) return;
     event.preventDefault();
-    const input = document.querySelector(INPUTS[document.getElementById("room")?.dataset.room]);
+    const input = first(INPUTS[byId("room")?.dataset.room]);
     if (!input) {
       notice(ELSEWHERE);
       return;

@@ -23,7 +23,9 @@ export class EnvelopeTrace extends Component {
    */
   constructor(root, signal, { axis, onLevel, waits }) {
     super(root, signal);
-    Object.assign(this, { axis, onLevel, waits });
+    this.axis = axis;
+    this.onLevel = onLevel;
+    this.waits = waits;
   }
 
   /** Another envelope is shown: its level is to come. */

@@ -1,5 +1,7 @@
 // Whether a pointer is pressed: what the hand holds must not be taken away by a page that is drawn anew.
 
+import { onPage } from "./dom.js";
+
 let pressed = false;
 let waiting = [];
 
@@ -13,9 +15,9 @@ function released() {
 const DRAGGED = "canvas, [data-number], [data-try], .tidemark, .bender, [data-handle], [data-grip]"; // what can be dragged
 /** @param {any} event */
 const press = ({ target }) => (pressed = target.closest(DRAGGED) !== null);
-document.addEventListener("pointerdown", press, { capture: true });
-for (const type of ["pointerup", "pointercancel"]) document.addEventListener(type, () => setTimeout(released), { capture: true });
-document.addEventListener("pointermove", ({ buttons }) => pressed && buttons === 0 && released(), { capture: true }); // let go outside the window
+onPage("pointerdown", press, { capture: true });
+for (const type of ["pointerup", "pointercancel"]) onPage(type, () => setTimeout(released), { capture: true });
+onPage("pointermove", ({ buttons }) => pressed && buttons === 0 && released(), { capture: true }); // let go outside the window
 
 /** Whether something that can be dragged is held. */
 export const isHeld = () => pressed;

@@ -1,5 +1,6 @@
 // Keys of the whole application. Fields keep their own keys.
 
+import { byId, first, onPage } from "./dom.js";
 import { project } from "./project.js";
 import { rhythm } from "./rhythm.js";
 import { taps } from "./taps.js";
@@ -16,12 +17,12 @@ const pressesIt = (element) => element.matches("input[type=checkbox]:focus-visib
 const withCommand = ({ key, shiftKey }) => key.toLowerCase() === "z" && (shiftKey ? () => project.redo() : () => project.undo());
 
 function plain({ key, shiftKey, altKey }) {
-  if (altKey || document.querySelector("dialog[open]")) return null;
+  if (altKey || first("dialog[open]")) return null;
   return (shiftKey ? SHIFTED[key] : undefined) ?? KEYS[key] ?? KEYS[key.toLowerCase()];
 }
 
 export function mountKeyboard(view) {
-  document.addEventListener("keydown", (event) => {
+  onPage("keydown", (event) => {
     if (event.defaultPrevented || isTyping(event.target)) return;
     const run = event.ctrlKey || event.metaKey ? withCommand(event) : plain(event);
     if (!run || (event.key === " " && pressesIt(event.target))) return;
@@ -30,7 +31,7 @@ export function mountKeyboard(view) {
   });
 }
 
-const room = (number) => document.querySelector(`#rooms a[href$="/${ROOMS[number]}"]`)?.click();
+const room = (number) => first(`#rooms a[href$="/${ROOMS[number]}"]`)?.click();
 
 const toBeat = (direction) => {
   const frame = rhythm.beatFrom(transport.frame, direction);
@@ -60,5 +61,5 @@ const KEYS = {
   "+": ({ zoom }) => zoom(0.7),
   "=": ({ zoom }) => zoom(0.7),
   "-": ({ zoom }) => zoom(1 / 0.7),
-  "?": () => document.getElementById("keys").showModal(),
+  "?": () => byId("keys").showModal(),
 };

@@ -37,7 +37,16 @@ export class Lanes extends Component {
    */
   constructor(room, signal, { axis, curves, redraw, onSolo, onGroup }) {
     super(room, signal);
-    Object.assign(this, { axis, curves, redraw, onSolo, onGroup, solo: null, following: true, measuring: false, inView: [] });
+    this.axis = axis;
+    this.curves = curves;
+    this.redraw = redraw;
+    this.onSolo = onSolo;
+    this.onGroup = onGroup;
+    /** @type {any} */
+    this.solo = null;
+    this.following = true;
+    this.measuring = false;
+    this.inView = [];
     this.looks = JSON.parse(localStorage.getItem(this.#key) ?? "{}");
     this.group = this.looks[""]?.group ?? "";
   }

@@ -20,7 +20,11 @@ export class Motion {
    * came in, onPreview(ids, at) of lanes as an edit would make them, onRestore() when those are as stored again.
    */
   constructor({ looked, onTake, onPreview, onRestore, signal }) {
-    Object.assign(this, { looked, onTake, onPreview, onRestore, signal });
+    this.looked = looked;
+    this.onTake = onTake;
+    this.onPreview = onPreview;
+    this.onRestore = onRestore;
+    this.signal = signal;
   }
 
   #url(path, more = {}) {
@@ -64,7 +68,7 @@ export class Motion {
     this.onTake(head);
   }
 
-  #ask = latest(async (body, { at, still = () => true } = {}) => {
+  #ask = latest(async (body, { at, still = () => true }) => {
     if (!still()) return;
     const pack = await telling(() => postPack(this.#url("preview"), body));
     if (!pack || this.signal.aborted || !still()) return;

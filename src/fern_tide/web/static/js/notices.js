@@ -1,11 +1,13 @@
 // The strip under the header: what went wrong and what to do, or what was done and how to take it back.
 
+import { byId, onPage } from "./dom.js";
+
 export const UNREACHABLE = { what: "Fern Tide cannot be reached.", remedy: "Is it still running? Nothing that was saved is lost." };
 
 export function notice(words, { tone = "bad", act = null } = {}) {
-  const strip = document.getElementById("notice");
-  const button = document.getElementById("notice-act");
-  document.getElementById("notice-words").textContent = words;
+  const strip = byId("notice");
+  const button = byId("notice-act");
+  byId("notice-words").textContent = words;
   strip.dataset.tone = tone;
   strip.hidden = false;
   button.hidden = !act;
@@ -14,10 +16,10 @@ export function notice(words, { tone = "bad", act = null } = {}) {
     strip.hidden = true;
     act?.run();
   };
-  document.getElementById("notice-close").onclick = () => (strip.hidden = true);
+  byId("notice-close").onclick = () => (strip.hidden = true);
 }
 
-export const hush = () => (document.getElementById("notice").hidden = true);
+export const hush = () => (byId("notice").hidden = true);
 
 const LONG_MS = 6000;
 let beside = null;
@@ -34,7 +36,7 @@ export function sayBeside(field, words) {
   const end = () => (place.remove(), scope.abort());
   /** @param {any} event */
   const again = ({ type, target }) => (type === "focusin" && target.id === field.id) || (type === "htmx:afterSwap" && target.id !== "room"); // drawn anew
-  setTimeout(() => ["input", "focusin", "wheel", "htmx:afterSwap"].forEach((type) => document.addEventListener(type, (event) => again(event) || end(), { capture: true, signal: scope.signal })));
+  setTimeout(() => ["input", "focusin", "wheel", "htmx:afterSwap"].forEach((type) => onPage(type, (event) => again(event) || end(), { capture: true, signal: scope.signal })));
   setTimeout(end, LONG_MS);
 }
 
@@ -52,11 +54,11 @@ export async function telling(run, { about = "" } = {}) {
 
 /** Say what the server refused to draw. */
 export function hearFragments() {
-  document.addEventListener("htmx:responseError", (event) => {
+  onPage("htmx:responseError", (event) => {
     const { what = "Something went wrong.", remedy = "Reload the page." } = readJson(event.detail.xhr.responseText);
     notice(`${what} ${remedy}`.trim());
   });
-  document.addEventListener("htmx:sendError", ({ target }) => target.id !== "work" && notice(`${UNREACHABLE.what} ${UNREACHABLE.remedy}`));
+  onPage("htmx:sendError", ({ target }) => target.id !== "work" && notice(`${UNREACHABLE.what} ${UNREACHABLE.remedy}`));
 }
 
 function readJson(text) {

@@ -1,5 +1,6 @@
 // The project of the page: where it stands, edits, undo and redo. Every edit names the revision that it was made on.
 
+import { byId, onPage } from "./dom.js";
 import { postJson, getJson } from "./server.js";
 import { hush, notice, sayBeside, telling } from "./notices.js";
 import { openSelection, selection } from "./selection.js";
@@ -15,11 +16,11 @@ export const project = new (class extends EventTarget {
     this.key = document.body.dataset.project ?? null;
     if (!this.key) return;
     openSelection(this.key);
-    this.take(JSON.parse(document.getElementById("standing").textContent), { quietly: true });
+    this.take(JSON.parse(byId("standing").textContent), { quietly: true });
     this.#others = new BroadcastChannel(`fern-tide:${this.key}`);
     this.#others.addEventListener("message", ({ data }) => data !== this.standing.revision && this.lookAgain());
     const seen = () => document.visibilityState === "visible" && this.lookAgain();
-    document.addEventListener("visibilitychange", seen);
+    onPage("visibilitychange", seen);
     window.addEventListener("focus", seen);
     setInterval(seen, LOOK_ELSEWHERE_MS);
   }
@@ -67,6 +68,10 @@ export const project = new (class extends EventTarget {
   /**
    * Send something that makes a revision. One goes after the other, so that a quick hand does not conflict with itself.
    * What is refused is said beside the field that it came from, if any.
+   * @param {string} path
+   * @param {any} [plain]
+   * @param {any} [how]
+   * @returns {Promise<any>} how the project stands then; null for what was refused
    */
   send(path, plain = {}, { field = null, ...detail } = {}) {
     return this.#inTurn(() => this.#send(path, plain, { field, detail }));
@@ -101,6 +106,7 @@ export const project = new (class extends EventTarget {
     }
   }
 
+  /** @param {any} command @param {any} [detail] */
   edit(command, detail) {
     return this.send("edits", { command }, detail);
   }

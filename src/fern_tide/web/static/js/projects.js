@@ -1,5 +1,6 @@
 // The projects page.
 
+import { byId } from "./dom.js";
 import { mountDrop, send } from "./drop.js";
 import { notice, telling } from "./notices.js";
 import { postForm, postJson } from "./server.js";
@@ -10,10 +11,10 @@ export const isScene = (files) => files.some(({ name }) => /\.(svgz?|gltf|glb|pn
 const isProjectFile = (file) => file.name.toLowerCase().endsWith(".ferntide");
 
 export function mountProjects(room, signal) {
-  const find = (id) => document.getElementById(id);
+  const find = (id) => byId(id);
   const onFile = async (file, share, files) => {
     if (isScene(files)) {
-      window.location.href = (await postForm("/projects/scene", files, { onShare: share })).url;
+      window.location.href = (await postForm("/projects/scene", files, { onShare: share, signal })).url;
       return;
     }
     const made = await send(isProjectFile(file) ? "/projects/import" : "/projects", file, share);

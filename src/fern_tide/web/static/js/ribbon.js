@@ -1,16 +1,14 @@
 // The ribbon: a ruler with beats and markers over a waveform with hits, on the shared time axis.
 // Drag the ruler to scrub, the waveform to select; click either to move the playhead; wheel to zoom.
 
-import { colours, MONO, pen, sizeOf } from "./canvas.js";
-import { frameUnder, ticks, xOf } from "./axis.js";
+import { colours, MONO, pen } from "./canvas.js";
+import { ticks, xOf } from "./axis.js";
 import { project } from "./project.js";
-import { nearest, rhythm } from "./rhythm.js";
+import { rhythm } from "./rhythm.js";
 import { getPack } from "./server.js";
 import { transport } from "./transport.js";
 
 export const RULER_PX = 24;
-const DRAG_FROM_PX = 4;
-const NEAR_PX = 6;
 
 /** A waveform as the ribbon draws it, from what the server sends: signed bytes, lows and then highs. */
 export function waveOf({ head, arrays }) {
@@ -159,89 +157,6 @@ function drawWave(context, wave, { view, width, height, ink }) {
     context.fillRect(x, top, 1, Math.max(1, bottom - top));
   }
   context.globalAlpha = 1;
-}
-
-/** What lies under the pointer: a marker, a hit, the ruler or the waveform. */
-function under(event, { axis, width, height, hits }) {
-  const view = { ...axis.view, width };
-  const near = (frame) => Math.abs(xOf(frame, view) - event.offsetX) <= NEAR_PX;
-  if (event.offsetY <= RULER_PX + 2) {
-    const marker = project.standing.markers.find((item) => near(markerFrame(item)));
-    return marker && event.offsetY > RULER_PX - 12 ? { what: "marker", marker } : { what: "ruler" };
-  }
-  const hit = hits ? nearest(rhythm.hits, axis.view.from + (event.offsetX / width) * (axis.view.to - axis.view.from)) : null;
-  if (hit !== null && near(hit) && event.offsetY > height - 14) return { what: "hit", hit };
-  return { what: "wave" };
-}
-
-/**
- * Let a ribbon move the playhead, scrub, select and zoom. Where the Sound room gives them:
- * onHit(frame) a hit was clicked; onMarker(marker, frame, done) a marker is dragged; onGrid(frames, done) the beats are dragged
- * with Alt held; onMove(frames, done) the track is dragged, while moving() says so.
- */
-export function mountRibbon(canvas, { axis, signal, hits = false, onHit, onMarker, onGrid, onMove, moving = () => false }) {
-  const sizes = () => {
-    const { width, height } = sizeOf(canvas); // a rectangle has nothing of its own to be spread
-    return { width, height };
-  };
-  const exact = (event) => axis.view.from + (event.offsetX / sizes().width) * (axis.view.to - axis.view.from);
-  const perPx = () => (axis.view.to - axis.view.from) / sizes().width;
-  const frameOf = (event) => frameUnder(event.offsetX, { ...axis.view, width: sizes().width });
-  const held = (frame) => Math.min(axis.frames, Math.max(0, rhythm.snapped(frame, perPx())));
-  canvas.addEventListener(
-    "pointermove",
-    (event) => {
-      const { what } = under(event, { axis, ...sizes(), hits });
-      canvas.style.cursor = { marker: "ew-resize", hit: "pointer", ruler: onGrid && event.altKey ? "ew-resize" : "" }[what] ?? (moving() ? "grab" : "");
-    },
-    { signal },
-  );
-  canvas.addEventListener(
-    "pointerdown",
-    (down) => {
-      if (down.button !== 0) return;
-      canvas.setPointerCapture(down.pointerId);
-      const found = under(down, { axis, ...sizes(), hits });
-      const [start, first] = [frameOf(down), exact(down)];
-      let dragged = false;
-      const drag = new AbortController();
-      const options = { signal: AbortSignal.any([signal, drag.signal]) };
-      const kinds = {
-        marker: (event, done) => onMarker?.(found.marker, held(exact(event)), done),
-        grid: (event, done) => onGrid(exact(event) - first, done),
-        ruler: (event, done) => !done && transport.scrub(frameOf(event)),
-        move: (event, done) => onMove(exact(event) - first, done),
-        wave: (event) => {
-          const ends = [held(start), held(frameOf(event))].sort((a, b) => a - b);
-          transport.select([ends[0], Math.min(axis.frames, ends[1] + (rhythm.snapping ? 0 : 1))].map((end, at) => end + (at && ends[0] === end ? 1 : 0)));
-        },
-      };
-      const what = found.what === "marker" && !onMarker ? "ruler" : found.what;
-      const kind = what === "ruler" && onGrid && down.altKey ? "grid" : what === "hit" ? "wave" : what === "wave" && moving() ? "move" : what;
-      canvas.addEventListener(
-        "pointermove",
-        (event) => {
-          dragged ||= Math.abs(event.clientX - down.clientX) > DRAG_FROM_PX;
-          if (dragged) kinds[kind](event, false);
-        },
-        options,
-      );
-      const end = (event) => {
-        drag.abort();
-        if (dragged) {
-          kinds[kind](event, true);
-          if (kind === "wave") transport.seek(transport.selection[0]);
-        } else if (what === "hit") onHit?.(found.hit);
-        else if (found.what === "marker") transport.seek(Math.floor(markerFrame(found.marker) + 1e-4));
-        else {
-          transport.select(null);
-          transport.seek(start);
-        }
-      };
-      for (const type of ["pointerup", "pointercancel"]) canvas.addEventListener(type, end, options);
-    },
-    { signal },
-  );
 }
 
 /** Wheel over any plot: zoom about the pointer; sideways, or with Shift, move along. */

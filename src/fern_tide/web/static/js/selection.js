@@ -1,5 +1,6 @@
 // What is selected in the rooms of a project: it stays from room to room, and over a reload.
 
+import { first } from "./dom.js";
 import { Store } from "./store.js";
 
 export const selection = new Store({ mapping: null, drive: 0, envelope: null, track: null, part: null, property: "", open: [], curve: null });
@@ -20,5 +21,5 @@ export function asQuery(names) {
 /** Select something that another room shows, and go there. */
 export function openInRoom(room, values) {
   selection.set(values);
-  document.querySelector(`#rooms a[href$="/${room}"]`).click();
+  first(`#rooms a[href$="/${room}"]`).click();
 }

@@ -1,15 +1,19 @@
 // Talking to the server: one place for the token, for errors, and for arrays.
 
+import { first } from "./dom.js";
 import { UNREACHABLE } from "./notices.js";
 
 export class Refused extends Error {
   constructor(status, { what = "Something went wrong.", remedy = "", jobs = [] } = {}) {
     super(`${what} ${remedy}`.trim());
-    Object.assign(this, { status, what, remedy, jobs });
+    this.status = status;
+    this.what = what;
+    this.remedy = remedy;
+    this.jobs = jobs;
   }
 }
 
-export const token = () => document.querySelector('meta[name="csrf-token"]').content;
+export const token = () => first('meta[name="csrf-token"]').content;
 
 async function answered(response) {
   if (response.ok && response.status !== 202) return response;
@@ -65,7 +69,12 @@ export function unpack(buffer) {
   return { head, arrays };
 }
 
-/** Send a file as a raw body, or a form, saying how much has gone; a signal can stop it. */
+/**
+ * Send a file as a raw body, or a form, saying how much has gone; a signal can stop it.
+ * @param {string} url
+ * @param {any} file
+ * @param {{ onShare: (share: number) => any, name?: string, signal?: AbortSignal }} how
+ */
 export function upload(url, file, { onShare, name = file.name, signal }) {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();

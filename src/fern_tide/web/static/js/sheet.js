@@ -1,5 +1,6 @@
 // The sheet of the selected mapping: its plot with the marks and the bends of the curve, and what it counts.
 
+import { focused } from "./dom.js";
 import { mountBenders, placeBenders } from "./benders.js";
 import { MOVES, say } from "./canvas.js";
 import { Component } from "./component.js";
@@ -23,7 +24,7 @@ export class Sheet extends Component {
   constructor(room, signal, { motion }) {
     super(room, signal);
     this.motion = motion;
-    this.on(room, "htmx:beforeSwap", () => (this.#focused = document.activeElement?.dataset.bender));
+    this.on(room, "htmx:beforeSwap", () => (this.#focused = focused()?.dataset.bender));
   }
 
   get lane() {
@@ -120,7 +121,7 @@ export class Sheet extends Component {
 
   /** Write a mark into its field, but not over what is being typed there. */
   #fillMark(field, db) {
-    const typing = document.activeElement === field && field.value !== (field.dataset.before ?? ""); // a field drawn anew is empty
+    const typing = focused() === field && field.value !== (field.dataset.before ?? ""); // a field drawn anew is empty
     if (!typing) field.dataset.before = field.value = db.toFixed(1);
   }
 

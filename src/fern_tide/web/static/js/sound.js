@@ -1,6 +1,7 @@
 // The Sound room: the shown track's waveform and spectrogram with the bands read from it, and the chosen envelope's trace.
 
 import { Axis, xOf } from "./axis.js";
+import { mountBands } from "./bands_hand.js";
 import { Bound } from "./bound.js";
 import { sizeOf } from "./canvas.js";
 import { Component } from "./component.js";
@@ -12,11 +13,12 @@ import { Order } from "./order.js";
 import { Parts } from "./parts.js";
 import { project } from "./project.js";
 import { rhythm } from "./rhythm.js";
-import { drawRibbon, mountRibbon, mountWheel, waveOf } from "./ribbon.js";
+import { drawRibbon, mountWheel, waveOf } from "./ribbon.js";
+import { mountRibbon } from "./ribbon_hand.js";
 import { asQuery, openInRoom, selection } from "./selection.js";
 import { getPack } from "./server.js";
 import { Soundtrack } from "./soundtrack.js";
-import { drawBands, drawPitches, mountBands, Spectrogram } from "./spectrogram.js";
+import { drawBands, drawPitches, Spectrogram } from "./spectrogram.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
 

@@ -29,7 +29,8 @@ export class Soundtrack extends Component {
   /** @param {any} root @param {AbortSignal} signal @param {{ axis: any, soon: () => any }} how soon() draws the plots anew */
   constructor(root, signal, { axis, soon }) {
     super(root, signal);
-    Object.assign(this, { axis, soon });
+    this.axis = axis;
+    this.soon = soon;
     this.swap = new Swap(root, this.signal);
     this.on(root, "click", ({ target }) => this.#pressed(target.closest("button")));
     this.on(root, "change", (event) => this.#changed(event.target));

@@ -1,7 +1,7 @@
 // The spectrogram with the bands that are read from it, the pitches beside it, and the spectrum at the playhead.
 // Geometry is pure and exported for tests. Levels come from Python as bytes: 0 is -100 dB and below, 255 is 0 dB.
 
-import { colours, MONO, MOVES, pen, sizeOf } from "./canvas.js";
+import { colours, MONO, pen } from "./canvas.js";
 import { xOf } from "./axis.js";
 import { project } from "./project.js";
 import { getBytes, latest } from "./server.js";
@@ -10,8 +10,7 @@ import { transport } from "./transport.js";
 export const LOW_HZ = 25;
 export const HIGH_HZ = 20000;
 export const ROWS = 128;
-const EDGE_PX = 5;
-const LEAST_PX = 4;
+export const EDGE_PX = 5;
 const TILE = 1024;
 const TILES = 48;
 const SHOWN_STEPS = 150; // what is this much below the loudest is paper: 59 dB
@@ -37,7 +36,7 @@ export function bandWords(low, high) {
 
 /** What a press at y takes hold of: an edge of a band (the chosen one first), the inside of the chosen one, or nothing. Pure. */
 export function heldBand(y, bands, chosen, height) {
-  const order = [...bands].sort((a, b) => (b.id === chosen) - (a.id === chosen));
+  const order = [...bands].sort((a, b) => Number(b.id === chosen) - Number(a.id === chosen));
   for (const band of order) {
     if (Math.abs(rowOf(band.high, height) - y) <= EDGE_PX) return { band, part: "high" };
     if (Math.abs(rowOf(band.low, height) - y) <= EDGE_PX) return { band, part: "low" };
@@ -239,7 +238,7 @@ export function drawBands(canvas, { bands, chosen }) {
   const ink = colours();
   context.font = '600 11px "Instrument Sans", sans-serif';
   const taken = [];
-  for (const band of [...bands].sort((a, b) => (b.id === chosen) - (a.id === chosen))) {
+  for (const band of [...bands].sort((a, b) => Number(b.id === chosen) - Number(a.id === chosen))) {
     const [top, bottom] = [rowOf(band.high, height), rowOf(band.low, height)];
     context.strokeStyle = ink["tide-ink"];
     context.lineWidth = band.id === chosen ? 2 : 1;
@@ -260,64 +259,3 @@ export function drawBands(canvas, { bands, chosen }) {
     context.fillText(words, left + 7, y + 12.5);
   }
 }
-
-/**
- * Let bands be drawn, tuned, moved and chosen.
- * onBand(band, done, at) with { id: null } for a new one; onPick(id) for a click on one; onClick(event) for a click elsewhere.
- */
-export function mountBands(canvas, { bands, chosen, onBand, onPick, onClick, signal }) {
-  const height = () => sizeOf(canvas).height;
-  canvas.addEventListener(
-    "pointermove",
-    (event) => {
-      const held = heldBand(event.offsetY, bands(), chosen(), height());
-      canvas.style.cursor = !held ? "crosshair" : held.part === "all" ? "grab" : "ns-resize";
-    },
-    { signal },
-  );
-  canvas.addEventListener(
-    "pointerdown",
-    (down) => {
-      if (down.button !== 0) return;
-      take(canvas, down);
-      const held = down.altKey ? null : heldBand(down.offsetY, bands(), chosen(), height());
-      const from = down.offsetY;
-      let dragged = false;
-      const drag = new AbortController();
-      const options = { signal: AbortSignal.any([signal, drag.signal]) };
-      const moved = (event) => {
-        const to = Math.min(height(), Math.max(0, event.offsetY));
-        if (held) return { ...held.band, ...draggedBand(held.band, held.part, { from, to, height: height() }) };
-        const [high, low] = [Math.min(from, to), Math.max(from, to)].map((y) => tidyHz(Math.max(20, hzAt(y, height()))));
-        return { id: null, name: "New band", low, high: Math.max(high, low + 1) };
-      };
-      canvas.addEventListener(
-        MOVES,
-        (event) => {
-          dragged ||= Math.abs(event.offsetY - from) > LEAST_PX;
-          if (dragged) onBand(moved(event), { done: false, at: event.timeStamp });
-        },
-        options,
-      );
-      const end = (event) => {
-        drag.abort();
-        if (dragged && event.type === "pointerup") onBand(moved(event), { done: true });
-        else if (dragged) onBand(null, { done: true });
-        else {
-          const inside = bands().filter((band) => from > rowOf(band.high, height()) - EDGE_PX && from < rowOf(band.low, height()) + EDGE_PX);
-          const smallest = inside.sort((a, b) => a.high / a.low - b.high / b.low)[0];
-          if (smallest && smallest.id !== chosen()) onPick(smallest.id);
-          else onClick(event);
-        }
-      };
-      for (const type of ["pointerup", "pointercancel"]) canvas.addEventListener(type, end, options);
-    },
-    { signal },
-  );
-}
-
-const take = (canvas, event) => {
-  event.preventDefault();
-  canvas.focus({ preventScroll: true });
-  canvas.setPointerCapture(event.pointerId);
-};

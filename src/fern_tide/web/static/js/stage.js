@@ -54,7 +54,11 @@ export class Stage2d {
   #tries = new Map();
 
   constructor(root, { prefix }) {
-    Object.assign(this, { root, prefix, space: "2d" });
+    this.root = root;
+    /** Hears of another way of looking. @type {(() => void) | null} */
+    this.onView = null;
+    this.prefix = prefix;
+    this.space = "2d";
     this.#dress();
   }
 

@@ -1,6 +1,7 @@
 // The 3D stage: a glTF file that Python built, with the values of a frame put into its nodes, materials, lights and lenses.
 
 import { AnimationMixer, Box3, Matrix4, Raycaster, Vector2, Vector3 } from "../vendor/three.module.js";
+// @ts-ignore three.js brings no types: what it exports looks like a type here
 import { GLTFLoader } from "../vendor/GLTFLoader.js";
 import { notice } from "./notices.js";
 import { lensSetter, lightSetter, placeNode, simpler, surfaceSetter, weightsSetter } from "./stage3d_setters.js";
@@ -26,6 +27,7 @@ export class Stage3d extends View3d {
   /** Load the scene's file; what it shows is bound to the curves again. */
   async load(url) {
     const bytes = await (await fetch(url)).arrayBuffer();
+    /** @type {any} */
     const gltf = await new GLTFLoader().parseAsync(bytes, "");
     if (this.gltf) this.scene.remove(this.gltf.scene);
     this.gltf = gltf;
@@ -57,19 +59,22 @@ export class Stage3d extends View3d {
       const place = associations.get(object) ?? {};
       if (place.nodes !== undefined && this.nodes[place.nodes] === undefined) this.nodes[place.nodes] = object;
       if (place.cameras !== undefined) this.cameras[place.cameras] = object;
-      if (object.isLight) {
-        const index = gltf.parser.json.nodes[nodeIndex(object, associations)]?.extensions?.KHR_lights_punctual?.light;
-        if (index !== undefined) (this.lights[index] ??= []).push(object);
-      }
-      for (const material of object.material ? [object.material].flat() : []) {
-        const index = associations.get(material)?.materials;
-        if (index === undefined) continue;
-        this.materials[index] ??= { full: new Set(), meshes: [] };
-        this.materials[index].full.add(material);
-        this.materials[index].meshes.push({ mesh: object, material });
-      }
+      if (object.isLight) this.#indexLight(object, gltf.parser.json.nodes[nodeIndex(object, associations)]);
+      for (const material of [object.material ?? []].flat()) this.#indexMaterial(object, material, associations.get(material)?.materials);
     });
     for (const [index, node] of this.nodes.entries()) if (node) node.userData.node = index;
+  }
+
+  #indexLight(object, node) {
+    const index = node?.extensions?.KHR_lights_punctual?.light;
+    if (index !== undefined) (this.lights[index] ??= []).push(object);
+  }
+
+  #indexMaterial(mesh, material, index) {
+    if (index === undefined) return;
+    this.materials[index] ??= { full: new Set(), meshes: [] };
+    this.materials[index].full.add(material);
+    this.materials[index].meshes.push({ mesh, material });
   }
 
   /** Show surfaces as they are written, or in draft as simple ones of the same colour. */
@@ -176,8 +181,9 @@ export class Stage3d extends View3d {
   pick({ clientX, clientY }) {
     const { left, top, width, height } = this.canvas.getBoundingClientRect();
     const at = new Vector2(((clientX - left) / width) * 2 - 1, 1 - ((clientY - top) / height) * 2);
-    const ray = new Raycaster();
+    const ray = new Raycaster(new Vector3(), new Vector3());
     ray.setFromCamera(at, this.camera);
+    /** @type {any} */
     const hit = this.gltf && ray.intersectObject(this.gltf.scene, true)[0];
     for (let object = hit?.object; object; object = object.parent) {
       if (object.userData.node !== undefined) return { node: object.userData.node };
@@ -189,12 +195,12 @@ export class Stage3d extends View3d {
     const pointer = this.#heads[part]?.channels.find(([way]) => way.startsWith("/nodes/") || way.startsWith("/materials/"))?.[0];
     if (!pointer) return null;
     const [, kind, index] = pointer.split("/");
+    const node = kind === "nodes" ? this.nodes?.[Number(index)] : null;
+    const meshes = kind === "materials" ? (this.materials?.[Number(index)]?.meshes ?? []) : [];
     const box = new Box3();
-    if (kind === "nodes" && this.nodes?.[Number(index)]) box.setFromObject(this.nodes[Number(index)]);
-    if (kind === "materials") for (const { mesh } of this.materials?.[Number(index)]?.meshes ?? []) box.expandByObject(mesh);
-    if (kind === "nodes" && box.isEmpty() && this.nodes?.[Number(index)]) {
-      box.setFromCenterAndSize(this.nodes[Number(index)].getWorldPosition(new Vector3()), new Vector3(0.2, 0.2, 0.2));
-    }
+    if (node) box.setFromObject(node);
+    for (const { mesh } of meshes) box.expandByObject(mesh);
+    if (node && box.isEmpty()) box.setFromCenterAndSize(node.getWorldPosition(new Vector3()), new Vector3(0.2, 0.2, 0.2));
     return box.isEmpty() ? null : box;
   }
 
@@ -206,18 +212,11 @@ export class Stage3d extends View3d {
     const box = this.#boxOf(part);
     if (!box) return null;
     const { left, top, width, height } = this.canvas.getBoundingClientRect();
-    const xs = [];
-    const ys = [];
-    for (const x of [box.min.x, box.max.x]) {
-      for (const y of [box.min.y, box.max.y]) {
-        for (const z of [box.min.z, box.max.z]) {
-          const at = new Vector3(x, y, z).project(this.camera);
-          if (at.z > 1) return null;
-          xs.push(left + ((at.x + 1) / 2) * width);
-          ys.push(top + ((1 - at.y) / 2) * height);
-        }
-      }
-    }
+    const { min, max } = box;
+    const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((bits) => new Vector3(bits & 1 ? max.x : min.x, bits & 2 ? max.y : min.y, bits & 4 ? max.z : min.z).project(this.camera));
+    if (corners.some(({ z }) => z > 1)) return null;
+    const xs = corners.map(({ x }) => left + ((x + 1) / 2) * width);
+    const ys = corners.map(({ y }) => top + ((1 - y) / 2) * height);
     const [l, r, t, b] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
     return [{ x: l, y: t }, { x: r, y: t }, { x: r, y: b }, { x: l, y: b }];
   }

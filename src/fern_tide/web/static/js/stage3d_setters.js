@@ -4,9 +4,11 @@ import { DoubleSide, Euler, MathUtils, MeshLambertMaterial, Quaternion, SRGBColo
 
 const AXES = ["x", "y", "z"];
 
+const degrees = (of, axis) => MathUtils.degToRad(of(`turn_${axis}`) ?? 0);
+
 /** Where a node stands: its own place, and what keeps its anchor still while it turns and scales. */
 export function placeNode(node, head, valueOf) {
-  const turn = (of) => new Quaternion().setFromEuler(new Euler(...AXES.map((axis) => MathUtils.degToRad(of(`turn_${axis}`) ?? 0)), "XYZ"));
+  const turn = (of) => new Quaternion().setFromEuler(new Euler(degrees(of, "x"), degrees(of, "y"), degrees(of, "z"), "XYZ"));
   const size = (of) => new Vector3(...AXES.map((axis) => of(`scale_${axis}`) ?? 1));
   const anchor = new Vector3(...head.anchor);
   const reach = (of) => anchor.clone().multiply(size(of)).applyQuaternion(turn(of));

@@ -1,5 +1,6 @@
 // Files for the stage: dropped or chosen, added or put in its place, or put under the parts of an older version.
 
+import { byId } from "./dom.js";
 import { Component } from "./component.js";
 import { notice, telling } from "./notices.js";
 import { project } from "./project.js";
@@ -29,7 +30,8 @@ export class StageFiles extends Component {
   /** @param {any} room @param {AbortSignal} signal @param {{ stage: any, isBare: () => boolean }} how isBare() says that the stage is empty */
   constructor(room, signal, { stage, isBare }) {
     super(room, signal);
-    Object.assign(this, { stage, isBare });
+    this.stage = stage;
+    this.isBare = isBare;
     this.input = this.find("#scene-file");
     this.on(this.input, "change", () => this.#chosen());
     this.on(room, "click", ({ target }) => this.#pressed(target.closest("#bring-in, [data-bring-in], [data-replace-file]")));
@@ -83,13 +85,13 @@ export class StageFiles extends Component {
 
   /** A second answer beside the notice's own. */
   #offerToReplace(run) {
-    document.getElementById("replace-stage")?.remove();
+    byId("replace-stage")?.remove();
     const more = Object.assign(document.createElement("button"), { className: "pill", type: "button", textContent: "Replace the stage", id: "replace-stage" });
-    document.getElementById("notice-act").after(more);
+    byId("notice-act").after(more);
     const away = new AbortController();
     const clear = () => (more.remove(), away.abort());
     more.addEventListener("click", () => (clear(), run()));
-    for (const id of ["notice-act", "notice-close"]) document.getElementById(id).addEventListener("click", clear, { signal: away.signal });
+    for (const id of ["notice-act", "notice-close"]) byId(id).addEventListener("click", clear, { signal: away.signal });
   }
 
   async #send(url, files) {

@@ -33,7 +33,9 @@ export class Looking extends Component {
   /** @param {any} room @param {AbortSignal} signal @param {{ stage: any, onPick: (part: string) => any }} how */
   constructor(room, signal, { stage, onPick }) {
     super(room, signal);
-    Object.assign(this, { stage, onPick, dashes: dashesOver(stage.root) });
+    this.stage = stage;
+    this.onPick = onPick;
+    this.dashes = dashesOver(stage.root);
     this.on(stage.root, "pointerdown", (event) => this.#press(event));
     this.on(stage.root, "pointermove", (event) => this.#move(event));
     this.on(stage.root, "pointerup", (event) => this.#release(event));

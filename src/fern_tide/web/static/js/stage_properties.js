@@ -22,7 +22,8 @@ export class PartProperties extends Component {
   /** @param {any} root @param {AbortSignal} signal @param {{ stage: any, head: () => any }} how head() is what the page knows of the part */
   constructor(root, signal, { stage, head }) {
     super(root, signal);
-    Object.assign(this, { stage, head });
+    this.stage = stage;
+    this.head = head;
     this.on(root, "input", (event) => knobOf(event) && this.#hold(knobOf(event)));
     this.on(root, "change pointerup pointercancel keyup", (event) => knobOf(event) && setTimeout(() => this.#release(event.target)));
     this.on(root, "change", ({ target }) => this.#changed(target));

@@ -11,7 +11,13 @@ export class StageView {
   view = null;
 
   constructor(root, { prefix, signal }) {
-    Object.assign(this, { root, prefix, signal, looks: project.standing.looks, space: root.dataset.kind ?? "2d" });
+    this.root = root;
+    /** Hears of a scene that is drawn. @type {(() => void) | null} */
+    this.onReady = null;
+    this.prefix = prefix;
+    this.signal = signal;
+    this.looks = project.standing.looks;
+    this.space = root.dataset.kind ?? "2d";
     this.ready = this.#open();
     signal.addEventListener("abort", () => this.view?.dispose());
   }

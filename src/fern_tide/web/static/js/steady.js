@@ -1,11 +1,12 @@
 // How htmx puts what the server drew anew in its place: the focus, what is being typed, how far lists are scrolled and
 // files that are being chosen stay, and nothing is taken out of the hand. An extension: hx-ext="steady", hx-swap="steady".
 
+import { byId, focused } from "./dom.js";
 import { isHeld, whenFree } from "./hand.js";
 
 /** Put new content into a place. */
 export function putSteadily(place, content) {
-  const focus = document.activeElement;
+  const focus = focused();
   const held = focus && place.contains(focus) ? focus : null;
   const scrolled = [...place.querySelectorAll("[id]")].filter(({ scrollTop }) => scrollTop > 0).map(({ id, scrollTop }) => [id, scrollTop]);
   const choosers = [...place.querySelectorAll("input[type=file][id]")];
@@ -13,17 +14,17 @@ export function putSteadily(place, content) {
   place.replaceChildren(content);
   for (const chooser of choosers) place.querySelector(`#${CSS.escape(chooser.id)}`)?.replaceWith(chooser);
   for (const [id, top] of scrolled) {
-    const list = document.getElementById(id);
+    const list = byId(id);
     if (list) list.scrollTop = top;
   }
-  if (held?.id) refocus(held, document.getElementById(held.id));
+  if (held?.id) refocus(held, byId(held.id));
 }
 
 const isTyped = (field) => field.matches("input:not([type=checkbox]):not([type=color])") && field.value !== (field.dataset.before ?? field.defaultValue);
 
 /** Give the focus to what stands in the place of what had it, with what was being typed. */
 function refocus(held, same) {
-  if (!same || document.activeElement === same) return;
+  if (!same || focused() === same) return;
   same.focus({ preventScroll: true });
   if (same === held || !isTyped(held)) return;
   same.value = held.value;
@@ -35,7 +36,7 @@ function refocus(held, same) {
   if (!("number" in same.dataset)) same.addEventListener("blur", () => same.dispatchEvent(new Event("change", { bubbles: true })), { once: true });
 }
 
-window.htmx.defineExtension("steady", {
+/** @type {any} */ (window).htmx.defineExtension("steady", {
   isInlineSwap: (style) => style === "steady",
   handleSwap(style, target, fragment) {
     if (style !== "steady") return false;

@@ -1,5 +1,6 @@
 // Tapping the beat while the sound plays: three taps or more set the tempo, once the hand has rested.
 
+import { byId } from "./dom.js";
 import { notice } from "./notices.js";
 import { project } from "./project.js";
 import { transport } from "./transport.js";
@@ -18,7 +19,7 @@ export const taps = new (class {
       return;
     }
     this.#times.push(transport.seconds);
-    const button = document.getElementById("tap");
+    const button = byId("tap");
     if (button) button.textContent = `Tap ${this.#times.length}`;
     clearTimeout(this.#timer);
     this.#timer = setTimeout(() => this.#rested(button), RESTED_MS);

@@ -1,5 +1,6 @@
 // The transport: sound is the clock, frames are dropped and never slowed. One playhead for all rooms.
 
+import { byId } from "./dom.js";
 import { project } from "./project.js";
 import { getJson } from "./server.js";
 import { telling } from "./notices.js";
@@ -32,13 +33,13 @@ export const transport = new (class extends EventTarget {
   #wall = null;
 
   open() {
-    this.audio = document.getElementById("heard");
+    this.audio = byId("heard");
     const kept = JSON.parse(sessionStorage.getItem(`ft:${project.key}`) ?? "{}");
     this.frame = Math.min(kept.frame ?? 0, this.last);
     this.selection = kept.selection ?? null;
     if (kept.looping) this.loop();
-    document.getElementById("play").addEventListener("click", () => this.toggle());
-    document.getElementById("loop").addEventListener("click", () => this.loop());
+    byId("play").addEventListener("click", () => this.toggle());
+    byId("loop").addEventListener("click", () => this.loop());
     this.audio.addEventListener("ended", () => this.#ended());
     project.addEventListener("standing", () => this.seek(Math.min(this.frame, this.last)));
     project.addEventListener("revised", () => this.load());
@@ -127,7 +128,7 @@ export const transport = new (class extends EventTarget {
 
   loop() {
     this.looping = !this.looping;
-    document.getElementById("loop").setAttribute("aria-pressed", String(this.looping));
+    byId("loop").setAttribute("aria-pressed", String(this.looping));
     this.#keep();
   }
 
@@ -172,7 +173,7 @@ export const transport = new (class extends EventTarget {
     const mean = this.#apart.reduce((a, b) => a + b, 0) / this.#apart.length;
     this.apart = Math.abs(mean);
     if (this.#apart.length === MEASURED) {
-      document.getElementById("sync-words").textContent = `sound and picture ${this.apart.toFixed(1)} frames apart`;
+      byId("sync-words").textContent = `sound and picture ${this.apart.toFixed(1)} frames apart`;
     }
   }
 
@@ -189,8 +190,8 @@ export const transport = new (class extends EventTarget {
 
   /** Show the playhead everywhere. */
   show() {
-    document.getElementById("clock").textContent = clockWords(this.frame, this.rate);
-    document.getElementById("frame-words").textContent = `frame ${this.frame} of ${project.standing.frames}`;
+    byId("clock").textContent = clockWords(this.frame, this.rate);
+    byId("frame-words").textContent = `frame ${this.frame} of ${project.standing.frames}`;
     this.#keep();
     this.dispatchEvent(new Event("frame"));
   }
@@ -202,7 +203,7 @@ export const transport = new (class extends EventTarget {
   }
 
   #paintButton() {
-    document.getElementById("play").setAttribute("aria-label", this.playing ? "Stop" : "Play");
-    document.getElementById("play-shape").setAttribute("d", this.playing ? "M3 2h4v12H3zM9 2h4v12H9z" : "M4 2l10 6-10 6z");
+    byId("play").setAttribute("aria-label", this.playing ? "Stop" : "Play");
+    byId("play-shape").setAttribute("d", this.playing ? "M3 2h4v12H3zM9 2h4v12H9z" : "M4 2l10 6-10 6z");
   }
 })();

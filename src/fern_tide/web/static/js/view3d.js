@@ -15,11 +15,18 @@ export class View3d {
 
   constructor(root, { floor, background }) {
     this.root = root;
+    /** Hears of another way of looking, and of every drawing. @type {(() => void) | null} */
+    this.onView = this.onDrawn = null;
+    /** The camera that is looked through. @type {any} */
+    this.through = null;
+    /** @type {any} */
     this.scene = new Scene();
     this.ground = new Color(background);
     this.scene.background = this.ground;
+    /** @type {any} */
     this.eye = new PerspectiveCamera(40, 1, 0.01, 2000);
     this.eye.position.set(2.6, 2, 5);
+    /** @type {any[]} */
     this.work = [new HemisphereLight("#dfe8df", "#26332d", 1.4), new DirectionalLight("#fff6e0", 1.6), new AmbientLight("#ffffff", 0.15)];
     this.work[1].position.set(2, 5, 3);
     this.floor = new GridHelper(20, 40, "#3c5a50", "#1d322b");

@@ -1,5 +1,6 @@
 // Long work: the server draws what is being done, and again while it goes on (work.html). Every tab sees the same.
 
+import { byId } from "./dom.js";
 import { project } from "./project.js";
 
 const LATER_MS = 2000;
@@ -8,7 +9,7 @@ export const work = new (class extends EventTarget {
   #had = 0;
 
   open() {
-    const place = document.getElementById("work");
+    const place = byId("work");
     for (const event of ["revised", "waiting"]) project.addEventListener(event, () => this.look());
     place.addEventListener("htmx:afterSwap", ({ target }) => target === place && this.#drawn(place));
     place.addEventListener("htmx:sendError", () => setTimeout(() => this.look(), LATER_MS));
@@ -16,7 +17,7 @@ export const work = new (class extends EventTarget {
 
   /** Ask what is under way. */
   look() {
-    document.getElementById("work")?.dispatchEvent(new CustomEvent("ft:look"));
+    byId("work")?.dispatchEvent(new CustomEvent("ft:look"));
   }
 
   /** Tell 'done' when all that was needed is there. */

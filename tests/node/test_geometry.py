@@ -1,10 +1,9 @@
-"""The pure geometry of the page, called in the browser as its views call it."""
+"""The pure functions of the page's scripts, called in Node."""
 
 import re
 
 import numpy as np
 import pytest
-from tests.journeys.conftest import SCRIPT_AT
 
 from fern_tide.core.scene.graphic import GraphicForm, outline
 from fern_tide.core.scene.svg.geometry import place
@@ -279,19 +278,9 @@ def test_a_report_groups_what_moved_alike(modules):
     assert modules("swap_report", "unlike", drawn) == [{"name": "A and 1 like it", "drawn": [[0], [1]]}]
 
 
-DRAWN = """async () => {
-    const { LOW_HZ, HIGH_HZ, ROWS, rowOf } = await import(scriptAt('spectrogram.js'));
-    return [LOW_HZ, HIGH_HZ, ROWS, [40, 440, 9000].map((hz) => rowOf(hz, ROWS))];
-}"""
-
-
-def test_the_page_draws_pitches_where_python_puts_them(browser, server):
-    page = browser.new_context(base_url=server.url).new_page()
-    page.add_init_script(SCRIPT_AT)
-    page.goto("/")
-    *ends, rows = page.evaluate(DRAWN)
-    page.context.close()
-    assert ends == [LOWEST_HZ, HIGHEST_HZ, ROWS]
+def test_the_page_draws_pitches_where_python_puts_them(modules):
+    assert [modules("spectrogram", name) for name in ("LOW_HZ", "HIGH_HZ", "ROWS")] == [LOWEST_HZ, HIGHEST_HZ, ROWS]
+    rows = [modules("spectrogram", "rowOf", hz, ROWS) for hz in (40, 440, 9_000)]
     edges = row_edges_hz()
     for hz, y in zip((40, 440, 9_000), rows, strict=True):
         row = int(ROWS - y)  # Python counts rows from the lowest
@@ -312,8 +301,13 @@ def test_an_elements_place_is_written_as_the_core_writes_it(modules):
     part = {"anchor": [30, 40], "base": "rotate(5)"}
     values = {"x": 1.5, "y": -2, "turn": 30, "scale_x": 2, "scale_y": 0.5}
     ours = place(tuple(values.values()), anchor=(30, 40), base="rotate(5)")
-    source = "(part, values) => import(scriptAt('stage.js')).then((m) => m.placeOf(part, (name) => values[name]))"
-    assert modules.page.evaluate(f"([part, values]) => ({source})(part, values)", [part, values]) == ours
+    assert modules("stage", "placeOf", part, {"table": values}) == ours
+
+
+def test_the_groups_of_a_part_are_moved_turned_and_scaled(modules):
+    part, values = {"anchor": [30, 40]}, {"table": {"x": 1.5, "y": -2, "turn": 30, "scale_x": 2, "scale_y": 0.5}}
+    said = [modules("stage", "transformOf", slot, part, values) for slot in ("move", "turn", "scale")]
+    assert said == ["translate(31.5 38)", "rotate(30)", "scale(2 0.5)"]
 
 
 @pytest.mark.parametrize(("at", "low", "high", "value"), [(0, -2, 4, -2), (1000, -2, 4, 4), (500, 0, 1, 0.5)])

@@ -1,0 +1,50 @@
+"""The rules of the page's scripts: short functions, types that fit, and a Node test for all that is pure."""
+
+import re
+import subprocess
+from pathlib import Path
+
+ROOT = Path(__file__).parents[2]
+SCRIPTS = "src/fern_tide/web/static/js"
+PURE = re.compile(r"/\*\*((?:[^*]|\*(?!/))*)\*/\nexport (?:async )?(?:function|const) (\w+)")
+WEB = ROOT / "src/fern_tide/web"
+
+
+def run(*words):
+    return subprocess.run(["npx", "--no-install", *words], cwd=ROOT, capture_output=True, text=True, timeout=300)
+
+
+def test_functions_are_short_and_leave_nothing_over():
+    done = run("eslint", "--max-warnings", "0", SCRIPTS)
+    assert done.returncode == 0, done.stdout
+
+
+def test_types_fit_each_other():
+    lines = run("tsc", "-p", ".", "--pretty", "false").stdout.splitlines()
+    assert [line for line in lines if line.startswith(SCRIPTS)] == []  # the loader of models that we ship has its own
+
+
+def test_every_pure_function_is_called_in_a_test():
+    tests = "".join(path.read_text() for path in (ROOT / "tests/node").glob("*.py"))
+    missing = [
+        f"{path.stem}.{name}"
+        for path in sorted((ROOT / SCRIPTS).glob("*.js"))
+        for words, name in PURE.findall(path.read_text())
+        if re.search(r"\bPure\.", words) and not re.search(rf'"{path.stem}",\s+"{name}"', tests)
+    ]
+    assert missing == []
+
+
+def test_what_the_server_draws_is_put_in_place_by_htmx_alone():
+    """Only drawings of the stage, which are SVG and no pieces of a page, are asked for as text."""
+    asked = {path.name for path in (ROOT / SCRIPTS).glob("*.js") if "getText(" in path.read_text()}
+    assert asked == {"server.js", "beside.js", "stage_view.js"} - {"server.js"}
+    written = {path.name for path in (ROOT / SCRIPTS).glob("*.js") if ".innerHTML =" in path.read_text()}
+    assert written <= {"handoff.js", "stage.js", "stage_view.js"}
+
+
+def test_no_script_or_style_is_written_into_a_page():
+    for path in sorted((WEB / "templates").rglob("*.html")):
+        text = path.read_text()
+        assert not re.search(r"<script(?![^>]*(src=|type=\"application/json\"))", text), path
+        assert not re.search(r"\s(style|on[a-z]+)=\"", text), path

@@ -1,0 +1,43 @@
+"""What the page's scripts make of commands, files, levels and texts, called in Node."""
+
+
+def test_points_of_a_drawn_curve_are_read_and_written(modules):
+    assert modules("benders", "readPoints", "0.3 0.1, 0.7  0.9, 5") == [[0.3, 0.1], [0.7, 0.9]]
+    assert modules("benders", "writePoints", [[0.30004, 0.1], [0.7, 0.9]]) == "0.3 0.1, 0.7 0.9"
+
+
+def test_a_box_that_is_drawn_is_a_band_whichever_way_it_is_drawn(modules):
+    down, up = (modules("bands_hand", "drawnBand", *rows, 200) for rows in ((50, 120), (120, 50)))
+    assert down == up and down["id"] is None and 25 < down["low"] < down["high"] < 20_000
+    thin = modules("bands_hand", "drawnBand", 199, 200, 200)
+    assert thin["high"] > thin["low"] >= 20
+
+
+def test_a_command_is_of_the_level_or_not(modules):
+    tune = {"kind": "set_field", "owner": "envelope", "id": "kick", "path": "reading.params.low_hz", "value": 30}
+    assert modules("envelope_trace", "isOfLevel", tune) and modules(
+        "envelope_trace", "isOfLevel", {"kind": "add_envelope"}
+    )
+    assert modules("envelope_trace", "isOfLevel", {"kind": "together", "commands": [{"kind": "set_rate"}, tune]})
+    assert not modules("envelope_trace", "isOfLevel", {"kind": "set_field", "owner": "marker"})
+    assert not modules("envelope_trace", "isOfLevel", {"kind": "together", "commands": [{"kind": "set_rate"}]})
+
+
+def test_files_begin_a_project_by_their_scene_or_by_their_sound(modules):
+    files = [[{"name": name}] for name in ("a.SVG", "b.glb", "c.jpeg", "d.wav", "svg.mp3", "e.ferntide")]
+    assert [modules("projects", "isScene", item) for item in files] == [True, True, True, False, False, False]
+    assert modules("projects", "isScene", [{"name": "scene.bin"}, {"name": "scene.gltf"}])
+
+
+def test_a_number_in_the_tree_has_three_digits_that_count(modules):
+    assert [modules("stage_room", "shortNumber", value) for value in (0.1234, -12.345, 1234.5)] == [
+        "0.12",
+        "-12.3",
+        "1235",
+    ]
+
+
+def test_a_level_is_taken_out_of_its_pack(modules):
+    head = {"raw": 1, "cleaned": 0, "cleaned_db": 2, "rows": [], "floor": 0, "top": 1, "loudest_db": -3, "marks": []}
+    level = modules("trace", "levelOf", {"head": head, "arrays": ["c", "r", "d"]})
+    assert (level["raw"], level["cleaned"], level["db"], level["loudest"]) == ("r", "c", "d", -3)
