@@ -192,7 +192,16 @@ def test_cancel_stops_what_runs_at_its_next_word_and_what_waits_at_once(jobs):
     jobs.cancel(running.id)
     assert jobs.get(waiting.id).state == CANCELLED
     assert jobs.claim(waiting.id) is None
+    assert jobs.get(running.id).state == CANCELLED  # for who asks: it will stop at its next word
     assert not jobs.progress(running.id, share=0.6, words="more")
+
+
+def test_what_is_over_cannot_be_cancelled_any_more(jobs):
+    job, _ = jobs.start("analyze", key="a", payload={})
+    jobs.claim(job.id)
+    jobs.end(job.id, state=DONE)
+    jobs.cancel(job.id)
+    assert jobs.get(job.id).state == DONE
 
 
 def test_work_of_a_worker_that_is_gone_is_queued_again(jobs, monkeypatch):

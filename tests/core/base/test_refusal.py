@@ -35,7 +35,8 @@ def changed(path: str, value: object) -> dict:
 REFUSED = {
     "mapping.drives.0.full": [
         (2e9, "At full is 2e+09, which is not possible. Use -1000000000 to 1000000000."),
-        ("reddish", "At full is reddish, which is not possible."),
+        ("reddish", "At full is reddish, which is not possible. Use a colour such as #d9a431."),
+        ("#12", "At full is #12, which is not possible. Use a colour such as #d9a431."),
         ([1], "At full is something else, which is not possible."),
     ],
     "mapping.drives.0.late_frames": [(1e6, "Late is 1e+06, which is not possible. Use -10000 to 10000.")],

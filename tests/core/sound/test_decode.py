@@ -2,6 +2,7 @@
 
 import io
 import struct
+from types import SimpleNamespace
 
 import av
 import numpy as np
@@ -9,6 +10,7 @@ import pytest
 from tests.conftest import drums, sine, wav
 
 from fern_tide.core.base.errors import Cancelled, UnreadableSound
+from fern_tide.core.sound.containers import _Place
 from fern_tide.core.sound.decode import SoundInfo, SoundLimits, blocks, measure
 from fern_tide.core.sound.mix import MixTrack, mix_blocks, mix_rate_hz
 
@@ -246,3 +248,18 @@ def test_the_small_pieces_of_codecs_come_together():
 def test_a_wrong_container_is_refused_and_a_list_of_files_is_never_followed(content, words):
     with pytest.raises(UnreadableSound, match=words):
         measure(io.BytesIO(content))
+
+
+@pytest.mark.parametrize(
+    ("at_s", "missing", "next_missing"),
+    [(1.0, 0, 0), (1.04, 0, 0), (1.06, 60, 0), (0.0, 0, 0), (3601.0, 3_600_000, 0), (3602.0, 0, 0)],
+)
+def test_a_gap_is_as_long_as_the_clock_says_but_not_if_the_clock_is_wrong(at_s, missing, next_missing):
+    """1,000 samples a second; a second of sound is there, and then a frame says when it comes."""
+    place = _Place(first_s=0.0, base_s=0.001, sample_rate_hz=1000)
+    place.samples = 1000
+    assert place.gap_before(SimpleNamespace(pts=round(at_s * 1000))) == missing
+    place.samples += 100
+    after = at_s + 0.1  # where the clock jumped it is begun anew, so that nothing is missing then
+    assert place.gap_before(SimpleNamespace(pts=round(after * 1000))) == next_missing
+    assert place.gap_before(SimpleNamespace(pts=None)) == 0

@@ -10,9 +10,12 @@ import numpy as np
 from pydantic import StringConstraints
 
 from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.params import unit
 from fern_tide.core.base.signal import FloatArray
 
-Colour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$", to_lower=True)]
+Colour = Annotated[
+    str, StringConstraints(pattern=r"^#[0-9a-f]{6}$", to_lower=True), unit("", "a colour such as #d9a431")
+]
 _HEX = re.compile(r"^#[0-9a-fA-F]{6}$")
 
 # B. Ottosson, 'A perceptual color space for image processing' (2020): linear sRGB to cone response, and that to OKLab.

@@ -17,6 +17,7 @@ from fern_tide.core.base.signal import Float32Array
 from fern_tide.core.sound.priming import FirstMoment, RunUp, run_up
 
 _LATEST_START_S = 3600
+_ROUNDING_SAMPLES = 1e-3  # of a clock in seconds: no sample is missing for it
 _GAP_S = 0.05  # between frames: less is how a container rounds
 _BLOCK_SAMPLES = 262_144  # long blocks: what is read of each has its own cost
 _GUESSED = {"aac", "ac3", "eac3", "dts", "mpeg", "mpegts"}  # the demuxer guesses how long these are
@@ -228,7 +229,7 @@ class _Place:
         if late_s < 0 or late_s > _LATEST_START_S:
             self._first_s += late_s
             return 0
-        missing = ceil(late_s * self._rate)
+        missing = ceil(late_s * self._rate - _ROUNDING_SAMPLES)
         self.samples += missing
         return missing
 
