@@ -30,10 +30,10 @@ from fern_tide.core.scene.follow import Follow
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import measure
 from fern_tide.demo.scene import glasshouse
-from fern_tide.workflows import bake_project, tune
-from fern_tide.workflows.analysis import levels_of
-from fern_tide.workflows.file_sources import FileSources
-from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.bake import baking
+from fern_tide.workflows.derive.analysis import levels_of
+from fern_tide.workflows.derive.file_sources import FileSources
+from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.studio import Settings, Studio
 
 PAGE = Path(__file__).parent.parent / "docs/benchmarks.md"
@@ -92,13 +92,13 @@ def standing(folder: Path) -> None:
         studio.derived.put(node.fingerprint, np.zeros(1))
     records = {digest: record.plain for digest, record in records_of(curves.values()).items()}
     studio.projects.set_baked(key, {str(target): node.fingerprint for target, node in curves.items()}, records)
-    same = min(timed(lambda: bake_project.stale_count(studio, levels, key, project)) for _ in range(3))
+    same = min(timed(lambda: baking.stale_count(studio, levels, key, project)) for _ in range(3))
     edits = []
     for at in range(100, 105):
         tuned = project.mappings[at].but(marks=Marks(low=0.05, high=0.3))
         after = project.but(mappings=(*project.mappings[:at], tuned, *project.mappings[at + 1 :]))
-        edits.append(timed(lambda after=after: bake_project.stale_count(studio, levels, key, after)))
-        assert len(tune.changes(levels, project, after).targets or ()) == CURVES // 2 // MAPPINGS
+        edits.append(timed(lambda after=after: baking.stale_count(studio, levels, key, after)))
+        assert len(edits.changes(levels, project, after).targets or ()) == CURVES // 2 // MAPPINGS
     said = f"{same:.0f} ms; {min(edits):.0f} ms right after an edit; its graph from nothing {cold:.0f} ms"
     ROWS.append((f"standing of {CURVES:,} curves with chains of {CHAIN} follows", "100 ms", said))
 

@@ -14,7 +14,7 @@ from pathlib import Path
 
 from fern_tide.demo.scene import glasshouse
 from fern_tide.jobs.queue import connect
-from fern_tide.workflows import bring_in_sound
+from fern_tide.workflows.bring_in import sounds
 from fern_tide.workflows.studio import Settings, Studio
 
 studio = Studio.open(Settings(data=Path(sys.argv[2])))
@@ -22,7 +22,7 @@ connect(studio, at_once=True)
 before = time.process_time()
 with Path(sys.argv[1]).open("rb") as sound:
     chunks = iter(lambda: sound.read(1 << 18), b"")
-    revision = bring_in_sound.start_project(studio, chunks, file_name="hour.wav", scene=glasshouse())
+    revision = sounds.start_project(studio, chunks, file_name="hour.wav", scene=glasshouse())
 status = Path("/proc/self/status").read_text()
 peak_kb = int(status.split("VmHWM:")[1].split()[0])  # rusage would count what this process was before it began
 print(time.process_time() - before, peak_kb / 1024)

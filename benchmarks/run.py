@@ -56,7 +56,7 @@ from fern_tide.core.sound.running import k_weighting
 from fern_tide.core.sound.spectrum import Part, Window, window_samples
 from fern_tide.demo.scene import glasshouse
 from fern_tide.store.files import DerivedStore
-from fern_tide.workflows.analysis import USUAL
+from fern_tide.workflows.derive.analysis import USUAL
 
 ROOT = Path(__file__).parent.parent
 RATE = FrameRate.parse("60")

@@ -169,7 +169,7 @@ def _demo(arguments: argparse.Namespace) -> None:
 def _write_demo(folder: Path) -> None:
     from fern_tide.core.project_file import write_project_file
     from fern_tide.demo.project import demo_project, demo_sounds
-    from fern_tide.workflows.hand_off import file_stem
+    from fern_tide.workflows.hand_off.writing import file_stem
 
     folder.mkdir(parents=True, exist_ok=True)
     project, sounds = demo_project(), demo_sounds()
@@ -191,7 +191,7 @@ def _worker(arguments: argparse.Namespace) -> None:
 
 
 def _describe(arguments: argparse.Namespace) -> None:
-    from fern_tide.workflows.sound_file import describe
+    from fern_tide.workflows.bring_in.sound_file import describe
 
     with progress_on_terminal("reading") as progress:
         facts = describe(Path(arguments.sound), rate=arguments.rate, progress=progress)
@@ -202,11 +202,11 @@ def _read(arguments: argparse.Namespace) -> None:
     from fern_tide.core.base.errors import InvalidParameter
 
     if arguments.list:
-        from fern_tide.workflows.offline import list_specs
+        from fern_tide.workflows.hand_off.offline import list_specs
 
         print(list_specs())
         return
-    from fern_tide.workflows.sound_file import read_level
+    from fern_tide.workflows.bring_in.sound_file import read_level
 
     if not arguments.sound:
         raise InvalidParameter("SOUND", value="missing", allowed="a sound file")
@@ -221,7 +221,7 @@ def _read(arguments: argparse.Namespace) -> None:
 def _hits(arguments: argparse.Namespace) -> None:
     from fern_tide.core.base.params import build
     from fern_tide.core.envelope.readings.hits import HitsParams
-    from fern_tide.workflows.sound_file import file_hits
+    from fern_tide.workflows.bring_in.sound_file import file_hits
 
     options = {
         "low_hz": arguments.low.lower().removesuffix("hz"),
@@ -235,7 +235,7 @@ def _hits(arguments: argparse.Namespace) -> None:
 
 
 def _beats(arguments: argparse.Namespace) -> None:
-    from fern_tide.workflows.sound_file import file_beats
+    from fern_tide.workflows.bring_in.sound_file import file_beats
 
     beats = file_beats(Path(arguments.sound))
     rows = zip(map(repr, beats.times_s.tolist()), beats.in_bar.tolist(), strict=True)
@@ -243,14 +243,14 @@ def _beats(arguments: argparse.Namespace) -> None:
 
 
 def _scene(arguments: argparse.Namespace) -> None:
-    from fern_tide.workflows.offline import load_scene
+    from fern_tide.workflows.hand_off.offline import load_scene
 
     print(json.dumps(load_scene(arguments.file)[0].describe(), indent=1, ensure_ascii=False))
 
 
 def _map(arguments: argparse.Namespace) -> None:
     from fern_tide.core.project_file import write_project_file
-    from fern_tide.workflows.offline import MapPlan, load_scene, map_sound
+    from fern_tide.workflows.hand_off.offline import MapPlan, load_scene, map_sound
 
     scene, files = load_scene(arguments.scene)
     plan = MapPlan(
@@ -274,8 +274,8 @@ def _map(arguments: argparse.Namespace) -> None:
 
 def _bake(arguments: argparse.Namespace) -> None:
     from fern_tide.core.base.params import parse_pairs
-    from fern_tide.workflows.hand_off import file_stem
-    from fern_tide.workflows.offline import Writing, bake_file
+    from fern_tide.workflows.hand_off.offline import Writing, bake_file
+    from fern_tide.workflows.hand_off.writing import file_stem
 
     folder, source = Path(arguments.out), Path(arguments.project)
     asked = {"interpolation": arguments.interpolation, "error_percent": arguments.error}

@@ -227,7 +227,7 @@ def test_bad_input_ends_with_2_and_one_line_that_names_the_thing_and_the_remedy(
 
 
 def test_wavs_from_standard_places_are_named_after_themselves():
-    from fern_tide.workflows.bring_in_sound import fresh_id, name_of
+    from fern_tide.workflows.bring_in.sounds import fresh_id, name_of
 
     assert name_of("C:\\sounds\\..\\Rain_on panes.wav") == "Rain on panes"
     assert name_of("../../etc/passwd") == "passwd"

@@ -9,7 +9,7 @@ from tests.journeys.conftest import drop_sound, read_csv, wait
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.envelope.envelope import CleanUpChoice, clean
 from fern_tide.core.mapping.marks import Marks, Scale, lift, suggest_marks
-from fern_tide.workflows.bring_in_sound import FIRST_CLEAN_UP
+from fern_tide.workflows.bring_in.sounds import FIRST_CLEAN_UP
 
 SOUND = wav(drums(seconds=6.0), rate_hz=44_100)
 RATE = FrameRate.parse("30")

@@ -5,8 +5,8 @@ from tests.web.test_pages import app, client, demo  # noqa: F401
 
 from fern_tide.core.derivation.node import Kind, Node, new_node
 from fern_tide.web import context
-from fern_tide.workflows.analysis import levels_of
-from fern_tide.workflows.levels import Memory
+from fern_tide.workflows.derive.analysis import levels_of
+from fern_tide.workflows.derive.levels import Memory
 
 
 def test_a_page_may_not_be_framed_and_says_so_in_its_policy(client):  # noqa: F811

@@ -17,7 +17,7 @@ from fern_tide.core.bake.thin import thin
 from fern_tide.core.derivation.node import Kind
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.web.app import create_app
-from fern_tide.workflows.demo_project import open_demo
+from fern_tide.workflows.bring_in.demo import open_demo
 
 
 @pytest.fixture

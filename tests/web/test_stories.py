@@ -8,7 +8,7 @@ from tests.web.test_pages import app, client, edit, standing, unpack  # noqa: F4
 from fern_tide.core.scene.scene import Scene
 from fern_tide.demo.bench_scene import potting_bench
 from fern_tide.demo.scene import glasshouse
-from fern_tide.workflows import bring_in_sound
+from fern_tide.workflows.bring_in import sounds
 
 RATE_HZ = 48_000
 FPS = 30
@@ -41,7 +41,7 @@ class Story:
     def __init__(self, browser, studio, sound, scene: Scene) -> None:
         self.client = browser
         content = wav(sound, rate_hz=RATE_HZ)
-        self.key = bring_in_sound.start_project(studio, [content], file_name="Story.wav", scene=scene).key
+        self.key = sounds.start_project(studio, [content], file_name="Story.wav", scene=scene).key
         track = studio.projects.current(self.key).document.tracks[0]
         plain = {"id": "level", "name": "Level", "track": track.id, "reading": {"id": "amplitude"}}
         self.command({"kind": "put_envelope", "envelope": plain})

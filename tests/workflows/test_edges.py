@@ -10,9 +10,11 @@ from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import StepChoice
-from fern_tide.workflows import analysis, bake_project, tune
-from fern_tide.workflows.aiming import aim, name_after
-from fern_tide.workflows.bake_project import State
+from fern_tide.workflows.bake import baking
+from fern_tide.workflows.bake.baking import State
+from fern_tide.workflows.derive import analysis
+from fern_tide.workflows.tune import edits
+from fern_tide.workflows.tune.aiming import aim, name_after
 
 
 @pytest.fixture
@@ -36,9 +38,7 @@ def spread(studio, levels, key):  # noqa: F811
 
 
 def stale(studio, levels, key, project) -> set[str]:  # noqa: F811
-    return {
-        str(item.target) for item in bake_project.states(studio, levels, key, project) if item.state is not State.FRESH
-    }
+    return {str(item.target) for item in baking.states(studio, levels, key, project) if item.state is not State.FRESH}
 
 
 CHANGES = {
@@ -54,7 +54,7 @@ CHANGES = {
 
 @pytest.mark.parametrize("change", CHANGES.values(), ids=CHANGES)
 def test_whatever_changes_a_curve_makes_it_stale(studio, levels, key, spread, change):  # noqa: F811
-    bake_project.bake_all(studio, levels, key, spread)
+    baking.bake_all(studio, levels, key, spread)
     assert stale(studio, levels, key, spread) == set()
     before = {str(curve.target): curve.values for curve in levels.curves(spread)}
     after = do(studio, key, PutMapping(mapping=change(spread.mappings[0])))
@@ -67,7 +67,7 @@ def test_a_level_that_changed_is_sent_again_and_one_that_did_not_is_not(studio, 
     mapping, envelope = spread.mappings[0], spread.envelope("bank")
 
     def same(after) -> bool:
-        return tune.same_level(levels, spread, after, after.mappings[0])
+        return edits.same_level(levels, spread, after, after.mappings[0])
 
     assert same(spread.but(mappings=(mapping.but(name="Another"),)))
     assert not same(spread.but(mappings=(mapping.but(spread=False),)))

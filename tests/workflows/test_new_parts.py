@@ -19,10 +19,11 @@ from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import PART_KINDS, Scene
-from fern_tide.workflows import aiming, bring_in_scene, make_part, tune
-from fern_tide.workflows.analysis import levels_of
-from fern_tide.workflows.demo_project import open_demo
-from fern_tide.workflows.scene_files import empty_scene, look_at, look_at_all, scene_of
+from fern_tide.workflows.bring_in import scenes
+from fern_tide.workflows.bring_in.demo import open_demo
+from fern_tide.workflows.bring_in.scene_files import empty_scene, look_at, look_at_all, scene_of
+from fern_tide.workflows.derive.analysis import levels_of
+from fern_tide.workflows.tune import aiming, edits, make_part
 
 OFFERED = {kind.id: kind for kind in PART_KINDS.values() if kind.offered}
 FLAT, SOLID = (sorted(name for name, kind in OFFERED.items() if kind.space == space) for space in ("2d", "3d"))
@@ -129,7 +130,7 @@ def test_a_first_mapping_drives_something_that_is_there(demo, name):
     envelope, target = aiming.first_choice(bare)
     part, item = bare.scene.resolve(target)
     assert not is_level(item.id)
-    made = tune.new_mapping(levels, bare, envelope_id=envelope, target=target)
+    made = edits.new_mapping(levels, bare, envelope_id=envelope, target=target)
     assert made.drives[0].target == target and made.name.startswith(part.name)
     more = aiming.next_target(bare, made)
     assert more != target and not is_level(bare.scene.resolve(more)[1].id)
@@ -153,12 +154,12 @@ def test_an_empty_stage_says_what_is_missing(demo):
 def test_drawings_and_pictures_that_come_together_are_all_added(studio):
     key = open_demo(studio).key
     before = studio.projects.current(key).document.scene
-    made = bring_in_scene.bring_in(studio, key, {"leaf.svg": SVG, "pane.png": picture()}, replace=False)
+    made = scenes.bring_in(studio, key, {"leaf.svg": SVG, "pane.png": picture()}, replace=False)
     scene = made.revision.document.scene
     assert [file.name for file in scene.files] == ["leaf.svg", "pane.png"]
     assert len(scene.parts) == len(before.parts) + 4
     assert made.revision.undo == "Bring in leaf.svg and 1 more"
-    replaced = bring_in_scene.bring_in(studio, key, {"pane.png": picture(), "leaf.svg": SVG}, replace=True)
+    replaced = scenes.bring_in(studio, key, {"pane.png": picture(), "leaf.svg": SVG}, replace=True)
     assert [file.kind for file in replaced.revision.document.scene.files] == ["image", "svg"]
 
 
@@ -166,15 +167,15 @@ def test_one_bad_file_among_many_keeps_all_of_them_out(studio):
     key = open_demo(studio).key
     before = studio.projects.current(key)
     with pytest.raises(FernTideError, match="notes.txt is no SVG"):
-        bring_in_scene.bring_in(studio, key, {"leaf.svg": SVG, "notes.txt": b"hello there"}, replace=False)
+        scenes.bring_in(studio, key, {"leaf.svg": SVG, "notes.txt": b"hello there"}, replace=False)
     assert studio.projects.current(key).id == before.id
 
 
 def test_a_file_is_replaced_with_one(studio):
     key = open_demo(studio).key
-    scene = bring_in_scene.bring_in(studio, key, {"leaf.svg": SVG}, replace=False).revision.document.scene
+    scene = scenes.bring_in(studio, key, {"leaf.svg": SVG}, replace=False).revision.document.scene
     with pytest.raises(FernTideError, match="with one"):
-        bring_in_scene.replace_file(studio, key, scene.files[0].id, {"a.svg": SVG, "b.svg": SVG})
+        scenes.replace_file(studio, key, scene.files[0].id, {"a.svg": SVG, "b.svg": SVG})
 
 
 def test_a_gltf_and_what_it_needs_are_one_thing():
@@ -183,14 +184,14 @@ def test_a_gltf_and_what_it_needs_are_one_thing():
 
 
 def test_a_project_begins_with_several_files(studio):
-    made = bring_in_scene.start_with_scene(studio, {"leaf.svg": SVG, "pane.png": picture()})
+    made = scenes.start_with_scene(studio, {"leaf.svg": SVG, "pane.png": picture()})
     assert made.document.name == "leaf" and len(made.document.scene.files) == 2
 
 
 def test_a_file_that_is_not_there_is_named(studio):
     key = open_demo(studio).key
     with pytest.raises(UnknownName, match="no file nowhere"):
-        bring_in_scene.replace_file(studio, key, "nowhere", {"a.svg": SVG})
+        scenes.replace_file(studio, key, "nowhere", {"a.svg": SVG})
 
 
 def test_media_without_its_file_leaves_the_part_out_of_the_drawing():

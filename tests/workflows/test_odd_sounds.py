@@ -8,8 +8,10 @@ from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.envelope.envelope import READINGS, Envelope, ReadingChoice
 from fern_tide.demo.scene import glasshouse
 from fern_tide.web.app import create_app
-from fern_tide.workflows import analysis, bring_in_sound, tune
-from fern_tide.workflows.analysis import levels_of
+from fern_tide.workflows.bring_in import sounds
+from fern_tide.workflows.derive import analysis
+from fern_tide.workflows.derive.analysis import levels_of
+from fern_tide.workflows.tune import edits
 
 ODD = {
     "one sample": wav(np.array([0.5])),
@@ -27,7 +29,7 @@ ODD = {
 @pytest.mark.parametrize("content", ODD.values(), ids=ODD)
 @pytest.mark.parametrize("rate", ["24000/1001", "60"])
 def test_every_reading_of_an_odd_sound_is_finite_and_as_long_as_the_project(studio, content, rate):
-    revision = bring_in_sound.start_project(studio, [content], file_name="odd.wav", scene=glasshouse())
+    revision = sounds.start_project(studio, [content], file_name="odd.wav", scene=glasshouse())
     levels = levels_of(studio)
     project = revision.document.but(rate=rate)
     track = project.tracks[0].id
@@ -42,7 +44,7 @@ def test_every_reading_of_an_odd_sound_is_finite_and_as_long_as_the_project(stud
 
 @pytest.mark.parametrize("content", ODD.values(), ids=ODD)
 def test_the_room_answers_for_an_odd_sound(studio, content):
-    revision = bring_in_sound.start_project(studio, [content], file_name="odd.wav", scene=glasshouse())
+    revision = sounds.start_project(studio, [content], file_name="odd.wav", scene=glasshouse())
     key, track = revision.key, revision.document.tracks[0].id
     client = create_app(studio).test_client()
     for path in (
@@ -61,7 +63,7 @@ def test_the_room_answers_for_an_odd_sound(studio, content):
 
 
 def test_blends_imported_curves_and_beats_alone_make_no_project_longer(studio):
-    revision = bring_in_sound.start_project(studio, [ODD["silence"]], file_name="odd.wav", scene=glasshouse())
+    revision = sounds.start_project(studio, [ODD["silence"]], file_name="odd.wav", scene=glasshouse())
     blend = Envelope(id="b", name="B", reading=ReadingChoice.parse("blend first=odd"))
-    after = tune.edit(studio, revision.key, PutEnvelope(envelope=blend), base=revision.id).document
+    after = edits.edit(studio, revision.key, PutEnvelope(envelope=blend), base=revision.id).document
     assert after.n_frames == revision.document.n_frames == 60

@@ -13,11 +13,15 @@ from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
 from fern_tide.core.mapping.mapping import StepChoice
 from fern_tide.core.scene.media import SceneMedia
-from fern_tide.workflows import analysis, bake_project, bring_in_sound, hand_off, tune
-from fern_tide.workflows.analysis import levels_of
-from fern_tide.workflows.beat import Correction, corrected
-from fern_tide.workflows.offline import Writing, bake_file
-from fern_tide.workflows.sweep import sweep
+from fern_tide.workflows.bake import baking
+from fern_tide.workflows.bake.sweep import sweep
+from fern_tide.workflows.bring_in import sounds
+from fern_tide.workflows.derive import analysis
+from fern_tide.workflows.derive.analysis import levels_of
+from fern_tide.workflows.hand_off import writing
+from fern_tide.workflows.hand_off.offline import Writing, bake_file
+from fern_tide.workflows.tune import edits
+from fern_tide.workflows.tune.beat import Correction, corrected
 
 
 def test_a_blend_follows_its_envelopes_and_circles_are_refused(studio, levels, key):  # noqa: F811
@@ -38,14 +42,14 @@ def test_a_blend_follows_its_envelopes_and_circles_are_refused(studio, levels, k
 
 
 def test_an_imported_curve_travels_with_the_project(studio, levels, key):  # noqa: F811
-    bring_in_sound.add_curve(studio, key, [b"time_s,value\n0,0\n4,1\n"], file_name="swell.csv")
+    sounds.add_curve(studio, key, [b"time_s,value\n0,0\n4,1\n"], file_name="swell.csv")
     project = document(studio, key)
     swell = project.envelope("swell")
     level = levels.cleaned(project, swell)
     assert level[[0, 60, 120, 150]].tolist() == pytest.approx([0.0, 0.5, 1.0, 1.0])
     sweep(studio)
-    with hand_off.export_project(studio, project) as stream:
-        revision = hand_off.import_project(studio, stream)
+    with writing.export_project(studio, project) as stream:
+        revision = writing.import_project(studio, stream)
     again = revision.document
     np.testing.assert_array_equal(levels_of(studio).cleaned(again, again.envelope("swell")), level)
 
@@ -53,7 +57,7 @@ def test_an_imported_curve_travels_with_the_project(studio, levels, key):  # noq
 def test_a_wrong_curve_leaves_nothing_behind(studio, key):  # noqa: F811
     before = document(studio, key)
     with pytest.raises(FernTideError, match="no points"):
-        bring_in_sound.add_curve(studio, key, [b""], file_name="x.csv")
+        sounds.add_curve(studio, key, [b""], file_name="x.csv")
     assert document(studio, key) == before
 
 
@@ -82,13 +86,13 @@ def test_the_command_line_bakes_what_the_studio_bakes(studio, levels, key, tmp_p
     do(studio, key, PutEnvelope(envelope=envelope))
     project = document(studio, key)
     analysis.ensure(studio, project)
-    mapping = tune.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))
+    mapping = edits.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))
     project = do(studio, key, PutMapping(mapping=mapping))
     path = tmp_path / "project.ferntide"
-    with hand_off.export_project(studio, project) as stream:
+    with writing.export_project(studio, project) as stream:
         path.write_bytes(stream.read())
     (alone,) = bake_file(path, writing=Writing(["csv"]))
-    ours = hand_off.write_format(project, levels.curves(project), format_id="csv", media=SceneMedia())
+    ours = writing.write_format(project, levels.curves(project), format_id="csv", media=SceneMedia())
     assert alone.content == ours.content
 
 
@@ -105,7 +109,7 @@ def test_steps_that_go_by_the_tracks_hits_are_the_same_everywhere_and_stale_when
     )
     project = document(studio, key)
     analysis.ensure(studio, project)
-    mapping = tune.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))
+    mapping = edits.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))
     pulses = mapping.model_copy(update={"steps": (StepChoice.parse("pulse hits=track decay_ms=200"),)})
     project = do(studio, key, PutMapping(mapping=pulses))
     hits, _ = levels.rhythm(project, project.track("drums"))
@@ -113,15 +117,15 @@ def test_steps_that_go_by_the_tracks_hits_are_the_same_everywhere_and_stale_when
     at = project.rate.frames_of_times(hits.times_s)
     assert len(hits) > 2 and (curve.values[at + 1] > curve.values[at]).all()
     path = tmp_path / "project.ferntide"
-    with hand_off.export_project(studio, project) as stream:
+    with writing.export_project(studio, project) as stream:
         path.write_bytes(stream.read())
     (alone,) = bake_file(path, writing=Writing(["csv"]))
-    assert alone.content == hand_off.write_format(project, (curve,), format_id="csv", media=SceneMedia()).content
-    bake_project.bake_all(studio, levels, key, project)
+    assert alone.content == writing.write_format(project, (curve,), format_id="csv", media=SceneMedia()).content
+    baking.bake_all(studio, levels, key, project)
     track = project.track("drums")
     moved = do(studio, key, PutTrack(track=track.model_copy(update={"offset_samples": 4410})))
-    (state,) = bake_project.states(studio, levels, key, moved)
-    assert state.state is bake_project.State.CHANGED and "another file, or another time of it" in state.reasons
+    (state,) = baking.states(studio, levels, key, moved)
+    assert state.state is baking.State.CHANGED and "another file, or another time of it" in state.reasons
 
 
 def test_an_envelope_that_joins_in_is_kept_and_makes_a_curve_stale(studio, levels, key, tmp_path):  # noqa: F811
@@ -131,7 +135,7 @@ def test_an_envelope_that_joins_in_is_kept_and_makes_a_curve_stale(studio, level
         do(studio, key, PutEnvelope(envelope=envelope))
     project = document(studio, key)
     analysis.ensure(studio, project)
-    mapping = tune.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))
+    mapping = edits.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))
     blended = mapping.model_copy(update={"steps": (StepChoice.parse("blend envelope=low how=multiply"),)})
     project = do(studio, key, PutMapping(mapping=blended))
     low = levels.cleaned(project, two)
@@ -143,26 +147,26 @@ def test_an_envelope_that_joins_in_is_kept_and_makes_a_curve_stale(studio, level
     with pytest.raises(FernTideError, match="no envelope named gone"):
         do(studio, key, PutMapping(mapping=missing))
     path = tmp_path / "project.ferntide"
-    with hand_off.export_project(studio, project) as stream:
+    with writing.export_project(studio, project) as stream:
         path.write_bytes(stream.read())
     (alone,) = bake_file(path, writing=Writing(["csv"]))
     curves = levels.curves(project)
-    assert alone.content == hand_off.write_format(project, curves, format_id="csv", media=SceneMedia()).content
-    bake_project.bake_all(studio, levels, key, project)
+    assert alone.content == writing.write_format(project, curves, format_id="csv", media=SceneMedia()).content
+    baking.bake_all(studio, levels, key, project)
     wider = two.model_copy(update={"reading": ReadingChoice.parse("band low_hz=40 high_hz=140")})
-    assert [m.id for m in tune.changes(levels, project, project.but(envelopes=(one, wider))).mappings] == [blended.id]
+    assert [m.id for m in edits.changes(levels, project, project.but(envelopes=(one, wider))).mappings] == [blended.id]
     later = do(studio, key, PutEnvelope(envelope=wider))
-    (state,) = bake_project.states(studio, levels, key, later)
-    assert state.state is bake_project.State.CHANGED and state.reasons == ("Low: reading 120 to 140",)
+    (state,) = baking.states(studio, levels, key, later)
+    assert state.state is baking.State.CHANGED and state.reasons == ("Low: reading 120 to 140",)
 
 
 def test_other_beats_make_a_curve_stale_and_say_so(studio, levels, key):  # noqa: F811
     do(studio, key, PutEnvelope(envelope=Envelope(id="e", name="E", reading=ReadingChoice.parse("beats given=fall"))))
     project = document(studio, key)
-    mapping = tune.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))
+    mapping = edits.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))
     project = do(studio, key, PutMapping(mapping=mapping))
-    bake_project.bake_all(studio, levels, key, project)
-    assert bake_project.stale_count(studio, levels, key, project) == 0
+    baking.bake_all(studio, levels, key, project)
+    assert baking.stale_count(studio, levels, key, project) == 0
     later = do(studio, key, SetBeat(beat=BeatSetting(bpm=100)))
-    (state,) = bake_project.states(studio, levels, key, later)
+    (state,) = baking.states(studio, levels, key, later)
     assert state.reasons == ("other beats",)

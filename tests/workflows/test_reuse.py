@@ -22,9 +22,13 @@ from fern_tide.core.mapping.recipe import Recipe
 from fern_tide.core.mapping.starting_recipes import STARTING
 from fern_tide.core.scene.follow import Limit
 from fern_tide.demo.scene import glasshouse
-from fern_tide.workflows import aiming, analysis, bake_project, bring_in_sound, recipes, tune, why
-from fern_tide.workflows.analysis import levels_of
-from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.bake import baking
+from fern_tide.workflows.bring_in import sounds
+from fern_tide.workflows.derive import analysis
+from fern_tide.workflows.derive.analysis import levels_of
+from fern_tide.workflows.derive.levels import Levels
+from fern_tide.workflows.reuse import recipes
+from fern_tide.workflows.tune import aiming, edits, why
 
 
 @pytest.fixture
@@ -34,7 +38,7 @@ def levels(studio):
 
 @pytest.fixture
 def key(studio):
-    return bring_in_sound.start_project(studio, [SOUND], file_name="Drums.wav", scene=glasshouse()).key
+    return sounds.start_project(studio, [SOUND], file_name="Drums.wav", scene=glasshouse()).key
 
 
 def document(studio, key):
@@ -42,13 +46,13 @@ def document(studio, key):
 
 
 def do(studio, key, command):
-    return tune.edit(studio, key, command, base=studio.projects.current(key).id).document
+    return edits.edit(studio, key, command, base=studio.projects.current(key).id).document
 
 
 def add(studio, levels, key, target):
     project = document(studio, key)
     envelope = project.envelopes[0].id
-    mapping = tune.new_mapping(levels, project, envelope_id=envelope, target=Target.parse(target))
+    mapping = edits.new_mapping(levels, project, envelope_id=envelope, target=Target.parse(target))
     do(studio, key, PutMapping(mapping=mapping))
     return mapping
 
@@ -233,7 +237,7 @@ def test_a_change_recomputes_only_what_depends_on_it_among_200_mappings_of_40_tr
     mapping = project.mappings[17]
     stairs = mapping.model_copy(update={"steps": (StepChoice.parse("stairs"),)})
     after = PutMapping(mapping=stairs).apply(project)
-    found = tune.changes(levels, project, after)
+    found = edits.changes(levels, project, after)
     assert found.mappings == (stairs,) and found.targets == {mapping.drives[0].target}
     levels.curves(after)
     before += Counter({Kind.LIFT: 1, Kind.CURVE: 1})  # 199 others and every level are remembered
@@ -244,7 +248,7 @@ def test_a_change_recomputes_only_what_depends_on_it_among_200_mappings_of_40_tr
     assert levels.worked == before
     cleaned = project.envelopes[3].model_copy(update={"clean_up": (CleanUpChoice.parse("smooth width_ms=190"),)})
     later = PutEnvelope(envelope=cleaned).apply(project)
-    assert [item.id for item in tune.changes(levels, project, later).mappings] == [f"m{n}" for n in range(3, 200, 40)]
+    assert [item.id for item in edits.changes(levels, project, later).mappings] == [f"m{n}" for n in range(3, 200, 40)]
     levels.curves(later)
     before += Counter({Kind.LEVEL: 1, Kind.LIFT: 5, Kind.CURVE: 5})  # of the five mappings that follow it
     assert levels.worked == before
@@ -252,14 +256,14 @@ def test_a_change_recomputes_only_what_depends_on_it_among_200_mappings_of_40_tr
 
 def test_keeping_versions_makes_no_curve_stale_and_showing_one_does(studio, levels, key):
     mapping = add(studio, levels, key, "lamp:turn")
-    bake_project.bake_all(studio, levels, key, document(studio, key))
+    baking.bake_all(studio, levels, key, document(studio, key))
     do(studio, key, KeepVersion(id=mapping.id))
-    assert bake_project.stale_count(studio, levels, key, document(studio, key)) == 0
+    assert baking.stale_count(studio, levels, key, document(studio, key)) == 0
     flipped = document(studio, key).mapping(mapping.id).model_copy(update={"steps": (StepChoice.parse("flip"),)})
     do(studio, key, PutMapping(mapping=flipped))
-    assert bake_project.stale_count(studio, levels, key, document(studio, key)) == 1
+    assert baking.stale_count(studio, levels, key, document(studio, key)) == 1
     do(studio, key, ShowVersion(id=mapping.id, name="A"))
-    assert bake_project.stale_count(studio, levels, key, document(studio, key)) == 0
+    assert baking.stale_count(studio, levels, key, document(studio, key)) == 0
 
 
 def test_no_more_is_remembered_than_there_is_room_for(studio, levels, key):
@@ -296,7 +300,7 @@ def test_what_goes_by_markers_changes_with_them_and_nothing_else_does(studio, le
     step = StepChoice.parse("build_up starts_over=yes hits=markers")
     before = do(studio, key, PutMapping(mapping=driven.but(steps=(step,))))
     after = PutMarker(marker=Marker(id="m", name="M", time_s=1.0)).apply(before)
-    assert [item.id for item in tune.changes(levels, before, after).mappings] == [driven.id] != [still.id]
+    assert [item.id for item in edits.changes(levels, before, after).mappings] == [driven.id] != [still.id]
     assert levels.lift(before, before.mapping(driven.id))[31] > levels.lift(after, after.mapping(driven.id))[31]
 
 

@@ -17,12 +17,14 @@ from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.images import check_image
-from fern_tide.workflows import bring_in_scene, hand_off, make_part, tune
-from fern_tide.workflows.analysis import levels_of
-from fern_tide.workflows.demo_project import open_demo
-from fern_tide.workflows.scene_files import empty_scene, look_at
-from fern_tide.workflows.stages import Stages
-from fern_tide.workflows.sweep import sweep
+from fern_tide.workflows.bake.sweep import sweep
+from fern_tide.workflows.bring_in import scenes
+from fern_tide.workflows.bring_in.demo import open_demo
+from fern_tide.workflows.bring_in.scene_files import empty_scene, look_at
+from fern_tide.workflows.derive.analysis import levels_of
+from fern_tide.workflows.derive.stages import Stages
+from fern_tide.workflows.hand_off import writing
+from fern_tide.workflows.tune import edits, make_part
 
 SVG = b"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 40 30">
 <g id="Leaf"><path id="Vein" fill="red" d="M0 0L4 4"/></g></svg>"""
@@ -48,7 +50,7 @@ def drive(studio, key, target, *, mapping="m", full=4.0):
     drives = (Drive(target=Target.parse(target), rest=0.0, full=full),)
     envelope = current.document.envelopes[0].id
     made = Mapping(id=mapping, name="M", envelope=envelope, marks=Marks(low=0.1, high=0.9), drives=drives)
-    return tune.edit(studio, key, PutMapping(mapping=made), base=current.id)
+    return edits.edit(studio, key, PutMapping(mapping=made), base=current.id)
 
 
 @pytest.mark.parametrize(
@@ -84,7 +86,7 @@ def test_what_is_no_scene_is_refused_and_the_project_stays_as_it_was(studio, key
     before = studio.projects.current(key)
     kept = sorted(studio.settings.data.joinpath("media").iterdir())
     with pytest.raises(UnreadableScene, match=why):
-        bring_in_scene.bring_in(studio, key, files, replace=True)
+        scenes.bring_in(studio, key, files, replace=True)
     assert studio.projects.current(key).id == before.id
     assert sorted(studio.settings.data.joinpath("media").iterdir()) == kept
 
@@ -97,7 +99,7 @@ def test_a_picture_with_too_many_pixels_is_refused_before_it_is_decoded(monkeypa
 
 def test_an_svg_is_added_behind_what_is_there(studio, key):
     before = scene_of(studio, key)
-    made = bring_in_scene.bring_in(studio, key, {"leaf.svg": SVG}, replace=False)
+    made = scenes.bring_in(studio, key, {"leaf.svg": SVG}, replace=False)
     scene = made.revision.document.scene
     assert scene.parts[: len(before.parts)] == before.parts
     assert [part.name for part in scene.parts[len(before.parts) :]] == ["leaf", "Leaf", "Vein"]
@@ -109,7 +111,7 @@ def test_an_svg_is_added_behind_what_is_there(studio, key):
 
 def test_a_scene_that_replaces_another_keeps_the_mappings_of_parts_with_the_same_names(studio, key):
     lamp = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><g id="Lamp glow"/><g id="Rain"/></svg>'
-    made = bring_in_scene.bring_in(studio, key, {"new.svg": lamp}, replace=True)
+    made = scenes.bring_in(studio, key, {"new.svg": lamp}, replace=True)
     mappings = {mapping.name: mapping for mapping in made.revision.document.mappings}
     assert set(mappings) == {"Lamp glow", "Rain on glass"}
     assert [str(d.target) for d in mappings["Lamp glow"].drives] == [
@@ -120,7 +122,7 @@ def test_a_scene_that_replaces_another_keeps_the_mappings_of_parts_with_the_same
 
 
 def test_an_element_is_not_taken_out_of_its_file_but_the_file_goes_whole(studio, key):
-    project = bring_in_scene.bring_in(studio, key, {"leaf.svg": SVG}, replace=False).revision.document
+    project = scenes.bring_in(studio, key, {"leaf.svg": SVG}, replace=False).revision.document
     with pytest.raises(FernTideError, match="Vein came with its file"):
         RemovePart(id="vein").apply(project)
     gone = RemovePart(id="leaf").apply(project).scene
@@ -129,14 +131,14 @@ def test_an_element_is_not_taken_out_of_its_file_but_the_file_goes_whole(studio,
 
 def test_kinds_do_not_mix(studio, key):
     with pytest.raises(FernTideError, match="a.glb is 3D, and this stage is 2D"):
-        bring_in_scene.bring_in(studio, key, {"a.glb": GLB}, replace=False)
-    bring_in_scene.bring_in(studio, key, {"a.glb": GLB}, replace=True)
+        scenes.bring_in(studio, key, {"a.glb": GLB}, replace=False)
+    scenes.bring_in(studio, key, {"a.glb": GLB}, replace=True)
     with pytest.raises(FernTideError, match="holds a glTF file already"):
-        bring_in_scene.bring_in(studio, key, {"b.glb": GLB}, replace=False)
+        scenes.bring_in(studio, key, {"b.glb": GLB}, replace=False)
 
 
 def test_a_new_version_of_a_file_relinks_by_name_and_says_what_is_gone_and_what_is_new(studio, key):
-    bring_in_scene.bring_in(studio, key, {"fern.glb": GLB}, replace=True)
+    scenes.bring_in(studio, key, {"fern.glb": GLB}, replace=True)
     scene = scene_of(studio, key)
     ids = {part.name: part.id for part in reversed(scene.parts)}  # of two names the node's
     drive(studio, key, f"{ids['Frond']}:shape_0", mapping="a", full=1.0)
@@ -144,31 +146,31 @@ def test_a_new_version_of_a_file_relinks_by_name_and_says_what_is_gone_and_what_
     plain, binary = document()
     plain["nodes"][2]["name"] = "Lantern"
     plain["nodes"][1]["translation"] = [9, 0, 0]
-    made = bring_in_scene.replace_file(studio, key, scene.files[0].id, {"fern two.glb": glb(plain, binary)})
+    made = scenes.replace_file(studio, key, scene.files[0].id, {"fern two.glb": glb(plain, binary)})
     project = made.revision.document
     assert [mapping.id for mapping in project.mappings] == ["a"]
     assert project.scene.part(ids["Frond"]).own("x") == 9
     assert made.lost == ("Glow, across",) and made.fresh == ("Lantern",)
     assert project.scene.files[0].name == "fern two.glb"
     with pytest.raises(FernTideError, match="no gltf file"):
-        bring_in_scene.replace_file(studio, key, scene.files[0].id, {"a.svg": SVG})
+        scenes.replace_file(studio, key, scene.files[0].id, {"a.svg": SVG})
 
 
 def test_parts_made_here_stay_when_a_file_is_replaced(studio, key):
-    made = bring_in_scene.bring_in(studio, key, {"leaf.svg": SVG}, replace=False).revision
+    made = scenes.bring_in(studio, key, {"leaf.svg": SVG}, replace=False).revision
     disc = make_part.made(made.document.scene, "ellipse")
-    tune.edit(studio, key, disc, base=made.id)
+    edits.edit(studio, key, disc, base=made.id)
     file = scene_of(studio, key).files[0].id
-    again = bring_in_scene.replace_file(studio, key, file, {"leaf.svg": SVG.replace(b"Vein", b"Rib")})
+    again = scenes.replace_file(studio, key, file, {"leaf.svg": SVG.replace(b"Vein", b"Rib")})
     names = [part.name for part in again.revision.document.scene.parts]
     assert names[-4:] == ["leaf", "Leaf", "Rib", "Ellipse 2"] and again.fresh == ("Rib",)
 
 
 def test_an_empty_3d_stage_has_a_light_and_a_camera(studio, key):
-    made = bring_in_scene.new_stage(studio, key, "3d")
+    made = scenes.new_stage(studio, key, "3d")
     assert [part.shape.id for part in made.revision.document.scene.parts] == ["sun", "camera"]
     assert made.revision.document.mappings == () and len(made.lost) == 20
-    assert bring_in_scene.new_stage(studio, key, "2d").revision.document.scene.parts == ()
+    assert scenes.new_stage(studio, key, "2d").revision.document.scene.parts == ()
 
 
 @pytest.mark.parametrize("kind", ["ellipse", "rectangle", "polygon", "star", "line", "path", "text", "group", "glow"])
@@ -201,10 +203,10 @@ def test_parts_that_do_not_belong_are_not_made(studio, key):
 
 
 def test_the_middle_of_a_photo_is_a_part_of_its_own(studio, key):
-    made = bring_in_scene.bring_in(studio, key, {"pane.jpg": picture("JPEG", (300, 200))}, replace=True).revision
+    made = scenes.bring_in(studio, key, {"pane.jpg": picture("JPEG", (300, 200))}, replace=True).revision
     (photo,) = made.document.scene.parts
     command = make_part.copied(made.document.scene, photo.id, middle=True)
-    scene = tune.edit(studio, key, command, base=made.id).document.scene
+    scene = edits.edit(studio, key, command, base=made.id).document.scene
     middle = scene.parts[1]
     assert (middle.anchor.x, middle.anchor.y) == pytest.approx((scene.width / 2, scene.height / 2), abs=1)
     drawn = markup(draw(scene, media=Stages(studio.media).of(scene).media))
@@ -214,32 +216,32 @@ def test_the_middle_of_a_photo_is_a_part_of_its_own(studio, key):
 
 def test_a_project_travels_with_its_scene(studio, key):
     for files in ({"fern.glb": GLB}, {"leaf.svg": SVG}, {"pane.png": picture()}):
-        bring_in_scene.bring_in(studio, key, files, replace=True)
+        scenes.bring_in(studio, key, files, replace=True)
         project = studio.projects.current(key).document
-        with hand_off.export_project(studio, project) as out:
-            again = hand_off.import_project(studio, out).document
+        with writing.export_project(studio, project) as out:
+            again = writing.import_project(studio, out).document
         assert again.scene == project.scene
         sweep(studio)
         Stages(studio.media).of(again.scene)
 
 
 def test_a_project_file_with_a_hostile_scene_is_refused(studio, key):
-    made = bring_in_scene.bring_in(studio, key, {"leaf.svg": SVG}, replace=True).revision
+    made = scenes.bring_in(studio, key, {"leaf.svg": SVG}, replace=True).revision
     hostile = b'<svg xmlns="http://www.w3.org/2000/svg"><script>alert(1)</script></svg>'
     digest = studio.media.add([hostile], most=1000)
     file = made.document.scene.files[0].model_copy(update={"media": digest})
     project = made.document.but(scene=made.document.scene.but(files=(file,)))
     before = len(studio.projects.all())
     with (
-        hand_off.export_project(studio, project) as out,
+        writing.export_project(studio, project) as out,
         pytest.raises((UnreadableScene, UnreadableProject), match="not safe"),
     ):
-        hand_off.import_project(studio, out)
+        writing.import_project(studio, out)
     assert len(studio.projects.all()) == before
 
 
 def test_a_stage_is_read_once_for_as_long_as_it_is_looked_at(studio, key, monkeypatch):
-    bring_in_scene.bring_in(studio, key, {"fern.glb": GLB}, replace=True)
+    scenes.bring_in(studio, key, {"fern.glb": GLB}, replace=True)
     stages, scene = Stages(studio.media), scene_of(studio, key)
     first = stages.of(scene)
     assert stages.of(scene) is first
@@ -266,12 +268,12 @@ def test_a_sound_draws_a_graphic_with_one_mapping_and_draws_it_anew(studio, key,
     levels = levels_of(studio)
     scene = scene_of(studio, key)
     graphic = make_part.made(scene, "sound_graphic")
-    tune.edit(studio, key, graphic, base=studio.projects.current(key).id)
+    edits.edit(studio, key, graphic, base=studio.projects.current(key).id)
     part_id = graphic.part.id
     for _ in range(2):
         current = studio.projects.current(key)
         command = make_part.drawn_by_sound(levels, current.document, part_id, reading=reading)
-        tune.edit(studio, key, command, base=current.id)
+        edits.edit(studio, key, command, base=current.id)
     project = studio.projects.current(key).document
     (mapping,) = make_part.drawing(project, part_id)
     assert mapping.spread and len(mapping.drives) == 24
@@ -279,7 +281,7 @@ def test_a_sound_draws_a_graphic_with_one_mapping_and_draws_it_anew(studio, key,
     assert lift.shape == (24, project.n_frames) and lift.max() == 1 and lift.min() == 0
     curves = levels.curves(project, [d.target for d in mapping.drives])
     assert len(curves) == 24 and any(np.ptp(curve.values) > 0.5 for curve in curves)
-    assert tune.lane_lift(levels, project, mapping).shape == (project.n_frames,)
-    assert tune.sheet(levels, project, mapping).transfers.shape == (24, 129)
+    assert edits.lane_lift(levels, project, mapping).shape == (project.n_frames,)
+    assert edits.sheet(levels, project, mapping).transfers.shape == (24, 129)
     with pytest.raises(FernTideError, match="a sound graphic"):
         make_part.drawn_by_sound(levels, project, "rain", reading=reading)

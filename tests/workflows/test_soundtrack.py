@@ -18,11 +18,13 @@ from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.demo.scene import glasshouse
 from fern_tide.store.files import DerivedStore
-from fern_tide.workflows import analysis, bring_in_sound, listening, swap_media, tune
-from fern_tide.workflows.analysis import levels_of
-from fern_tide.workflows.beat import Correction, corrected
-from fern_tide.workflows.place_track import CountedIn, LinedUp, lined_up, placed
-from fern_tide.workflows.spectra import spectrogram, suggested
+from fern_tide.workflows.bring_in import sounds, swap
+from fern_tide.workflows.derive import analysis
+from fern_tide.workflows.derive.analysis import levels_of
+from fern_tide.workflows.tune import edits, listening
+from fern_tide.workflows.tune.beat import Correction, corrected
+from fern_tide.workflows.tune.place_track import CountedIn, LinedUp, lined_up, placed
+from fern_tide.workflows.tune.spectra import spectrogram, suggested
 
 BEATS, TRUTH = band_drums(120, n_beats=24)
 SOUND = wav(BEATS, rate_hz=44_100)
@@ -30,7 +32,7 @@ SOUND = wav(BEATS, rate_hz=44_100)
 
 @pytest.fixture
 def key(studio):
-    return bring_in_sound.start_project(studio, [SOUND], file_name="Drums.wav", scene=glasshouse()).key
+    return sounds.start_project(studio, [SOUND], file_name="Drums.wav", scene=glasshouse()).key
 
 
 @pytest.fixture
@@ -43,12 +45,12 @@ def document(studio, key):
 
 
 def do(studio, key, command):
-    return tune.edit(studio, key, command, base=studio.projects.current(key).id).document
+    return edits.edit(studio, key, command, base=studio.projects.current(key).id).document
 
 
 def drive(studio, levels, key, target="lamp:turn"):
     project = document(studio, key)
-    mapping = tune.new_mapping(levels, project, envelope_id=project.envelopes[0].id, target=Target.parse(target))
+    mapping = edits.new_mapping(levels, project, envelope_id=project.envelopes[0].id, target=Target.parse(target))
     return do(studio, key, PutMapping(mapping=mapping))
 
 
@@ -210,7 +212,7 @@ def test_the_beats_as_found_come_back(studio, levels, key):
 
 def test_the_length_follows_what_drives_or_is_heard_or_is_set_by_hand(studio, key):
     short = document(studio, key).n_frames
-    bring_in_sound.add_track(studio, key, [wav(sine(300, seconds=30))], file_name="Long.wav")
+    sounds.add_track(studio, key, [wav(sine(300, seconds=30))], file_name="Long.wav")
     project = document(studio, key)
     assert project.n_frames == 900
     long = project.track("long")
@@ -235,7 +237,7 @@ def heard_samples(studio, project):
 
 
 def test_gain_mute_and_solo_are_heard_and_what_drives_stays(studio, levels, key):
-    bring_in_sound.add_track(studio, key, [wav(sine(300, seconds=5), rate_hz=44_100)], file_name="Tone.wav")
+    sounds.add_track(studio, key, [wav(sine(300, seconds=5), rate_hz=44_100)], file_name="Tone.wav")
     project = document(studio, key)
     tone, level = project.track("tone"), levels.raw(project, project.envelope("tone"))
     both = heard_samples(studio, project)
@@ -249,7 +251,7 @@ def test_gain_mute_and_solo_are_heard_and_what_drives_stays(studio, levels, key)
 
 
 def test_nothing_is_heard_of_a_removed_track(studio, key):
-    bring_in_sound.add_track(studio, key, [wav(sine(300, seconds=5), rate_hz=44_100)], file_name="Tone.wav")
+    sounds.add_track(studio, key, [wav(sine(300, seconds=5), rate_hz=44_100)], file_name="Tone.wav")
     before = listening.heard_key(document(studio, key))
     with pytest.raises(FernTideError, match="Tone drives: Tone depends on it"):
         do(studio, key, RemoveTrack(id="tone"))
@@ -261,7 +263,7 @@ def test_nothing_is_heard_of_a_removed_track(studio, key):
 
 def test_removing_a_track_with_its_users_takes_mappings_and_blends_along(studio, levels, key):
     drive(studio, levels, key)
-    bring_in_sound.add_track(studio, key, [wav(sine(300, seconds=5), rate_hz=44_100)], file_name="Tone.wav")
+    sounds.add_track(studio, key, [wav(sine(300, seconds=5), rate_hz=44_100)], file_name="Tone.wav")
     blend = ReadingChoice.parse("blend first=drums second=tone")
     do(studio, key, PutEnvelope(envelope=Envelope(id="both", name="Both", reading=blend)))
     gone = do(studio, key, RemoveTrack(id="drums", with_users=True))
@@ -282,11 +284,11 @@ def test_a_swapped_file_keeps_everything_and_says_what_moved(studio, levels, key
     before = document(studio, key)
     quieter = BEATS.copy()
     quieter[(4 * 44_100) :] *= 0.3
-    swap_media.swap(studio, key, [wav(quieter, rate_hz=44_100)], track_id="drums")
+    swap.swap(studio, key, [wav(quieter, rate_hz=44_100)], track_id="drums")
     after = document(studio, key)
     assert (after.envelopes, after.mappings) == (before.envelopes, before.mappings)
     assert after.tracks[0].media != before.tracks[0].media
-    (moved,) = swap_media.report(levels, before, after)
+    (moved,) = swap.report(levels, before, after)
     assert moved.target == "lamp:turn" and 0.3 < moved.largest <= 1.0
     assert moved.at_frame >= 4 * 30 - 2
     assert moved.stretches and all(118 <= first < last <= after.n_frames for first, last in moved.stretches)
@@ -295,20 +297,20 @@ def test_a_swapped_file_keeps_everything_and_says_what_moved(studio, levels, key
     assert was.shape == (96,) and min(was.min(), now.min()) == 0 and max(was.max(), now.max()) == 1
     np.testing.assert_allclose(was[:24], now[:24], atol=0.05)  # the first third is as it was
     assert np.abs(was - now).max() > 0.2
-    assert swap_media.report(levels, before, before) == []
+    assert swap.report(levels, before, before) == []
 
 
 def test_a_wrong_file_swaps_nothing(studio, key):
     before = document(studio, key)
     with pytest.raises(UnreadableSound):
-        swap_media.swap(studio, key, [b"no sound"], track_id="drums")
+        swap.swap(studio, key, [b"no sound"], track_id="drums")
     assert document(studio, key) == before
 
 
 def test_a_swap_to_another_sample_rate_keeps_the_time_of_the_offset(studio, key):
     project = document(studio, key)
     do(studio, key, PutTrack(track=project.tracks[0].model_copy(update={"offset_samples": 44_100})))
-    swap_media.swap(studio, key, [wav(BEATS, rate_hz=48_000)], track_id="drums")
+    swap.swap(studio, key, [wav(BEATS, rate_hz=48_000)], track_id="drums")
     assert document(studio, key).tracks[0].offset_samples == 48_000
 
 
@@ -336,12 +338,12 @@ def test_memory_of_an_hour_is_not_held(studio, monkeypatch):
         return original(*given, allocate=watched, **more)
 
     monkeypatch.setattr(analysis, "analyze", spy)
-    bring_in_sound.start_project(studio, [wav(drums(), rate_hz=44_100)], file_name="D.wav", scene=glasshouse())
+    sounds.start_project(studio, [wav(drums(), rate_hz=44_100)], file_name="D.wav", scene=glasshouse())
     assert kinds == {np.memmap}
 
 
 def test_two_sound_streams_are_said_on_the_track(studio, key):
     from tests.core.sound.test_decode import two_sounds
 
-    bring_in_sound.add_track(studio, key, [two_sounds()], file_name="film.mkv")
+    sounds.add_track(studio, key, [two_sounds()], file_name="film.mkv")
     assert "2 sound streams" in document(studio, key).track("film").info.note

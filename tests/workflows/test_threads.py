@@ -9,8 +9,8 @@ import pytest
 from tests.core.derivation.documents import SOURCES, document
 
 from fern_tide.core.mapping.marks import Marks
-from fern_tide.workflows import tune
-from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.derive.levels import Levels
+from fern_tide.workflows.tune import edits
 
 
 @pytest.fixture
@@ -26,20 +26,20 @@ def test_edits_in_several_threads_see_their_own_curves(hasty):
     levels, project, wrong = Levels(SOURCES), document(), []
     still = {curve.target: curve.values for curve in levels.curves(project)}
 
-    def edits(seed: int) -> None:
+    def edit_often(seed: int) -> None:
         chance = random.Random(seed)
         for _ in range(30):
             at, low = chance.randrange(3), 0.01 + 0.05 * chance.random()
             tuned = project.mappings[at].but(marks=Marks(low=low, high=0.3))
             after = project.but(mappings=(*project.mappings[:at], tuned, *project.mappings[at + 1 :]))
-            changed = tune.changes(levels, project, after).targets
+            changed = edits.changes(levels, project, after).targets
             curves = {curve.target: curve.values for curve in levels.curves(after)}
             alone = {curve.target: curve.values for curve in Levels(SOURCES).curves(after)}
             same = all(np.array_equal(curves[target], alone[target]) for target in alone)
             if not same or changed != {t for t in curves if not np.array_equal(curves[t], still[t])}:
                 wrong.append((seed, at, low))
 
-    threads = [threading.Thread(target=edits, args=(seed,)) for seed in range(4)]
+    threads = [threading.Thread(target=edit_often, args=(seed,)) for seed in range(4)]
     for thread in threads:
         thread.start()
     for thread in threads:

@@ -25,10 +25,14 @@ from fern_tide.core.sound.features import WaveformFeature
 from fern_tide.demo.project import demo_project
 from fern_tide.demo.scene import glasshouse
 from fern_tide.store.job_rows import DONE, FAILED
-from fern_tide.workflows import aiming, analysis, bake_project, bring_in_sound, hand_off, listening, tune
-from fern_tide.workflows.analysis import levels_of
-from fern_tide.workflows.demo_project import ensure_demo, open_demo
-from fern_tide.workflows.sweep import sweep
+from fern_tide.workflows.bake import baking
+from fern_tide.workflows.bake.sweep import sweep
+from fern_tide.workflows.bring_in import sounds
+from fern_tide.workflows.bring_in.demo import ensure_demo, open_demo
+from fern_tide.workflows.derive import analysis
+from fern_tide.workflows.derive.analysis import levels_of
+from fern_tide.workflows.hand_off import writing
+from fern_tide.workflows.tune import aiming, edits, listening
 
 SOUND = wav(drums(), rate_hz=44_100)
 
@@ -36,7 +40,7 @@ SOUND = wav(drums(), rate_hz=44_100)
 @pytest.fixture
 def key(studio):
     """A project of one sound."""
-    return bring_in_sound.start_project(studio, [SOUND], file_name="Drums.wav", scene=glasshouse()).key
+    return sounds.start_project(studio, [SOUND], file_name="Drums.wav", scene=glasshouse()).key
 
 
 @pytest.fixture
@@ -50,8 +54,8 @@ def current(studio, key):
 
 def add(studio, levels, key, target="lamp:turn"):
     project = current(studio, key).document
-    mapping = tune.new_mapping(levels, project, envelope_id=project.envelopes[0].id, target=Target.parse(target))
-    return tune.edit(studio, key, PutMapping(mapping=mapping), base=current(studio, key).id)
+    mapping = edits.new_mapping(levels, project, envelope_id=project.envelopes[0].id, target=Target.parse(target))
+    return edits.edit(studio, key, PutMapping(mapping=mapping), base=current(studio, key).id)
 
 
 def test_a_feature_is_stored_once_and_found_again_by_what_determines_it(studio, key):
@@ -68,7 +72,7 @@ def test_a_feature_is_stored_once_and_found_again_by_what_determines_it(studio, 
 
 
 def test_a_new_rate_is_read_anew_and_gives_its_own_number_of_frames(studio, key, levels):
-    tune.edit(studio, key, SetRate(rate=FrameRate.parse("24000/1001")), base=current(studio, key).id)
+    edits.edit(studio, key, SetRate(rate=FrameRate.parse("24000/1001")), base=current(studio, key).id)
     project = current(studio, key).document
     assert project.n_frames == 96
     assert levels.cleaned(project, project.envelopes[0]).shape == (96,)
@@ -114,7 +118,7 @@ def test_a_new_mapping_has_good_ends_for_every_property_of_every_part(studio, ke
     project = current(studio, key).document
     for part in project.scene.parts:
         for item in part.properties:
-            mapping = tune.new_mapping(
+            mapping = edits.new_mapping(
                 levels, project, envelope_id="drums", target=Target(part=part.id, property=item.id)
             )
             (drive,) = mapping.drives
@@ -126,7 +130,7 @@ def test_a_new_mapping_has_good_ends_for_every_property_of_every_part(studio, ke
 
 def test_marks_are_suggested_on_the_scale_that_is_asked_for(studio, key, levels):
     project = current(studio, key).document
-    linear, db = (tune.suggest(levels, project, envelope_id="drums", scale=scale).marks for scale in Scale)
+    linear, db = (edits.suggest(levels, project, envelope_id="drums", scale=scale).marks for scale in Scale)
     assert (linear.low, linear.high) == (db.low, db.high)
     assert (linear.scale, db.scale) == (Scale.LINEAR, Scale.DB)
 
@@ -143,30 +147,30 @@ def test_the_first_choice_is_something_that_nothing_drives_yet(studio, key, leve
 def test_a_bake_is_stored_and_stays_fresh_until_something_changes(studio, key, levels):
     add(studio, levels, key)
     project = current(studio, key).document
-    assert bake_project.stale_count(studio, levels, key, project) == 1
-    made = bake_project.bake_all(studio, levels, key, project)
-    assert bake_project.stale_count(studio, levels, key, project) == 0
-    (kept,) = bake_project.baked_curves(studio, levels, key, project)
+    assert baking.stale_count(studio, levels, key, project) == 1
+    made = baking.bake_all(studio, levels, key, project)
+    assert baking.stale_count(studio, levels, key, project) == 0
+    (kept,) = baking.baked_curves(studio, levels, key, project)
     assert kept.values.tobytes() == made[0].values.tobytes()
     renamed = project.but(name="Other")
-    assert bake_project.stale_count(studio, levels, key, renamed) == 0
-    (state,) = bake_project.states(studio, levels, key, project.but(rate=FrameRate.parse("25")))
+    assert baking.stale_count(studio, levels, key, renamed) == 0
+    (state,) = baking.states(studio, levels, key, project.but(rate=FrameRate.parse("25")))
     assert state.reasons == ("rate 30 to 25 fps",)
 
 
 def test_a_swept_bake_counts_as_not_baked(studio, key, levels):
     add(studio, levels, key)
     project = current(studio, key).document
-    bake_project.bake_all(studio, levels, key, project)
+    baking.bake_all(studio, levels, key, project)
     studio.derived.sweep(older_than_s=-1)
-    (state,) = bake_project.states(studio, levels, key, project)
-    assert state.state is bake_project.State.NEW
-    assert bake_project.stale_count(studio, levels, key, project) == 1
+    (state,) = baking.states(studio, levels, key, project)
+    assert state.state is baking.State.NEW
+    assert baking.stale_count(studio, levels, key, project) == 1
 
 
 def test_nothing_baked_is_nothing_written(studio, key):
     with pytest.raises(FernTideError, match=r"no baked curves to write\. Bake first"):
-        hand_off.write_format(current(studio, key).document, (), format_id="csv", media=SceneMedia())
+        writing.write_format(current(studio, key).document, (), format_id="csv", media=SceneMedia())
 
 
 def test_curves_of_different_lengths_are_not_written_together(studio, key, levels):
@@ -175,7 +179,7 @@ def test_curves_of_different_lengths_are_not_written_together(studio, key, level
     (curve,) = levels.curves(project)
     shorter = curve.__class__(**{**curve.__dict__, "target": Target.parse("lamp:x"), "values": curve.values[:-1]})
     with pytest.raises(FernTideError, match="different lengths"):
-        hand_off.write_format(project, (curve, shorter), format_id="csv", media=SceneMedia())
+        writing.write_format(project, (curve, shorter), format_id="csv", media=SceneMedia())
 
 
 def test_a_format_that_loses_a_curve_is_caught_by_its_read_back(studio, key, levels):
@@ -194,7 +198,7 @@ def test_an_imported_document_cannot_lie_about_its_sounds(studio):
         track.model_copy(update={"info": track.info.model_copy(update={"n_samples": 10**9})})
         for track in project.tracks
     )
-    revision = hand_off.import_project(studio, io.BytesIO(packed(project.but(tracks=tuple(tracks)))))
+    revision = writing.import_project(studio, io.BytesIO(packed(project.but(tracks=tuple(tracks)))))
     assert revision.document.n_frames == project.n_frames
 
 
@@ -229,7 +233,7 @@ def test_sweeping_keeps_what_projects_need(studio):
 def test_sweeping_takes_what_no_document_refers_to_before_what_one_does(studio, levels, key):
     add(studio, levels, key)
     project = current(studio, key).document
-    bake_project.bake_all(studio, levels, key, project)
+    baking.bake_all(studio, levels, key, project)
     nodes = below(levels.graph(project).curves.values())
     needed = {node.fingerprint for node in nodes if studio.derived.has(node.fingerprint)}
     assert {node.kind for node in nodes if node.fingerprint in needed} == {Kind.FEATURE, Kind.CURVE}
@@ -250,7 +254,7 @@ def test_sweeping_takes_what_no_document_refers_to_before_what_one_does(studio, 
 
 def test_levels_after_a_tracks_end_are_silent(studio, key, levels):
     longer = wav(np.random.default_rng(1).normal(size=44_100 * 6) * 0.1, rate_hz=44_100)
-    bring_in_sound.add_track(studio, key, [longer], file_name="Longer.wav")
+    sounds.add_track(studio, key, [longer], file_name="Longer.wav")
     project = current(studio, key).document
     assert project.n_frames == 180
     raw = levels.raw(project, project.envelope("drums"))

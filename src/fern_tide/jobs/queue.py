@@ -13,7 +13,7 @@ from huey import Huey, RedisHuey, SqliteHuey
 
 from fern_tide.core.base.errors import Cancelled, FernTideError
 from fern_tide.store.job_rows import CANCELLED, DONE, FAILED, Job
-from fern_tide.workflows import analysis
+from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.studio import Studio
 
 TASKS = {analysis.KIND: analysis.run}

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from flask import Flask, Response, request
 from flask_wtf.csrf import CSRFProtect
+from jinja2 import StrictUndefined
 
 from fern_tide.core.base.frame_rate import COMMON_RATES, FrameRate
 from fern_tide.core.base.naming import words
@@ -22,16 +23,16 @@ from fern_tide.web.pages import (
     handoff,
     jobs,
     projects,
-    sound,
+    sound_room,
     soundtrack,
     stage,
     stage_files,
     tuning,
 )
-from fern_tide.workflows import aiming, why
-from fern_tide.workflows.analysis import levels_of
-from fern_tide.workflows.stages import Stages
+from fern_tide.workflows.derive.analysis import levels_of
+from fern_tide.workflows.derive.stages import Stages
 from fern_tide.workflows.studio import Studio
+from fern_tide.workflows.tune import aiming, why
 
 STATIC = Path(__file__).parent / "static"
 POLICY = "; ".join(
@@ -70,7 +71,7 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
     app.extensions["fern_tide"] = Services(studio, levels_of(studio), Stages(studio.media))
     CSRFProtect(app)
     errors.install(app)
-    for page in (projects, sound, soundtrack, stage, stage_files, bench, handoff, curves, edits, tuning, jobs):
+    for page in (projects, sound_room, soundtrack, stage, stage_files, bench, handoff, curves, edits, tuning, jobs):
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(
         fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,
@@ -78,6 +79,7 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
         most_groups=aiming.MOST_GROUPS,
         rates=[FrameRate.parse(text) for text in COMMON_RATES],
     )  # fmt: skip
+    app.jinja_env.undefined = StrictUndefined  # a name that is not given is a mistake
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
 
     modules = sorted(path.stem for path in (STATIC / "js").glob("*.js") if path.stem != "app")

@@ -12,9 +12,9 @@ from flask import current_app, request
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.scene.scene import Scene
 from fern_tide.store.projects import Revision
-from fern_tide.workflows import bake_project
-from fern_tide.workflows.levels import Levels
-from fern_tide.workflows.stages import Staged, Stages
+from fern_tide.workflows.bake import baking
+from fern_tide.workflows.derive.levels import Levels
+from fern_tide.workflows.derive.stages import Staged, Stages
 from fern_tide.workflows.studio import Studio
 
 MOST_JSON_BYTES = 8 << 20
@@ -100,7 +100,7 @@ def standing(revision: Revision) -> dict[str, Any]:
         "undo": revision.undo,
         "redo": revision.redo,
         "saved": f"{revision.saved:%H:%M}",
-        "stale": bake_project.stale_count(studio(), services().levels, revision.key, revision.document),
+        "stale": baking.stale_count(studio(), services().levels, revision.key, revision.document),
         "driven": len({str(drive.target) for m in revision.document.mappings if not m.muted for drive in m.drives}),
         "frames": revision.document.n_frames,
         "work": revision.document.work,

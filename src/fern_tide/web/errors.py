@@ -21,7 +21,7 @@ from fern_tide.core.base.errors import (
 from fern_tide.core.base.refusal import refused
 from fern_tide.store.files import DiskFull, TooLarge
 from fern_tide.store.projects import Conflict, NoSuchProject, NothingToUndo
-from fern_tide.workflows.analysis import NotAnalyzedYet
+from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 
 STATUS: dict[type[FernTideError], int] = {
     Conflict: 409,

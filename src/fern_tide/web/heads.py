@@ -6,7 +6,7 @@ from typing import Any
 
 from fern_tide.core.scene.drawing import TRANSFORMS, bindings, level_names
 from fern_tide.core.scene.scene import Part
-from fern_tide.workflows.stages import Staged
+from fern_tide.workflows.derive.stages import Staged
 
 
 def head(staged: Staged, part: Part) -> dict[str, Any]:
@@ -15,7 +15,7 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
     Returns:
         For 2D: 'bindings', for each property the slots and attributes; 'base', the transform that an element came
         with, or None where the part has groups of its own. For 3D: 'channels', each with its pointer in the glTF file,
-        its properties and its form.
+        its properties and its form. 'placed' says whether it has an anchor of its own.
     """
     if staged.scene.kind == "3d":
         channels = [[pointer, channel.names, channel.form] for channel, pointer in staged.built.channels(part)]
@@ -25,6 +25,7 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
             "anchor": [part.anchor.x, part.anchor.y, part.anchor.z],
             "channels": channels,
             "own": own,
+            "placed": bool(channels) and part.has("x"),
         }
     shown: dict[str, list[list[str]]] = {}
     for binding in bindings(part):

@@ -16,9 +16,9 @@ from waitress.server import create_server
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.jobs.queue import connect
 from fern_tide.web.app import create_app
-from fern_tide.workflows.demo_project import ensure_demo
+from fern_tide.workflows.bake.sweep import sweep
+from fern_tide.workflows.bring_in.demo import ensure_demo
 from fern_tide.workflows.studio import Settings, Studio
-from fern_tide.workflows.sweep import sweep
 
 THREADS = 8
 _RESTART_AFTER_S = 1.0

@@ -17,7 +17,7 @@ from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.sound.decode import measure
 from fern_tide.demo.scene import glasshouse
-from fern_tide.workflows.file_sources import FileSources
+from fern_tide.workflows.derive.file_sources import FileSources
 
 RATE_HZ = 16_000
 CURVE = b"time_s,value\n0,0\n1,0.5\n2,0.1\n"

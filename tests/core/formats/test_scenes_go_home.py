@@ -32,7 +32,7 @@ from fern_tide.core.scene.scene import Part, PartChoice, Scene, SceneFile
 from fern_tide.core.scene.svg.parts import Sheet, parts_of
 from fern_tide.core.scene.svg.reading import read_svg
 from fern_tide.demo.bench_scene import potting_bench
-from fern_tide.workflows.scene_files import empty_scene
+from fern_tide.workflows.bring_in.scene_files import empty_scene
 
 RATE = FrameRate.parse("30000/1001")
 FRAMES = 40

@@ -15,8 +15,8 @@ from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import services, standing, studio
 from fern_tide.web.pages.stage import drawing
-from fern_tide.workflows import tune, why
-from fern_tide.workflows.analysis import NotAnalyzedYet
+from fern_tide.workflows.derive.analysis import NotAnalyzedYet
+from fern_tide.workflows.tune import edits, why
 
 pages = Blueprint("bench", __name__, url_prefix="/p/<key>/bench")
 
@@ -66,7 +66,7 @@ def _reason(project: Project, mapping: Mapping) -> str | None:
     """Why the marks would be suggested where they would be; None while the sound is being read."""
     try:
         marks = mapping.marks
-        found = tune.suggest(
+        found = edits.suggest(
             services().levels, project, envelope_id=mapping.envelope, scale=marks.scale, row=mapping.row
         )
     except NotAnalyzedYet:

@@ -21,9 +21,10 @@ from fern_tide.core.sound.running import WAVEFORM_SAMPLES
 from fern_tide.web.context import body, services, staged, studio
 from fern_tide.web.heads import head
 from fern_tide.web.packing import Pack
-from fern_tide.workflows import recipes, tune, why
-from fern_tide.workflows.levels import Levels
-from fern_tide.workflows.listening import heard_file, heard_key, kept_file
+from fern_tide.workflows.derive.levels import Levels
+from fern_tide.workflows.reuse import recipes
+from fern_tide.workflows.tune import edits, why
+from fern_tide.workflows.tune.listening import heard_file, heard_key, kept_file
 
 pages = Blueprint("curves", __name__, url_prefix="/p/<key>")
 
@@ -39,10 +40,10 @@ def all_curves(key: str) -> Response:
     since = request.args.get("since", type=int)
     before = None if since is None else studio().projects.document_at(key, since)
     changes = (
-        tune.Changes(project.mappings, None) if before is None else tune.changes(services().levels, before, project)
+        edits.Changes(project.mappings, None) if before is None else edits.changes(services().levels, before, project)
     )
     also = frozenset(request.args.get("also", "").split(","))
-    changes = tune.with_also(changes, project, also)
+    changes = edits.with_also(changes, project, also)
     unread = {mapping.id for mapping in project.mappings if not services().levels.ready(project, mapping)}
     if unread:
         project = project.but(mappings=tuple(m for m in project.mappings if m.id not in unread))
@@ -69,7 +70,7 @@ def preview(key: str) -> Response:
         command = read_command(plain.get("command"))
     after = command.apply(before)
     hand = services().levels.under_the_hand
-    return _packed(after, tune.changes(hand, before, after), {"revision": revision}, before=before, levels=hand)
+    return _packed(after, edits.changes(hand, before, after), {"revision": revision}, before=before, levels=hand)
 
 
 def _looked_at(project: Project) -> Project:
@@ -83,7 +84,7 @@ def _looked_at(project: Project) -> Project:
 
 def _packed(
     project: Project,
-    changes: tune.Changes,
+    changes: edits.Changes,
     more: dict[str, Any],
     *,
     before: Project | None,
@@ -129,13 +130,13 @@ def _lane(
     A level that the page has already is not sent again: it is the most of a lane's bytes.
     """
     traced = request.args.get("traces") == mapping.id and mapping.steps
-    known = before is not None and tune.same_level(levels, before, project, mapping)
+    known = before is not None and edits.same_level(levels, before, project, mapping)
     level = levels.followed(project, mapping)
-    shown = tune.sheet(levels, project, mapping)
+    shown = edits.sheet(levels, project, mapping)
     marks, in_db = mapping.marks, mapping.marks.scale is Scale.DB
     return {
         "level": None if known else pack.add(to_db(level) if in_db else level),
-        "value": pack.add(tune.lane_lift(levels, project, mapping)),
+        "value": pack.add(edits.lane_lift(levels, project, mapping)),
         "histogram": pack.add(shown.histogram),
         "transfers": pack.add(shown.transfers),
         "axis": [shown.axis_low, shown.axis_high],

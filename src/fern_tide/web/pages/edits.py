@@ -15,7 +15,9 @@ from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import body, services, standing, studio, whole
-from fern_tide.workflows import aiming, analysis, bake_project, tune
+from fern_tide.workflows.bake import baking
+from fern_tide.workflows.derive import analysis
+from fern_tide.workflows.tune import aiming, edits
 
 pages = Blueprint("edits", __name__, url_prefix="/p/<key>")
 
@@ -35,7 +37,7 @@ def edit(key: str) -> Any:
     """Store an edit."""
     plain = body()
     before = studio().projects.current(key).document
-    revision = tune.edit(studio(), key, read_command(plain.get("command")), base=whole(plain, "base"))
+    revision = edits.edit(studio(), key, read_command(plain.get("command")), base=whole(plain, "base"))
     return _answer(revision, chosen=_new_envelope(before, revision.document))
 
 
@@ -70,8 +72,8 @@ def add_mapping(key: str) -> Any:
     if plain.get("target"):
         target = Target.parse(str(plain["target"]))
     envelope = str(plain.get("envelope") or envelope)
-    mapping = tune.new_mapping(services().levels.under_the_hand, project, envelope_id=envelope, target=target)
-    revision = tune.edit(studio(), key, PutMapping(mapping=mapping), base=whole(plain, "base"))
+    mapping = edits.new_mapping(services().levels.under_the_hand, project, envelope_id=envelope, target=target)
+    revision = edits.edit(studio(), key, PutMapping(mapping=mapping), base=whole(plain, "base"))
     return _answer(revision, chosen={"mapping": mapping.id, "drive": 0})
 
 
@@ -82,7 +84,7 @@ def aim(key: str, mapping_id: str) -> Any:
     project = studio().projects.current(key).document
     target = Target.parse(str(plain.get("target")))
     aimed = aiming.aim(project, project.mapping(mapping_id), place=whole(plain, "place"), target=target)
-    revision = tune.edit(studio(), key, PutMapping(mapping=aimed), base=whole(plain, "base"))
+    revision = edits.edit(studio(), key, PutMapping(mapping=aimed), base=whole(plain, "base"))
     return _answer(revision, chosen={"part": target.part})
 
 
@@ -93,7 +95,7 @@ def add_drive(key: str, mapping_id: str) -> Any:
     project = studio().projects.current(key).document
     mapping = project.mapping(mapping_id)
     grown = aiming.aim(project, mapping, place=len(mapping.drives), target=aiming.next_target(project, mapping))
-    revision = tune.edit(studio(), key, PutMapping(mapping=grown), base=whole(plain, "base"))
+    revision = edits.edit(studio(), key, PutMapping(mapping=grown), base=whole(plain, "base"))
     return _answer(revision, chosen={"mapping": mapping_id, "drive": len(grown.drives) - 1})
 
 
@@ -106,15 +108,15 @@ def suggest(key: str, mapping_id: str) -> Any:
     envelope = str(plain.get("envelope") or mapping.envelope)
     scale = Scale(plain["scale"]) if plain.get("scale") in set(Scale) else mapping.marks.scale
     row = whole(plain, "row") if "row" in plain else mapping.row if envelope == mapping.envelope else 0
-    marks = tune.suggest(services().levels.under_the_hand, project, envelope_id=envelope, scale=scale, row=row).marks
+    marks = edits.suggest(services().levels.under_the_hand, project, envelope_id=envelope, scale=scale, row=row).marks
     followed = {"envelope": envelope, "row": row, "marks": marks}
     changed = build(Mapping, {**mapping.model_dump(), **followed})
-    return _answer(tune.edit(studio(), key, PutMapping(mapping=changed), base=whole(plain, "base")))
+    return _answer(edits.edit(studio(), key, PutMapping(mapping=changed), base=whole(plain, "base")))
 
 
 @pages.post("/bake")
 def bake(key: str) -> Any:
     """Bake every driven property."""
     revision = studio().projects.current(key)
-    made = bake_project.bake_all(studio(), services().levels, key, revision.document)
+    made = baking.bake_all(studio(), services().levels, key, revision.document)
     return _answer(revision, baked=len(made))

@@ -21,7 +21,8 @@ from fern_tide.store.projects import Revision
 from fern_tide.web.context import services, staged, standing, studio
 from fern_tide.web.packing import Pack
 from fern_tide.web.shapes import spark_points
-from fern_tide.workflows import bake_project, hand_off
+from fern_tide.workflows.bake import baking
+from fern_tide.workflows.hand_off import writing
 
 pages = Blueprint("handoff", __name__, url_prefix="/p/<key>/hand-off")
 
@@ -40,8 +41,8 @@ def parts(key: str) -> str:
 
 def _shown(revision: Revision) -> dict[str, Any]:
     project, key = revision.document, revision.key
-    states = bake_project.states(studio(), services().levels, key, project)
-    baked = bake_project.baked_curves(studio(), services().levels, key, project)
+    states = baking.states(studio(), services().levels, key, project)
+    baked = baking.baked_curves(studio(), services().levels, key, project)
     wanted = request.args.get("target", "")
     chosen = next((s for s in states if str(s.target) == wanted), next(iter(states), None))
     tolerance = project.keys_error_percent / 100
@@ -61,7 +62,7 @@ def _shown(revision: Revision) -> dict[str, Any]:
         "standing": standing(revision),
         "rows": rows,
         "chosen": chosen,
-        "counts": {str(kind): sum(s.state is kind for s in states) for kind in bake_project.State},
+        "counts": {str(kind): sum(s.state is kind for s in states) for kind in baking.State},
         "outcomes": run_checks(baked) if baked else (),
         "formats": {name: spec for name, spec in FORMATS.items() if project.scene.kind in spec.spaces},
         "elsewhere": [spec for spec in FORMATS.values() if project.scene.kind not in spec.spaces],
@@ -85,11 +86,11 @@ def _options(project: Project, baked: Sequence[Curve]) -> list[tuple[FieldSpec, 
     return list(found.values())
 
 
-def _count_keys(state: bake_project.CurveState, tolerance: float) -> int:
+def _count_keys(state: baking.CurveState, tolerance: float) -> int:
     return 0 if state.values is None else len(thin(state.values, tolerance=tolerance * _span(state)).frames)
 
 
-def _span(state: bake_project.CurveState) -> float:
+def _span(state: baking.CurveState) -> float:
     """What a percentage of error is of: a curve's span, or 1 for colours and for curves that stand still."""
     if state.values is None or state.values.ndim > 1 or not state.values.size:
         return 1.0
@@ -101,7 +102,7 @@ def curve(key: str) -> Response:
     """Give a baked curve and its thinned keys."""
     project = studio().projects.current(key).document
     target = Target.parse(request.args.get("target", ""))
-    for state in bake_project.states(studio(), services().levels, key, project):
+    for state in baking.states(studio(), services().levels, key, project):
         if state.target == target and state.values is not None:
             keys = thin(state.values, tolerance=project.keys_error_percent / 100 * _span(state))
             pack = Pack()
@@ -119,7 +120,7 @@ def curve(key: str) -> Response:
 def write(key: str, format_id: str) -> str:
     """Write the baked curves in a format, read them back, and say how they compare."""
     project = studio().projects.current(key).document
-    curves = bake_project.baked_curves(studio(), services().levels, key, project)
+    curves = baking.baked_curves(studio(), services().levels, key, project)
     written = _written(project, curves, format_id)
     query = request.query_string.decode()
     return render_template("handoff/written.html", key=key, written=written, n_curves=written.n_curves, query=query)
@@ -129,8 +130,8 @@ def write(key: str, format_id: str) -> str:
 def download(key: str, format_id: str) -> Response:
     """Give the baked curves as a file."""
     project = studio().projects.current(key).document
-    written = _written(project, bake_project.baked_curves(studio(), services().levels, key, project), format_id)
-    name = f"{hand_off.file_stem(project.name)}{written.format.extension}"
+    written = _written(project, baking.baked_curves(studio(), services().levels, key, project), format_id)
+    name = f"{writing.file_stem(project.name)}{written.format.extension}"
     stream = io.BytesIO(written.content)
     return send_file(stream, mimetype=written.format.media_type, as_attachment=True, download_name=name)
 
@@ -141,4 +142,4 @@ def _written(project: Project, curves: tuple[Curve, ...], format_id: str) -> Wri
     options = {name: value for name, value in request.args.items() if name in chosen}
     parts = request.args.getlist("part") or None
     media = staged(project.scene).media
-    return hand_off.write_format(project, curves, format_id=format_id, media=media, options=options, parts=parts)
+    return writing.write_format(project, curves, format_id=format_id, media=media, options=options, parts=parts)

@@ -8,7 +8,7 @@ from flask import Blueprint, jsonify, render_template, request
 
 from fern_tide.store.job_rows import Job
 from fern_tide.web.context import studio
-from fern_tide.workflows import analysis
+from fern_tide.workflows.derive import analysis
 
 pages = Blueprint("jobs", __name__)
 

@@ -12,8 +12,9 @@ from fern_tide.core.scene.gltf.sketch import sketch
 from fern_tide.demo.scene import glasshouse
 from fern_tide.web.context import staged, studio, uploaded
 from fern_tide.web.pages.stage_files import dropped
-from fern_tide.workflows import bring_in_scene, bring_in_sound, hand_off
-from fern_tide.workflows.demo_project import open_demo
+from fern_tide.workflows.bring_in import scenes, sounds
+from fern_tide.workflows.bring_in.demo import open_demo
+from fern_tide.workflows.hand_off import writing
 
 pages = Blueprint("projects", __name__)
 PICTURE_POLICY = "default-src 'none'; sandbox"
@@ -38,7 +39,7 @@ def index() -> str:
 def start() -> Any:
     """Make a project of a dropped sound file, on the demo scene."""
     name = request.args.get("name", "")
-    revision = bring_in_sound.start_project(studio(), uploaded(), file_name=name, scene=glasshouse())
+    revision = sounds.start_project(studio(), uploaded(), file_name=name, scene=glasshouse())
     return jsonify(url=f"/p/{revision.key}/bench"), 201
 
 
@@ -52,7 +53,7 @@ def demo() -> Any:
 @pages.post("/projects/scene")
 def start_with_scene() -> Any:
     """Make a project of a dropped scene, with no sound yet."""
-    revision = bring_in_scene.start_with_scene(studio(), dropped())
+    revision = scenes.start_with_scene(studio(), dropped())
     return jsonify(url=f"/p/{revision.key}/stage"), 201
 
 
@@ -63,7 +64,7 @@ def take_in() -> Any:
         for chunk in uploaded():
             stream.write(chunk)
         stream.seek(0)
-        revision = hand_off.import_project(studio(), stream)
+        revision = writing.import_project(studio(), stream)
     return jsonify(url=f"/p/{revision.key}/bench"), 201
 
 
@@ -71,8 +72,8 @@ def take_in() -> Any:
 def export(key: str) -> Response:
     """Give the project and its media as one file."""
     project = studio().projects.current(key).document
-    stream = hand_off.export_project(studio(), project)
-    name = f"{hand_off.file_stem(project.name)}.ferntide"
+    stream = writing.export_project(studio(), project)
+    name = f"{writing.file_stem(project.name)}.ferntide"
     return send_file(stream, mimetype="application/zip", as_attachment=True, download_name=name)
 
 

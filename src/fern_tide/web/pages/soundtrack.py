@@ -21,13 +21,14 @@ from fern_tide.core.sound.spectrogram import Picture, shown, tilt_steps
 from fern_tide.web.context import body, services, small_upload, standing, studio, uploaded, whole
 from fern_tide.web.packing import Pack
 from fern_tide.web.pages.curves import level_head, waveform_head
-from fern_tide.workflows import bring_in_sound, swap_media, tune
-from fern_tide.workflows.analysis import NotAnalyzedYet
-from fern_tide.workflows.beat import Correction, corrected
-from fern_tide.workflows.bring_in_sound import fresh_id
-from fern_tide.workflows.listening import band_file
-from fern_tide.workflows.place_track import CountedIn, LinedUp, lined_up, placed
-from fern_tide.workflows.spectra import spectrogram, suggested
+from fern_tide.workflows.bring_in import sounds, swap
+from fern_tide.workflows.bring_in.sounds import fresh_id
+from fern_tide.workflows.derive.analysis import NotAnalyzedYet
+from fern_tide.workflows.tune import edits
+from fern_tide.workflows.tune.beat import Correction, corrected
+from fern_tide.workflows.tune.listening import band_file
+from fern_tide.workflows.tune.place_track import CountedIn, LinedUp, lined_up, placed
+from fern_tide.workflows.tune.spectra import spectrogram, suggested
 
 pages = Blueprint("soundtrack", __name__, url_prefix="/p/<key>")
 MOST_COLUMNS = 4096
@@ -125,7 +126,7 @@ def all_shown(key: str) -> Response:
     What is still being analyzed is left out and named as missing.
     """
     project = studio().projects.head(key)[1]
-    envelope, track = bring_in_sound.shown_first(project, request.args.get("envelope"), request.args.get("track"))
+    envelope, track = sounds.shown_first(project, request.args.get("envelope"), request.args.get("track"))
     pack = Pack()
     head: dict[str, Any] = {"frames": project.n_frames, "track": track and track.id, "missing": []}
     parts: dict[str, Callable[[], dict[str, Any]]] = {}
@@ -173,7 +174,7 @@ def correct(key: str) -> Any:
     how = Correction(plain["how"])
     beats = services().levels.beats(project)
     beat = corrected(project, beats, how=how, number=number, times_s=tuple(times), track=plain.get("track") or None)
-    return jsonify(standing(tune.edit(studio(), key, SetBeat(beat=beat), base=whole(plain, "base"))))
+    return jsonify(standing(edits.edit(studio(), key, SetBeat(beat=beat), base=whole(plain, "base"))))
 
 
 @pages.get("/markers.<ending>")
@@ -206,7 +207,7 @@ def add_markers(key: str) -> Any:
         name = moment.name or f"Marker {len(made) + 1}"
         colour = {"colour": moment.colour} if moment.colour else {}
         made.append(Marker(id=fresh_id(name, among=made), name=name, time_s=moment.time_s, **colour))
-    revision = tune.edit(studio(), key, PutMarkers(markers=tuple(made[before:])), base=current.id)
+    revision = edits.edit(studio(), key, PutMarkers(markers=tuple(made[before:])), base=current.id)
     return jsonify(standing(revision)), 201
 
 
@@ -252,14 +253,14 @@ def offset(key: str, track_id: str) -> Any:
     else:
         counted_in = _one_of(CountedIn, plain, "counted_in", "frames")
         moved = placed(project, track, offset=_finite(plain, "offset"), counted_in=counted_in)
-    return jsonify(standing(tune.edit(studio(), key, PutTrack(track=moved), base=whole(plain, "base"))))
+    return jsonify(standing(edits.edit(studio(), key, PutTrack(track=moved), base=whole(plain, "base"))))
 
 
 @pages.post("/tracks/<track_id>/file")
-def swap(key: str, track_id: str) -> Any:
+def swap_file(key: str, track_id: str) -> Any:
     """Put another sound file under a track; 'before' names the revision to compare with."""
     before = studio().projects.current(key).id
-    revision = swap_media.swap(studio(), key, uploaded(), track_id=track_id)
+    revision = swap.swap(studio(), key, uploaded(), track_id=track_id)
     return jsonify({**standing(revision), "before": before}), 201
 
 
@@ -268,7 +269,7 @@ def moved(key: str) -> Any:
     """Say which curves moved since a revision, and how much."""
     before = studio().projects.document_at(key, int(_number("since", 0)))
     after = studio().projects.head(key)[1]
-    found = swap_media.report(services().levels, before, after)
+    found = swap.report(services().levels, before, after)
     driven = {str(drive.target) for mapping in after.mappings if not mapping.muted for drive in mapping.drives}
     fps = float(after.rate.fps)
     seconds = [float(project.rate.duration_s(project.n_frames)) for project in (before, after)]
@@ -280,5 +281,5 @@ def moved(key: str) -> Any:
 @pages.post("/curves")
 def add_curve(key: str) -> Any:
     """Take a curve from a CSV or JSON file in as an envelope."""
-    revision = bring_in_sound.add_curve(studio(), key, uploaded(), file_name=request.args.get("name", ""))
+    revision = sounds.add_curve(studio(), key, uploaded(), file_name=request.args.get("name", ""))
     return jsonify({**standing(revision), "chosen": {"envelope": revision.document.envelopes[-1].id}}), 201

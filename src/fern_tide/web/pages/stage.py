@@ -19,8 +19,8 @@ from fern_tide.core.scene.scene import PART_KINDS, Part, Scene
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import body, services, staged, standing, studio, whole
 from fern_tide.web.heads import head
-from fern_tide.workflows import aiming, make_part, tune
-from fern_tide.workflows.squash import squash_of
+from fern_tide.workflows.tune import aiming, edits, make_part
+from fern_tide.workflows.tune.squash import squash_of
 
 pages = Blueprint("stage", __name__, url_prefix="/p/<key>/stage")
 ALL_OPEN = 80
@@ -65,7 +65,7 @@ def add(key: str) -> Any:
     plain = body()
     revision = studio().projects.current(key)
     command = make_part.made(revision.document.scene, str(plain.get("kind")))
-    saved = tune.edit(studio(), key, command, base=whole(plain, "base"))
+    saved = edits.edit(studio(), key, command, base=whole(plain, "base"))
     return jsonify({**standing(saved), "chosen": {"part": command.part.id}})
 
 
@@ -75,7 +75,7 @@ def copy(key: str, part_id: str) -> Any:
     plain = body()
     scene = studio().projects.current(key).document.scene
     command = make_part.copied(scene, part_id, middle=bool(plain.get("middle")))
-    saved = tune.edit(studio(), key, command, base=whole(plain, "base"))
+    saved = edits.edit(studio(), key, command, base=whole(plain, "base"))
     return jsonify({**standing(saved), "chosen": {"part": command.part.id}})
 
 
@@ -85,7 +85,7 @@ def draw_by_sound(key: str, part_id: str) -> Any:
     plain = body()
     project = studio().projects.current(key).document
     command = make_part.drawn_by_sound(services().levels, project, part_id, reading=str(plain.get("reading")))
-    return jsonify(standing(tune.edit(studio(), key, command, base=whole(plain, "base"))))
+    return jsonify(standing(edits.edit(studio(), key, command, base=whole(plain, "base"))))
 
 
 @pages.get("/node/<int:index>")

@@ -10,8 +10,8 @@ from fern_tide.core.base.errors import FernTideError, UnknownName
 from fern_tide.core.scene.images import check_image
 from fern_tide.store.files import TooLarge
 from fern_tide.web.context import staged, standing, studio
-from fern_tide.workflows import bring_in_scene
-from fern_tide.workflows.bring_in_scene import BroughtIn
+from fern_tide.workflows.bring_in import scenes
+from fern_tide.workflows.bring_in.scenes import BroughtIn
 
 pages = Blueprint("stage_files", __name__, url_prefix="/p/<key>/stage")
 MOST_FILES = 200
@@ -49,19 +49,19 @@ def _answer(made: BroughtIn) -> Any:
 @pages.post("/files")
 def bring_in(key: str) -> Any:
     """Add what was dropped to the stage, or put it in the stage's place."""
-    return _answer(bring_in_scene.bring_in(studio(), key, dropped(), replace=request.args.get("how") == "replace"))
+    return _answer(scenes.bring_in(studio(), key, dropped(), replace=request.args.get("how") == "replace"))
 
 
 @pages.post("/files/<file_id>/replace")
 def replace(key: str, file_id: str) -> Any:
     """Put another version of a file under the parts that came with it."""
-    return _answer(bring_in_scene.replace_file(studio(), key, file_id, dropped()))
+    return _answer(scenes.replace_file(studio(), key, file_id, dropped()))
 
 
 @pages.post("/new/<kind>")
 def new(key: str, kind: str) -> Any:
     """Start with an empty stage."""
-    return _answer(bring_in_scene.new_stage(studio(), key, "3d" if kind == "3d" else "2d"))
+    return _answer(scenes.new_stage(studio(), key, "3d" if kind == "3d" else "2d"))
 
 
 @pages.get("/scene.glb")

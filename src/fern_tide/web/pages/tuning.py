@@ -18,13 +18,14 @@ from fern_tide.core.mapping.recipe import MOST_BYTES, read_recipes, write_recipe
 from fern_tide.core.mapping.starting_recipes import STARTING
 from fern_tide.web import pictures
 from fern_tide.web.context import body, services, small_upload, standing, studio, whole
-from fern_tide.workflows import recipes, tune, why
+from fern_tide.workflows.reuse import recipes
+from fern_tide.workflows.tune import edits, why
 
 pages = Blueprint("tuning", __name__, url_prefix="/p/<key>")
 
 
 def _saved(key: str, plain: dict[str, Any], command: Command) -> Any:
-    revision = tune.edit(studio(), key, command, base=whole(plain, "base"))
+    revision = edits.edit(studio(), key, command, base=whole(plain, "base"))
     return jsonify(standing(revision))
 
 
@@ -100,7 +101,7 @@ def axes(key: str, mapping_id: str) -> Any:
     grown = why.with_siblings(project, mapping, place=whole(plain, "place"), other_way=other_way)
     if grown == mapping:
         raise InvalidParameter("axes", value="none left", allowed="a property with other axes, not moved yet")
-    revision = tune.edit(studio(), key, PutMapping(mapping=grown), base=whole(plain, "base"))
+    revision = edits.edit(studio(), key, PutMapping(mapping=grown), base=whole(plain, "base"))
     return jsonify({**standing(revision), "chosen": {"mapping": mapping_id, "drive": len(mapping.drives)}})
 
 
@@ -151,5 +152,5 @@ def import_recipes(key: str) -> Any:
     if not found:
         raise FernTideError("There are no recipes in the file.", remedy="Choose another one.")
     current = studio().projects.current(key)
-    revision = tune.edit(studio(), key, recipes.brought(studio(), current.document, found), base=current.id)
+    revision = edits.edit(studio(), key, recipes.brought(studio(), current.document, found), base=current.id)
     return jsonify({**standing(revision), "recipes": len(found)})

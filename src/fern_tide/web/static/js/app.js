@@ -9,7 +9,7 @@ import { hearFragments } from "./notices.js";
 import { mountNumberFields } from "./number_field.js";
 import { project } from "./project.js";
 import { mountProjects } from "./projects.js";
-import { openingSound, SoundRoom } from "./sound.js";
+import { openingSound, SoundRoom } from "./sound_room.js";
 import { StageRoom } from "./stage_room.js";
 import { selection } from "./selection.js";
 import { token } from "./server.js";

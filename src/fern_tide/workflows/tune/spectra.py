@@ -11,7 +11,7 @@ from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.features import SpectrumFeature
 from fern_tide.core.sound.spectrogram import VERSION, Picture, average, picture
 from fern_tide.core.sound.spectrum import Part, Window
-from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.studio import Studio
 
 SHOWN = SpectrumFeature(channel=Channel.MID, window=Window.BALANCED)

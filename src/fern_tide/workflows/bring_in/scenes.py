@@ -15,8 +15,8 @@ from fern_tide.core.scene.gltf.container import GltfLimits
 from fern_tide.core.scene.scene import Part, Scene, SceneFile
 from fern_tide.core.scene.svg.allowed import SvgLimits
 from fern_tide.store.projects import Revision
-from fern_tide.workflows.bring_in_sound import name_of
-from fern_tide.workflows.scene_files import Found, add_to, empty_scene, look_at_all, parts_in, scene_of
+from fern_tide.workflows.bring_in.scene_files import Found, add_to, empty_scene, look_at_all, parts_in, scene_of
+from fern_tide.workflows.bring_in.sounds import name_of
 from fern_tide.workflows.studio import Studio
 
 

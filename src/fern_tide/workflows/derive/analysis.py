@@ -32,7 +32,7 @@ from fern_tide.core.sound.features import (
 from fern_tide.core.sound.levels import Detector
 from fern_tide.core.sound.spectrum import Part, Window
 from fern_tide.store.job_rows import CANCELLED, FAILED, Job
-from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.studio import Studio
 
 KIND = "analyze"

@@ -18,11 +18,11 @@ from fern_tide.core.mapping.drive import RESPONSES, Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale, Suggestion, crossings, lift, suggest_marks
 from fern_tide.store.projects import Revision
-from fern_tide.workflows import analysis
-from fern_tide.workflows.aiming import name_after
-from fern_tide.workflows.bring_in_sound import fresh_id
-from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.bring_in.sounds import fresh_id
+from fern_tide.workflows.derive import analysis
+from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.studio import Studio
+from fern_tide.workflows.tune.aiming import name_after
 
 TRANSFER_POINTS = 129
 

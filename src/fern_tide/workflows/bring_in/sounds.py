@@ -17,7 +17,7 @@ from fern_tide.core.envelope.points import MOST_BYTES, read_points
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import SoundInfo, measure
 from fern_tide.store.projects import Revision
-from fern_tide.workflows import analysis
+from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.studio import Studio
 
 FIRST_CLEAN_UP = ("rise_and_fall rise_ms=10 fall_ms=180", "smooth width_ms=60")

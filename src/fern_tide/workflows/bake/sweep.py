@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fern_tide.core.derivation.graph import Graph
 from fern_tide.core.document import Project
-from fern_tide.workflows.analysis import features_read
+from fern_tide.workflows.derive.analysis import features_read
 from fern_tide.workflows.studio import Studio
 
 _DAY_S = 24 * 3600.0

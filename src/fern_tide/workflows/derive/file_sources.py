@@ -16,7 +16,7 @@ from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingCho
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.sound.decode import measure
 from fern_tide.core.sound.features import Feature, analyze
-from fern_tide.workflows.bring_in_sound import fresh_id, name_of
+from fern_tide.workflows.bring_in.sounds import fresh_id, name_of
 
 
 class FileSources:

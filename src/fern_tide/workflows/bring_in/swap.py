@@ -12,10 +12,10 @@ from fern_tide.core.bake.curve import Curve
 from fern_tide.core.commands.soundtrack import PutTrack
 from fern_tide.core.document import Project
 from fern_tide.store.projects import Revision
-from fern_tide.workflows import tune
-from fern_tide.workflows.bring_in_sound import keep_sound
-from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.bring_in.sounds import keep_sound
+from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.studio import Studio
+from fern_tide.workflows.tune import edits
 
 _SAME = 1e-6  # of a curve's range
 _SEEN = 0.02  # of it: what is told as a stretch
@@ -64,7 +64,7 @@ def swap(studio: Studio, key: str, chunks: Iterable[bytes], *, track_id: str) ->
     track = old.model_copy(
         update={"media": digest, "info": info, "offset_samples": round(seconds * info.sample_rate_hz)}
     )
-    return tune.edit(studio, key, PutTrack(track=track), base=current.id)
+    return edits.edit(studio, key, PutTrack(track=track), base=current.id)
 
 
 def report(levels: Levels, before: Project, after: Project) -> list[Moved]:

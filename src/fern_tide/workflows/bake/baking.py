@@ -13,7 +13,7 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.derivation.node import Record, record_key
 from fern_tide.core.derivation.words import reasons, records_of
 from fern_tide.core.document import Project
-from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.studio import Studio
 
 

@@ -18,7 +18,7 @@ from fern_tide.core.scene.svg.allowed import SvgLimits
 from fern_tide.core.scene.svg.parts import Sheet
 from fern_tide.core.scene.svg.parts import parts_of as svg_parts
 from fern_tide.core.scene.svg.reading import read_svg
-from fern_tide.workflows.bring_in_sound import name_of
+from fern_tide.workflows.bring_in.sounds import name_of
 
 _GLTF_ENDINGS = (".gltf", ".glb")
 

@@ -16,10 +16,10 @@ from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.recipe import Recipe, recipe_of
 from fern_tide.core.mapping.starting_recipes import STARTING
-from fern_tide.workflows.aiming import aimed, name_after
-from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.studio import Studio
-from fern_tide.workflows.tune import suggest
+from fern_tide.workflows.tune.aiming import aimed, name_after
+from fern_tide.workflows.tune.edits import suggest
 
 
 def known(studio: Studio, project: Project) -> tuple[Recipe, ...]:

@@ -31,12 +31,12 @@ from fern_tide.core.scene.media import load
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import measure
 from fern_tide.demo.scene import glasshouse
-from fern_tide.workflows.bring_in_sound import fresh_id
-from fern_tide.workflows.file_sources import FileSources, envelope_of, track_of
-from fern_tide.workflows.hand_off import write_format
-from fern_tide.workflows.levels import Levels
-from fern_tide.workflows.scene_files import look_at, scene_of
-from fern_tide.workflows.sound_file import read_level
+from fern_tide.workflows.bring_in.scene_files import look_at, scene_of
+from fern_tide.workflows.bring_in.sound_file import read_level
+from fern_tide.workflows.bring_in.sounds import fresh_id
+from fern_tide.workflows.derive.file_sources import FileSources, envelope_of, track_of
+from fern_tide.workflows.derive.levels import Levels
+from fern_tide.workflows.hand_off.writing import write_format
 
 MISSING_END = "PART:PROPERTY rest=NUMBER full=NUMBER"
 

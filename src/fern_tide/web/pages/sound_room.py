@@ -13,8 +13,9 @@ from fern_tide.core.envelope.envelope import READINGS
 from fern_tide.core.envelope.readings.band import BandParams
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import services, standing, studio, uploaded
-from fern_tide.workflows import analysis, bring_in_sound
-from fern_tide.workflows.analysis import NotAnalyzedYet
+from fern_tide.workflows.bring_in import sounds
+from fern_tide.workflows.derive import analysis
+from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 
 pages = Blueprint("sound", __name__, url_prefix="/p/<key>")
 
@@ -35,7 +36,7 @@ def parts(key: str) -> str:
 def add(key: str) -> Any:
     """Take a sound file in as a track."""
     name = request.args.get("name", "")
-    revision = bring_in_sound.add_track(studio(), key, uploaded(), file_name=name)
+    revision = sounds.add_track(studio(), key, uploaded(), file_name=name)
     return jsonify({**standing(revision), "chosen": {"track": revision.document.tracks[-1].id}}), 201
 
 
@@ -66,7 +67,7 @@ def _bands_read(project: Project) -> list[dict[str, Any]]:
 
 def _shown(revision: Revision) -> dict[str, Any]:
     project = revision.document
-    envelope, track = bring_in_sound.shown_first(project, request.args.get("envelope"), request.args.get("track"))
+    envelope, track = sounds.shown_first(project, request.args.get("envelope"), request.args.get("track"))
     return {
         "key": revision.key,
         "revision": revision,

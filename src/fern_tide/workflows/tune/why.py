@@ -13,7 +13,7 @@ from fern_tide.core.mapping.drive import Drive, Stacking, inverted
 from fern_tide.core.mapping.explain import Because, explain, value_text
 from fern_tide.core.mapping.linking import along
 from fern_tide.core.mapping.mapping import Mapping, traces
-from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.derive.levels import Levels
 
 
 def why(levels: Levels, project: Project, mapping: Mapping, *, place: int, frame: int) -> list[Because]:

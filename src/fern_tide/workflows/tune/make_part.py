@@ -20,7 +20,7 @@ from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.mesh import bounds
 from fern_tide.core.scene.part import Anchor, PartKind
 from fern_tide.core.scene.scene import PART_KINDS, Part, PartChoice, Scene
-from fern_tide.workflows.levels import Levels
+from fern_tide.workflows.derive.levels import Levels
 
 _FILL, _STROKE = "#d9b44a", "#f7dfa0"
 _CENTRED = {"cx": "x", "cy": "y", "mask_x": "x", "mask_y": "y"}

@@ -1,0 +1,1 @@
+"""Bringing in: sounds, scenes and the demo; and another file in the place of one."""

@@ -1,0 +1,1 @@
+"""Deriving: features, levels and curves of the graph, worked once and remembered."""

@@ -1,0 +1,1 @@
+"""Hand-off: formats, project files, and the same without a server."""

@@ -1,0 +1,1 @@
+"""Reuse: recipes of a project and of the library."""

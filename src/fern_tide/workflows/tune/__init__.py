@@ -1,0 +1,1 @@
+"""Tuning: edits, aims, parts, beats, reasons, and what is heard and seen meanwhile."""
