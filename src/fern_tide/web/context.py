@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import Any, cast
 
-from flask import current_app, request
+from flask import current_app, render_template, request
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.scene.scene import Scene
@@ -90,6 +90,11 @@ def small_upload(most: int) -> bytes:
         if len(content) > most:
             raise FernTideError(f"The file is larger than {most >> 20} MB.", remedy="Choose another file.")
     return content
+
+
+def render(template: str, view: Any, **more: Any) -> str:
+    """Draw a template with the fields of a view, a dataclass, and what else it is given."""
+    return render_template(template, **{field.name: getattr(view, field.name) for field in fields(view)}, **more)
 
 
 def standing(revision: Revision) -> dict[str, Any]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -48,9 +48,10 @@ def all_curves(key: str) -> Response:
     if unread:
         project = project.but(mappings=tuple(m for m in project.mappings if m.id not in unread))
         changes = replace(changes, mappings=tuple(m for m in changes.mappings if m.id not in unread))
-    moved = services().levels.graph(_looked_at(project)).drivers
+    looks = _looks()
+    moved = services().levels.graph(_looked_at(project, looks.only)).drivers
     there = {"lanes": [mapping.id for mapping in project.mappings], "curves": [str(target) for target in moved]}
-    return _packed(project, changes, {"revision": revision, "all": there}, before=before, whole=also)
+    return _packed(project, changes, {"revision": revision, "all": there}, looks, before=before, whole=also)
 
 
 @pages.post("/preview")
@@ -70,12 +71,25 @@ def preview(key: str) -> Response:
         command = read_command(plain.get("command"))
     after = command.apply(before)
     hand = services().levels.under_the_hand
-    return _packed(after, edits.changes(hand, before, after), {"revision": revision}, before=before, levels=hand)
+    return _packed(
+        after, edits.changes(hand, before, after), {"revision": revision}, _looks(), before=before, levels=hand
+    )
 
 
-def _looked_at(project: Project) -> Project:
-    """Give the document as it is looked at: 'only' names the one mapping that moves things."""
-    only = request.args.get("only")
+@dataclass(frozen=True)
+class _Looks:
+    """How lanes are looked at: only names the one mapping that moves things, traces the one with lines of its steps."""
+
+    only: str | None
+    traces: str | None
+
+
+def _looks() -> _Looks:
+    return _Looks(request.args.get("only"), request.args.get("traces"))
+
+
+def _looked_at(project: Project, only: str | None) -> Project:
+    """Give the document as it is looked at."""
     if only is None or all(mapping.id != only for mapping in project.mappings):
         return project
     alone = (m if m.id == only else m.but(muted=True) for m in project.mappings)
@@ -86,6 +100,7 @@ def _packed(
     project: Project,
     changes: edits.Changes,
     more: dict[str, Any],
+    looks: _Looks,
     *,
     before: Project | None,
     whole: frozenset[str] = frozenset(),
@@ -96,7 +111,7 @@ def _packed(
     Mappings named by `whole` come with their level, whether the page should have it or not.
     """
     pack, levels, stage = Pack(), levels or services().levels, staged(project.scene)
-    shown = _looked_at(project)
+    shown = _looked_at(project, looks.only)
     made = {curve.target: curve for curve in levels.curves(shown, changes.targets)}
     stacks = levels.graph(shown).drivers
     known = {mapping.id: None if mapping.id in whole else before for mapping in changes.mappings}
@@ -104,7 +119,13 @@ def _packed(
         "frames": project.n_frames,
         "lanes": {
             mapping.id: _lane(
-                pack, levels, shown, mapping, known[mapping.id], why.sum_lift(mapping, made, stacks=stacks)
+                pack,
+                levels,
+                shown,
+                mapping,
+                before=known[mapping.id],
+                stacked=why.sum_lift(mapping, made, stacks=stacks),
+                traced=looks.traces == mapping.id,
             )
             for mapping in changes.mappings
         },
@@ -122,14 +143,15 @@ def _lane(
     levels: Levels,
     project: Project,
     mapping: Mapping,
+    *,
     before: Project | None,
     stacked: FloatArray | None,
+    traced: bool,
 ) -> dict[str, Any]:
     """A lane and its sheet; levels and marks are in the unit of the marks' scale, so that the page converts nothing.
 
     A level that the page has already is not sent again: it is the most of a lane's bytes.
     """
-    traced = request.args.get("traces") == mapping.id and mapping.steps
     known = before is not None and edits.same_level(levels, before, project, mapping)
     level = levels.followed(project, mapping)
     shown = edits.sheet(levels, project, mapping)
@@ -146,7 +168,7 @@ def _lane(
         "high_db": to_db(marks.high),
         "scale": str(marks.scale),
         "sum": None if stacked is None else pack.add(stacked),
-        "traces": pack.add(why.step_traces(levels, project, mapping)) if traced else None,
+        "traces": pack.add(why.step_traces(levels, project, mapping)) if traced and mapping.steps else None,
         "hits": shown.hits,
         "at_rest": shown.at_rest,
         "at_full": shown.at_full,

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import tempfile
+from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 from flask import Blueprint, Response, jsonify, render_template, request, send_file
 
+from fern_tide.core.document import Project
 from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.gltf.sketch import sketch
 from fern_tide.demo.scene import glasshouse
@@ -20,16 +23,21 @@ pages = Blueprint("projects", __name__)
 PICTURE_POLICY = "default-src 'none'; sandbox"
 
 
+@dataclass(frozen=True)
+class Card:
+    """A project in the list: when it was last changed, and how long it is."""
+
+    key: str
+    document: Project
+    changed: datetime
+    seconds: float
+
+
 @pages.get("/")
 def index() -> str:
     """List the projects."""
     rows = [
-        {
-            "key": key,
-            "document": document,
-            "changed": changed,
-            "seconds": document.rate.duration_s(document.n_frames),
-        }
+        Card(key, document, changed, float(document.rate.duration_s(document.n_frames)))
         for key, _, changed, document in studio().projects.all()
     ]
     return render_template("projects.html", projects=rows)

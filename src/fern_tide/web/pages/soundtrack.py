@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from collections.abc import Mapping as Named
 from dataclasses import asdict
 from enum import StrEnum
 from typing import Any, TypeVar
@@ -35,14 +36,14 @@ MOST_COLUMNS = 4096
 MOST_TILE = 2048
 
 
-def _number(name: str, default: float) -> float:
-    """Read a number of the address."""
+def _number(asked: Named[str, str], name: str, default: float) -> float:
+    """Read a number of an address."""
     try:
-        number = float(request.args.get(name, default))
+        number = float(asked.get(name, default))
     except ValueError:
         number = math.nan
     if not math.isfinite(number) or abs(number) > 1e9:
-        raise InvalidParameter(name, value=request.args.get(name), allowed="a number")
+        raise InvalidParameter(name, value=asked.get(name), allowed="a number")
     return number
 
 
@@ -59,10 +60,10 @@ def picture(key: str, track_id: str) -> Response:
     """Give a stretch of a track's spectrogram as bytes, lowest row first: frames from..to in so many columns."""
     project = studio().projects.head(key)[1]
     drawn, _ = spectrogram(studio(), services().levels, project, project.track(track_id))
-    columns = int(min(MOST_COLUMNS, max(1, _number("columns", 1000))))
-    first, last = _number("from", 0), _number("to", project.n_frames)
+    columns = int(min(MOST_COLUMNS, max(1, _number(request.args, "columns", 1000))))
+    first, last = _number(request.args, "from", 0), _number(request.args, "to", project.n_frames)
     stretch = shown(drawn, first=first, last=max(last, first + 1e-3), columns=columns)
-    return _rows(_tilted(stretch, _number("tilt", 0.0)))
+    return _rows(_tilted(stretch, _number(request.args, "tilt", 0.0)))
 
 
 @pages.get("/tracks/<track_id>/spectra")
@@ -70,8 +71,8 @@ def tile(key: str, track_id: str) -> Response:
     """Give the spectra of frames from..to as bytes, one row of pitches after the other frame by frame."""
     project = studio().projects.head(key)[1]
     drawn, _ = spectrogram(studio(), services().levels, project, project.track(track_id))
-    first = int(max(0, _number("from", 0)))
-    last = int(min(drawn.shape[1], _number("to", first + MOST_TILE), first + MOST_TILE))
+    first = int(max(0, _number(request.args, "from", 0)))
+    last = int(min(drawn.shape[1], _number(request.args, "to", first + MOST_TILE), first + MOST_TILE))
     return _rows(np.ascontiguousarray(drawn[:, first : max(first, last)].T))
 
 
@@ -81,7 +82,7 @@ def mean(key: str, track_id: str) -> Response:
     project = studio().projects.head(key)[1]
     _, level = spectrogram(studio(), services().levels, project, project.track(track_id))
     pack = Pack()
-    return pack.response({"average": pack.add(level), "tilt": pack.add(tilt_steps(_number("tilt", 0.0)))})
+    return pack.response({"average": pack.add(level), "tilt": pack.add(tilt_steps(_number(request.args, "tilt", 0.0)))})
 
 
 def _rows(rows: Picture) -> Response:
@@ -134,7 +135,7 @@ def all_shown(key: str) -> Response:
         parts["level"] = lambda: level_head(pack, project, envelope)
     if track is not None:
         parts["wave"] = lambda: waveform_head(pack, project, track)
-        parts["spectra"] = lambda: _spectra_head(pack, project, track)
+        parts["spectra"] = lambda: _spectra_head(pack, project, track, request.args)
         parts["rhythm"] = lambda: _rhythm_head(pack, project, track)
     for name, part in parts.items():
         try:
@@ -144,11 +145,11 @@ def all_shown(key: str) -> Response:
     return pack.response(head)
 
 
-def _spectra_head(pack: Pack, project: Project, track: Track) -> dict[str, Any]:
+def _spectra_head(pack: Pack, project: Project, track: Track, asked: Named[str, str]) -> dict[str, Any]:
     drawn, level = spectrogram(studio(), services().levels, project, track)
-    columns = int(min(MOST_COLUMNS, max(1, _number("columns", 800))))
-    first, last = _number("from", 0), _number("to", 0) or project.n_frames
-    tilt = _number("tilt", 0.0)
+    columns = int(min(MOST_COLUMNS, max(1, _number(asked, "columns", 800))))
+    first, last = _number(asked, "from", 0), _number(asked, "to", 0) or project.n_frames
+    tilt = _number(asked, "tilt", 0.0)
     return {
         "picture": pack.add_bytes(
             _tilted(shown(drawn, first=first, last=max(last, first + 1e-3), columns=columns), tilt)
@@ -223,7 +224,7 @@ def bands(key: str, track_id: str) -> Any:
 def band_sound(key: str, track_id: str) -> Response:
     """Serve a band of a track, by byte ranges."""
     project = studio().projects.head(key)[1]
-    low, high = _number("low", 20), _number("high", 20_000)
+    low, high = _number(request.args, "low", 20), _number(request.args, "high", 20_000)
     if not 0 <= low < high:
         raise InvalidParameter("band", value=f"{low:g} to {high:g} Hz", allowed="an upper edge above the lower")
     path = band_file(studio(), project, project.track(track_id), low_hz=low, high_hz=high)
@@ -267,7 +268,7 @@ def swap_file(key: str, track_id: str) -> Any:
 @pages.get("/moved")
 def moved(key: str) -> Any:
     """Say which curves moved since a revision, and how much."""
-    before = studio().projects.document_at(key, int(_number("since", 0)))
+    before = studio().projects.document_at(key, int(_number(request.args, "since", 0)))
     after = studio().projects.head(key)[1]
     found = swap.report(services().levels, before, after)
     driven = {str(drive.target) for mapping in after.mappings if not mapping.muted for drive in mapping.drives}

@@ -1,0 +1,1 @@
+"""What the rooms show, worked out from a revision and from what is selected: typed, with no request."""

@@ -1,0 +1,115 @@
+"""What the Hand-off shows: curves with their state, checks, and the formats that the stage can be written in."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping as Named
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from fern_tide.core.bake.checking import Outcome, run_checks
+from fern_tide.core.bake.curve import Curve
+from fern_tide.core.bake.thin import Interpolation, thin
+from fern_tide.core.base.params import FieldSpec, fields
+from fern_tide.core.document import Project
+from fern_tide.core.formats.format import Format, KeyParams
+from fern_tide.core.formats.registry import FORMATS
+from fern_tide.store.projects import Revision
+from fern_tide.web.context import services, standing, studio
+from fern_tide.web.shapes import spark_points
+from fern_tide.workflows.bake import baking
+from fern_tide.workflows.bake.baking import CurveState, State
+
+
+@dataclass(frozen=True)
+class CurveRow:
+    """A curve in the list: its state, a small picture of it as points, and how many keys it thins to."""
+
+    state: CurveState
+    spark: str
+    key_count: int
+
+
+@dataclass(frozen=True)
+class HandoffView:
+    """What the Hand-off shows beside the plot of keys.
+
+    Attributes:
+        rows: every driven property; chosen is the one whose keys are shown.
+        counts: how many of them are in each state.
+        outcomes: what the checks say; nothing before anything is baked.
+        formats: those that carry such a stage; elsewhere are the others.
+        moving_parts: id and name of each part that a curve moves.
+        lost: for each format, what it rounds.
+        options: the switches of writing, and how many curves go with what each leaves out.
+        n_baked: how many curves can be written.
+    """
+
+    key: str
+    revision: Revision
+    project: Project
+    standing: dict[str, Any]
+    rows: list[CurveRow]
+    chosen: CurveState | None
+    counts: dict[str, int]
+    outcomes: Sequence[Outcome]
+    formats: dict[str, Format]
+    elsewhere: list[Format]
+    interpolations: list[Interpolation]
+    moving_parts: list[tuple[str, str]]
+    lost: Named[str, list[str]]
+    options: list[tuple[FieldSpec, int]]
+    n_baked: int
+
+
+def handoff_view(revision: Revision, *, target: str) -> HandoffView:
+    """Give what the Hand-off shows; target names the curve whose keys are shown, or the first one is."""
+    project, key, space = revision.document, revision.key, revision.document.scene.kind
+    states = baking.states(studio(), services().levels, key, project)
+    baked = baking.baked_curves(studio(), services().levels, key, project)
+    tolerance = project.keys_error_percent / 100
+    return HandoffView(
+        key=key,
+        revision=revision,
+        project=project,
+        standing=standing(revision),
+        rows=[_row(state, tolerance) for state in states],
+        chosen=next((state for state in states if str(state.target) == target), next(iter(states), None)),
+        counts={str(kind): sum(state.state is kind for state in states) for kind in State},
+        outcomes=run_checks(baked) if baked else (),
+        formats={name: spec for name, spec in FORMATS.items() if space in spec.spaces},
+        elsewhere=[spec for spec in FORMATS.values() if space not in spec.spaces],
+        interpolations=list(Interpolation),
+        moving_parts=list(dict.fromkeys((curve.target.part, curve.part_name) for curve in baked)),
+        lost={id: sorted({words for curve in baked if (words := spec.loses(curve))}) for id, spec in FORMATS.items()},
+        options=_options(project, baked),
+        n_baked=len(baked),
+    )
+
+
+def _row(state: CurveState, tolerance: float) -> CurveRow:
+    spark = spark_points(state.values) if state.values is not None else ""
+    return CurveRow(state, spark, _count_keys(state, tolerance))
+
+
+def _options(project: Project, baked: Sequence[Curve]) -> list[tuple[FieldSpec, int]]:
+    """List the switches of the stage's formats, and how many curves go with what each leaves out."""
+    parts = [project.scene.part(curve.target.part) for curve in baked]
+    found: dict[str, tuple[FieldSpec, int]] = {}
+    for spec in FORMATS.values():
+        for field in fields(spec.params) if project.scene.kind in spec.spaces else ():
+            if field.kind == "switch" and field.name not in KeyParams.model_fields:
+                without = spec.params.model_validate({field.name: not field.default})
+                found.setdefault(field.name, (field, sum(spec.leaves_out(part, without) for part in parts)))
+    return list(found.values())
+
+
+def _count_keys(state: CurveState, tolerance: float) -> int:
+    return 0 if state.values is None else len(thin(state.values, tolerance=tolerance * span_of(state)).frames)
+
+
+def span_of(state: CurveState) -> float:
+    """What a percentage of error is of: a curve's span, or 1 for colours and for curves that stand still."""
+    if state.values is None or state.values.ndim > 1 or not state.values.size:
+        return 1.0
+    return float(state.values.max() - state.values.min()) or 1.0

@@ -1,0 +1,96 @@
+"""What the Sound room shows beside its plots: tracks, beat, markers, and the shown envelope."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping as Named
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from fern_tide.core.document import Project, Track
+from fern_tide.core.envelope.bands import NAMED_BANDS, NamedBand
+from fern_tide.core.envelope.beats import Beats
+from fern_tide.core.envelope.envelope import READINGS, Envelope
+from fern_tide.core.envelope.reading import Reading
+from fern_tide.core.envelope.readings.band import BandParams
+from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.store.projects import Revision
+from fern_tide.web.context import services, standing
+from fern_tide.workflows.bring_in import sounds
+from fern_tide.workflows.derive.analysis import NotAnalyzedYet
+
+
+@dataclass(frozen=True)
+class BandBox:
+    """An envelope that is a box on a spectrogram: low and high in Hz."""
+
+    id: str
+    name: str
+    track: str | None
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
+class SoundRoomView:
+    """What the Sound room shows beside its plots.
+
+    Attributes:
+        envelope: the shown envelope, others all but that one, drives the mappings that it drives.
+        track: the shown track; offset_frames is how much later than the project it begins.
+        bands: those that have names; bands_read are the envelopes that are boxes on a spectrogram.
+        beats: None while they are being looked for.
+        users: for every track, the envelopes and mappings that depend on it.
+    """
+
+    key: str
+    revision: Revision
+    project: Project
+    standing: dict[str, Any]
+    envelope: Envelope | None
+    track: Track | None
+    bands: Sequence[NamedBand]
+    bands_read: list[BandBox]
+    beats: Beats | None
+    offset_frames: float
+    users: dict[str, tuple[tuple[Envelope, ...], tuple[Mapping, ...]]]
+    others: list[Envelope]
+    drives: list[Mapping]
+    readings: Named[str, Reading]
+
+
+def sound_room_view(revision: Revision, *, envelope_id: str | None, track_id: str | None) -> SoundRoomView:
+    """Give what the Sound room shows of a revision: the named envelope and track, or those that are shown first."""
+    project = revision.document
+    envelope, track = sounds.shown_first(project, envelope_id, track_id)
+    return SoundRoomView(
+        key=revision.key,
+        revision=revision,
+        project=project,
+        standing=standing(revision),
+        envelope=envelope,
+        track=track,
+        bands=NAMED_BANDS,
+        bands_read=_bands_read(project),
+        beats=_beats(project),
+        offset_frames=float(track.offset * project.rate.fps) if track else 0.0,
+        users={item.id: project.users(item.id) for item in project.tracks},
+        others=[item for item in project.envelopes if envelope is None or item.id != envelope.id],
+        drives=[item for item in project.mappings if envelope and item.envelope == envelope.id],
+        readings=READINGS,
+    )
+
+
+def _bands_read(project: Project) -> list[BandBox]:
+    return [
+        BandBox(item.id, item.name, item.track, params.low_hz, params.high_hz)
+        for item in project.envelopes
+        if isinstance(params := item.reading.params, BandParams)
+    ]
+
+
+def _beats(project: Project) -> Beats | None:
+    try:
+        return services().levels.beats(project)
+    except NotAnalyzedYet:
+        return None

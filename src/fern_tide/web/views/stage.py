@@ -1,0 +1,298 @@
+"""What the Stage shows beside the scene: the tree of its parts, and every property of the selected one."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping as Named
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from fern_tide.core.bake.bake import Drivers
+from fern_tide.core.base.target import Target
+from fern_tide.core.document import Project, Track
+from fern_tide.core.envelope.envelope import READINGS, Envelope
+from fern_tide.core.envelope.reading import Reading
+from fern_tide.core.mapping.drive import Drive
+from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.scene.follow import Follow, Limit
+from fern_tide.core.scene.graphic import is_level
+from fern_tide.core.scene.part import PartKind
+from fern_tide.core.scene.properties import Property
+from fern_tide.core.scene.scene import PART_KINDS, Part, Scene, SceneFile
+from fern_tide.store.projects import Revision
+from fern_tide.web.context import services, staged, standing
+from fern_tide.web.heads import head
+from fern_tide.workflows.tune import make_part
+from fern_tide.workflows.tune.squash import Squash, squash_of
+
+ALL_OPEN = 80
+MOST_ROWS = 300
+MOST_CHOICES = 400
+
+
+@dataclass(frozen=True)
+class Row:
+    """A row of the tree.
+
+    Attributes:
+        part: which.
+        depth: how far inside.
+        count: how many parts are inside it.
+        open: whether they are shown.
+        runs: the first driven property, as 'lamp:turn', or ''.
+        label: that property's label.
+        unit: that property's unit.
+    """
+
+    part: Part
+    depth: int
+    count: int
+    open: bool
+    runs: str = ""
+    label: str = ""
+    unit: str = ""
+
+
+@dataclass(frozen=True)
+class PropertyRow:
+    """A row of the selected part's properties.
+
+    Attributes:
+        item: the property.
+        target: as text.
+        own: the part's own value.
+        drives: what drives it, with the mapping.
+        follow: what it follows, in words, or ''.
+        low: the left end of the slider.
+        high: its right end.
+        rest: where the tick of rest is, from 0 to 1, or None.
+        full: where the tick of full is.
+    """
+
+    item: Property
+    target: str
+    own: float | str
+    drives: tuple[tuple[Mapping, Drive], ...]
+    follow: str
+    low: float
+    high: float
+    rest: float | None
+    full: float | None
+
+
+@dataclass(frozen=True)
+class Graphic:
+    """What draws a sound graphic: its mappings, and how many levels it has."""
+
+    mappings: Sequence[Mapping]
+    levels: int
+
+
+@dataclass(frozen=True)
+class Tied:
+    """Limits of a property, what it follows, and what it could follow, each as a target with words."""
+
+    item: Property
+    target: str
+    limit: Limit | None
+    follow: Follow | None
+    choices: list[tuple[str, str]]
+
+
+@dataclass(frozen=True)
+class StageRoomView:
+    """What the Stage shows beside the scene itself.
+
+    Attributes:
+        part: the selected part; None on an empty stage. What follows speaks of it.
+        rows: the rows of the tree that are shown; find is what is searched.
+        head: what the page knows of the part, to show values in the drawing.
+        chosen: the property whose limits and follow are shown, as tied has them; '' and None where none is.
+        file: the file that it came from.
+        graphic: what draws it, where it is a sound graphic.
+        groups: those that it could go into.
+        squash: squash and stretch of it.
+        place: which of its neighbours it is, from behind.
+        solid_anchors: anchors by their words, where its solid knows them.
+        n_driven_parts: how many parts are driven.
+        kinds: what can be added.
+        track: whose waveform is shown.
+    """
+
+    key: str
+    revision: Revision
+    project: Project
+    standing: dict[str, Any]
+    scene: Scene
+    part: Part | None
+    rows: list[Row]
+    find: str
+    properties: tuple[PropertyRow, ...]
+    head: dict[str, Any] | None
+    chosen: str
+    tied: Tied | None
+    readings: Named[str, Reading]
+    n_driven_parts: int
+    kinds: list[PartKind]
+    file: SceneFile | None
+    envelopes: tuple[Envelope, ...]
+    graphic: Graphic | None
+    groups: list[Part]
+    squash: Squash | None
+    place: int
+    solid_anchors: dict[str, dict[str, Any]]
+    track: Track | None
+
+
+def stage_view(revision: Revision, *, part_id: str, opened: Sequence[str], find: str, chosen: str) -> StageRoomView:
+    """Give what the Stage shows.
+
+    Args:
+        revision: of which revision.
+        part_id: the selected part; the first one where there is none of that id.
+        opened: the parts whose folds are not as they are at first.
+        find: what is searched in the tree.
+        chosen: the property whose limits are shown.
+    """
+    project = revision.document
+    scene = project.scene
+    part = next((item for item in scene.parts if item.id == part_id), next(iter(scene.parts), None))
+    moved = services().levels.graph(project).drivers
+    has_chosen = part is not None and part.has(chosen)
+    return StageRoomView(
+        key=revision.key,
+        revision=revision,
+        project=project,
+        standing=standing(revision),
+        scene=scene,
+        part=part,
+        rows=_rows(scene, part, moved, opened, find),
+        find=find,
+        properties=_properties(project, part, moved) if part else (),
+        head=head(staged(scene), part) if part else None,
+        chosen=chosen if has_chosen else "",
+        tied=_tied(project, part, chosen) if part and has_chosen else None,
+        readings=READINGS,
+        n_driven_parts=len({target.part for target in moved}),
+        kinds=[kind for kind in PART_KINDS.values() if kind.offered and kind.space == scene.kind],
+        file=_file(scene, part),
+        envelopes=project.envelopes,
+        graphic=_graphic(project, part) if part else None,
+        groups=_groups(scene, part) if part else [],
+        squash=squash_of(scene, part) if part else None,
+        place=[item.id for item in scene.parts if item.parent == part.parent].index(part.id) if part else 0,
+        solid_anchors={w: a.model_dump() for w, a in make_part.middle_of(part).items()} if part else {},
+        track=next(iter(project.tracks), None),
+    )
+
+
+def _graphic(project: Project, part: Part) -> Graphic | None:
+    """What draws a sound graphic; None for other parts."""
+    if not any(is_level(item.id) for item in part.properties):
+        return None
+    return Graphic(make_part.drawing(project, part.id), sum(is_level(item.id) for item in part.properties))
+
+
+def _groups(scene: Scene, part: Part) -> list[Part]:
+    """The groups that a part could go into: all but those inside it."""
+    inside = {item.id for item in scene.branch(part.id)}
+    return [item for item in scene.parts if item.kind.holds and item.id not in inside][:MOST_CHOICES]
+
+
+def _file(scene: Scene, part: Part | None) -> SceneFile | None:
+    file = getattr(part.shape.params, "file", None) if part else None
+    return scene.file(file) if file else None
+
+
+def _rows(
+    scene: Scene, chosen: Part | None, moved: Named[Target, Drivers], opened: Sequence[str], find: str
+) -> list[Row]:
+    """The rows of the tree: all of a small one; of a large one those that are open, or that a search finds."""
+    inside: dict[str | None, list[Part]] = {}
+    known = {part.id: part for part in scene.parts}
+    for part in scene.parts:
+        inside.setdefault(part.parent, []).append(part)
+    runs: dict[str, Target] = {}
+    for target in moved:
+        if not is_level(target.property):
+            runs.setdefault(target.part, target)
+    roots = inside.get(None, ())
+    open_now = set(known) - set(opened) if len(scene.parts) <= ALL_OPEN else set(opened)
+    if len(roots) == 1 and roots[0].id not in opened:
+        open_now.add(roots[0].id)
+    above = chosen.parent if chosen else None
+    while above is not None:
+        open_now.add(above)
+        above = known[above].parent
+    found: list[Row] = []
+
+    def row(part: Part, depth: int) -> Row:
+        target = runs.get(part.id)
+        item = part.property(target.property) if target else None
+        count, is_open = len(inside.get(part.id, ())), part.id in open_now
+        if target is None or item is None:
+            return Row(part, depth, count, is_open)
+        return Row(part, depth, count, is_open, str(target), item.label.lower(), item.unit)
+
+    if find.strip():
+        hits = [part for part in scene.parts if find.strip().lower() in part.name.lower()]
+        return [row(part, 0) for part in hits[:MOST_ROWS]]
+    waiting = [(part, 0) for part in reversed(inside.get(None, ()))]
+    while waiting and len(found) < 2 * MOST_ROWS:
+        part, depth = waiting.pop()
+        found.append(row(part, depth))
+        if part.id in open_now:
+            waiting += [(item, depth + 1) for item in reversed(inside.get(part.id, [])[:MOST_ROWS])]
+    return found
+
+
+def _properties(project: Project, part: Part, moved: Named[Target, Drivers]) -> tuple[PropertyRow, ...]:
+    found = []
+    for item in part.properties:
+        if is_level(item.id):
+            continue
+        target = Target(part=part.id, property=item.id)
+        own = part.own(item.id)
+        drives = tuple(moved.get(target, ()))
+        follow = project.scene.follow_of(target)
+        words = ""
+        if follow is not None:
+            source, followed = project.scene.resolve(follow.source)
+            words = f"{source.name}, {followed.label.lower()}"
+        low, high, rest, full = _reach(item, own, drives)
+        found.append(PropertyRow(item, str(target), own, drives, words, low, high, rest, full))
+    return tuple(found)
+
+
+def _reach(
+    item: Property, own: float | str, drives: tuple[tuple[Mapping, Drive], ...]
+) -> tuple[float, float, float | None, float | None]:
+    """Give the ends of a slider, and where rest and full lie on it; a colour has none."""
+    if isinstance(own, str):
+        return 0.0, 1.0, None, None
+    ends = [float(value) for _, drive in drives for value in (drive.rest, drive.full)]
+    if not ends:
+        low, high = item.reach(own)
+        full = float(item.suggest_ends(own)[1])
+        return min(low, full), max(high, full), None, None
+    room = 0.25 * (max(ends) - min(ends) or abs(float(item.swing)) or 1.0)
+    low, high = min(ends) - room, max(ends) + room
+    low = max(low, item.low) if item.low is not None else low
+    high = min(high, item.high) if item.high is not None else high
+    low, high = min(low, *ends), max(high, *ends)
+    span = (high - low) or 1.0
+    return low, high, (ends[0] - low) / span, (ends[1] - low) / span
+
+
+def _tied(project: Project, part: Part, name: str) -> Tied:
+    """Limits of a property, and what it follows or could follow."""
+    target, item = Target(part=part.id, property=name), part.property(name)
+    choices = []
+    for other in project.scene.parts:
+        for candidate in other.properties:
+            if candidate.kind == item.kind and (other.id, candidate.id) != (part.id, name):
+                choices.append((f"{other.id}:{candidate.id}", f"{other.name}, {candidate.label.lower()}"))
+        if len(choices) > MOST_CHOICES:
+            break
+    limit, follow = project.scene.limit_of(target), project.scene.follow_of(target)
+    return Tied(item=item, target=str(target), limit=limit, follow=follow, choices=choices)
