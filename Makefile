@@ -67,6 +67,7 @@ shots: install-dev
 
 graph: install-dev
 	$(BIN)/python scripts/graph.py
+	$(BIN)/python scripts/whole.py
 
 schema: $(VENV)/run.stamp
 	$(BIN)/fern-tide schema > docs/document.schema.json

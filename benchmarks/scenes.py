@@ -143,7 +143,7 @@ def drawing(data: Path) -> None:
     words = [sys.executable, "-m", "fern_tide.cli", "demo", "--data", str(data), "--port", "0"]
     server = subprocess.Popen(words, stdout=subprocess.PIPE, text=True)
     assert server.stdout is not None
-    url = re.search(r"http://\S+?(?=/ )", server.stdout.readline())[0]  # type: ignore[index]
+    (url,) = re.findall(r"http://\S+?(?=/ )", server.stdout.readline())
     time.sleep(15)  # the demo's sounds are analyzed
     try:
         with sync_playwright() as playwright:

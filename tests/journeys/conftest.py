@@ -15,6 +15,7 @@ from typing import Any
 
 import pytest
 from playwright.sync_api import Browser, Page, sync_playwright
+from tests.conftest import drums, wav
 
 ROOT = Path(__file__).parents[2]
 CHROMIUM = "/usr/bin/chromium"
@@ -143,3 +144,33 @@ def drop_sound(page: Page, content: bytes | Path, name: str = "Rain drums.wav") 
 def read_csv(text: str) -> tuple[list[str], list[list[str]]]:
     head, *rows = [line.split(",") for line in text.splitlines()]
     return head, rows
+
+
+@pytest.fixture
+def demo(page):
+    page.goto("/")
+    page.click("#open-demo")
+    page.wait_for_url("**/bench", timeout=60_000)
+    page.wait_for_selector("#plot")
+    wait(page, "document.querySelector('#hits').textContent !== '–'")
+    return page
+
+
+@pytest.fixture
+def stage_room(page):
+    """The Stage of a project with a sound, on the 2D demo scene."""
+    page.expect_console("GPU stall")
+    page.goto("/")
+    page.set_input_files(
+        "#file", {"name": "Rain.wav", "mimeType": "audio/wav", "buffer": wav(drums(seconds=3.0), rate_hz=44_100)}
+    )
+    page.wait_for_url("**/bench")
+    open_stage(page)
+    wait(page, "document.getElementById('work').childElementCount === 0")  # the page is drawn anew when it is done
+    return page
+
+
+def open_stage(page):
+    page.click("#rooms >> text=Stage")
+    page.wait_for_selector("#part-panel")
+    wait(page, "document.querySelector('#tree').childElementCount > 0")

@@ -2,7 +2,6 @@
 
 from tests.journeys.conftest import wait
 from tests.journeys.test_bench import mapping_json, undo_says
-from tests.journeys.test_rooms import demo  # noqa: F401
 
 
 def drives(page) -> dict:
@@ -13,7 +12,7 @@ def drives(page) -> dict:
     }
 
 
-def test_the_other_axes_go_along_and_are_let_go(demo):  # noqa: F811
+def test_the_other_axes_go_along_and_are_let_go(demo):
     made = demo.evaluate("""import(scriptAt('project.js')).then(({ project }) => {
         const mapping = JSON.parse(document.querySelector("[data-mapping-json='lamp-glow']").textContent);
         const drives = mapping.drives.filter(({ target }) => target.property !== "scale_x");

@@ -4,7 +4,6 @@ import json
 
 import pytest
 from tests.journeys.conftest import axe, stored, wait
-from tests.journeys.test_rooms import demo  # noqa: F401
 
 from fern_tide.core.mapping.recipe import write_recipes
 from fern_tide.core.mapping.starting_recipes import STARTING
@@ -46,7 +45,7 @@ def drag(page, start, end):
     page.mouse.up()
 
 
-def test_a_step_is_found_seen_before_it_is_added_and_then_added(demo):  # noqa: F811
+def test_a_step_is_found_seen_before_it_is_added_and_then_added(demo):
     lane = "[data-lane='lamp-glow']"
     wait(demo, "document.querySelector('#hits').textContent !== '–'")
     demo.wait_for_timeout(300)
@@ -77,7 +76,7 @@ def test_a_step_is_found_seen_before_it_is_added_and_then_added(demo):  # noqa: 
 ORDER = "[...document.querySelectorAll('[data-ordered][data-path^={}] b')].map((e) => e.textContent).join()"
 
 
-def test_steps_are_put_in_order_by_hand_and_by_keys_and_doubled(demo):  # noqa: F811
+def test_steps_are_put_in_order_by_hand_and_by_keys_and_doubled(demo):
     for name in ("stairs", "flip", "exponent"):
         add_step(demo, name)
     order, rows = ORDER.format("steps"), "[data-ordered][data-path^=steps]"
@@ -100,7 +99,7 @@ def test_steps_are_put_in_order_by_hand_and_by_keys_and_doubled(demo):  # noqa: 
     wait(demo, f"document.querySelector('[data-lane=\"lamp-glow\"]').toDataURL() !== {json.dumps(before)}")
 
 
-def test_a_curve_is_drawn_by_hand_and_a_bezier_is_bent(demo):  # noqa: F811
+def test_a_curve_is_drawn_by_hand_and_a_bezier_is_bent(demo):
     demo.click("[data-drawer='responses']")
     demo.wait_for_selector("#drawer-find:focus")
     demo.keyboard.type("points")
@@ -135,7 +134,7 @@ def test_a_curve_is_drawn_by_hand_and_a_bezier_is_bent(demo):  # noqa: F811
     assert "ascend between 0 and 1" in demo.inner_text(".said-beside")
 
 
-def test_versions_are_flipped_through_and_seen_side_by_side(demo):  # noqa: F811
+def test_versions_are_flipped_through_and_seen_side_by_side(demo):
     demo.evaluate(SEEK.format(430))
     demo.click("[data-act='keep-version']")
     wait(demo, "document.querySelectorAll('[data-version]').length === 1")
@@ -164,7 +163,7 @@ def test_versions_are_flipped_through_and_seen_side_by_side(demo):  # noqa: F811
     wait(demo, "document.querySelectorAll('[data-version]').length === 0")
 
 
-def test_a_recipe_is_saved_seen_applied_and_taken_back(demo, tmp_path):  # noqa: F811
+def test_a_recipe_is_saved_seen_applied_and_taken_back(demo, tmp_path):
     demo.click("[data-drawer='recipes']")
     demo.wait_for_selector("#recipe-name")
     assert axe(demo) == []
@@ -197,7 +196,7 @@ def test_a_recipe_is_saved_seen_applied_and_taken_back(demo, tmp_path):  # noqa:
     wait(demo, "document.querySelector('#drawer').hidden")
 
 
-def test_a_mapping_is_copied_linked_and_the_other_way(demo):  # noqa: F811
+def test_a_mapping_is_copied_linked_and_the_other_way(demo):
     demo.click("[data-drawer='copy']")
     demo.wait_for_selector("#copy-now")
     assert demo.is_disabled("#copy-now") and axe(demo) == []
@@ -219,7 +218,7 @@ def test_a_mapping_is_copied_linked_and_the_other_way(demo):  # noqa: F811
     undo_says(demo, "Move the width of Cloche 3 in time")
 
 
-def test_a_colour_gets_stops_between_and_a_stack_its_way(demo):  # noqa: F811
+def test_a_colour_gets_stops_between_and_a_stack_its_way(demo):
     demo.select_option("#add-target", "title:fill")
     wait(demo, "document.querySelector('#mapping-name').value === 'Title fill'")
     demo.click("[data-act='add-stop']")
@@ -235,7 +234,7 @@ def test_a_colour_gets_stops_between_and_a_stack_its_way(demo):  # noqa: F811
     undo_says(demo, "Stack the opacity of Lamp glow otherwise")
 
 
-def test_why_a_value_is_so_follows_the_playhead(demo):  # noqa: F811
+def test_why_a_value_is_so_follows_the_playhead(demo):
     demo.evaluate(SEEK.format(415))
     demo.click("[data-drawer='why']")
     wait(demo, "document.querySelector('.why') !== null")
@@ -250,7 +249,7 @@ def test_why_a_value_is_so_follows_the_playhead(demo):  # noqa: F811
     wait(demo, f"{now} === '0.30'")
 
 
-def test_a_wrong_number_is_said_beside_its_field_and_marks_push_each_other(demo):  # noqa: F811
+def test_a_wrong_number_is_said_beside_its_field_and_marks_push_each_other(demo):
     demo.fill("#low-db", "loud")
     demo.press("#low-db", "Enter")
     demo.wait_for_selector(".said-beside")
@@ -276,7 +275,7 @@ def test_a_wrong_number_is_said_beside_its_field_and_marks_push_each_other(demo)
     assert demo.locator(".lane[data-mapping='lamp-glow'] .chip-ember").inner_text() == "look"
 
 
-def test_the_sheet_holds_every_response_of_numbers_and_of_colours(demo):  # noqa: F811
+def test_the_sheet_holds_every_response_of_numbers_and_of_colours(demo):
     right = "document.querySelector('#plot').getBoundingClientRect().right"
     wide = (
         f"[...document.querySelectorAll('.sheet .field')].filter((e) => e.getBoundingClientRect().right > {right} + 1)"

@@ -5,7 +5,6 @@ import json
 from tests.conftest import drums, wav
 from tests.journeys.conftest import CHROMIUM, FLAGS, wait
 from tests.journeys.test_bench import undo_says
-from tests.journeys.test_rooms import demo  # noqa: F401
 
 
 def project(page, expression: str):
@@ -22,7 +21,7 @@ def lane(page, key="lamp-glow") -> str:
     return page.evaluate(f"document.querySelector('[data-lane=\"{key}\"]').toDataURL()")
 
 
-def test_after_a_recipe_is_taken_and_the_drawer_closed_everything_shows_it(demo):  # noqa: F811
+def test_after_a_recipe_is_taken_and_the_drawer_closed_everything_shows_it(demo):
     for recipe in ("stepping-stones", "breath", "unfurl"):
         demo.click("[data-drawer='recipes']")
         entry = f"[data-pick='recipe'][data-id='{recipe}']"
@@ -43,7 +42,7 @@ def test_after_a_recipe_is_taken_and_the_drawer_closed_everything_shows_it(demo)
         assert lane(demo) == drawn
 
 
-def test_edits_go_on_after_a_conflict_whose_answer_was_lost(demo):  # noqa: F811
+def test_edits_go_on_after_a_conflict_whose_answer_was_lost(demo):
     for words in ("409", "Failed to load", "ERR_FAILED"):
         demo.expect_console(words)
     demo.route("**/standing", lambda route: route.abort())
@@ -56,7 +55,7 @@ def test_edits_go_on_after_a_conflict_whose_answer_was_lost(demo):  # noqa: F811
     undo_says(demo, "Found again")
 
 
-def test_another_tab_shows_what_was_edited_in_this_one(demo):  # noqa: F811
+def test_another_tab_shows_what_was_edited_in_this_one(demo):
     other = demo.context.new_page()
     other.goto(demo.url)
     wait(other, "document.querySelector('#hits')?.textContent !== '–'")
@@ -67,7 +66,7 @@ def test_another_tab_shows_what_was_edited_in_this_one(demo):  # noqa: F811
     other.close()
 
 
-def test_a_file_dropped_beside_every_place_is_taken_in_or_said_and_never_opened(demo):  # noqa: F811
+def test_a_file_dropped_beside_every_place_is_taken_in_or_said_and_never_opened(demo):
     address = demo.url
 
     def drop(room: str) -> None:
@@ -94,14 +93,14 @@ def test_a_file_dropped_beside_every_place_is_taken_in_or_said_and_never_opened(
     undo_says(demo, "Add the track Stray")
 
 
-def test_a_reload_keeps_the_loop(demo):  # noqa: F811
+def test_a_reload_keeps_the_loop(demo):
     demo.press("body", "l")
     wait(demo, "document.querySelector('#loop').getAttribute('aria-pressed') === 'true'")
     demo.reload()
     wait(demo, "document.querySelector('#loop').getAttribute('aria-pressed') === 'true'")
 
 
-def test_a_mark_that_was_typed_stays_in_its_field_and_leaving_it_complains_of_nothing(demo):  # noqa: F811
+def test_a_mark_that_was_typed_stays_in_its_field_and_leaving_it_complains_of_nothing(demo):
     wait(demo, "document.querySelector('#low-db')?.value")
     demo.fill("#low-db", "-25")
     demo.press("#low-db", "Enter")
@@ -120,7 +119,7 @@ def test_a_mark_that_was_typed_stays_in_its_field_and_leaving_it_complains_of_no
     assert demo.locator(".said-beside").count() == 0
 
 
-def test_a_sheet_that_was_drawn_before_its_sound_was_read_is_drawn_anew(demo):  # noqa: F811
+def test_a_sheet_that_was_drawn_before_its_sound_was_read_is_drawn_anew(demo):
     def early(route):
         response = route.fetch()
         html = response.text().replace('id="reason" title=', 'id="reason" data-waits data-old=')
@@ -156,7 +155,7 @@ def test_the_ruler_and_the_lanes_share_one_axis_where_scroll_bars_take_room(brow
     with_bars.close()
 
 
-def test_the_plot_of_the_hand_off_returns_after_the_stage_was_another(demo):  # noqa: F811
+def test_the_plot_of_the_hand_off_returns_after_the_stage_was_another(demo):
     demo.click("#bake")
     wait(demo, "document.querySelector('#bake').textContent === 'All curves baked'")
     demo.press("body", "4")

@@ -5,10 +5,9 @@ import json
 import pytest
 from tests.journeys.conftest import wait
 from tests.journeys.test_bench import ORDER, SEEK, drag, mapping_json, middle, pixels
-from tests.journeys.test_rooms import demo  # noqa: F401
 
 
-def test_lanes_are_folded_made_taller_grouped_and_seen_alone(demo):  # noqa: F811
+def test_lanes_are_folded_made_taller_grouped_and_seen_alone(demo):
     tall = "document.querySelector('.lane[data-mapping=\"{}\"]').offsetHeight"
     demo.click("[data-act='fold'][data-mapping='lamp-glow']", force=True)
     wait(demo, f"{tall.format('lamp-glow')} === 24")
@@ -36,7 +35,7 @@ def test_lanes_are_folded_made_taller_grouped_and_seen_alone(demo):  # noqa: F81
     wait(demo, "!document.querySelector('[data-mapping=cloche-tops] .now').hidden")
 
 
-def test_a_stretch_of_a_lane_is_measured_and_marks_stay_where_they_are(demo):  # noqa: F811
+def test_a_stretch_of_a_lane_is_measured_and_marks_stay_where_they_are(demo):
     marks = mapping_json(demo)["marks"]
     demo.click("#measure")
     box = demo.locator("[data-lane='lamp-glow']").bounding_box()
@@ -52,7 +51,7 @@ def test_a_stretch_of_a_lane_is_measured_and_marks_stay_where_they_are(demo):  #
     assert demo.get_attribute("#follow", "aria-pressed") == "false"
 
 
-def test_many_mappings_stay_usable_and_only_the_lanes_in_view_are_drawn(demo):  # noqa: F811
+def test_many_mappings_stay_usable_and_only_the_lanes_in_view_are_drawn(demo):
     properties = ("scale_y", "scale_x", "turn", "opacity", "x", "y")
     add = """async ([targets, key]) => {
       const token = document.querySelector('meta[name="csrf-token"]').content;
@@ -98,7 +97,7 @@ def settled(page, selector):
     return before
 
 
-def test_clean_up_is_seen_before_it_is_added_and_put_in_order_in_both_rooms(demo):  # noqa: F811
+def test_clean_up_is_seen_before_it_is_added_and_put_in_order_in_both_rooms(demo):
     before = pixels(demo, "[data-lane='lamp-glow']")
     demo.click("[data-drawer='clean_ups']")
     demo.hover("[data-pick='clean_up'][data-id='hold']")
@@ -128,7 +127,7 @@ def test_clean_up_is_seen_before_it_is_added_and_put_in_order_in_both_rooms(demo
     wait(demo, f"{order} === 'Hold,Hold,Rise and fall,Smooth,Gate'")
 
 
-def test_from_the_sound_room_an_envelope_moves_a_property_and_opens_what_it_drives(demo):  # noqa: F811
+def test_from_the_sound_room_an_envelope_moves_a_property_and_opens_what_it_drives(demo):
     demo.click("#rooms >> text=Sound")
     demo.wait_for_selector("#envelope-panel")
     demo.click("[data-show-envelope]:has-text('Notes')")

@@ -9,16 +9,6 @@ SOUND = wav(drums(), rate_hz=44_100)
 SHOWN = {"empty", "text", "truncated flac", "wav that claims 40 hours"}
 
 
-@pytest.fixture
-def demo(page):
-    page.goto("/")
-    page.click("#open-demo")
-    page.wait_for_url("**/bench", timeout=60_000)
-    page.wait_for_selector("#plot")
-    wait(page, "document.querySelector('#hits').textContent !== '–'")
-    return page
-
-
 def test_no_room_has_a_serious_finding_of_axe(demo):
     for key, selector in (("3", "#plot"), ("1", "#trace"), ("4", "#curves-title")):
         demo.press("body", key)

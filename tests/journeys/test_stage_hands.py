@@ -6,9 +6,14 @@ import numpy as np
 import pytest
 from tests.gltf import GLB
 from tests.journeys.conftest import stored, wait
-from tests.journeys.test_stage_room import SPRIG, bring_in, choose, drive, open_stage, photo, room  # noqa: F401
+from tests.journeys.test_stage_room import SPRIG, bring_in, choose, drive, photo
 
 UNDO = "document.querySelector('#undo').title"
+
+
+@pytest.fixture
+def room(stage_room):
+    return stage_room
 
 
 def part_json(page, part):
@@ -43,7 +48,7 @@ def view_box(page):
     return [float(word) for word in page.get_attribute("#stage svg:not(.over)", "viewBox").split()]
 
 
-def test_a_path_is_drawn_on_the_stage_where_the_hand_was(room):  # noqa: F811
+def test_a_path_is_drawn_on_the_stage_where_the_hand_was(room):
     room.select_option("#add-part", "path")
     room.wait_for_selector("[data-part-json='path-22']", state="attached")
     drawn = draw_on_stage(room, [(0.3, 0.3), (0.5, 0.4), (0.6, 0.7)])
@@ -59,7 +64,7 @@ def test_a_path_is_drawn_on_the_stage_where_the_hand_was(room):  # noqa: F811
     wait(room, "document.querySelector('#stage-path-22--own').getAttribute('d') === 'M10 10L60 10L60 60Z'")
 
 
-def test_path_data_that_is_none_is_refused_and_the_path_stays(room):  # noqa: F811
+def test_path_data_that_is_none_is_refused_and_the_path_stays(room):
     room.expect_console("422")
     room.select_option("#add-part", "path")
     room.wait_for_selector("[data-part-json='path-22']", state="attached")
@@ -72,7 +77,7 @@ def test_path_data_that_is_none_is_refused_and_the_path_stays(room):  # noqa: F8
     assert part_json(room, "path-22") == before
 
 
-def test_a_mask_is_drawn_where_the_picture_was_moved_to(room):  # noqa: F811
+def test_a_mask_is_drawn_where_the_picture_was_moved_to(room):
     bring_in(room, "pane.png", photo())
     room.wait_for_selector("[data-copy='middle']")
     room.fill("#own-x", "40")
@@ -87,7 +92,7 @@ def test_a_mask_is_drawn_where_the_picture_was_moved_to(room):  # noqa: F811
     room.wait_for_selector("#stage-pane--mask path", state="attached")
 
 
-def test_the_stage_is_zoomed_about_the_pointer_panned_and_framed(room):  # noqa: F811
+def test_the_stage_is_zoomed_about_the_pointer_panned_and_framed(room):
     whole = view_box(room)
     box = room.locator("#stage").bounding_box()
     room.mouse.move(box["x"] + box["width"] / 4, box["y"] + box["height"] / 2)
@@ -112,7 +117,7 @@ def test_the_stage_is_zoomed_about_the_pointer_panned_and_framed(room):  # noqa:
     assert room.evaluate(ground) == "visible"
 
 
-def test_the_tree_is_walked_searched_and_rearranged(room):  # noqa: F811
+def test_the_tree_is_walked_searched_and_rearranged(room):
     rows = "[...document.querySelectorAll('.tree-row')].map((row) => row.dataset.part)"
     choose(room, "moth-one")
     order = room.evaluate(rows)
@@ -132,7 +137,7 @@ def test_the_tree_is_walked_searched_and_rearranged(room):  # noqa: F811
     wait(room, f"{rows}.every((id) => id.includes('frond'))")
 
 
-def test_a_part_that_others_depend_on_is_removed_only_when_that_is_said(room):  # noqa: F811
+def test_a_part_that_others_depend_on_is_removed_only_when_that_is_said(room):
     room.expect_console("422")
     choose(room, "moth-one")
     room.click("[data-tie='turn']")
@@ -152,7 +157,7 @@ def test_a_part_that_others_depend_on_is_removed_only_when_that_is_said(room):  
     wait(room, "document.querySelector('.tree-row[data-part=\"lamp\"]') !== null")
 
 
-def test_a_driven_part_is_removed_with_its_mapping(room):  # noqa: F811
+def test_a_driven_part_is_removed_with_its_mapping(room):
     room.expect_console("422")
     choose(room, "title")
     drive(room, "title:opacity")
@@ -165,7 +170,7 @@ def test_a_driven_part_is_removed_with_its_mapping(room):  # noqa: F811
     assert room.locator(".lane[data-mapping]").count() == 0
 
 
-def test_files_that_come_together_are_all_on_the_stage(room):  # noqa: F811
+def test_files_that_come_together_are_all_on_the_stage(room):
     files = [
         {"name": "sprig.svg", "mimeType": "image/svg+xml", "buffer": SPRIG},
         {"name": "pane.png", "mimeType": "image/png", "buffer": photo()},
@@ -180,7 +185,7 @@ def test_files_that_come_together_are_all_on_the_stage(room):  # noqa: F811
     room.wait_for_selector(".tree-row[aria-selected='true'] >> text=sprig")  # what came is chosen
 
 
-def test_a_long_sending_is_cancelled_and_nothing_comes(room):  # noqa: F811
+def test_a_long_sending_is_cancelled_and_nothing_comes(room):
     room.expect_console("ERR_")
     room.route("**/stage/files**", lambda route: None)  # a server that never answers
     room.set_input_files("#scene-file", {"name": "sprig.svg", "mimeType": "image/svg+xml", "buffer": SPRIG})
@@ -193,7 +198,7 @@ def test_a_long_sending_is_cancelled_and_nothing_comes(room):  # noqa: F811
     assert room.locator("[data-part='sprig']").count() == 0
 
 
-def test_motion_that_a_file_came_with_runs_at_the_playheads_time_until_it_is_switched_off(room):  # noqa: F811
+def test_motion_that_a_file_came_with_runs_at_the_playheads_time_until_it_is_switched_off(room):
     spin = SPRIG.replace(
         b'fill="#1e6f8b"/>', b'fill="#1e6f8b"><animate attributeName="r" values="10;30" dur="2s"/></circle>'
     )
@@ -212,7 +217,7 @@ def test_motion_that_a_file_came_with_runs_at_the_playheads_time_until_it_is_swi
     assert room.locator("#stage-dew--own animate").count() == 0
 
 
-def test_a_3d_stage_is_looked_at_through_its_camera_in_draft_and_without_a_floor(room):  # noqa: F811
+def test_a_3d_stage_is_looked_at_through_its_camera_in_draft_and_without_a_floor(room):
     room.expect_console("targetNames")
     room.set_input_files("#scene-file", {"name": "fern.glb", "mimeType": "model/gltf-binary", "buffer": GLB})
     room.click("#notice-act >> text=Replace the stage")
@@ -235,7 +240,7 @@ def test_a_3d_stage_is_looked_at_through_its_camera_in_draft_and_without_a_floor
     assert part_json(room, "frond")["anchor"]["y"] == pytest.approx(0, abs=1e-6)
 
 
-def test_what_is_left_behind_of_a_3d_stage_is_said(room):  # noqa: F811
+def test_what_is_left_behind_of_a_3d_stage_is_said(room):
     room.expect_console("422")
     room.select_option("#new-stage", "3d")
     room.wait_for_selector("#stage canvas")

@@ -10,7 +10,7 @@ import pytest
 from PIL import Image
 from tests.conftest import drums, wav
 from tests.gltf import GLB
-from tests.journeys.conftest import axe, stored, wait
+from tests.journeys.conftest import axe, open_stage, stored, wait
 from tests.journeys.test_whole_way import download
 
 from fern_tide.core.base.frame_rate import FrameRate
@@ -28,21 +28,8 @@ SPRIG = b"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 300" width=
 
 
 @pytest.fixture
-def room(page):
-    """The Stage of a project with a sound, on the 2D demo scene."""
-    page.expect_console("GPU stall")
-    page.goto("/")
-    page.set_input_files("#file", {"name": "Rain.wav", "mimeType": "audio/wav", "buffer": SOUND})
-    page.wait_for_url("**/bench")
-    open_stage(page)
-    wait(page, "document.getElementById('work').childElementCount === 0")  # the page is drawn anew when it is done
-    return page
-
-
-def open_stage(page):
-    page.click("#rooms >> text=Stage")
-    page.wait_for_selector("#part-panel")
-    wait(page, "document.querySelector('#tree').childElementCount > 0")
+def room(stage_room):
+    return stage_room
 
 
 def bring_in(page, name, content, *, how="replace"):

@@ -1,7 +1,6 @@
 """What keeps the door closed: headers, cookies, sizes; and what is sent again after an edit, and remembered."""
 
 import numpy as np
-from tests.web.test_pages import app, client, demo  # noqa: F401
 
 from fern_tide.core.derivation.node import Kind, Node, new_node
 from fern_tide.web import context
@@ -9,13 +8,13 @@ from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.derive.levels import Memory
 
 
-def test_a_page_may_not_be_framed_and_says_so_in_its_policy(client):  # noqa: F811
+def test_a_page_may_not_be_framed_and_says_so_in_its_policy(client):
     policy = dict(part.split(" ", 1) for part in client.get("/").headers["Content-Security-Policy"].split("; "))
     assert policy["frame-ancestors"] == policy["default-src"] == policy["base-uri"] == "'none'"
     assert policy["script-src"] == policy["style-src"] == "'self'"
 
 
-def test_the_cookie_stays_on_this_site_and_a_token_does_not_run_out(client):  # noqa: F811
+def test_the_cookie_stays_on_this_site_and_a_token_does_not_run_out(client):
     config = client.application.config
     assert config["SESSION_COOKIE_SAMESITE"] == "Strict" and config["SESSION_COOKIE_HTTPONLY"] is True
     assert config["WTF_CSRF_TIME_LIMIT"] is None
@@ -23,7 +22,7 @@ def test_the_cookie_stays_on_this_site_and_a_token_does_not_run_out(client):  # 
     assert cookies and all("SameSite=Strict" in cookie and "HttpOnly" in cookie for cookie in cookies)
 
 
-def test_json_larger_than_is_taken_is_refused_before_it_is_read(client, demo, monkeypatch):  # noqa: F811
+def test_json_larger_than_is_taken_is_refused_before_it_is_read(client, demo, monkeypatch):
     monkeypatch.setattr(context, "MOST_JSON_BYTES", 200)
     fits, too_large = ({"command": {"kind": "rename_project", "name": "x" * size}, "base": 1} for size in (20, 400))
     assert client.post(f"/p/{demo}/edits", json=too_large).status_code == 422

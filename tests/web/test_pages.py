@@ -16,25 +16,6 @@ from tests.core.test_document import repacked
 from fern_tide.core.bake.thin import thin
 from fern_tide.core.derivation.node import Kind
 from fern_tide.core.formats.registry import FORMATS
-from fern_tide.web.app import create_app
-from fern_tide.workflows.bring_in.demo import open_demo
-
-
-@pytest.fixture
-def app(studio):
-    made = create_app(studio)
-    made.config["WTF_CSRF_ENABLED"] = False
-    return made
-
-
-@pytest.fixture
-def client(app):
-    return app.test_client()
-
-
-@pytest.fixture
-def demo(studio):
-    return open_demo(studio).key
 
 
 def unpack(content: bytes):

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from tests.web.test_pages import app, client, demo, edit, standing  # noqa: F401
+from tests.web.test_pages import edit, standing
 from tests.web.test_pages import unpack as unpack_floats
 
 from fern_tide.core.sound.spectrogram import ROWS
@@ -26,11 +26,11 @@ def unpack(content: bytes):
     return head, arrays
 
 
-def post(client, key, path, **plain):  # noqa: F811
+def post(client, key, path, **plain):
     return client.post(f"/p/{key}/{path}", json={"base": standing(client, key)["revision"], **plain})
 
 
-def test_all_that_the_room_draws_comes_at_once(client, studio, demo):  # noqa: F811
+def test_all_that_the_room_draws_comes_at_once(client, studio, demo):
     head, arrays = unpack(client.get(f"/p/{demo}/sound/shown?columns=300&from=0&to=0&tilt=0").data)
     assert head["missing"] == [] and head["track"] == "rain-on-panes"
     assert arrays[head["spectra"]["picture"]].shape == (ROWS, 300)
@@ -39,7 +39,7 @@ def test_all_that_the_room_draws_comes_at_once(client, studio, demo):  # noqa: F
     assert len(arrays[head["rhythm"]["beats"]]) > 20
 
 
-def test_spectra_of_frames_are_the_columns_of_the_picture(client, demo):  # noqa: F811
+def test_spectra_of_frames_are_the_columns_of_the_picture(client, demo):
     whole = client.get(f"/p/{demo}/tracks/drip/spectrogram?from=0&to=100&columns=100").data
     tile = client.get(f"/p/{demo}/tracks/drip/spectra?from=0&to=100").data
     picture = np.frombuffer(whole, "u1").reshape(ROWS, 100)
@@ -49,11 +49,11 @@ def test_spectra_of_frames_are_the_columns_of_the_picture(client, demo):  # noqa
 
 
 @pytest.mark.parametrize("query", ["from=nan", "from=x", "columns=1e99", "tilt=inf"])
-def test_a_number_that_is_none_is_refused(client, demo, query):  # noqa: F811
+def test_a_number_that_is_none_is_refused(client, demo, query):
     assert client.get(f"/p/{demo}/tracks/drip/spectrogram?{query}").status_code == 422
 
 
-def test_beats_are_corrected_and_undone(client, demo):  # noqa: F811
+def test_beats_are_corrected_and_undone(client, demo):
     bpm = unpack_floats(client.get(f"/p/{demo}/rhythm").data)[0]["bpm"]
     answer = post(client, demo, "beat", how="double")
     assert answer.status_code == 200 and answer.json["undo"] == "Double the tempo"
@@ -71,11 +71,11 @@ def test_beats_are_corrected_and_undone(client, demo):  # noqa: F811
         {"how": "tapped", "times": 3},
     ],
 )
-def test_an_impossible_correction_is_refused(client, demo, plain):  # noqa: F811
+def test_an_impossible_correction_is_refused(client, demo, plain):
     assert post(client, demo, "beat", **plain).status_code == 422
 
 
-def test_markers_go_out_and_come_back(client, studio, demo):  # noqa: F811
+def test_markers_go_out_and_come_back(client, studio, demo):
     content = "time_s,name,colour\n4.02,Lamp comes on,#1e6f8b\n22.61,Rain stops,\n"
     count = len(studio.projects.current(demo).document.markers)
     assert client.post(f"/p/{demo}/markers", data=content.encode()).status_code == 201
@@ -90,14 +90,14 @@ def test_markers_go_out_and_come_back(client, studio, demo):  # noqa: F811
     assert len(hits) > 20 and hits[1].endswith("Hit 1,")
 
 
-def test_a_wrong_list_of_markers_changes_nothing(client, demo):  # noqa: F811
+def test_a_wrong_list_of_markers_changes_nothing(client, demo):
     before = standing(client, demo)["revision"]
     answer = client.post(f"/p/{demo}/markers", data=b"name\nnothing of the kind\n")
     assert answer.status_code == 422 and "time_s" in answer.json["what"]
     assert standing(client, demo)["revision"] == before
 
 
-def test_a_track_is_placed_by_frames_and_lined_up_with_a_frame(client, studio, demo):  # noqa: F811
+def test_a_track_is_placed_by_frames_and_lined_up_with_a_frame(client, studio, demo):
     assert post(client, demo, "tracks/panes/offset", offset=12, counted_in="frames").status_code == 200
     assert studio.projects.current(demo).document.track("panes").offset_samples == 17_640
     assert post(client, demo, "tracks/panes/offset", near_s=6.0, frame=200).status_code == 200
@@ -111,20 +111,20 @@ def test_a_track_is_placed_by_frames_and_lined_up_with_a_frame(client, studio, d
         assert post(client, demo, "tracks/panes/offset", **wrong).status_code == 422
 
 
-def test_a_band_is_served_by_ranges_and_a_wrong_one_is_refused(client, demo):  # noqa: F811
+def test_a_band_is_served_by_ranges_and_a_wrong_one_is_refused(client, demo):
     answer = client.get(f"/p/{demo}/tracks/drip/band.wav?low=40&high=180", headers={"Range": "bytes=0-99"})
     assert answer.status_code == 206 and len(answer.data) == 100
     answer.close()
     assert client.get(f"/p/{demo}/tracks/drip/band.wav?low=400&high=180").status_code == 422
 
 
-def test_bands_are_suggested_with_names(client, demo):  # noqa: F811
+def test_bands_are_suggested_with_names(client, demo):
     bands = client.get(f"/p/{demo}/tracks/rain-on-panes/bands").json["bands"]
     assert 3 <= len(bands) <= 5
     assert all(band["low_hz"] < band["high_hz"] and band["name"] for band in bands)
 
 
-def test_a_swap_reports_what_moved_since(client, demo):  # noqa: F811
+def test_a_swap_reports_what_moved_since(client, demo):
     from tests.conftest import drums, wav
 
     answer = client.post(
@@ -139,14 +139,14 @@ def test_a_swap_reports_what_moved_since(client, demo):  # noqa: F811
     assert client.get(f"/p/{demo}/moved?since=999999").status_code == 404
 
 
-def test_a_curve_becomes_an_envelope(client, studio, demo):  # noqa: F811
+def test_a_curve_becomes_an_envelope(client, studio, demo):
     answer = client.post(f"/p/{demo}/curves?name=swell.json", data=b"[[0, 0], [4, 1]]")
     assert answer.status_code == 201
     assert studio.projects.current(demo).document.envelope(answer.json["chosen"]["envelope"]).name == "swell"
     assert client.post(f"/p/{demo}/curves?name=x", data=b"nope").status_code == 422
 
 
-def test_a_bank_drives_one_of_its_rows(client, studio, demo):  # noqa: F811
+def test_a_bank_drives_one_of_its_rows(client, studio, demo):
     envelope = {
         "id": "bank",
         "name": "Bank",
@@ -167,7 +167,7 @@ def test_a_bank_drives_one_of_its_rows(client, studio, demo):  # noqa: F811
     assert arrays[head["cleaned"]].shape[0] == len(head["rows"]) == 6
 
 
-def test_a_track_that_drives_asks_before_it_goes(client, demo):  # noqa: F811
+def test_a_track_that_drives_asks_before_it_goes(client, demo):
     page = client.get(f"/p/{demo}/sound?track=panes").text
     assert "Panes drives: with it go" in page
     refused = edit(client, demo, {"kind": "remove_track", "id": "panes"})

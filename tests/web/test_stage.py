@@ -6,7 +6,7 @@ import re
 
 import pytest
 from tests.gltf import GLB
-from tests.web.test_pages import app, client, demo, edit, standing, unpack  # noqa: F401
+from tests.web.test_pages import edit, standing, unpack
 from tests.workflows.test_scenes import SVG, picture
 
 from fern_tide.core.scene.scene import PART_KINDS
@@ -15,20 +15,20 @@ HOSTILE = b"""<svg xmlns="http://www.w3.org/2000/svg"><script>alert(1)</script>
 <g id="&lt;img src=x onerror=alert(2)&gt;"/></svg>"""
 
 
-def drop(client, key, *files, how="replace", url=None):  # noqa: F811
+def drop(client, key, *files, how="replace", url=None):
     data = {"file": [(io.BytesIO(content), name) for name, content in files]}
     return client.post(url or f"/p/{key}/stage/files?how={how}", data=data, content_type="multipart/form-data")
 
 
-def post(client, key, path, **plain):  # noqa: F811
+def post(client, key, path, **plain):
     return client.post(f"/p/{key}/{path}", json={"base": standing(client, key)["revision"], **plain})
 
 
-def page(client, key, **query):  # noqa: F811
+def page(client, key, **query):
     return client.get(f"/p/{key}/stage/parts", query_string=query).text
 
 
-def test_the_room_shows_the_scene_its_parts_and_the_selected_ones_properties(client, demo):  # noqa: F811
+def test_the_room_shows_the_scene_its_parts_and_the_selected_ones_properties(client, demo):
     text = client.get(f"/p/{demo}/stage").text
     assert 'id="stage-lamp-glow--own"' in text and text.count('class="tree-row"') == 28
     chosen = page(client, demo, part="lamp-glow")
@@ -38,13 +38,13 @@ def test_the_room_shows_the_scene_its_parts_and_the_selected_ones_properties(cli
     assert "no part" not in page(client, demo, part="nobody").lower()
 
 
-def test_the_tree_is_searched_and_folded(client, demo):  # noqa: F811
+def test_the_tree_is_searched_and_folded(client, demo):
     assert page(client, demo, find="FROND").count("tree-row") == 6
     assert "No part has" in page(client, demo, find="zzz")
     assert page(client, demo, open="cloches").count("tree-row") == 28 - 10
 
 
-def test_limits_and_what_is_followed_are_shown_for_the_chosen_property(client, demo):  # noqa: F811
+def test_limits_and_what_is_followed_are_shown_for_the_chosen_property(client, demo):
     follow = {"target": {"part": "moth-one", "property": "turn"}, "source": {"part": "lamp", "property": "turn"}}
     assert edit(client, demo, {"kind": "put_follow", "follow": follow}).status_code == 200
     text = page(client, demo, part="moth-one", property="turn")
@@ -54,7 +54,7 @@ def test_limits_and_what_is_followed_are_shown_for_the_chosen_property(client, d
     assert refused.status_code == 422 and "in turn" in refused.json["remedy"]
 
 
-def test_a_follower_is_among_the_curves_and_their_states(client, demo):  # noqa: F811
+def test_a_follower_is_among_the_curves_and_their_states(client, demo):
     follow = {"target": {"part": "moth-one", "property": "turn"}, "source": {"part": "frond-left", "property": "turn"}}
     edit(client, demo, {"kind": "put_follow", "follow": follow | {"factor": 2}})
     head, arrays = unpack(client.get(f"/p/{demo}/curves").data)
@@ -66,7 +66,7 @@ def test_a_follower_is_among_the_curves_and_their_states(client, demo):  # noqa:
     assert "follows Frond left, turn" in room and "what it follows changed" in room
 
 
-def test_a_hostile_svg_is_cut_and_its_names_are_only_text(client, demo):  # noqa: F811
+def test_a_hostile_svg_is_cut_and_its_names_are_only_text(client, demo):
     made = drop(client, demo, ("x.svg", HOSTILE))
     assert made.status_code == 200 and made.json["notes"] == ["element named script"]
     text = client.get(f"/p/{demo}/stage").text
@@ -85,7 +85,7 @@ def test_a_hostile_svg_is_cut_and_its_names_are_only_text(client, demo):  # noqa
         ("a.png", picture()[:70], 422, "no picture"),
     ],
 )
-def test_a_wrong_file_gets_words_and_nothing_stays_behind(client, demo, studio, name, content, status, what):  # noqa: F811
+def test_a_wrong_file_gets_words_and_nothing_stays_behind(client, demo, studio, name, content, status, what):
     before = standing(client, demo)["revision"]
     kept = sorted((studio.settings.data / "media").iterdir())
     for url in (None, "/projects/scene"):
@@ -94,7 +94,7 @@ def test_a_wrong_file_gets_words_and_nothing_stays_behind(client, demo, studio, 
     assert standing(client, demo)["revision"] == before and sorted((studio.settings.data / "media").iterdir()) == kept
 
 
-def test_too_many_bytes_or_files_are_refused(client, demo, studio):  # noqa: F811
+def test_too_many_bytes_or_files_are_refused(client, demo, studio):
     object.__setattr__(studio.settings, "most_scene_bytes", 1000)
     answer = drop(client, demo, ("a.svg", SVG + b" " * (100 << 10)))
     assert answer.status_code == 413 and "larger than" in answer.json["what"]
@@ -102,7 +102,7 @@ def test_too_many_bytes_or_files_are_refused(client, demo, studio):  # noqa: F81
     assert many.status_code == 422 and "201 files" in many.json["what"]
 
 
-def test_a_scene_starts_a_project_without_a_sound(client):  # noqa: F811
+def test_a_scene_starts_a_project_without_a_sound(client):
     made = drop(client, "", ("fern.glb", GLB), url="/projects/scene")
     assert made.status_code == 201
     room = client.get(made.json["url"])
@@ -112,7 +112,7 @@ def test_a_scene_starts_a_project_without_a_sound(client):  # noqa: F811
     assert client.get(f"/p/{key}/bench").status_code == 200 and client.get(f"/p/{key}/hand-off").status_code == 200
 
 
-def test_a_3d_stage_is_given_as_a_file_and_nodes_know_their_parts(client, demo):  # noqa: F811
+def test_a_3d_stage_is_given_as_a_file_and_nodes_know_their_parts(client, demo):
     assert client.get(f"/p/{demo}/stage/scene.glb").status_code == 404
     drop(client, demo, ("fern.glb", GLB))
     assert client.get(f"/p/{demo}/stage/scene.glb").data[:4] == b"glTF"
@@ -123,7 +123,7 @@ def test_a_3d_stage_is_given_as_a_file_and_nodes_know_their_parts(client, demo):
     assert pointers == [f"/nodes/1/{name}" for name in ("translation", "rotation", "scale", "weights")]
 
 
-def test_pictures_are_served_as_nothing_but_pictures(client, demo):  # noqa: F811
+def test_pictures_are_served_as_nothing_but_pictures(client, demo):
     drop(client, demo, ("pane.png", picture()))
     address = re.search(r'href="(/p/[^"]*/stage/pictures/[^"]*)"', client.get(f"/p/{demo}/stage").text).group(1)
     answer = client.get(address)
@@ -134,7 +134,7 @@ def test_pictures_are_served_as_nothing_but_pictures(client, demo):  # noqa: F81
     assert client.get(f"/p/{demo}/stage/pictures/other").status_code == 404
 
 
-def test_parts_are_made_copied_and_driven(client, demo):  # noqa: F811
+def test_parts_are_made_copied_and_driven(client, demo):
     made = post(client, demo, "stage/parts", kind="star")
     assert made.status_code == 200 and made.json["chosen"]["part"] == "star" and made.json["undo"] == "Add Star"
     copy = post(client, demo, "stage/parts/star/copy")
@@ -145,7 +145,7 @@ def test_parts_are_made_copied_and_driven(client, demo):  # noqa: F811
 
 
 @pytest.mark.parametrize("space", ["2d", "3d"])
-def test_every_kind_that_is_offered_can_be_made_shown_and_looked_at(client, demo, space):  # noqa: F811
+def test_every_kind_that_is_offered_can_be_made_shown_and_looked_at(client, demo, space):
     client.post(f"/p/{demo}/stage/new/{space}")
     for kind in PART_KINDS.values():
         if kind.offered and kind.space == space:
@@ -157,7 +157,7 @@ def test_every_kind_that_is_offered_can_be_made_shown_and_looked_at(client, demo
     assert client.get(f"/p/{demo}/stage").status_code == 200
 
 
-def test_a_mapping_moves_to_another_property_and_keeps_its_settings(client, demo, studio):  # noqa: F811
+def test_a_mapping_moves_to_another_property_and_keeps_its_settings(client, demo, studio):
     before = studio.projects.current(demo).document.mapping("rain-on-glass")
     post(client, demo, f"mappings/{before.id}/aim", place=0, target="title:opacity")
     after = studio.projects.current(demo).document.mapping(before.id)
@@ -168,7 +168,7 @@ def test_a_mapping_moves_to_another_property_and_keeps_its_settings(client, demo
     assert (turned.drives[0].rest, turned.drives[0].full) == (0, 12) and turned.marks == before.marks
 
 
-def test_what_is_written_has_the_options_and_parts_that_were_asked_for(client, demo):  # noqa: F811
+def test_what_is_written_has_the_options_and_parts_that_were_asked_for(client, demo):
     client.post(f"/p/{demo}/bake", json={})
     whole = client.get(f"/p/{demo}/hand-off/files/json")
     few = client.get(f"/p/{demo}/hand-off/files/json?interpolation=cubic&error_percent=1&part=rain&part=lamp")
@@ -184,7 +184,7 @@ def test_what_is_written_has_the_options_and_parts_that_were_asked_for(client, d
     assert "glTF carries only 3D stages" in client.get(f"/p/{demo}/hand-off").text
 
 
-def test_a_large_scene_keeps_the_lists_short(client, demo):  # noqa: F811
+def test_a_large_scene_keeps_the_lists_short(client, demo):
     many = "".join(f'<g id="g{n}">' + '<path d="M0 0"/>' * 20 + "</g>" for n in range(30))
     drop(client, demo, ("many.svg", f'<svg xmlns="http://www.w3.org/2000/svg">{many}</svg>'.encode()))
     text = page(client, demo)

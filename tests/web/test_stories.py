@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from tests.conftest import wav
-from tests.web.test_pages import app, client, edit, standing, unpack  # noqa: F401
+from tests.web.test_pages import edit, standing, unpack
 
 from fern_tide.core.scene.scene import Scene
 from fern_tide.demo.bench_scene import potting_bench
@@ -81,7 +81,7 @@ class Story:
 
 
 @pytest.fixture
-def tell(client, studio):  # noqa: F811
+def tell(client, studio):
     return lambda sound, scene=None: Story(client, studio, sound, scene or glasshouse())
 
 

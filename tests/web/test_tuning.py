@@ -6,7 +6,7 @@ import re
 
 import numpy as np
 import pytest
-from tests.web.test_pages import app, client, demo, edit, standing, unpack  # noqa: F401
+from tests.web.test_pages import edit, standing, unpack
 
 from fern_tide.core.envelope.envelope import CLEAN_UPS
 from fern_tide.core.mapping.drive import RESPONSES
@@ -15,7 +15,7 @@ from fern_tide.core.mapping.recipe import read_recipes, write_recipes
 from fern_tide.core.mapping.starting_recipes import STARTING
 
 
-def post(client, key, path, **plain):  # noqa: F811
+def post(client, key, path, **plain):
     return client.post(f"/p/{key}/{path}", json={"base": standing(client, key)["revision"], **plain})
 
 
@@ -24,7 +24,7 @@ def first(studio, key):
 
 
 @pytest.mark.parametrize("name", ["steps", "responses", "recipes", "copy", "why"])
-def test_every_drawer_opens_and_says_what_it_offers(client, studio, demo, name):  # noqa: F811
+def test_every_drawer_opens_and_says_what_it_offers(client, studio, demo, name):
     mapping = first(studio, demo)
     answer = client.get(f"/p/{demo}/bench/drawer/{name}?mapping={mapping.id}&drive=0&frame=420")
     words = {"steps": "Take turns", "responses": "Elastic", "recipes": "Mill wheel", "why": "at frame 420"}
@@ -35,7 +35,7 @@ def test_every_drawer_opens_and_says_what_it_offers(client, studio, demo, name):
         assert client.get(f"/p/{demo}/bench/drawer/{name}?mapping={mapping.id}&{odd}").status_code == 200
 
 
-def test_a_recipe_is_previewed_as_it_would_be_applied(client, studio, demo):  # noqa: F811
+def test_a_recipe_is_previewed_as_it_would_be_applied(client, studio, demo):
     mapping = first(studio, demo)
     head, arrays = unpack(client.post(f"/p/{demo}/preview", json={"recipe": "flick", "mapping": mapping.id}).data)
     assert list(head["lanes"]) == [mapping.id]
@@ -47,7 +47,7 @@ def test_a_recipe_is_previewed_as_it_would_be_applied(client, studio, demo):  # 
     assert client.post(f"/p/{demo}/preview", json={"recipe": "none", "mapping": mapping.id}).status_code == 404
 
 
-def test_a_recipe_is_saved_exported_imported_and_removed(client, studio, demo):  # noqa: F811
+def test_a_recipe_is_saved_exported_imported_and_removed(client, studio, demo):
     mapping = first(studio, demo)
     save = {"mapping": mapping.id, "place": 0}
     assert post(client, demo, "recipes", name="Lamp <b>", **save).status_code == 200
@@ -68,14 +68,14 @@ def test_a_recipe_is_saved_exported_imported_and_removed(client, studio, demo): 
 
 
 @pytest.mark.parametrize("content", [b"", b"{}", b"RIFF" * 400_000, write_recipes(()).encode()])
-def test_a_file_that_holds_no_recipes_is_refused_and_changes_nothing(client, studio, demo, content):  # noqa: F811
+def test_a_file_that_holds_no_recipes_is_refused_and_changes_nothing(client, studio, demo, content):
     before = studio.projects.current(demo).id
     answer = client.post(f"/p/{demo}/recipes/files", data=io.BytesIO(content))
     assert answer.status_code == 422 and answer.json["what"] and answer.json["remedy"]
     assert studio.projects.current(demo).id == before
 
 
-def test_copies_are_made_and_bad_wishes_refused(client, studio, demo):  # noqa: F811
+def test_copies_are_made_and_bad_wishes_refused(client, studio, demo):
     mapping = first(studio, demo)
     path = f"mappings/{mapping.id}/copy"
     assert post(client, demo, path, targets=["title:opacity"], linked=False, place=0).status_code == 200
@@ -86,7 +86,7 @@ def test_copies_are_made_and_bad_wishes_refused(client, studio, demo):  # noqa: 
     assert post(client, demo, "mappings/none/copy", targets=["title:y"], linked=True, place=0).status_code == 404
 
 
-def test_the_other_axes_come_along_once(client, studio, demo):  # noqa: F811
+def test_the_other_axes_come_along_once(client, studio, demo):
     made = post(client, demo, "mappings", target="title:scale_y").json["chosen"]["mapping"]
     answer = post(client, demo, f"mappings/{made}/axes", place=0, inverted=True)
     assert answer.json["chosen"] == {"mapping": made, "drive": 1}
@@ -98,7 +98,7 @@ def test_the_other_axes_come_along_once(client, studio, demo):  # noqa: F811
     assert after.full == pytest.approx(before.rest**2 / before.full)
 
 
-def test_one_mapping_moves_alone_where_that_is_asked(client, studio, demo):  # noqa: F811
+def test_one_mapping_moves_alone_where_that_is_asked(client, studio, demo):
     mapping = first(studio, demo)
     everything, _ = unpack(client.get(f"/p/{demo}/curves").data)
     alone, _ = unpack(client.get(f"/p/{demo}/curves?only={mapping.id}").data)
@@ -108,7 +108,7 @@ def test_one_mapping_moves_alone_where_that_is_asked(client, studio, demo):  # n
     assert set(same["curves"]) == set(everything["curves"])
 
 
-def test_a_lane_brings_the_traces_of_its_steps_where_they_are_wanted(client, studio, demo):  # noqa: F811
+def test_a_lane_brings_the_traces_of_its_steps_where_they_are_wanted(client, studio, demo):
     mapping = first(studio, demo).model_dump(mode="json")
     mapping["steps"] = [{"id": "flip"}, {"id": "stairs"}]
     edit(client, demo, {"kind": "put_mapping", "mapping": mapping})
@@ -120,19 +120,19 @@ def test_a_lane_brings_the_traces_of_its_steps_where_they_are_wanted(client, stu
     assert all(one["traces"] is None for key, one in head["lanes"].items() if key != mapping["id"])
 
 
-def test_the_lanes_come_in_groups(client, demo):  # noqa: F811
+def test_the_lanes_come_in_groups(client, demo):
     by_sound = client.get(f"/p/{demo}/bench/sheet?group=sound").text
     assert by_sound.count("lane-group") >= 3 and 'data-act="up"' not in by_sound
     assert "lane-group" not in client.get(f"/p/{demo}/bench/sheet?group=other").text
 
 
-def test_recipes_of_the_start_are_the_ones_that_are_offered(client, studio, demo):  # noqa: F811
+def test_recipes_of_the_start_are_the_ones_that_are_offered(client, studio, demo):
     page = client.get(f"/p/{demo}/bench/drawer/recipes?mapping={first(studio, demo).id}").text
     assert all(f'data-id="{recipe.id}"' in page for recipe in STARTING)
     assert page.count("<polyline") == 2 * len(STARTING)
 
 
-def test_a_document_with_recipes_and_versions_is_read_back_the_same(client, studio, demo):  # noqa: F811
+def test_a_document_with_recipes_and_versions_is_read_back_the_same(client, studio, demo):
     mapping = first(studio, demo)
     edit(client, demo, {"kind": "keep_version", "id": mapping.id})
     edit(client, demo, {"kind": "put_recipes", "recipes": [json.loads(STARTING[0].model_dump_json())]})
@@ -141,7 +141,7 @@ def test_a_document_with_recipes_and_versions_is_read_back_the_same(client, stud
     assert document.recipes == STARTING[:1] and document.mappings[0].kept[0].name == "A"
 
 
-def test_after_an_edit_only_what_it_changed_comes_again(client, studio, demo):  # noqa: F811
+def test_after_an_edit_only_what_it_changed_comes_again(client, studio, demo):
     head, _ = unpack(client.get(f"/p/{demo}/curves").data)
     mapping = first(studio, demo)
     plain = mapping.model_dump(mode="json")
@@ -167,7 +167,7 @@ def test_after_an_edit_only_what_it_changed_comes_again(client, studio, demo):  
     assert client.get(f"/p/{demo}/curves?since=999999").status_code == 404
 
 
-def test_another_order_or_a_shared_stack_brings_the_lanes_that_look_otherwise(client, studio, demo):  # noqa: F811
+def test_another_order_or_a_shared_stack_brings_the_lanes_that_look_otherwise(client, studio, demo):
     mapping = first(studio, demo)
     target = str(mapping.drives[0].target)
     made = post(client, demo, "mappings", target=target).json
@@ -183,13 +183,13 @@ def test_another_order_or_a_shared_stack_brings_the_lanes_that_look_otherwise(cl
     assert len(whole["lanes"]) == 5
 
 
-def attention(client, key, mapping_id):  # noqa: F811
+def attention(client, key, mapping_id):
     page = client.get(f"/p/{key}/bench/sheet?mapping={mapping_id}").text
     found = page.split('role="status" title="')[1:] if 'role="status" title="' in page else []
     return found[0].split('"')[0] if found else ""
 
 
-def test_what_keeps_a_mapping_from_moving_is_said_beside_it(client, studio, demo):  # noqa: F811
+def test_what_keeps_a_mapping_from_moving_is_said_beside_it(client, studio, demo):
     made = post(client, demo, "mappings", target="title:opacity").json["chosen"]["mapping"]
     plain = studio.projects.current(demo).document.mapping(made).model_dump(mode="json")
     assert attention(client, demo, made) == ""
@@ -219,7 +219,7 @@ OFFERED = [("steps", len(STEPS)), ("responses", len(RESPONSES)), ("clean_ups", l
 
 
 @pytest.mark.parametrize(("name", "count"), OFFERED)
-def test_each_of_what_is_offered_has_a_drawing_of_its_own(client, studio, demo, name, count):  # noqa: F811
+def test_each_of_what_is_offered_has_a_drawing_of_its_own(client, studio, demo, name, count):
     page = client.get(f"/p/{demo}/bench/drawer/{name}?mapping={first(studio, demo).id}").text
     drawn = re.findall(r'class="stroke-(?:fern|tide-ink)" points="([^"]+)"', page)
     assert len(set(drawn)) == len(drawn) == count
@@ -228,6 +228,6 @@ def test_each_of_what_is_offered_has_a_drawing_of_its_own(client, studio, demo, 
     assert len(unchanged) <= (name == "responses")  # the straight one
 
 
-def test_the_clean_up_is_offered_where_there_is_no_mapping(client, demo):  # noqa: F811
+def test_the_clean_up_is_offered_where_there_is_no_mapping(client, demo):
     answer = client.get(f"/p/{demo}/bench/drawer/clean_ups?envelope=drip")
     assert answer.status_code == 200 and "Rise and fall" in answer.text

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from tests.workflows.test_soundtrack import do, document, drive, key, levels  # noqa: F401
+from tests.workflows.test_soundtrack import do, drive
 
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands.mapping import PutMapping
@@ -18,7 +18,7 @@ from fern_tide.workflows.tune.aiming import aim, name_after
 
 
 @pytest.fixture
-def spread(studio, levels, key):  # noqa: F811
+def spread(studio, levels, key):
     """A bank of two rows that moves two properties, each by its own row, with a seeded step."""
     project = drive(studio, levels, key)
     bank = Envelope(
@@ -37,7 +37,7 @@ def spread(studio, levels, key):  # noqa: F811
     return do(studio, key, PutMapping(mapping=mapping))
 
 
-def stale(studio, levels, key, project) -> set[str]:  # noqa: F811
+def stale(studio, levels, key, project) -> set[str]:
     return {str(item.target) for item in baking.states(studio, levels, key, project) if item.state is not State.FRESH}
 
 
@@ -53,7 +53,7 @@ CHANGES = {
 
 
 @pytest.mark.parametrize("change", CHANGES.values(), ids=CHANGES)
-def test_whatever_changes_a_curve_makes_it_stale(studio, levels, key, spread, change):  # noqa: F811
+def test_whatever_changes_a_curve_makes_it_stale(studio, levels, key, spread, change):
     baking.bake_all(studio, levels, key, spread)
     assert stale(studio, levels, key, spread) == set()
     before = {str(curve.target): curve.values for curve in levels.curves(spread)}
@@ -63,7 +63,7 @@ def test_whatever_changes_a_curve_makes_it_stale(studio, levels, key, spread, ch
     assert moved and moved <= stale(studio, levels, key, after)
 
 
-def test_a_level_that_changed_is_sent_again_and_one_that_did_not_is_not(studio, levels, key, spread):  # noqa: F811
+def test_a_level_that_changed_is_sent_again_and_one_that_did_not_is_not(studio, levels, key, spread):
     mapping, envelope = spread.mappings[0], spread.envelope("bank")
 
     def same(after) -> bool:
@@ -78,7 +78,7 @@ def test_a_level_that_changed_is_sent_again_and_one_that_did_not_is_not(studio, 
     assert not same(spread.but(tracks=(spread.tracks[0].but(drives=False),)))
 
 
-def test_a_mapping_named_after_what_it_moves_is_renamed_with_it_and_others_are_not(studio, levels, key):  # noqa: F811
+def test_a_mapping_named_after_what_it_moves_is_renamed_with_it_and_others_are_not(studio, levels, key):
     project, target = drive(studio, levels, key), Target.parse("lamp:x")
     mapping = project.mappings[0]
     assert mapping.name == name_after(project, mapping.drives[0].target)

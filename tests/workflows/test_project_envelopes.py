@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from tests.workflows.test_soundtrack import do, document, key, levels  # noqa: F401
+from tests.workflows.test_soundtrack import do, document
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.target import Target
@@ -24,7 +24,7 @@ from fern_tide.workflows.tune import edits
 from fern_tide.workflows.tune.beat import Correction, corrected
 
 
-def test_a_blend_follows_its_envelopes_and_circles_are_refused(studio, levels, key):  # noqa: F811
+def test_a_blend_follows_its_envelopes_and_circles_are_refused(studio, levels, key):
     both = Envelope(id="both", name="Both", reading=ReadingChoice.parse("blend first=drums how=sum second=drums"))
     project = do(studio, key, PutEnvelope(envelope=both))
     np.testing.assert_allclose(
@@ -41,7 +41,7 @@ def test_a_blend_follows_its_envelopes_and_circles_are_refused(studio, levels, k
         )
 
 
-def test_an_imported_curve_travels_with_the_project(studio, levels, key):  # noqa: F811
+def test_an_imported_curve_travels_with_the_project(studio, levels, key):
     sounds.add_curve(studio, key, [b"time_s,value\n0,0\n4,1\n"], file_name="swell.csv")
     project = document(studio, key)
     swell = project.envelope("swell")
@@ -54,14 +54,14 @@ def test_an_imported_curve_travels_with_the_project(studio, levels, key):  # noq
     np.testing.assert_array_equal(levels_of(studio).cleaned(again, again.envelope("swell")), level)
 
 
-def test_a_wrong_curve_leaves_nothing_behind(studio, key):  # noqa: F811
+def test_a_wrong_curve_leaves_nothing_behind(studio, key):
     before = document(studio, key)
     with pytest.raises(FernTideError, match="no points"):
         sounds.add_curve(studio, key, [b""], file_name="x.csv")
     assert document(studio, key) == before
 
 
-def test_beats_and_their_corrections_change_a_beats_envelope(studio, levels, key):  # noqa: F811
+def test_beats_and_their_corrections_change_a_beats_envelope(studio, levels, key):
     beats = Envelope(id="beats", name="Beats", reading=ReadingChoice.parse("beats"))
     project = do(studio, key, PutEnvelope(envelope=beats))
     before = levels.cleaned(project, beats)
@@ -80,7 +80,7 @@ READINGS = [
 
 
 @pytest.mark.parametrize("reading", READINGS)
-def test_the_command_line_bakes_what_the_studio_bakes(studio, levels, key, tmp_path, reading):  # noqa: F811
+def test_the_command_line_bakes_what_the_studio_bakes(studio, levels, key, tmp_path, reading):
     track = None if reading.startswith(("beats", "blend")) else "drums"
     envelope = Envelope(id="e", name="E", track=track, reading=ReadingChoice.parse(reading))
     do(studio, key, PutEnvelope(envelope=envelope))
@@ -98,8 +98,8 @@ def test_the_command_line_bakes_what_the_studio_bakes(studio, levels, key, tmp_p
 
 def test_steps_that_go_by_the_tracks_hits_are_the_same_everywhere_and_stale_when_the_track_moves(
     studio,
-    levels,  # noqa: F811
-    key,  # noqa: F811
+    levels,
+    key,
     tmp_path,
 ):
     do(
@@ -128,7 +128,7 @@ def test_steps_that_go_by_the_tracks_hits_are_the_same_everywhere_and_stale_when
     assert state.state is baking.State.CHANGED and "another file, or another time of it" in state.reasons
 
 
-def test_an_envelope_that_joins_in_is_kept_and_makes_a_curve_stale(studio, levels, key, tmp_path):  # noqa: F811
+def test_an_envelope_that_joins_in_is_kept_and_makes_a_curve_stale(studio, levels, key, tmp_path):
     one = Envelope(id="e", name="E", track="drums", reading=ReadingChoice(id="amplitude"))
     two = Envelope(id="low", name="Low", track="drums", reading=ReadingChoice.parse("band low_hz=40 high_hz=120"))
     for envelope in (one, two):
@@ -160,7 +160,7 @@ def test_an_envelope_that_joins_in_is_kept_and_makes_a_curve_stale(studio, level
     assert state.state is baking.State.CHANGED and state.reasons == ("Low: reading 120 to 140",)
 
 
-def test_other_beats_make_a_curve_stale_and_say_so(studio, levels, key):  # noqa: F811
+def test_other_beats_make_a_curve_stale_and_say_so(studio, levels, key):
     do(studio, key, PutEnvelope(envelope=Envelope(id="e", name="E", reading=ReadingChoice.parse("beats given=fall"))))
     project = document(studio, key)
     mapping = edits.new_mapping(levels, project, envelope_id="e", target=Target.parse("lamp:turn"))

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 import soundfile
 from tests.conftest import drums, sine, wav
-from tests.core.envelope.test_hits_and_beats import band_drums
+from tests.workflows.conftest import BEATS, TRUTH
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnreadableSound
 from fern_tide.core.base.frame_rate import FrameRate
@@ -20,24 +20,10 @@ from fern_tide.demo.scene import glasshouse
 from fern_tide.store.files import DerivedStore
 from fern_tide.workflows.bring_in import sounds, swap
 from fern_tide.workflows.derive import analysis
-from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.tune import edits, listening
 from fern_tide.workflows.tune.beat import Correction, corrected
 from fern_tide.workflows.tune.place_track import CountedIn, LinedUp, lined_up, placed
 from fern_tide.workflows.tune.spectra import spectrogram, suggested
-
-BEATS, TRUTH = band_drums(120, n_beats=24)
-SOUND = wav(BEATS, rate_hz=44_100)
-
-
-@pytest.fixture
-def key(studio):
-    return sounds.start_project(studio, [SOUND], file_name="Drums.wav", scene=glasshouse()).key
-
-
-@pytest.fixture
-def levels(studio):
-    return levels_of(studio)
 
 
 def document(studio, key):

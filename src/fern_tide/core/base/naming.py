@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Iterable
+from typing import Protocol
 
 
 class Ids:
@@ -24,6 +25,27 @@ class Ids:
         self._next[stem] = number
         self._taken.add(candidate)
         return candidate
+
+
+class Identified(Protocol):
+    """What is told apart from others of its kind by an id."""
+
+    @property
+    def id(self) -> str:
+        """Its id."""
+
+
+def name_of(file_name: str) -> str:
+    """Give a track name from a file's name: without folders, ending or control characters, at most 120 letters."""
+    base = re.split(r"[\\/]", file_name)[-1]
+    stem = base.rsplit(".", 1)[0] or base
+    letters = "".join(letter for letter in stem if unicodedata.category(letter)[0] != "C")
+    return letters.replace("_", " ").strip()[:120].strip() or "Sound"
+
+
+def fresh_id(name: str, *, among: Iterable[Identified]) -> str:
+    """Make an id from a name that none of the others has."""
+    return Ids(item.id for item in among).make(name)
 
 
 _ACRONYMS = {"rms": "RMS", "bpm": "BPM"}

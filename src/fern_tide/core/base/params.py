@@ -137,8 +137,8 @@ def _spec(name: str, field: FieldInfo) -> FieldSpec:
         kind = "switch"
     elif annotation is int:
         kind = "integer"
-    low = next((float(m.ge if isinstance(m, Ge) else m.gt) for m in field.metadata if isinstance(m, (Ge, Gt))), None)  # type: ignore[arg-type]
-    high = next((float(m.le if isinstance(m, Le) else m.lt) for m in field.metadata if isinstance(m, (Le, Lt))), None)  # type: ignore[arg-type]
+    low = next((_number(m.ge if isinstance(m, Ge) else m.gt) for m in field.metadata if isinstance(m, (Ge, Gt))), None)
+    high = next((_number(m.le if isinstance(m, Le) else m.lt) for m in field.metadata if isinstance(m, (Le, Lt))), None)
     default = None if field.default is PydanticUndefined else field.default
     step = described.step or (1.0 if kind == "integer" else 0.01)
     plain = default.value if isinstance(default, Enum) else default
@@ -154,6 +154,11 @@ def _spec(name: str, field: FieldInfo) -> FieldSpec:
         step=step,
         choices=choices,
     )
+
+
+def _number(bound: Any) -> float:
+    """Take a bound of a range for the number that it is."""
+    return float(bound)
 
 
 M = TypeVar("M", bound=BaseModel)

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from typing import Any, TypeVar
 
+from fern_tide.core.base.naming import Identified
 from fern_tide.core.base.params import Frozen
-from fern_tide.core.document import Marker, Project, Track
-from fern_tide.core.envelope.envelope import Envelope
-from fern_tide.core.mapping.mapping import Mapping
-from fern_tide.core.mapping.recipe import Recipe
+from fern_tide.core.document import Project
 
 
 class Command(Frozen, frozen=True):
@@ -27,7 +25,7 @@ class Command(Frozen, frozen=True):
         raise NotImplementedError
 
 
-T = TypeVar("T", Track, Envelope, Mapping, Marker, Recipe)
+T = TypeVar("T", bound=Identified)
 
 
 def held(items: tuple[T, ...], wanted: str) -> T | None:
@@ -38,7 +36,7 @@ def held(items: tuple[T, ...], wanted: str) -> T | None:
 def put(items: tuple[T, ...], new: T) -> tuple[T, ...]:
     """Give the items with a new one at the end, or in the place of the one of the same id."""
     if held(items, new.id) is None:
-        return items + (new,)  # noqa: RUF005
+        return (*items, new)
     return tuple(new if item.id == new.id else item for item in items)
 
 

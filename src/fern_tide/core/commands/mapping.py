@@ -24,7 +24,7 @@ class PutMapping(Command, frozen=True):
     kind: Literal["put_mapping"] = "put_mapping"
     mapping: Mapping
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         old, new = held(before.mappings, self.mapping.id), self.mapping
         if old is None:
             return f"Add {new.name}"
@@ -40,7 +40,7 @@ class PutMapping(Command, frozen=True):
             return f"Move high water of {new.name}" if old.marks.low == new.marks.low else f"Set marks of {new.name}"
         return choice_label(old.steps, new.steps, new.name) or _drives_label(before, old, new) or f"Tune {new.name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         mapping = relinked(held(project.mappings, self.mapping.id), self.mapping)
         return project.but(mappings=put(project.mappings, mapping))
 
@@ -86,10 +86,10 @@ class AddStop(Command, frozen=True):
     id: Id
     drive: Annotated[int, Field(ge=0)] = 0
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return PutMapping(mapping=self._mapping(before)).label(before)
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         return project.but(mappings=put(project.mappings, self._mapping(project)))
 
     def _mapping(self, project: Project) -> Mapping:
@@ -113,10 +113,10 @@ class MoveMapping(Command, frozen=True):
     id: Id
     place: Annotated[int, Field(ge=0)]
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Move {before.mapping(self.id).name} in the list"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         mapping = project.mapping(self.id)
         rest = list(without(project.mappings, self.id))
         rest.insert(self.place, mapping)
@@ -129,10 +129,10 @@ class RemoveMapping(Command, frozen=True):
     kind: Literal["remove_mapping"] = "remove_mapping"
     id: Id
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Delete {before.mapping(self.id).name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         project.mapping(self.id)
         return project.but(mappings=without(project.mappings, self.id))
 
@@ -143,10 +143,10 @@ class KeepVersion(Command, frozen=True):
     kind: Literal["keep_version"] = "keep_version"
     id: Id
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Keep a version of {before.mapping(self.id).name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         mapping = project.mapping(self.id)
         if any(same(mapping, item) for item in mapping.kept):
             return project
@@ -164,10 +164,10 @@ class ShowVersion(Command, frozen=True):
     id: Id
     name: str
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Show version {self.name} of {before.mapping(self.id).name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         mapping = project.mapping(self.id)
         wanted = _kept(mapping, self.name)
         if not any(same(mapping, item) for item in mapping.kept) and len(mapping.kept) < MOST_KEPT:
@@ -182,11 +182,11 @@ class DropVersion(Command, frozen=True):
     id: Id
     name: str | None = None
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         name = before.mapping(self.id).name
         return f"Keep only the shown version of {name}" if self.name is None else f"Drop version {self.name} of {name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         mapping = project.mapping(self.id)
         if self.name is not None:
             _kept(mapping, self.name)
@@ -221,11 +221,11 @@ class PutRecipes(Command, frozen=True):
     kind: Literal["put_recipes"] = "put_recipes"
     recipes: Annotated[tuple[Recipe, ...], Field(min_length=1)]
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         more = f" and {len(self.recipes) - 1} more" if len(self.recipes) > 1 else ""
         return f"Save the recipe {self.recipes[0].name}{more}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         recipes = project.recipes
         for recipe in self.recipes:
             recipes = put(recipes, recipe)
@@ -238,9 +238,9 @@ class RemoveRecipe(Command, frozen=True):
     kind: Literal["remove_recipe"] = "remove_recipe"
     id: Id
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Remove the recipe {before.recipe(self.id).name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         project.recipe(self.id)
         return project.but(recipes=without(project.recipes, self.id))

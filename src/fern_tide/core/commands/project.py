@@ -18,10 +18,10 @@ class RenameProject(Command, frozen=True):
     kind: Literal["rename_project"] = "rename_project"
     name: Name
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Rename the project to {self.name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         return project.but(name=self.name)
 
 
@@ -31,10 +31,10 @@ class SetKeysError(Command, frozen=True):
     kind: Literal["set_keys_error"] = "set_keys_error"
     percent: float
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Keep keys within {self.percent:g} %"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         return project.but(keys_error_percent=self.percent)
 
 
@@ -44,7 +44,7 @@ class PutEnvelope(Command, frozen=True):
     kind: Literal["put_envelope"] = "put_envelope"
     envelope: Envelope
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         old = held(before.envelopes, self.envelope.id)
         if old is None:
             return f"Add the envelope {self.envelope.name}"
@@ -52,7 +52,7 @@ class PutEnvelope(Command, frozen=True):
             return f"Rename {old.name} to {self.envelope.name}"
         return choice_label(old.clean_up, self.envelope.clean_up, old.name) or f"Tune {old.name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         return project.but(envelopes=put(project.envelopes, self.envelope))
 
 
@@ -64,10 +64,10 @@ class AddEnvelope(Command, frozen=True):
     track: Id | None = None
     name: Name | None = None
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Add the envelope {self._envelope(before).name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         return project.but(envelopes=(*project.envelopes, self._envelope(project)))
 
     def _envelope(self, project: Project) -> Envelope:
@@ -89,10 +89,10 @@ class RemoveEnvelope(Command, frozen=True):
     kind: Literal["remove_envelope"] = "remove_envelope"
     id: Id
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Remove the envelope {before.envelope(self.id).name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         envelope = project.envelope(self.id)
         users = [mapping.name for mapping in project.mappings if self.id in (mapping.envelope, *mapping.uses)]
         if users:

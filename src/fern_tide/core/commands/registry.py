@@ -58,10 +58,10 @@ class Together(Command, frozen=True):
     words: Name
     commands: tuple[AnyCommand, ...]
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return self.words
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         for command in self.commands:
             project = command.apply(project)
         return project

@@ -36,13 +36,13 @@ class PutPart(Command, frozen=True):
     kind: Literal["put_part"] = "put_part"
     part: Part
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         old = next((item for item in before.scene.parts if item.id == self.part.id), None)
         if old is None:
             return f"Add {self.part.name}"
         return f"Rename {old.name} to {self.part.name}" if old.name != self.part.name else f"Change {old.name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         if any(item.id == self.part.id for item in project.scene.parts):
             return with_part(project, self.part)
         return project.but(scene=project.scene.but(parts=(*project.scene.parts, self.part)))
@@ -55,10 +55,10 @@ class SetValue(Command, frozen=True):
     target: Target
     value: Number | Colour | None
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Set the {_said(before.scene, self.target)}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         part, item = project.scene.resolve(self.target)
         values = {key: value for key, value in part.values.items() if key != item.id}
         if self.value is not None and self.value != item.default:
@@ -73,11 +73,11 @@ class SetAnchor(Command, frozen=True):
     id: Id
     anchor: Anchor
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         part = before.scene.part(self.id)
         return f"Put the anchor of {part.name} at its {self.anchor.word or 'new place'}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         part = project.scene.part(self.id)
         moved = part.model_copy(update={"anchor": self.anchor})
         if project.scene.kind == "3d" or not part.has("x"):
@@ -128,10 +128,10 @@ class ArrangePart(Command, frozen=True):
     parent: Id | None
     place: Annotated[int, Field(ge=0)]
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Move {before.scene.part(self.id).name} in the tree"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         scene = project.scene
         branch = scene.branch(self.id)
         inside = {part.id for part in branch}
@@ -165,10 +165,10 @@ class RemovePart(Command, frozen=True):
     id: Id
     with_users: bool = False
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Remove {before.scene.part(self.id).name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         part = project.scene.part(self.id)
         gone, name = {item.id for item in project.scene.branch(self.id)}, part.name
         if not part.kind.offered and part.parent is not None:
@@ -210,10 +210,10 @@ class PutFollow(Command, frozen=True):
     kind: Literal["put_follow"] = "put_follow"
     follow: Follow
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Let the {_said(before.scene, self.follow.target)} follow the {_said(before.scene, self.follow.source)}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         others = tuple(item for item in project.scene.follows if item.target != self.follow.target)
         return project.but(scene=project.scene.but(follows=(*others, self.follow)))
 
@@ -224,10 +224,10 @@ class RemoveFollow(Command, frozen=True):
     kind: Literal["remove_follow"] = "remove_follow"
     target: Target
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Let the {_said(before.scene, self.target)} follow nothing"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         others = tuple(item for item in project.scene.follows if item.target != self.target)
         return project.but(scene=project.scene.but(follows=others))
 
@@ -238,10 +238,10 @@ class PutLimit(Command, frozen=True):
     kind: Literal["put_limit"] = "put_limit"
     limit: Limit
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Limit the {_said(before.scene, self.limit.target)}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         others = tuple(item for item in project.scene.limits if item.target != self.limit.target)
         kept = others if self.limit.low is None and self.limit.high is None else (*others, self.limit)
         return project.but(scene=project.scene.but(limits=kept))
@@ -256,12 +256,12 @@ class SetStage(Command, frozen=True):
     background: Colour | None = None
     floor: bool | None = None
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         if self.background is not None:
             return "Change the stage's background"
         return "Change the stage's size" if self.width or self.height else "Show or hide the floor"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         said = self.model_dump(exclude={"kind"}, exclude_none=True)
         return project.but(scene=project.scene.but(**said))
 
@@ -273,11 +273,11 @@ class SetPlays(Command, frozen=True):
     file: Id
     plays: bool
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         name = before.scene.file(self.file).name
         return f"{'Run' if self.plays else 'Switch off'} the animations of {name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         project.scene.file(self.file)
         plays = {"plays": self.plays}
         files = tuple(one.model_copy(update=plays) if one.id == self.file else one for one in project.scene.files)
@@ -292,8 +292,8 @@ class PutScene(Command, frozen=True):
     scene: Scene
     mappings: tuple[Mapping, ...]
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return self.words
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         return project.but(scene=self.scene, mappings=self.mappings)

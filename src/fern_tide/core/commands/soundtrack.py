@@ -21,10 +21,10 @@ class SetRate(Command, frozen=True):
     kind: Literal["set_rate"] = "set_rate"
     rate: RateField
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Set the rate to {self.rate.label} fps"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         def at_new(frame: int) -> int:
             return _frames_at(frame, project.rate, self.rate)
 
@@ -43,10 +43,10 @@ class SetLength(Command, frozen=True):
     kind: Literal["set_length"] = "set_length"
     frames: Annotated[int, Field(ge=1, le=10_000_000)] | None
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return "Let the length follow the tracks" if self.frames is None else f"Set the length to {self.frames} frames"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         return project.but(length_frames=self.frames)
 
 
@@ -56,12 +56,12 @@ class SetWork(Command, frozen=True):
     kind: Literal["set_work"] = "set_work"
     work: tuple[int, int] | None
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         if self.work is None:
             return "Take the work range away"
         return f"Set the work range to frames {self.work[0]} to {self.work[1] - 1}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         return project.but(work=self.work)
 
 
@@ -71,7 +71,7 @@ class SetBeat(Command, frozen=True):
     kind: Literal["set_beat"] = "set_beat"
     beat: BeatSetting
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         old, new = before.beat, self.beat
         if new.bpm is not None and new.bpm != old.bpm:
             return f"Set the tempo to {new.bpm:g} BPM"
@@ -83,7 +83,7 @@ class SetBeat(Command, frozen=True):
             return "Double the tempo" if new.doublings > old.doublings else "Halve the tempo"
         return "Go back to the beats as found" if new == BeatSetting(per_bar=new.per_bar) else "Move the beats"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         return project.but(beat=self.beat)
 
 
@@ -93,7 +93,7 @@ class PutMarker(Command, frozen=True):
     kind: Literal["put_marker"] = "put_marker"
     marker: Marker
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         old = held(before.markers, self.marker.id)
         if old is None:
             return f"Add the marker {self.marker.name}"
@@ -101,7 +101,7 @@ class PutMarker(Command, frozen=True):
             return f"Rename {old.name} to {self.marker.name}"
         return f"Move {old.name} in time" if old.time_s != self.marker.time_s else f"Change the colour of {old.name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         return project.but(markers=_in_time(put(project.markers, self.marker)))
 
 
@@ -111,10 +111,10 @@ class AddMarker(Command, frozen=True):
     kind: Literal["add_marker"] = "add_marker"
     time_s: Annotated[float, Field(ge=0, le=1e6)]
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Add the marker {self._marker(before).name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         return project.but(markers=_in_time((*project.markers, self._marker(project))))
 
     def _marker(self, project: Project) -> Marker:
@@ -129,10 +129,10 @@ class PutMarkers(Command, frozen=True):
     kind: Literal["put_markers"] = "put_markers"
     markers: tuple[Marker, ...]
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Add {len(self.markers)} markers"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         return project.but(markers=_in_time((*project.markers, *self.markers)))
 
 
@@ -142,11 +142,11 @@ class RemoveMarker(Command, frozen=True):
     kind: Literal["remove_marker"] = "remove_marker"
     id: Id
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         old = held(before.markers, self.id)
         return f"Remove the marker {old.name}" if old else "Remove a marker"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         return project.but(markers=without(project.markers, self.id))
 
 
@@ -160,7 +160,7 @@ class PutTrack(Command, frozen=True):
     kind: Literal["put_track"] = "put_track"
     track: Track
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         old, new = held(before.tracks, self.track.id), self.track
         if old is None:
             return f"Add the track {new.name}"
@@ -182,7 +182,7 @@ class PutTrack(Command, frozen=True):
             return f"Let {old.name} {'drive' if new.drives else 'drive nothing'}"
         return f"Change the track {old.name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         return project.but(tracks=put(project.tracks, self.track))
 
 
@@ -193,10 +193,10 @@ class MoveTrack(Command, frozen=True):
     id: Id
     place: Annotated[int, Field(ge=0)]
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Move {before.track(self.id).name} in the list"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         rest = list(without(project.tracks, self.id))
         rest.insert(self.place, project.track(self.id))
         return project.but(tracks=tuple(rest))
@@ -213,10 +213,10 @@ class RemoveTrack(Command, frozen=True):
     id: Id
     with_users: bool = False
 
-    def label(self, before: Project) -> str:  # noqa: D102
+    def label(self, before: Project) -> str:
         return f"Remove the track {before.track(self.id).name}"
 
-    def apply(self, project: Project) -> Project:  # noqa: D102
+    def apply(self, project: Project) -> Project:
         track = project.track(self.id)
         envelopes, mappings = project.users(self.id)
         if envelopes and not self.with_users:

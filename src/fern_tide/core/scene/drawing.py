@@ -153,7 +153,7 @@ class _Pen:
 
     def _file(self, parent: ET.Element, part: Part) -> None:
         """Draw what a part was brought in with."""
-        file = self._scene.file(part.shape.params.file)  # type: ignore[attr-defined]
+        file = self._scene.file(part.file)
         if (sheet := self._media.sheets.get(file.media)) is not None:
             inside = [item for item in self._scene.branch(part.id) if item.shape.id == "svg_element"]
             draw_file(

@@ -40,6 +40,16 @@ class Part(PartBase, frozen=True):
         return PART_KINDS[self.shape.id]
 
     @property
+    def file(self) -> str:
+        """The id of the file that it came from; '' for a part that was made here."""
+        return str(getattr(self.shape.params, "file", ""))
+
+    @property
+    def file_index(self) -> int:
+        """Which element, node, material, light or camera of its file it is, from 0; -1 for what is none of these."""
+        return int(getattr(self.shape.params, "index", -1))
+
+    @property
     def properties(self) -> tuple[Property, ...]:
         """What can be animated: what its kind has, and what its own file or geometry adds."""
         kind = self.kind

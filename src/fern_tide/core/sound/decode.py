@@ -77,7 +77,7 @@ class SoundHead:
     claimed_samples: int
 
 
-class _Sequential(soundfile.SoundFile):  # type: ignore[misc]
+class _Sequential(soundfile.SoundFile):  # type: ignore[misc]  # the library brings no types
     """A sound that is only ever read onwards: the library else seeks after every block of a seekable file."""
 
     def seekable(self) -> bool:

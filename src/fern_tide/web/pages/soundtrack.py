@@ -13,7 +13,7 @@ import numpy as np
 from flask import Blueprint, Response, jsonify, request, send_file
 
 from fern_tide.core.base.errors import InvalidParameter
-from fern_tide.core.base.naming import words
+from fern_tide.core.base.naming import fresh_id, words
 from fern_tide.core.commands.soundtrack import PutMarkers, PutTrack, SetBeat
 from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.beat_grid import on_beat
@@ -23,7 +23,6 @@ from fern_tide.web.context import body, services, small_upload, standing, studio
 from fern_tide.web.packing import Pack
 from fern_tide.web.pages.curves import level_head, waveform_head
 from fern_tide.workflows.bring_in import sounds, swap
-from fern_tide.workflows.bring_in.sounds import fresh_id
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 from fern_tide.workflows.tune import edits
 from fern_tide.workflows.tune.beat import Correction, corrected

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from fern_tide.core.base.errors import FernTideError, UnreadableScene
-from fern_tide.core.base.naming import Ids
+from fern_tide.core.base.naming import Ids, name_of
 from fern_tide.core.scene.gltf.container import Gltf, GltfLimits, pack
 from fern_tide.core.scene.gltf.parts import parts_of as gltf_parts
 from fern_tide.core.scene.gltf.reading import read_gltf
@@ -18,7 +18,6 @@ from fern_tide.core.scene.svg.allowed import SvgLimits
 from fern_tide.core.scene.svg.parts import Sheet
 from fern_tide.core.scene.svg.parts import parts_of as svg_parts
 from fern_tide.core.scene.svg.reading import read_svg
-from fern_tide.workflows.bring_in.sounds import name_of
 
 _GLTF_ENDINGS = (".gltf", ".glb")
 

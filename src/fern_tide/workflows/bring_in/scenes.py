@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from fern_tide.core.base.errors import FernTideError
-from fern_tide.core.base.naming import Ids
+from fern_tide.core.base.naming import Ids, name_of
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands.scene import PutScene
 from fern_tide.core.document import Project
@@ -16,7 +16,6 @@ from fern_tide.core.scene.scene import Part, Scene, SceneFile
 from fern_tide.core.scene.svg.allowed import SvgLimits
 from fern_tide.store.projects import Revision
 from fern_tide.workflows.bring_in.scene_files import Found, add_to, empty_scene, look_at_all, parts_in, scene_of
-from fern_tide.workflows.bring_in.sounds import name_of
 from fern_tide.workflows.studio import Studio
 
 

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-import re
-import unicodedata
 from collections.abc import Iterable
-from typing import Protocol
 
-from fern_tide.core.base.naming import Ids
+from fern_tide.core.base.naming import fresh_id, name_of
 from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.registry import Together
 from fern_tide.core.commands.soundtrack import PutTrack
@@ -21,14 +18,6 @@ from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.studio import Studio
 
 FIRST_CLEAN_UP = ("rise_and_fall rise_ms=10 fall_ms=180", "smooth width_ms=60")
-
-
-class Named(Protocol):
-    """Something with an id."""
-
-    @property
-    def id(self) -> str:
-        """The id."""
 
 
 def keep_sound(studio: Studio, chunks: Iterable[bytes]) -> tuple[str, SoundInfo]:
@@ -45,19 +34,6 @@ def keep_sound(studio: Studio, chunks: Iterable[bytes]) -> tuple[str, SoundInfo]
         info = measure(content, limits=studio.settings.sound_limits)
         kept.append(True)
     return digest, info
-
-
-def name_of(file_name: str) -> str:
-    """Give a track name from a file's name: without folders, ending or control characters, at most 120 letters."""
-    base = re.split(r"[\\/]", file_name)[-1]
-    stem = base.rsplit(".", 1)[0] or base
-    letters = "".join(letter for letter in stem if unicodedata.category(letter)[0] != "C")
-    return letters.replace("_", " ").strip()[:120].strip() or "Sound"
-
-
-def fresh_id(name: str, *, among: Iterable[Named]) -> str:
-    """Make an id from a name that none of the others has."""
-    return Ids(item.id for item in among).make(name)
 
 
 def shown_first(

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import BinaryIO
 
+from fern_tide.core.base.naming import fresh_id, name_of
 from fern_tide.core.base.signal import Float32Array
 from fern_tide.core.derivation.media_nodes import PlacedSound
 from fern_tide.core.derivation.node import Kind, Node, below
@@ -16,7 +17,6 @@ from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingCho
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.sound.decode import measure
 from fern_tide.core.sound.features import Feature, analyze
-from fern_tide.workflows.bring_in.sounds import fresh_id, name_of
 
 
 class FileSources:

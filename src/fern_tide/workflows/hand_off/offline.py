@@ -13,6 +13,7 @@ from urllib.parse import unquote
 
 from fern_tide.core.bake.checking import CHECKS
 from fern_tide.core.base.errors import InvalidParameter, UnreadableProject
+from fern_tide.core.base.naming import fresh_id
 from fern_tide.core.base.params import build, fields, parse_options
 from fern_tide.core.base.registry import Registry
 from fern_tide.core.base.signal import FloatArray
@@ -33,7 +34,6 @@ from fern_tide.core.sound.decode import measure
 from fern_tide.demo.scene import glasshouse
 from fern_tide.workflows.bring_in.scene_files import look_at, scene_of
 from fern_tide.workflows.bring_in.sound_file import read_level
-from fern_tide.workflows.bring_in.sounds import fresh_id
 from fern_tide.workflows.derive.file_sources import FileSources, envelope_of, track_of
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.hand_off.writing import write_format

@@ -76,7 +76,7 @@ def write_format(
 
 def export_project(studio: Studio, project: Project) -> BinaryIO:
     """Write a project with its media into a temporary file, opened at its start."""
-    out = tempfile.TemporaryFile()  # noqa: SIM115
+    out = tempfile.TemporaryFile()  # noqa: SIM115 - who asked for it closes it
     write_project_file(out, project, media=studio.media.open)
     out.seek(0)
     return out

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from fern_tide.core.base.naming import fresh_id
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import from_db
@@ -18,7 +19,6 @@ from fern_tide.core.mapping.drive import RESPONSES, Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale, Suggestion, crossings, lift, suggest_marks
 from fern_tide.store.projects import Revision
-from fern_tide.workflows.bring_in.sounds import fresh_id
 from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.studio import Studio

@@ -45,7 +45,7 @@ def encode(hand_off: HandOff, params: SvgParams) -> bytes:
     clock = Clock(hand_off.n_frames, float(hand_off.rate.duration_s(hand_off.n_frames)), params)
     only = only_file(hand_off.scene)
     if only is not None and not hand_off.by_part.get(only.id):
-        sheet = hand_off.media.sheets[hand_off.scene.file(only.shape.params.file).media]  # type: ignore[attr-defined]
+        sheet = hand_off.media.sheets[hand_off.scene.file(only.file).media]
         return _returned(hand_off, only, sheet, clock)
     return _drawn(hand_off, clock)
 
@@ -67,14 +67,14 @@ def _returned(hand_off: HandOff, root: Part, sheet: Sheet, clock: Clock) -> byte
     for part in hand_off.scene.branch(root.id)[1:]:
         made = [*_statics(part, sheet), *_element_animations(part, hand_off, clock)]
         if made:
-            node = sheet.drawing.nodes[part.shape.params.index]  # type: ignore[attr-defined]
+            node = sheet.drawing.nodes[part.file_index]
             prefix = node.name.rpartition(":")[0]
             inserted.append((node.head, node.closed, node.name, b"".join(_markup(item, prefix) for item in made)))
     cuts = [
         (head, head + 2 if closed else head, b">" + markup + f"</{name}>".encode() if closed else markup)
         for head, closed, name, markup in inserted
     ]
-    if not hand_off.scene.file(root.shape.params.file).plays:  # type: ignore[attr-defined]
+    if not hand_off.scene.file(root.file).plays:
         cuts += [(node.start, node.end, b"") for node in sheet.drawing.nodes if node.tag in ANIMATIONS]
     pieces, at = [], 0
     for start, end, markup in sorted(cuts):
@@ -112,7 +112,7 @@ def _element_animations(part: Part, hand_off: HandOff, clock: Clock) -> list[ET.
     moved = any(name in curves for name in PLACE_NAMES)
     placed = part.has("x") and any(part.own(name) != part.property(name).default for name in PLACE_NAMES)
     if moved or placed:
-        anchor, base = (part.anchor.x, part.anchor.y), part.shape.params.base  # type: ignore[attr-defined]
+        anchor, base = (part.anchor.x, part.anchor.y), str(getattr(part.shape.params, "base", ""))
         made += chain(_rows(part, PLACE_NAMES, curves, hand_off.n_frames), anchor=anchor, base=base, clock=clock)
     return made
 
@@ -194,7 +194,7 @@ def _elements(root: ET.Element, hand_off: HandOff) -> dict[tuple[str, str], ET.E
         return {(name.rpartition("--")[0], name.rpartition("--")[2]): found for name, found in named.items()}
     theirs = (element for element in root.iter() if not element.get("id", "").startswith(MARK))
     kept = [element for element in theirs if isinstance(element.tag, str) and element.tag.startswith(f"{{{SVG}}}")]
-    file = hand_off.scene.file(only.shape.params.file)  # type: ignore[attr-defined]
+    file = hand_off.scene.file(only.file)
     gone: set[int] = set()
     for node in hand_off.media.sheets[file.media].drawing.nodes if not file.plays else ():
         if node.tag in ANIMATIONS or node.parent in gone:
@@ -202,7 +202,7 @@ def _elements(root: ET.Element, hand_off: HandOff) -> dict[tuple[str, str], ET.E
     left = (index for index in range(len(kept) + len(gone)) if index not in gone)
     found = dict(zip(left, kept, strict=True))
     return {
-        (part.id, "own"): found[part.shape.params.index]  # type: ignore[attr-defined]
+        (part.id, "own"): found[part.file_index]
         for part in hand_off.scene.branch(only.id)[1:]
         if part.id in hand_off.by_part
     }

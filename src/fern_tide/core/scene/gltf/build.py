@@ -81,7 +81,7 @@ class _Builder:
         kind = part.shape.id
         if kind.startswith("gltf_"):
             if kind != "gltf_file" and self.source is not None:
-                self.places[part.id] = {kind.removeprefix("gltf_"): part.shape.params.index}  # type: ignore[attr-defined]
+                self.places[part.id] = {kind.removeprefix("gltf_"): part.file_index}
                 self._set_own(part, values_of(part, self.source.json))
         elif not left_out:
             self._add_own(part)
@@ -127,7 +127,8 @@ class _Builder:
         """Write a solid's mesh once for all parts that have the same one; None for words without a letter."""
         key = part.shape.model_dump_json()
         if key not in self._meshes:
-            mesh = part.kind.solid(part.shape.params)  # type: ignore[misc]
+            assert part.kind.solid is not None, part.shape.id
+            mesh = part.kind.solid(part.shape.params)
             if not len(mesh.triangles):
                 return None
             positions = self.accessor(mesh.positions.astype("<f4"), "VEC3", target=34962, bounds=True)
@@ -254,5 +255,5 @@ def still(channel: Channel, values: Mapping[str, float | str]) -> list[float]:
         return [*colour, float(own[1])] if channel.form is Form.COLOUR_ALPHA else colour
     numbers = [float(value) for value in own]
     if channel.form is Form.ROTATION:
-        return quaternions(np.array(numbers)[:, np.newaxis])[:, 0].tolist()  # type: ignore[no-any-return]
+        return [float(number) for number in quaternions(np.array(numbers)[:, np.newaxis])[:, 0]]
     return [radians(number) for number in numbers] if channel.form is Form.RADIANS else numbers

@@ -177,7 +177,7 @@ def _part(sheet: Sheet, node: Node, file: SceneFile, parent: str, ids: Ids, numb
 
 def values_of(sheet: Sheet, part: Part) -> dict[str, float | str]:
     """Read the values that an element's part has in its file."""
-    return _values(sheet, sheet.drawing.nodes[part.shape.params.index])  # type: ignore[attr-defined]
+    return _values(sheet, sheet.drawing.nodes[part.file_index])
 
 
 def _values(sheet: Sheet, node: Node) -> dict[str, float | str]:

@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable, Mapping
 
 from fern_tide.core.base.target import Target
 from fern_tide.core.scene.parts.svg_element import ATTRIBUTES, PLACED, SvgElementParams
+from fern_tide.core.scene.parts.svg_file import SvgFileParams
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.allowed import ANIMATIONS
 from fern_tide.core.scene.svg.geometry import number, place
@@ -41,16 +42,17 @@ def draw_file(
         values: values that differ from the parts' own.
         dress: called with each part's element, under the slot 'own'.
     """
-    parts = {part.shape.params.index: part for part in inside}  # type: ignore[attr-defined]
+    parts = {part.file_index: part for part in inside}
     params = root.shape.params
+    assert isinstance(params, SvgFileParams), root.shape.id
     left, top, width, height = sheet.box
     drawn: dict[int, ET.Element] = {
         0: ET.SubElement(
             parent,
             "svg",
             {
-                "width": number(params.width),  # type: ignore[attr-defined]
-                "height": number(params.height),  # type: ignore[attr-defined]
+                "width": number(params.width),
+                "height": number(params.height),
                 "viewBox": f"{number(left)} {number(top)} {number(width)} {number(height)}",
                 "overflow": "hidden",
             }

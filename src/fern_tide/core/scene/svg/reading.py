@@ -20,6 +20,7 @@ from fern_tide.core.scene.svg.allowed import (
 from fern_tide.core.scene.svg.drawing import Drawing, Node, refuse
 from fern_tide.core.scene.svg.unpacking import as_utf8, unpacked
 
+_TAG_NAME = re.compile(rb"<([^\s/>]+)")
 _ATTRIBUTE = re.compile(rb"""(?<!\s)\s++([^\s=/>"']++)\s*+=\s*+("[^"]*+"|'[^']*+')""")
 
 
@@ -148,7 +149,7 @@ class _Reader:
             end=self._length,
             head=self._length - (2 if closed else 0),
             closed=closed,
-            name=re.match(rb"<([^\s/>]+)", raw)[1].decode(),  # type: ignore[index]
+            name=_TAG_NAME.findall(raw)[0].decode(),
         )
         if node.parent >= 0:
             self._nodes[node.parent].children.append(node.index)
