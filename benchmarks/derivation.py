@@ -82,7 +82,7 @@ def large() -> Project:
     return document(scene.but(follows=follows), mappings)
 
 
-def standing(folder: Path) -> None:
+def status(folder: Path) -> None:
     project = large()
     studio = Studio.open(Settings(data=folder))
     levels, key = levels_of(studio), studio.projects.create(project).key
@@ -100,7 +100,7 @@ def standing(folder: Path) -> None:
         edits.append(timed(lambda after=after: baking.stale_count(studio, levels, key, after)))
         assert len(edits.changes(levels, project, after).targets or ()) == CURVES // 2 // MAPPINGS
     said = f"{same:.0f} ms; {min(edits):.0f} ms right after an edit; its graph from nothing {cold:.0f} ms"
-    ROWS.append((f"standing of {CURVES:,} curves with chains of {CHAIN} follows", "100 ms", said))
+    ROWS.append((f"status of {CURVES:,} curves with chains of {CHAIN} follows", "100 ms", said))
 
 
 def chains() -> None:
@@ -124,7 +124,7 @@ def chains() -> None:
 
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
-        standing(Path(folder))
+        status(Path(folder))
     chains()
     table = ["## Derivation", "", "Wall-clock times, of one run.", "", "| what | goal | measured |", "|---|---|---|"]
     table += [f"| {what} | {goal} | {measured} |" for what, goal, measured in ROWS]

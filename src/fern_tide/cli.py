@@ -70,85 +70,85 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(metavar="COMMAND", required=True, parser_class=_Parser)
 
     def command(name: str, run: Any, text: str) -> argparse.ArgumentParser:
-        made = commands.add_parser(name, help=text, description=text)
-        made.set_defaults(run=run)
-        return made
+        one = commands.add_parser(name, help=text, description=text)
+        one.set_defaults(run=run)
+        return one
 
     for name, run, text in (
         ("serve", _serve, "Serve the application on this machine, with its worker."),
         ("demo", _demo, "Make the demo project if there is none, then serve; or write its files."),
         ("worker", _worker, "Run one more worker on the same data folder."),
     ):
-        made = command(name, run, text)
-        made.add_argument("--data", metavar="DIR", help="the folder of everything (FERN_TIDE_DATA, or ./data)")
+        one = command(name, run, text)
+        one.add_argument("--data", metavar="DIR", help="the folder of everything (FERN_TIDE_DATA, or ./data)")
         if name != "worker":
-            made.add_argument("--host", default="127.0.0.1")
-            made.add_argument("--port", type=int, default=5077)
+            one.add_argument("--host", default="127.0.0.1")
+            one.add_argument("--port", type=int, default=5077)
         if name == "demo":
-            made.add_argument("--write", metavar="DIR", help="write the demo project and its sounds there, and end")
+            one.add_argument("--write", metavar="DIR", help="write the demo project and its sounds there, and end")
 
     _add_sound_commands(command)
 
-    made = command("scene", _scene, "Print a scene's parts and properties, as JSON.")
-    made.add_argument("file", nargs="?", help="a scene or project file; without one, the demo scene")
+    one = command("scene", _scene, "Print a scene's parts and properties, as JSON.")
+    one.add_argument("file", nargs="?", help="a scene or project file; without one, the demo scene")
 
-    made = command("map", _map, "Make a project of a sound, an envelope and targets.")
-    made.add_argument("sound")
-    made.add_argument("--rate", default="30")
-    made.add_argument("--reading", default="amplitude", metavar="'NAME key=value'")
-    made.add_argument("--clean", action="append", default=[], metavar="'NAME key=value'")
-    made.add_argument("--low", metavar="LEVEL", help="low water: -30dB or 0.03; suggested where not given")
-    made.add_argument("--high", metavar="LEVEL", help="high water")
-    made.add_argument("--step", action="append", default=[], metavar="'NAME key=value'")
-    made.add_argument("--response", default="straight", metavar="'NAME key=value'")
-    made.add_argument("--target", action="append", required=True, metavar="'PART:PROPERTY rest=0.2 full=1'")
-    made.add_argument("--scene", metavar="FILE", help="an SVG, GLB, picture or project file; else the demo scene")
-    made.add_argument("--out", required=True, metavar="PROJECT.ferntide")
+    one = command("map", _map, "Make a project of a sound, an envelope and targets.")
+    one.add_argument("sound")
+    one.add_argument("--rate", default="30")
+    one.add_argument("--reading", default="amplitude", metavar="'NAME key=value'")
+    one.add_argument("--clean", action="append", default=[], metavar="'NAME key=value'")
+    one.add_argument("--low", metavar="LEVEL", help="low water: -30dB or 0.03; suggested where not given")
+    one.add_argument("--high", metavar="LEVEL", help="high water")
+    one.add_argument("--step", action="append", default=[], metavar="'NAME key=value'")
+    one.add_argument("--response", default="straight", metavar="'NAME key=value'")
+    one.add_argument("--target", action="append", required=True, metavar="'PART:PROPERTY rest=0.2 full=1'")
+    one.add_argument("--scene", metavar="FILE", help="an SVG, GLB, picture or project file; else the demo scene")
+    one.add_argument("--out", required=True, metavar="PROJECT.ferntide")
 
-    made = command("bake", _bake, "Bake a project file and write its curves.")
-    made.add_argument("project")
-    made.add_argument("--out", required=True, metavar="DIR")
-    made.add_argument(
+    one = command("bake", _bake, "Bake a project file and write its curves.")
+    one.add_argument("project")
+    one.add_argument("--out", required=True, metavar="DIR")
+    one.add_argument(
         "--format",
         action="append",
         default=[],
         metavar="NAME",
         help="one that 'read --list' shows, csv if none; repeats",
     )
-    made.add_argument("--option", action="append", default=[], metavar="NAME=VALUE", help="an option of a format")
-    made.add_argument("--parts", metavar="ID,ID", help="only these parts and what is inside them")
-    made.add_argument("--interpolation", choices=("linear", "step", "cubic"), help="what lies between two keys")
-    made.add_argument("--error", type=float, metavar="PERCENT", help="how far keys may be off; 0 is a key every frame")
+    one.add_argument("--option", action="append", default=[], metavar="NAME=VALUE", help="an option of a format")
+    one.add_argument("--parts", metavar="ID,ID", help="only these parts and what is inside them")
+    one.add_argument("--interpolation", choices=("linear", "step", "cubic"), help="what lies between two keys")
+    one.add_argument("--error", type=float, metavar="PERCENT", help="how far keys may be off; 0 is a key every frame")
 
-    made = command("schema", _schema, "Print the JSON Schema of the project document.")
-    made.add_argument("--curves", action="store_true", help="that of JSON curves instead")
+    one = command("schema", _schema, "Print the JSON Schema of the project document.")
+    one.add_argument("--curves", action="store_true", help="that of JSON curves instead")
     return parser
 
 
 def _add_sound_commands(command: Callable[[str, Any, str], argparse.ArgumentParser]) -> None:
-    made = command("describe", _describe, "Print what a sound file holds, as JSON.")
-    made.add_argument("sound")
-    made.add_argument("--rate", default="30", help="frames a second: 30, 24000/1001 (default 30)")
+    one = command("describe", _describe, "Print what a sound file holds, as JSON.")
+    one.add_argument("sound")
+    one.add_argument("--rate", default="30", help="frames a second: 30, 24000/1001 (default 30)")
 
-    made = command("read", _read, "Read a level out of a sound file, one a frame.")
-    made.add_argument("sound", nargs="?")
-    made.add_argument("--rate", default="30")
-    made.add_argument("--reading", default="amplitude", metavar="'NAME key=value'")
-    made.add_argument("--clean", action="append", default=[], metavar="'NAME key=value'")
-    made.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
-    made.add_argument("--list", action="store_true", help="print every reading, clean-up, step and response")
+    one = command("read", _read, "Read a level out of a sound file, one a frame.")
+    one.add_argument("sound", nargs="?")
+    one.add_argument("--rate", default="30")
+    one.add_argument("--reading", default="amplitude", metavar="'NAME key=value'")
+    one.add_argument("--clean", action="append", default=[], metavar="'NAME key=value'")
+    one.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
+    one.add_argument("--list", action="store_true", help="print every reading, clean-up, step and response")
 
-    made = command("hits", _hits, "Find where a sound sets in.")
-    made.add_argument("sound")
-    made.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
-    made.add_argument("--low", default="0Hz", metavar="HZ", help="only hits of the band from here")
-    made.add_argument("--high", default="96000Hz", metavar="HZ", help="to here")
-    made.add_argument("--sensitivity", type=float, default=0.5, help="0 the strongest only, 1 nearly all (default 0.5)")
-    made.add_argument("--least-gap-ms", type=float, default=80.0, help="no two hits are closer (default 80)")
+    one = command("hits", _hits, "Find where a sound sets in.")
+    one.add_argument("sound")
+    one.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
+    one.add_argument("--low", default="0Hz", metavar="HZ", help="only hits of the band from here")
+    one.add_argument("--high", default="96000Hz", metavar="HZ", help="to here")
+    one.add_argument("--sensitivity", type=float, default=0.5, help="0 the strongest only, 1 nearly all (default 0.5)")
+    one.add_argument("--least-gap-ms", type=float, default=80.0, help="no two hits are closer (default 80)")
 
-    made = command("beats", _beats, "Find the beats of a sound.")
-    made.add_argument("sound")
-    made.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
+    one = command("beats", _beats, "Find the beats of a sound.")
+    one.add_argument("sound")
+    one.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
 
 
 def _serve(arguments: argparse.Namespace) -> None:

@@ -26,8 +26,8 @@ def refuse(wrong: FernTideError, arguments: argparse.Namespace) -> int:
         about = option if option not in wrong.what else None
     else:
         names = {UnreadableScene: ["scene", "file"], UnreadableProject: ["scene"]}.get(type(wrong), [])
-        given = (getattr(arguments, name, None) for name in [*names, "sound", "project", "file"])
-        about = next((file for file in given if file), None)
+        names_given = (getattr(arguments, name, None) for name in [*names, "sound", "project", "file"])
+        about = next((file for file in names_given if file), None)
     print(f"fern-tide: {f'{about}: ' if about else ''}{wrong}".replace("\n", " "), file=sys.stderr)
     return COULD_NOT
 

@@ -45,14 +45,14 @@ def test_after_a_recipe_is_taken_and_the_drawer_closed_everything_shows_it(demo)
 def test_edits_go_on_after_a_conflict_whose_answer_was_lost(demo):
     for words in ("409", "Failed to load", "ERR_FAILED"):
         demo.expect_console(words)
-    demo.route("**/standing", lambda route: route.abort())
-    project(demo, "project.standing = { ...project.standing, revision: project.standing.revision - 1 }")
+    demo.route("**/status", lambda route: route.abort())
+    project(demo, "project.status = { ...project.status, revision: project.status.revision - 1 }")
     project(demo, "project.edit({ kind: 'rename_project', name: 'Lost' })")
     wait(demo, "!document.querySelector('#notice').hidden")
-    demo.unroute("**/standing")
+    demo.unroute("**/status")
     project(demo, "project.lookAgain()")
-    project(demo, "project.edit({ kind: 'rename_project', name: 'Found again' })")
-    undo_says(demo, "Found again")
+    project(demo, "project.edit({ kind: 'rename_project', name: 'SceneContent again' })")
+    undo_says(demo, "SceneContent again")
 
 
 def test_another_tab_shows_what_was_edited_in_this_one(demo):

@@ -56,7 +56,7 @@ def test_many_mappings_stay_usable_and_only_the_lanes_in_view_are_drawn(demo):
     add = """async ([targets, key]) => {
       const token = document.querySelector('meta[name="csrf-token"]').content;
       const headers = { 'X-CSRF-Token': token, 'Content-Type': 'application/json' };
-      let base = (await (await fetch(`/p/${key}/standing`)).json()).revision;
+      let base = (await (await fetch(`/p/${key}/status`)).json()).revision;
       for (const target of targets) {
         const body = JSON.stringify({ base, target });
         const answer = await fetch(`/p/${key}/mappings`, { method: 'POST', headers, body });

@@ -52,7 +52,7 @@ def drive(page, target):
     page.wait_for_selector(f"[data-drive-it='{target}']", state="detached")
 
 
-def standing_part(page):
+def shown_part(page):
     return page.evaluate("JSON.parse(document.querySelector('[data-part-json]').textContent)")
 
 
@@ -85,7 +85,7 @@ def test_a_part_is_picked_tried_by_hand_and_goes_back_when_the_hand_lets_go(room
     room.click("[data-tried='lamp-bulb:scale_y'] >> text=use as rest")
     wait(room, "document.querySelector('#undo').title === 'Undo: Set the height of Lamp bulb'")
     wait(room, "JSON.parse(document.querySelector('[data-part-json]').textContent).values.scale_y !== undefined")
-    assert standing_part(room)["values"]["scale_y"] == pytest.approx(tried)
+    assert shown_part(room)["values"]["scale_y"] == pytest.approx(tried)
     assert axe(room) == []
 
 
@@ -118,7 +118,7 @@ def test_the_base_stays_still_when_the_anchor_is_put_there(room):
     assert after == pytest.approx(before, abs=0.2)
     room.click("#keep-base")
     wait(room, "document.querySelector('#keep-base').getAttribute('aria-pressed') === 'true'")
-    part = standing_part(room)
+    part = shown_part(room)
     assert part["anchor"]["word"] == "bottom" and part["anchor"]["y"] == pytest.approx(1030, abs=0.5)
     room.click("#squash")
     wait(room, "document.querySelector('#squash').getAttribute('aria-pressed') === 'true'")

@@ -30,12 +30,12 @@ def unpack(content: bytes):
     return head, arrays
 
 
-def standing(client, key):
-    return client.get(f"/p/{key}/standing").json
+def status(client, key):
+    return client.get(f"/p/{key}/status").json
 
 
 def edit(client, key, command, base=None):
-    base = standing(client, key)["revision"] if base is None else base
+    base = status(client, key)["revision"] if base is None else base
     return client.post(f"/p/{key}/edits", json={"base": base, "command": command})
 
 
@@ -85,7 +85,7 @@ def test_what_is_not_there_says_so_in_words(client, demo):
 @pytest.mark.parametrize("place", ["new project", "track"])
 def test_a_wrong_file_gets_words_and_a_4xx_and_nothing_stays_behind(client, studio, demo, content, words, place):
     before = {path.name for path in (studio.settings.data / "media").iterdir()}
-    revision = standing(client, demo)["revision"]
+    revision = status(client, demo)["revision"]
     url = "/projects" if place == "new project" else f"/p/{demo}/tracks"
     answer = client.post(f"{url}?name=odd.wav", data=content, content_type="application/octet-stream")
     assert 400 <= answer.status_code < 500
@@ -93,7 +93,7 @@ def test_a_wrong_file_gets_words_and_a_4xx_and_nothing_stays_behind(client, stud
     assert answer.json["remedy"]
     assert {path.name for path in (studio.settings.data / "media").iterdir()} == before
     assert len(studio.projects.all()) == 2
-    assert standing(client, demo)["revision"] == revision
+    assert status(client, demo)["revision"] == revision
 
 
 def test_a_file_over_the_limit_is_refused(client, app):
@@ -124,7 +124,7 @@ def start(client, content=None) -> str:
 
 def test_from_a_sound_to_a_downloaded_curve_in_four_actions(client, studio):
     key = start(client)
-    made = client.post(f"/p/{key}/mappings", json={"base": standing(client, key)["revision"], "target": "lamp:turn"})
+    made = client.post(f"/p/{key}/mappings", json={"base": status(client, key)["revision"], "target": "lamp:turn"})
     assert made.json["undo"] == "Add Lamp turn"
     assert client.post(f"/p/{key}/bake").json["stale"] == 0
     rows = client.get(f"/p/{key}/hand-off/files/csv").text.splitlines()
@@ -138,9 +138,9 @@ def test_a_preview_is_what_the_edit_then_gives_and_stores_nothing(client, studio
     mapping = first_mapping(studio, demo)
     mapping["marks"]["low"] = "-20dB"
     command = {"kind": "put_mapping", "mapping": mapping}
-    before = standing(client, demo)
+    before = status(client, demo)
     head, arrays = unpack(client.post(f"/p/{demo}/preview", json={"command": command}).data)
-    assert standing(client, demo) == before
+    assert status(client, demo) == before
     assert list(head["lanes"]) == ["lamp-glow"]
     assert set(head["curves"]) == {"lamp-glow:opacity", "lamp-glow:scale_x", "lamp-glow:scale_y"}
     edit(client, demo, command)
@@ -166,16 +166,16 @@ def test_a_preview_computes_only_what_the_edit_touches(client, app, studio, demo
 
 
 def test_an_edit_on_an_old_revision_is_a_conflict_that_is_explained(client, studio, demo):
-    base = standing(client, demo)["revision"]
+    base = status(client, demo)["revision"]
     assert edit(client, demo, {"kind": "rename_project", "name": "One"}, base).status_code == 200
     answer = edit(client, demo, {"kind": "rename_project", "name": "Two"}, base)
     assert answer.status_code == 409
     assert "changed in another tab since: 'Rename the project to One'" in answer.json["what"]
-    assert standing(client, demo)["name"] == "One"
+    assert status(client, demo)["name"] == "One"
 
 
 def test_undo_redo_and_an_edit_that_changes_nothing(client, demo):
-    first = standing(client, demo)
+    first = status(client, demo)
     assert edit(client, demo, {"kind": "rename_project", "name": first["name"]}).json["revision"] == first["revision"]
     done = edit(client, demo, {"kind": "rename_project", "name": "Night"}).json
     back = client.post(f"/p/{demo}/undo", json={"base": done["revision"]}).json
@@ -201,7 +201,7 @@ def test_bad_edits_are_refused_with_words(client, demo, send, status):
 
 
 def test_stale_curves_are_counted_and_say_why(client, studio, demo):
-    assert standing(client, demo)["stale"] == 20
+    assert status(client, demo)["stale"] == 20
     assert client.post(f"/p/{demo}/bake").json["stale"] == 0
     mapping = first_mapping(studio, demo)
     mapping["marks"]["low"] = 0.08
@@ -210,8 +210,8 @@ def test_stale_curves_are_counted_and_say_why(client, studio, demo):
     html = client.get(f"/p/{demo}/hand-off").text
     assert "low water -28.0 to -21.9 dB" in html
     assert "3 curves are written as last baked" in html
-    client.post(f"/p/{demo}/undo", json={"base": standing(client, demo)["revision"]})
-    assert standing(client, demo)["stale"] == 0  # back where it was: fresh again
+    client.post(f"/p/{demo}/undo", json={"base": status(client, demo)["revision"]})
+    assert status(client, demo)["stale"] == 0  # back where it was: fresh again
 
 
 def test_the_same_document_bakes_to_the_same_bytes(client, studio, demo):
@@ -268,7 +268,7 @@ def test_what_is_heard_is_one_file_with_byte_ranges(client, studio, demo):
 
 def test_a_track_that_does_not_drive_leaves_everything_at_rest(client, studio):
     key = start(client)
-    client.post(f"/p/{key}/mappings", json={"base": standing(client, key)["revision"], "target": "lamp:turn"})
+    client.post(f"/p/{key}/mappings", json={"base": status(client, key)["revision"], "target": "lamp:turn"})
     track = studio.projects.current(key).document.tracks[0].model_dump(mode="json")
     edit(client, key, {"kind": "put_track", "track": {**track, "drives": False}})
     head, arrays = unpack(client.get(f"/p/{key}/curves").data)
@@ -277,14 +277,14 @@ def test_a_track_that_does_not_drive_leaves_everything_at_rest(client, studio):
 
 def test_a_mapping_drives_more_properties_and_each_only_once(client, studio):
     key = start(client)
-    client.post(f"/p/{key}/mappings", json={"base": standing(client, key)["revision"], "target": "cloche-1:scale_y"})
-    grown = client.post(f"/p/{key}/mappings/cloche-1-height/drives", json={"base": standing(client, key)["revision"]})
+    client.post(f"/p/{key}/mappings", json={"base": status(client, key)["revision"], "target": "cloche-1:scale_y"})
+    grown = client.post(f"/p/{key}/mappings/cloche-1-height/drives", json={"base": status(client, key)["revision"]})
     assert grown.json["chosen"]["drive"] == 1
     drives = studio.projects.current(key).document.mappings[0].drives
     assert [str(drive.target) for drive in drives] == ["cloche-1:scale_y", "cloche-2:scale_y"]
-    odd = {"base": standing(client, key)["revision"], "target": "lamp:turn", "place": "first"}
+    odd = {"base": status(client, key)["revision"], "target": "lamp:turn", "place": "first"}
     assert client.post(f"/p/{key}/mappings/cloche-1-height/aim", json=odd).status_code == 422
-    again = {"base": standing(client, key)["revision"], "target": "cloche-1:scale_y", "place": 1}
+    again = {"base": status(client, key)["revision"], "target": "cloche-1:scale_y", "place": 1}
     assert client.post(f"/p/{key}/mappings/cloche-1-height/aim", json=again).status_code == 422
 
 

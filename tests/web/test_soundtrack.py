@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from tests.web.test_pages import edit, standing
+from tests.web.test_pages import edit, status
 from tests.web.test_pages import unpack as unpack_floats
 
 from fern_tide.core.sound.spectrogram import ROWS
@@ -27,7 +27,7 @@ def unpack(content: bytes):
 
 
 def post(client, key, path, **plain):
-    return client.post(f"/p/{key}/{path}", json={"base": standing(client, key)["revision"], **plain})
+    return client.post(f"/p/{key}/{path}", json={"base": status(client, key)["revision"], **plain})
 
 
 def test_all_that_the_room_draws_comes_at_once(client, studio, demo):
@@ -58,7 +58,7 @@ def test_beats_are_corrected_and_undone(client, demo):
     answer = post(client, demo, "beat", how="double")
     assert answer.status_code == 200 and answer.json["undo"] == "Double the tempo"
     assert unpack_floats(client.get(f"/p/{demo}/rhythm").data)[0]["bpm"] == pytest.approx(2 * bpm)
-    client.post(f"/p/{demo}/undo", json={"base": standing(client, demo)["revision"]})
+    client.post(f"/p/{demo}/undo", json={"base": status(client, demo)["revision"]})
     assert unpack_floats(client.get(f"/p/{demo}/rhythm").data)[0]["bpm"] == pytest.approx(bpm)
 
 
@@ -91,10 +91,10 @@ def test_markers_go_out_and_come_back(client, studio, demo):
 
 
 def test_a_wrong_list_of_markers_changes_nothing(client, demo):
-    before = standing(client, demo)["revision"]
+    before = status(client, demo)["revision"]
     answer = client.post(f"/p/{demo}/markers", data=b"name\nnothing of the kind\n")
     assert answer.status_code == 422 and "time_s" in answer.json["what"]
-    assert standing(client, demo)["revision"] == before
+    assert status(client, demo)["revision"] == before
 
 
 def test_a_track_is_placed_by_frames_and_lined_up_with_a_frame(client, studio, demo):

@@ -6,7 +6,7 @@ import re
 
 import pytest
 from tests.gltf import GLB
-from tests.web.test_pages import edit, standing, unpack
+from tests.web.test_pages import edit, status, unpack
 from tests.workflows.test_scenes import SVG, picture
 
 from fern_tide.core.scene.scene import PART_KINDS
@@ -21,7 +21,7 @@ def drop(client, key, *files, how="replace", url=None):
 
 
 def post(client, key, path, **plain):
-    return client.post(f"/p/{key}/{path}", json={"base": standing(client, key)["revision"], **plain})
+    return client.post(f"/p/{key}/{path}", json={"base": status(client, key)["revision"], **plain})
 
 
 def page(client, key, **query):
@@ -76,7 +76,7 @@ def test_a_hostile_svg_is_cut_and_its_names_are_only_text(client, demo):
 
 
 @pytest.mark.parametrize(
-    ("name", "content", "status", "what"),
+    ("name", "content", "code", "what"),
     [
         ("a.svg", b"", 422, "a.svg is empty"),
         ("a.svg", b"no", 422, "no SVG"),
@@ -85,13 +85,13 @@ def test_a_hostile_svg_is_cut_and_its_names_are_only_text(client, demo):
         ("a.png", picture()[:70], 422, "no picture"),
     ],
 )
-def test_a_wrong_file_gets_words_and_nothing_stays_behind(client, demo, studio, name, content, status, what):
-    before = standing(client, demo)["revision"]
+def test_a_wrong_file_gets_words_and_nothing_stays_behind(client, demo, studio, name, content, code, what):
+    before = status(client, demo)["revision"]
     kept = sorted((studio.settings.data / "media").iterdir())
     for url in (None, "/projects/scene"):
         answer = drop(client, demo, (name, content), url=url)
-        assert answer.status_code == status and what in answer.json["what"] and answer.json["remedy"]
-    assert standing(client, demo)["revision"] == before and sorted((studio.settings.data / "media").iterdir()) == kept
+        assert answer.status_code == code and what in answer.json["what"] and answer.json["remedy"]
+    assert status(client, demo)["revision"] == before and sorted((studio.settings.data / "media").iterdir()) == kept
 
 
 def test_too_many_bytes_or_files_are_refused(client, demo, studio):

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from tests.conftest import wav
-from tests.web.test_pages import edit, standing, unpack
+from tests.web.test_pages import edit, status, unpack
 
 from fern_tide.core.scene.scene import Scene
 from fern_tide.demo.bench_scene import potting_bench
@@ -53,7 +53,7 @@ class Story:
         return answer.json
 
     def post(self, path, **plain):
-        base = standing(self.client, self.key)["revision"]
+        base = status(self.client, self.key)["revision"]
         answer = self.client.post(f"/p/{self.key}/{path}", json={"base": base, **plain})
         assert answer.status_code == 200, answer.json
         return answer.json

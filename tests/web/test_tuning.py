@@ -6,7 +6,7 @@ import re
 
 import numpy as np
 import pytest
-from tests.web.test_pages import edit, standing, unpack
+from tests.web.test_pages import edit, status, unpack
 
 from fern_tide.core.envelope.envelope import CLEAN_UPS
 from fern_tide.core.mapping.drive import RESPONSES
@@ -16,7 +16,7 @@ from fern_tide.core.mapping.starting_recipes import STARTING
 
 
 def post(client, key, path, **plain):
-    return client.post(f"/p/{key}/{path}", json={"base": standing(client, key)["revision"], **plain})
+    return client.post(f"/p/{key}/{path}", json={"base": status(client, key)["revision"], **plain})
 
 
 def first(studio, key):
@@ -154,7 +154,7 @@ def test_after_an_edit_only_what_it_changed_comes_again(client, studio, demo):
     whole, all_arrays = unpack(client.get(f"/p/{demo}/curves").data)
     for target, found in changed["curves"].items():
         np.testing.assert_array_equal(arrays[found["values"]], all_arrays[whole["curves"][target]["values"]])
-    now = standing(client, demo)["revision"]
+    now = status(client, demo)["revision"]
     nothing, _ = unpack(client.get(f"/p/{demo}/curves?since={now}").data)
     assert nothing["lanes"] == {} and nothing["curves"] == {}
     asked, _ = unpack(client.get(f"/p/{demo}/curves?since={now}&also={mapping.id},none").data)
@@ -177,7 +177,7 @@ def test_another_order_or_a_shared_stack_brings_the_lanes_that_look_otherwise(cl
     changed, _ = unpack(client.get(f"/p/{demo}/curves?since={made['revision']}").data)
     assert set(changed["lanes"]) == {mapping.id, over["id"]} and set(changed["curves"]) == {target}
     assert changed["lanes"][mapping.id]["sum"] is not None
-    before = standing(client, demo)["revision"]
+    before = status(client, demo)["revision"]
     edit(client, demo, {"kind": "move_mapping", "id": over["id"], "place": 0})
     whole, _ = unpack(client.get(f"/p/{demo}/curves?since={before}").data)
     assert len(whole["lanes"]) == 5

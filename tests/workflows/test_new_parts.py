@@ -32,7 +32,7 @@ LIFT = np.linspace(0, 1, FRAMES)
 
 
 def with_part(scene, kind):
-    part = make_part.made(scene, kind).part
+    part = make_part.new_part(scene, kind).part
     return scene.but(parts=(*scene.parts, part)), part
 
 
@@ -85,7 +85,7 @@ def test_a_second_one_has_a_name_and_an_id_of_its_own_and_a_copy_is_like_it(kind
 @pytest.mark.parametrize(("space", "kind"), [("2d", "box"), ("3d", "star"), ("2d", "svg_file"), ("3d", "gltf_node")])
 def test_a_kind_that_such_a_stage_does_not_have_is_refused(space, kind):
     with pytest.raises(InvalidParameter, match="kind of part"):
-        make_part.made(Scene(name="New", kind=space), kind)
+        make_part.new_part(Scene(name="New", kind=space), kind)
 
 
 def test_only_a_picture_has_a_middle_that_can_be_freed():

@@ -158,7 +158,7 @@ def test_a_new_version_of_a_file_relinks_by_name_and_says_what_is_gone_and_what_
 
 def test_parts_made_here_stay_when_a_file_is_replaced(studio, key):
     made = scenes.bring_in(studio, key, {"leaf.svg": SVG}, replace=False).revision
-    disc = make_part.made(made.document.scene, "ellipse")
+    disc = make_part.new_part(made.document.scene, "ellipse")
     edits.edit(studio, key, disc, base=made.id)
     file = scene_of(studio, key).files[0].id
     again = scenes.replace_file(studio, key, file, {"leaf.svg": SVG.replace(b"Vein", b"Rib")})
@@ -175,7 +175,7 @@ def test_an_empty_3d_stage_has_a_light_and_a_camera(studio, key):
 
 @pytest.mark.parametrize("kind", ["ellipse", "rectangle", "polygon", "star", "line", "path", "text", "group", "glow"])
 def test_a_2d_part_is_made_in_the_middle_where_it_can_be_seen(studio, key, kind):
-    command = make_part.made(scene_of(studio, key), kind)
+    command = make_part.new_part(scene_of(studio, key), kind)
     assert isinstance(command, PutPart) and (command.part.anchor.x, command.part.anchor.y) == (960, 540)
     assert command.apply(studio.projects.current(key).document).scene.parts[-1].shape.id == kind
 
@@ -183,7 +183,7 @@ def test_a_2d_part_is_made_in_the_middle_where_it_can_be_seen(studio, key, kind)
 @pytest.mark.parametrize("kind", ["box", "bell_jar", "point_light", "spot_light", "sun", "camera", "group_3d"])
 def test_a_3d_part_is_made_and_solids_offer_base_centre_and_top(kind):
     scene = empty_scene("3d")
-    part = make_part.made(scene, kind).part
+    part = make_part.new_part(scene, kind).part
     assert scene.but(parts=(*scene.parts, part)).part(part.id).name == part.name
     anchors = make_part.middle_of(part)
     if part.kind.solid:
@@ -197,7 +197,7 @@ def test_parts_that_do_not_belong_are_not_made(studio, key):
     scene = scene_of(studio, key)
     for kind in ("box", "svg_element", "image"):
         with pytest.raises(FernTideError, match="kind of part"):
-            make_part.made(scene, kind)
+            make_part.new_part(scene, kind)
     with pytest.raises(FernTideError, match="a picture"):
         make_part.copied(scene, "rain", middle=True)
 
@@ -267,7 +267,7 @@ def test_looks_change_with_what_is_seen_and_not_with_names(studio, key):
 def test_a_sound_draws_a_graphic_with_one_mapping_and_draws_it_anew(studio, key, reading):
     levels = levels_of(studio)
     scene = scene_of(studio, key)
-    graphic = make_part.made(scene, "sound_graphic")
+    graphic = make_part.new_part(scene, "sound_graphic")
     edits.edit(studio, key, graphic, base=studio.projects.current(key).id)
     part_id = graphic.part.id
     for _ in range(2):

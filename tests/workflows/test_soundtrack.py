@@ -71,7 +71,7 @@ def test_analysis_names_its_stages_and_can_be_cancelled(studio, key):
     said = []
     graph, track = Graph(project.but(rate=FrameRate.parse("25"))), project.tracks[0]
     job = analysis.request(studio, graph.placed(track), name=track.name, features=analysis.USUAL)
-    analysis.run(studio, job, told=lambda share, words: said.append((share, words)) or True)
+    analysis.run(studio, job, report=lambda share, words: said.append((share, words)) or True)
     assert [share for share, _ in said] == sorted(share for share, _ in said)
     assert {words for _, words in said} == {"Drums: reading levels and spectra", "Drums: finding hits and beats"}
     parts = list((studio.settings.data / "derived").glob("*.part"))
@@ -192,7 +192,7 @@ def test_the_beats_as_found_come_back(studio, levels, key):
     project = document(studio, key)
     found = levels.beats(project)
     changed = do(studio, key, SetBeat(beat=corrected(project, found, how=Correction.TEMPO, number=90)))
-    back = corrected(changed, levels.beats(changed), how=Correction.FOUND)
+    back = corrected(changed, levels.beats(changed), how=Correction.DETECTED)
     np.testing.assert_array_equal(levels.beats(do(studio, key, SetBeat(beat=back))).times_s, found.times_s)
 
 

@@ -44,7 +44,7 @@ def run_job(studio: Studio, job_id: str) -> None:
     if job is None:
         return
     try:
-        TASKS[job.kind](studio, job, told=lambda share, words: studio.jobs.progress(job.id, share=share, words=words))
+        TASKS[job.kind](studio, job, report=lambda share, words: studio.jobs.progress(job.id, share=share, words=words))
     except Cancelled:
         studio.jobs.end(job.id, state=CANCELLED, words="Cancelled.")
     except FernTideError as wrong:

@@ -90,7 +90,7 @@ class MediaStore:
             DiskFull: the disk has no room.
         """
         handle, name = tempfile.mkstemp(dir=self._folder, suffix=".part")
-        kept: list[bool] = []
+        keep: list[bool] = []
         try:
             seen = hashlib.sha256()
             with _noticing_a_full_disk(), os.fdopen(handle, "wb") as out:
@@ -106,16 +106,16 @@ class MediaStore:
                 out.flush()
                 os.fsync(out.fileno())
             with Path(name).open("rb") as content:
-                yield seen.hexdigest(), content, kept
-            if kept and kept[0]:
+                yield seen.hexdigest(), content, keep
+            if keep and keep[0]:
                 Path(name).replace(self.path(seen.hexdigest()))
         finally:
             Path(name).unlink(missing_ok=True)
 
     def add(self, chunks: Iterable[bytes], *, most: int) -> str:
         """Take bytes in and keep them; gives their hash."""
-        with self.receive(chunks, most=most) as (digest, _, kept):
-            kept.append(True)
+        with self.receive(chunks, most=most) as (digest, _, keep):
+            keep.append(True)
         return digest
 
     def sweep(self, in_use: set[str]) -> int:

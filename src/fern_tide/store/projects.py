@@ -105,10 +105,10 @@ class ProjectStore:
             NoSuchProject: there is none of that key.
         """
         self._db.connect(reuse_if_open=True)
-        found = self._db.execute_sql("select head from project where key = ? and not deleted", (key,)).fetchone()
-        if found is None:
+        row = self._db.execute_sql("select head from project where key = ? and not deleted", (key,)).fetchone()
+        if row is None:
             raise _gone()
-        return int(found[0]), self._document(found[0])
+        return int(row[0]), self._document(row[0])
 
     def document_at(self, key: str, revision: int) -> Project:
         """Give the document of one of a project's revisions, also one that was undone.
@@ -216,9 +216,9 @@ class ProjectStore:
 
     def _add(self, row: Any, parent: int | None, label: str, document: Project) -> None:
         packed = zlib.compress(document.model_dump_json().encode(), 6)
-        made = self._tables.revision.create(project=row, parent=parent, label=label, document=packed)
-        self._remember(made.id, document)
-        row.head, row.name, row.changed = made.id, document.name, datetime.now()
+        revision = self._tables.revision.create(project=row, parent=parent, label=label, document=packed)
+        self._remember(revision.id, document)
+        row.head, row.name, row.changed = revision.id, document.name, datetime.now()
         row.save()
 
     def _go(self, row: Any, revision: int) -> Revision:

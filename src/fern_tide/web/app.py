@@ -102,11 +102,11 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
 
 def _version(folder: Path) -> str:
     """Give a name for what the files of a folder hold."""
-    held = hashlib.sha256()
+    digest = hashlib.sha256()
     for path in sorted(folder.rglob("*")):
         if path.is_file():
-            held.update(str(path.relative_to(folder)).encode() + path.read_bytes())
-    return held.hexdigest()[:12]
+            digest.update(str(path.relative_to(folder)).encode() + path.read_bytes())
+    return digest.hexdigest()[:12]
 
 
 def _secret(path: Path) -> bytes:

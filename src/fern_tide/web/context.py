@@ -97,7 +97,7 @@ def render(template: str, view: Any, **more: Any) -> str:
     return render_template(template, **{field.name: getattr(view, field.name) for field in fields(view)}, **more)
 
 
-def standing(revision: Revision) -> dict[str, Any]:
+def status(revision: Revision) -> dict[str, Any]:
     """Say how a project stands, for the header."""
     return {
         "revision": revision.id,

@@ -55,8 +55,8 @@ def install(app: Flask) -> None:
 
     @app.errorhandler(ValidationError)
     def _refused(wrong: ValidationError) -> Response:
-        told = refused(wrong, model=None)
-        return _say(told.what, told.remedy, 422)
+        refusal = refused(wrong, model=None)
+        return _say(refusal.what, refusal.remedy, 422)
 
     @app.errorhandler(CSRFError)
     def _forged(wrong: CSRFError) -> Response:

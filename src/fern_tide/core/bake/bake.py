@@ -31,12 +31,12 @@ def driven(scene: Scene, mappings: Iterable[MappingModel]) -> dict[Target, Drive
 
     A property that only follows another one is among them, with no drivers of its own.
     """
-    found: dict[Target, Drivers] = {follow.target: [] for follow in scene.follows}
+    drivers: dict[Target, Drivers] = {follow.target: [] for follow in scene.follows}
     for mapping in mappings:
         if not mapping.muted:
             for drive in mapping.drives:
-                found.setdefault(drive.target, []).append((mapping, drive))
-    return {target: found[target] for target in sorted(found, key=scene.place)}
+                drivers.setdefault(drive.target, []).append((mapping, drive))
+    return {target: drivers[target] for target in sorted(drivers, key=scene.place)}
 
 
 @dataclass(frozen=True)

@@ -52,10 +52,10 @@ class Keys:
 
     def at(self, moments: FloatArray) -> FloatArray:
         """Give the values at moments counted in frames, shape (..., moments)."""
-        held = np.clip(np.searchsorted(self.frames, moments, side="right") - 1, 0, None)
+        before = np.clip(np.searchsorted(self.frames, moments, side="right") - 1, 0, None)
         if self.interpolation is Interpolation.STEP or len(self.frames) < 2:
-            return np.asarray(self.values[..., held], dtype=np.float64)
-        place = np.minimum(held, len(self.frames) - 2)
+            return np.asarray(self.values[..., before], dtype=np.float64)
+        place = np.minimum(before, len(self.frames) - 2)
         start, end = self.frames[place], self.frames[place + 1]
         share = np.clip((moments - start) / (end - start), 0.0, 1.0)
         v0, v1 = self.values[..., place], self.values[..., place + 1]
@@ -124,12 +124,12 @@ def thin(
         Interpolation.STEP: lambda start: _farthest_step(dense, start),
         Interpolation.CUBIC: lambda start: _farthest_cubic(dense, slopes, start),
     }
-    kept = [0] if n else []
-    while kept and kept[-1] < n - 1:
-        following = reach[interpolation](kept[-1])
-        kept.append(_within_half_a_turn(rows, kept[-1], following) if turning else following)
-    chosen = np.asarray(kept, dtype=np.int64)
-    shape = (*values.shape[:-1], len(kept))
+    key_frames = [0] if n else []
+    while key_frames and key_frames[-1] < n - 1:
+        following = reach[interpolation](key_frames[-1])
+        key_frames.append(_within_half_a_turn(rows, key_frames[-1], following) if turning else following)
+    chosen = np.asarray(key_frames, dtype=np.int64)
+    shape = (*values.shape[:-1], len(key_frames))
     frames = at[chosen] if n else at
     keys = Keys(frames, rows[:, chosen].reshape(shape), slopes[:, chosen].reshape(shape), 0.0, interpolation)
     if n == 0:
@@ -180,11 +180,11 @@ def _farthest_cubic(dense: _Dense, slopes: FloatArray, start: int) -> int:
         span = moments[-1] - moments[0]
         between = np.concatenate([moments[1:-1], (moments[1:] + moments[:-1]) / 2])
         ends = [v[:, i : i + 1] for i in (start, end) for v in (rows, slopes)]
-        found = hermite((ends[0], ends[1] * span), (ends[2], ends[3] * span), share=(between - moments[0]) / span)
+        curve = hermite((ends[0], ends[1] * span), (ends[2], ends[3] * span), share=(between - moments[0]) / span)
         own = rows[:, start : end + 1]
         lows = np.concatenate([own[:, 1:-1], np.minimum(own[:, 1:], own[:, :-1])], axis=1)
         highs = np.concatenate([own[:, 1:-1], np.maximum(own[:, 1:], own[:, :-1])], axis=1)
-        return bool(((found >= lows - tolerance) & (found <= highs + tolerance)).all())
+        return bool(((curve >= lows - tolerance) & (curve <= highs + tolerance)).all())
 
     good, stretch = start + 1, 2
     while start + stretch < n and fits(start + stretch):

@@ -39,10 +39,10 @@ def refused(cause: ValidationError, *, model: Any) -> InvalidParameter:
 
 def _likeliest(cause: ValidationError) -> Any:
     """Give the first error; of the alternatives of one value, the one that speaks of the kind that it is."""
-    found = cause.errors(include_url=False)
-    first = found[0]
+    errors = cause.errors(include_url=False)
+    first = errors[0]
     place = first["loc"][: max(1, len(first["loc"]) - 1)]
-    same = [item for item in found if item["loc"][: len(place)] == place]
+    same = [item for item in errors if item["loc"][: len(place)] == place]
     number = isinstance(first["input"], (int, float)) and not isinstance(first["input"], bool)
     return next((item for item in same if (item["type"].split("_")[0] in _NUMBERS) == number), first)
 

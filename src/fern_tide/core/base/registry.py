@@ -77,7 +77,7 @@ def discover(package: ModuleType, *, attribute: str, of: type[S], kind: str) -> 
         TypeError: a module exports no spec, or one of another type, or under another id than its file's name; or what a
             package offers is none, is not called as it calls itself, or is there already.
     """
-    found: dict[str, S] = {}
+    specs: dict[str, S] = {}
     for entry in sorted(pkgutil.iter_modules(package.__path__), key=lambda item: item.name):
         module = importlib.import_module(f"{package.__name__}.{entry.name}")
         spec = getattr(module, attribute, None)
@@ -85,16 +85,16 @@ def discover(package: ModuleType, *, attribute: str, of: type[S], kind: str) -> 
             raise TypeError(f"{module.__name__} exports no {attribute} of type {of.__name__}")
         if spec.id != entry.name:
             raise TypeError(f"{module.__name__} calls itself {spec.id}; id and file name must agree")
-        found[spec.id] = spec
+        specs[spec.id] = spec
     for offered in sorted(entry_points(group=f"fern_tide.{_group(package)}"), key=lambda item: item.name):
         spec = offered.load()
         whose = f"{offered.value}, offered as a {kind},"
         if not isinstance(spec, of) or spec.id != offered.name:
             raise TypeError(f"{whose} is no {of.__name__} that calls itself {offered.name}")
-        if spec.id in found:
+        if spec.id in specs:
             raise TypeError(f"{whose} calls itself {spec.id}, and there is one of that id already")
-        found[spec.id] = spec
-    return Registry({name: found[name] for name in sorted(found)}, kind=kind)
+        specs[spec.id] = spec
+    return Registry({name: specs[name] for name in sorted(specs)}, kind=kind)
 
 
 def _group(package: ModuleType) -> str:

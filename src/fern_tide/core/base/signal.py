@@ -37,9 +37,9 @@ def spans(x: Float32Array, *, length: int, first: int = 0, step: int = 1, count:
         count = max(0, (x.shape[1] - length - first) // step + 1)
     if first < 0 or first + (count - 1) * step + length > x.shape[1]:
         raise ValueError("a stretch would reach outside the sound")
-    held, size = np.ascontiguousarray(x), x.itemsize
+    rows, size = np.ascontiguousarray(x), x.itemsize
     view: Float32Array = np.ndarray(
-        (len(x), count, length), held.dtype, held, first * size, (held.strides[0], step * size, size)
+        (len(x), count, length), rows.dtype, rows, first * size, (rows.strides[0], step * size, size)
     )
     view.setflags(write=False)
     return view

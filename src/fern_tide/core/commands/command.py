@@ -28,14 +28,14 @@ class Command(Frozen, frozen=True):
 T = TypeVar("T", bound=Identified)
 
 
-def held(items: tuple[T, ...], wanted: str) -> T | None:
+def by_id(items: tuple[T, ...], wanted: str) -> T | None:
     """Give the item of an id, or None."""
     return next((item for item in items if item.id == wanted), None)
 
 
 def put(items: tuple[T, ...], new: T) -> tuple[T, ...]:
     """Give the items with a new one at the end, or in the place of the one of the same id."""
-    if held(items, new.id) is None:
+    if by_id(items, new.id) is None:
         return (*items, new)
     return tuple(new if item.id == new.id else item for item in items)
 

@@ -72,7 +72,7 @@ class _Inside(Command, frozen=True):
     id: Id
     path: Path
 
-    def _becomes(self, held: Any) -> Any:
+    def _becomes(self, value_at: Any) -> Any:
         raise NotImplementedError
 
     def _put(self, project: Project) -> Command:
@@ -92,7 +92,7 @@ class SetField(_Inside, frozen=True):
     kind: Literal["set_field"] = "set_field"
     value: Any
 
-    def _becomes(self, held: Any) -> Any:
+    def _becomes(self, value_at: Any) -> Any:
         return self.value
 
 
@@ -135,26 +135,26 @@ class AddEntry(_Inside, frozen=True):
     kind: Literal["add_entry"] = "add_entry"
     value: Any
 
-    def _becomes(self, held: Any) -> Any:
-        if not isinstance(held, tuple):
+    def _becomes(self, value_at: Any) -> Any:
+        if not isinstance(value_at, tuple):
             raise InvalidParameter("path", value=self.path, allowed="the path of a list")
-        if len(held) >= MOST_ENTRIES:
-            raise InvalidParameter("entries", value=len(held) + 1, allowed=f"at most {MOST_ENTRIES}")
-        return (*held, self.value)
+        if len(value_at) >= MOST_ENTRIES:
+            raise InvalidParameter("entries", value=len(value_at) + 1, allowed=f"at most {MOST_ENTRIES}")
+        return (*value_at, self.value)
 
 
-def _changed(held: Any, names: list[str], becomes: Callable[[Any], Any]) -> Any:
+def _changed(value_at: Any, names: list[str], becomes: Callable[[Any], Any]) -> Any:
     """Give a value with the place that names lead to become something else; every model on the way is checked anew."""
     if not names:
-        return becomes(held)
+        return becomes(value_at)
     name, *rest = names
-    if isinstance(held, tuple):
-        place = _place(held, name)
-        return (*held[:place], _changed(held[place], rest, becomes), *held[place + 1 :])
-    if not isinstance(held, Frozen) or name not in type(held).model_fields:
+    if isinstance(value_at, tuple):
+        place = _place(value_at, name)
+        return (*value_at[:place], _changed(value_at[place], rest, becomes), *value_at[place + 1 :])
+    if not isinstance(value_at, Frozen) or name not in type(value_at).model_fields:
         raise InvalidParameter("path", value=name, allowed="the name of a field that is there")
-    value = _changed(getattr(held, name), rest, becomes)
-    return held.but(**{**({} if rest else held.pushed(name, value)), name: value})
+    value = _changed(getattr(value_at, name), rest, becomes)
+    return value_at.but(**{**({} if rest else value_at.pushed(name, value)), name: value})
 
 
 def _place(items: Any, name: str) -> int:

@@ -8,11 +8,11 @@ from pydantic import Field
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName
 from fern_tide.core.base.target import Id
-from fern_tide.core.commands.command import Command, choice_label, held, put, without
+from fern_tide.core.commands.command import Command, by_id, choice_label, put, without
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.drive import Drive, Stop
 from fern_tide.core.mapping.linking import relinked
-from fern_tide.core.mapping.mapping import MOST_KEPT, Kept, Mapping
+from fern_tide.core.mapping.mapping import MOST_KEPT, Mapping, Version
 from fern_tide.core.mapping.recipe import Recipe
 
 KEPT_NAMES = ("A", "B", "C", "D")
@@ -25,7 +25,7 @@ class PutMapping(Command, frozen=True):
     mapping: Mapping
 
     def label(self, before: Project) -> str:
-        old, new = held(before.mappings, self.mapping.id), self.mapping
+        old, new = by_id(before.mappings, self.mapping.id), self.mapping
         if old is None:
             return f"Add {new.name}"
         if old.name != new.name:
@@ -41,7 +41,7 @@ class PutMapping(Command, frozen=True):
         return choice_label(old.steps, new.steps, new.name) or _drives_label(before, old, new) or f"Tune {new.name}"
 
     def apply(self, project: Project) -> Project:
-        mapping = relinked(held(project.mappings, self.mapping.id), self.mapping)
+        mapping = relinked(by_id(project.mappings, self.mapping.id), self.mapping)
         return project.but(mappings=put(project.mappings, mapping))
 
 
@@ -169,7 +169,7 @@ class ShowVersion(Command, frozen=True):
 
     def apply(self, project: Project) -> Project:
         mapping = project.mapping(self.id)
-        wanted = _kept(mapping, self.name)
+        wanted = _version_of(mapping, self.name)
         if not any(same(mapping, item) for item in mapping.kept) and len(mapping.kept) < MOST_KEPT:
             mapping = with_version(mapping)
         return project.but(mappings=put(project.mappings, mapping.but(**wanted.tuning)))
@@ -189,30 +189,30 @@ class DropVersion(Command, frozen=True):
     def apply(self, project: Project) -> Project:
         mapping = project.mapping(self.id)
         if self.name is not None:
-            _kept(mapping, self.name)
-        kept = tuple(item for item in mapping.kept if self.name is not None and item.name != self.name)
-        return project.but(mappings=put(project.mappings, mapping.model_copy(update={"kept": kept})))
+            _version_of(mapping, self.name)
+        versions = tuple(item for item in mapping.kept if self.name is not None and item.name != self.name)
+        return project.but(mappings=put(project.mappings, mapping.model_copy(update={"kept": versions})))
 
 
-def same(mapping: Mapping, kept: Kept) -> bool:
+def same(mapping: Mapping, version: Version) -> bool:
     """Say whether a mapping moves as a kept version does."""
-    return mapping.tuning == kept.tuning
+    return mapping.tuning == version.tuning
 
 
 def with_version(mapping: Mapping) -> Mapping:
     """Give a mapping that keeps its present tuning under the first free letter."""
     taken = {item.name for item in mapping.kept}
     name = next(letter for letter in KEPT_NAMES if letter not in taken)
-    kept = Kept(name=name, **mapping.tuning)
-    return mapping.but(kept=tuple(sorted((*mapping.kept, kept), key=lambda item: item.name)))
+    version = Version(name=name, **mapping.tuning)
+    return mapping.but(kept=tuple(sorted((*mapping.kept, version), key=lambda item: item.name)))
 
 
-def _kept(mapping: Mapping, name: str) -> Kept:
-    found = next((item for item in mapping.kept if item.name == name), None)
-    if found is None:
+def _version_of(mapping: Mapping, name: str) -> Version:
+    version = next((item for item in mapping.kept if item.name == name), None)
+    if version is None:
         known = ", ".join(item.name for item in mapping.kept) or "none"
         raise UnknownName(f"{mapping.name} has no version {name:.20}.", remedy=f"It has: {known}.", name=name)
-    return found
+    return version
 
 
 class PutRecipes(Command, frozen=True):

@@ -7,7 +7,7 @@ from typing import Literal
 
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.target import Id, Name
-from fern_tide.core.commands.command import Command, choice_label, held, listed, put, verb, without
+from fern_tide.core.commands.command import Command, by_id, choice_label, listed, put, verb, without
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice, beginning
 
@@ -45,7 +45,7 @@ class PutEnvelope(Command, frozen=True):
     envelope: Envelope
 
     def label(self, before: Project) -> str:
-        old = held(before.envelopes, self.envelope.id)
+        old = by_id(before.envelopes, self.envelope.id)
         if old is None:
             return f"Add the envelope {self.envelope.name}"
         if old.name != self.envelope.name:

@@ -25,7 +25,7 @@ def with_part(project: Project, part: Part) -> Project:
     return project.but(scene=project.scene.but(parts=parts))
 
 
-def _said(scene: Scene, target: Target) -> str:
+def _words(scene: Scene, target: Target) -> str:
     part, item = scene.resolve(target)
     return f"{item.label.lower()} of {part.name}"
 
@@ -56,7 +56,7 @@ class SetValue(Command, frozen=True):
     value: Number | Colour | None
 
     def label(self, before: Project) -> str:
-        return f"Set the {_said(before.scene, self.target)}"
+        return f"Set the {_words(before.scene, self.target)}"
 
     def apply(self, project: Project) -> Project:
         part, item = project.scene.resolve(self.target)
@@ -82,7 +82,7 @@ class SetAnchor(Command, frozen=True):
         moved = part.model_copy(update={"anchor": self.anchor})
         if project.scene.kind == "3d" or not part.has("x"):
             return with_part(project, moved)  # in 3D a part at its own turn and scale stands where it says, always
-        shift = _kept(project, part, self.anchor)
+        shift = _shift(project, part, self.anchor)
         values = dict(part.values)
         for name, by in zip("xy", shift, strict=True):
             values[name] = round(float(part.own(name)) + by, 9)
@@ -91,7 +91,7 @@ class SetAnchor(Command, frozen=True):
         return changed.but(mappings=mappings)
 
 
-def _kept(project: Project, part: Part, anchor: Anchor) -> tuple[float, float]:
+def _shift(project: Project, part: Part, anchor: Anchor) -> tuple[float, float]:
     """Give how far a 2D part must be moved so that another anchor does not move it at rest."""
 
     def rest(name: str) -> float:
@@ -178,7 +178,7 @@ class RemovePart(Command, frozen=True):
             )
         users = [m.name for m in project.mappings if any(drive.target.part in gone for drive in m.drives)]
         left = (f for f in project.scene.follows if f.source.part in gone and f.target.part not in gone)
-        followers = [f"the {_said(project.scene, follow.target)}" for follow in left]
+        followers = [f"the {_words(project.scene, follow.target)}" for follow in left]
         why = f"moved by {listed(users)}" if users else f"followed by {listed(followers)}" if followers else ""
         if why and not self.with_users:
             raise FernTideError(f"{name} is {why}.", remedy="Remove it with what depends on it?")
@@ -190,7 +190,7 @@ def without_parts(project: Project, gone: set[str]) -> Project:
     scene = project.scene
     parts = tuple(part for part in scene.parts if part.id not in gone)
     files = {getattr(part.shape.params, "file", None) for part in parts}
-    kept = scene.but(
+    rest = scene.but(
         parts=parts,
         files=tuple(file for file in scene.files if file.id in files),
         follows=tuple(f for f in scene.follows if f.target.part not in gone and f.source.part not in gone),
@@ -201,7 +201,7 @@ def without_parts(project: Project, gone: set[str]) -> Project:
         drives = tuple(drive for drive in mapping.drives if drive.target.part not in gone)
         if drives:
             mappings.append(mapping if drives == mapping.drives else mapping.model_copy(update={"drives": drives}))
-    return project.but(scene=kept, mappings=tuple(mappings))
+    return project.but(scene=rest, mappings=tuple(mappings))
 
 
 class PutFollow(Command, frozen=True):
@@ -211,7 +211,8 @@ class PutFollow(Command, frozen=True):
     follow: Follow
 
     def label(self, before: Project) -> str:
-        return f"Let the {_said(before.scene, self.follow.target)} follow the {_said(before.scene, self.follow.source)}"
+        target, source = (_words(before.scene, item) for item in (self.follow.target, self.follow.source))
+        return f"Let the {target} follow the {source}"
 
     def apply(self, project: Project) -> Project:
         others = tuple(item for item in project.scene.follows if item.target != self.follow.target)
@@ -225,7 +226,7 @@ class RemoveFollow(Command, frozen=True):
     target: Target
 
     def label(self, before: Project) -> str:
-        return f"Let the {_said(before.scene, self.target)} follow nothing"
+        return f"Let the {_words(before.scene, self.target)} follow nothing"
 
     def apply(self, project: Project) -> Project:
         others = tuple(item for item in project.scene.follows if item.target != self.target)
@@ -239,12 +240,12 @@ class PutLimit(Command, frozen=True):
     limit: Limit
 
     def label(self, before: Project) -> str:
-        return f"Limit the {_said(before.scene, self.limit.target)}"
+        return f"Limit the {_words(before.scene, self.limit.target)}"
 
     def apply(self, project: Project) -> Project:
         others = tuple(item for item in project.scene.limits if item.target != self.limit.target)
-        kept = others if self.limit.low is None and self.limit.high is None else (*others, self.limit)
-        return project.but(scene=project.scene.but(limits=kept))
+        limits = others if self.limit.low is None and self.limit.high is None else (*others, self.limit)
+        return project.but(scene=project.scene.but(limits=limits))
 
 
 class SetStage(Command, frozen=True):
@@ -262,8 +263,8 @@ class SetStage(Command, frozen=True):
         return "Change the stage's size" if self.width or self.height else "Show or hide the floor"
 
     def apply(self, project: Project) -> Project:
-        said = self.model_dump(exclude={"kind"}, exclude_none=True)
-        return project.but(scene=project.scene.but(**said))
+        settings = self.model_dump(exclude={"kind"}, exclude_none=True)
+        return project.but(scene=project.scene.but(**settings))
 
 
 class SetPlays(Command, frozen=True):

@@ -10,7 +10,7 @@ from pydantic import Field
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.frame_rate import FrameRate, RateField
 from fern_tide.core.base.target import Id
-from fern_tide.core.commands.command import Command, held, listed, put, verb, without
+from fern_tide.core.commands.command import Command, by_id, listed, put, verb, without
 from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.beat_grid import BeatSetting
 
@@ -94,7 +94,7 @@ class PutMarker(Command, frozen=True):
     marker: Marker
 
     def label(self, before: Project) -> str:
-        old = held(before.markers, self.marker.id)
+        old = by_id(before.markers, self.marker.id)
         if old is None:
             return f"Add the marker {self.marker.name}"
         if old.name != self.marker.name:
@@ -143,7 +143,7 @@ class RemoveMarker(Command, frozen=True):
     id: Id
 
     def label(self, before: Project) -> str:
-        old = held(before.markers, self.id)
+        old = by_id(before.markers, self.id)
         return f"Remove the marker {old.name}" if old else "Remove a marker"
 
     def apply(self, project: Project) -> Project:
@@ -161,7 +161,7 @@ class PutTrack(Command, frozen=True):
     track: Track
 
     def label(self, before: Project) -> str:
-        old, new = held(before.tracks, self.track.id), self.track
+        old, new = by_id(before.tracks, self.track.id), self.track
         if old is None:
             return f"Add the track {new.name}"
         if old.media != new.media:

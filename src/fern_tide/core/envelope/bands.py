@@ -129,17 +129,17 @@ def _trimmed(cuts: FloatArray, counts: np.ndarray, a: int, b: int) -> tuple[floa
 
 
 def _named(pairs: list[tuple[float, float]]) -> tuple[NamedBand, ...]:
-    found: list[NamedBand] = []
+    named: list[NamedBand] = []
     for low, high in pairs:
 
         def shared(band: NamedBand, low: float = low, high: float = high) -> float:
             both = np.log2(min(high, band.high_hz)) - np.log2(max(low, band.low_hz))
             return float(both) / float(np.log2(max(high, band.high_hz)) - np.log2(min(low, band.low_hz)))
 
-        free = [band for band in NAMED_BANDS if band.name not in {item.name for item in found}]
+        free = [band for band in NAMED_BANDS if band.name not in {item.name for item in named}]
         name = max(free, key=shared).name
-        found.append(NamedBand(name, _round(low), _round(high)))
-    return tuple(found)
+        named.append(NamedBand(name, _round(low), _round(high)))
+    return tuple(named)
 
 
 def _round(hz: float) -> float:

@@ -51,7 +51,7 @@ def on_beat(times_s: FloatArray, beats_s: FloatArray) -> int:
     return int(np.count_nonzero(near <= NEAR_S))
 
 
-def beat_grid(setting: BeatSetting, found: Beats, *, offset_s: float, duration_s: float) -> Beats:
+def beat_grid(setting: BeatSetting, beats: Beats, *, offset_s: float, duration_s: float) -> Beats:
     """Give the project's beats: those found or set by hand, corrected, from the project's start to its end.
 
     Args:
@@ -67,9 +67,9 @@ def beat_grid(setting: BeatSetting, found: Beats, *, offset_s: float, duration_s
         n = int(min(MOST_BEATS, max(0.0, np.ceil((duration_s - first) / period - 1e-9))))
         times = np.asarray(first + period * np.arange(n), dtype=np.float64)
         return Beats(times, setting.bpm, True, setting.per_bar, (before + setting.bar_on) % setting.per_bar)
-    if len(found.times_s) < 2:
+    if len(beats.times_s) < 2:
         return NO_BEATS
-    times, bar = found.times_s + offset_s, found.first_bar
+    times, bar = beats.times_s + offset_s, beats.first_bar
     for _ in range(max(0, setting.doublings)):
         times = np.interp(np.arange(2 * len(times) - 1) / 2.0, np.arange(len(times)), times)
         bar *= 2
@@ -91,4 +91,4 @@ def beat_grid(setting: BeatSetting, found: Beats, *, offset_s: float, duration_s
     n_cut = int(np.argmax(inside)) if inside.any() else 0
     bpm = 60.0 / float(np.median(np.diff(times)))
     bar = (bar + n_before - n_cut + setting.bar_on) % setting.per_bar
-    return Beats(np.asarray(np.maximum(whole[inside], 0.0), dtype=np.float64), bpm, found.steady, setting.per_bar, bar)
+    return Beats(np.asarray(np.maximum(whole[inside], 0.0), dtype=np.float64), bpm, beats.steady, setting.per_bar, bar)

@@ -61,7 +61,7 @@ class Moving:
 
 def moving_channels(hand_off: HandOff, built: Built) -> list[Moving]:
     """List the channels that any curve moves, in the order of the parts."""
-    found = []
+    moving = []
     for part_id, curves in hand_off.by_part.items():
         part = hand_off.scene.part(part_id)
         for channel, pointer in built.channels(part):
@@ -74,8 +74,8 @@ def moving_channels(hand_off: HandOff, built: Built) -> list[Moving]:
             places, rows = _rows(part, channel, curves, hand_off.n_frames)
             if channel.form is Form.TRANSLATION:
                 rows = rows + shift
-            found.append(Moving(part, channel, pointer, rows, places, _spans(channel, carried, rows), carried, shift))
-    return found
+            moving.append(Moving(part, channel, pointer, rows, places, _spans(channel, carried, rows), carried, shift))
+    return moving
 
 
 def _spans(channel: Channel, carried: Mapping[str, Curve], rows: FloatArray) -> FloatArray:
@@ -179,20 +179,20 @@ def read_channel(item: Moving, keys: Keys, *, n_frames: int) -> dict[Target, Flo
     off = _turned_off(item, keys, n_frames) if turning else np.zeros(n_frames)
     read = np.zeros((0, n_frames)) if turning else keys.dense(n_frames)
     names = item.channel.names
-    found: dict[Target, FloatArray] = {}
+    curves: dict[Target, FloatArray] = {}
     for name, curve in item.curves.items():
         place = names.index(name)
         if turning:
-            found[curve.target] = curve.values + off
+            curves[curve.target] = curve.values + off
         elif curve.kind == "colour":
-            found[curve.target] = to_srgb(read[:3])
+            curves[curve.target] = to_srgb(read[:3])
         elif item.channel.form is Form.COLOUR_ALPHA:
-            found[curve.target] = read[3]
+            curves[curve.target] = read[3]
         elif item.channel.form is Form.RADIANS:
-            found[curve.target] = np.degrees(read[place])
+            curves[curve.target] = np.degrees(read[place])
         else:
-            found[curve.target] = read[place] - (item.shift[place] if item.channel.form is Form.TRANSLATION else 0.0)
-    return found
+            curves[curve.target] = read[place] - (item.shift[place] if item.channel.form is Form.TRANSLATION else 0.0)
+    return curves
 
 
 def _turned_off(item: Moving, keys: Keys, n_frames: int) -> FloatArray:

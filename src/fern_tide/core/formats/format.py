@@ -44,10 +44,10 @@ class HandOff:
     @cached_property
     def by_part(self) -> Mapping[str, Mapping[str, Curve]]:
         """The curves of each part, by property."""
-        found: dict[str, dict[str, Curve]] = {}
+        parts: dict[str, dict[str, Curve]] = {}
         for curve in self.curves:
-            found.setdefault(curve.target.part, {})[curve.target.property] = curve
-        return found
+            parts.setdefault(curve.target.part, {})[curve.target.property] = curve
+        return parts
 
 
 class KeyParams(Params):
@@ -154,11 +154,11 @@ def write(hand_off: HandOff, *, format: Format, params: Params | None = None) ->
         )
     hand_off = replace(hand_off, curves=carried)
     content = format.encode(hand_off, params)
-    found = format.read_back(content, hand_off, params)
+    read_back = format.read_back(content, hand_off, params)
     worst: Target | None = None
     error = 0.0
     for curve in hand_off.curves:
-        read = found.get(curve.target)
+        read = read_back.get(curve.target)
         if read is None or read.shape != curve.values.shape:
             raise ReadBackFailed(
                 f"{curve.part_name}, {curve.label.lower()} is not whole in the {format.label} file.",

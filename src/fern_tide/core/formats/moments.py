@@ -87,10 +87,10 @@ def _read_vtt(text: str) -> list[Moment]:
         at = next((index for index, line in enumerate(lines) if "-->" in line), None)
         if at is None:
             continue  # a note or a style
-        found = _TIMING.match(lines[at].strip())
-        if not found:
+        timing = _TIMING.match(lines[at].strip())
+        if not timing:
             raise UnreadableMoments(f"'{lines[at]:.60}' is no time.", remedy="Use 00:00:01.000 --> 00:00:02.000.")
-        hours, minutes, seconds, ms = (int(part or 0) for part in found.groups()[:4])
+        hours, minutes, seconds, ms = (int(part or 0) for part in timing.groups()[:4])
         name = re.sub(r"<[^>]*>", "", lines[at + 1]) if at + 1 < len(lines) else ""
         name = name.replace("&lt;", "<").replace("&gt;", ">").replace("&amp;", "&")
         moments.append(Moment(hours * 3600 + minutes * 60 + seconds + ms / 1000.0, name.strip()[:120]))

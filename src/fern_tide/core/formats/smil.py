@@ -51,10 +51,10 @@ def animate(curve: Curve, attribute: str, clock: Clock) -> ET.Element:
     """Write the animation of one attribute."""
     rows = np.atleast_2d(curve.values)
 
-    def texts(kept: FloatArray) -> list[str]:
-        return _colours(kept) if curve.kind == "colour" else [number(value) for value in kept[0].tolist()]
+    def texts(values: FloatArray) -> list[str]:
+        return _colours(values) if curve.kind == "colour" else [number(value) for value in values[0].tolist()]
 
-    return _made(
+    return _animation(
         "animate", {"attributeName": attribute}, _shorter(rows, np.full(len(rows), curve.span), clock, texts), clock
     )
 
@@ -83,11 +83,11 @@ def animate_transform(rows: FloatArray, verb: str, clock: Clock, *, adds: bool =
     """
     spans = np.ptp(rows, axis=1) if rows.size else np.zeros(len(rows))
 
-    def texts(kept: FloatArray) -> list[str]:
-        return [" ".join(number(value) for value in at) for at in kept.T.tolist()]
+    def texts(values: FloatArray) -> list[str]:
+        return [" ".join(number(value) for value in at) for at in values.T.tolist()]
 
     attributes = {"attributeName": "transform", "type": verb} | ({"additive": "sum"} if adds else {})
-    return _made("animateTransform", attributes, _shorter(rows, spans, clock, texts), clock)
+    return _animation("animateTransform", attributes, _shorter(rows, spans, clock, texts), clock)
 
 
 def animate_path(part: Part, levels: FloatArray, clock: Clock) -> ET.Element:
@@ -100,13 +100,13 @@ def animate_path(part: Part, levels: FloatArray, clock: Clock) -> ET.Element:
     """
     assert part.kind.path is not None
     texts = [part.kind.path(part.shape.params, column) for column in levels.T]
-    return _made("animate", {"attributeName": "d"}, (texts, None), clock)
+    return _animation("animate", {"attributeName": "d"}, (texts, None), clock)
 
 
 def _shorter(rows: FloatArray, spans: FloatArray, clock: Clock, texts: Callable[[FloatArray], list[str]]) -> _Timed:
     """Give keys and their times, or a value a frame without times where that is shorter to write."""
-    times, kept = _times(rows, spans, clock)
-    few = texts(kept)
+    times, few_times = _times(rows, spans, clock)
+    few = texts(few_times)
     if times is None or clock.params.interpolation is Interpolation.STEP:
         return few, times
     if sum(map(len, few)) + len(few) * _TIME_LETTERS < rows.shape[1] * min(map(len, few)):
@@ -130,11 +130,11 @@ def _times(rows: FloatArray, spans: FloatArray, clock: Clock) -> tuple[FloatArra
     return times, keys.values
 
 
-def _made(tag: str, attributes: Mapping[str, str], timed: _Timed, clock: Clock) -> ET.Element:
+def _animation(tag: str, attributes: Mapping[str, str], timed: _Timed, clock: Clock) -> ET.Element:
     clock.count += 1
     texts, times = timed
     step = clock.params.interpolation is Interpolation.STEP
-    made = {
+    animation = {
         "id": f"{MARK}{clock.count}",
         **attributes,
         "dur": f"{clock.duration_s:.9f}s",
@@ -143,8 +143,8 @@ def _made(tag: str, attributes: Mapping[str, str], timed: _Timed, clock: Clock) 
         "values": ";".join([*texts, *texts[-1:]]),
     }
     if times is not None:
-        made["keyTimes"] = ";".join([f"{floor(time * 1e10) / 1e10:.10f}" for time in times.tolist()] + ["1"])
-    return ET.Element(tag, made)
+        animation["keyTimes"] = ";".join([f"{floor(time * 1e10) / 1e10:.10f}" for time in times.tolist()] + ["1"])
+    return ET.Element(tag, animation)
 
 
 def chain(rows: Mapping[str, FloatArray], *, anchor: tuple[float, float], base: str, clock: Clock) -> list[ET.Element]:
@@ -183,22 +183,22 @@ def chain(rows: Mapping[str, FloatArray], *, anchor: tuple[float, float], base: 
 
 def values_in(element: ET.Element | None, tag: str, *, attribute: str, n_frames: int) -> list[list[str]]:
     """Give the texts at every frame of each of an element's own animations of an attribute, as a browser finds them."""
-    found = []
+    rows = []
     for animation in element if element is not None else ():
         if animation.tag.rsplit("}", 1)[-1] != tag or animation.get("attributeName") != attribute:
             continue
         texts = (animation.get("values") or "").split(";")
         if "keyTimes" in animation.attrib:
             times = np.array([float(text) for text in animation.attrib["keyTimes"].split(";")])
-            found.append(_between(texts[:-1], times[:-1] * n_frames, n_frames, animation.get("calcMode") == "discrete"))
+            rows.append(_between(texts[:-1], times[:-1] * n_frames, n_frames, animation.get("calcMode") == "discrete"))
         else:
-            found.append(texts[:-1])
-    return found
+            rows.append(texts[:-1])
+    return rows
 
 
-def _between(texts: Sequence[str], frames: FloatArray, n_frames: int, held: bool) -> list[str]:
+def _between(texts: Sequence[str], frames: FloatArray, n_frames: int, steps: bool) -> list[str]:
     at = np.arange(n_frames)
-    if held:
+    if steps:
         return [texts[place] for place in np.searchsorted(frames, at, side="right") - 1]
     colour = texts[0].startswith(("#", "rgb"))
     rows = np.array([read_colour(t) if colour else [float(word) for word in t.split()] for t in texts]).T

@@ -15,7 +15,7 @@ from fern_tide.core.mapping.step import StepContext
 
 
 @dataclass(frozen=True)
-class Because:
+class Line:
     """One line of the reason.
 
     Attributes:
@@ -29,7 +29,7 @@ class Because:
     note: str = ""
 
 
-def explain(level: FloatArray, mapping: Tuning, drive: Drive, *, context: StepContext, frame: int) -> list[Because]:
+def explain(level: FloatArray, mapping: Tuning, drive: Drive, *, context: StepContext, frame: int) -> list[Line]:
     """List what leads from the level to a drive's value at a frame, in order.
 
     Args:
@@ -45,21 +45,21 @@ def explain(level: FloatArray, mapping: Tuning, drive: Drive, *, context: StepCo
     if not level.shape[-1]:
         return []
     at = max(0, min(frame, level.shape[-1] - 1))
-    found = traces(level, mapping, context=context)
-    rows = [drive_lift(lift, mapping, drive)[at] for lift in found]
+    lifts = traces(level, mapping, context=context)
+    rows = [drive_lift(lift, mapping, drive)[at] for lift in lifts]
     now = float(drive_lift(level, mapping, drive)[at])
     marks = mapping.marks
-    said = [
-        Because("Level", f"{to_db(now):.1f} dB", f"{now:.4g}"),
-        Because("Lift", f"{rows[0]:.3f}", _between(now, marks.low, marks.high)),
+    lines = [
+        Line("Level", f"{to_db(now):.1f} dB", f"{now:.4g}"),
+        Line("Lift", f"{rows[0]:.3f}", _between(now, marks.low, marks.high)),
     ]
     for choice, row in zip(mapping.steps, rows[1:], strict=True):
-        said.append(Because(choice.spec.label, f"{row:.3f}" if choice.on else "off"))
+        lines.append(Line(choice.spec.label, f"{row:.3f}" if choice.on else "off"))
     last = np.array([rows[-1]])
     eased = float(RESPONSES[drive.response.id].apply(last, params=drive.response.params)[0])
-    said.append(Because(drive.response.spec.label, f"{eased:.3f}", "response"))
-    said.append(Because("Value", value_text(value(last, drive=drive)), _ends(drive)))
-    return said
+    lines.append(Line(drive.response.spec.label, f"{eased:.3f}", "response"))
+    lines.append(Line("Value", value_text(value(last, drive=drive)), _ends(drive)))
+    return lines
 
 
 def value_text(values: FloatArray) -> str:

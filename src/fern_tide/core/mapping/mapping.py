@@ -49,7 +49,7 @@ class Tuning(Frozen, frozen=True):
         return {name: getattr(self, name) for name in Tuning.model_fields}
 
 
-class Kept(Tuning, frozen=True):
+class Version(Tuning, frozen=True):
     """A version of a mapping that is kept to compare it with others."""
 
     name: Name
@@ -66,7 +66,7 @@ class Mapping(Tuning, frozen=True):
     id: Id
     name: Name
     muted: bool = False
-    kept: Annotated[tuple[Kept, ...], Field(max_length=MOST_KEPT)] = ()
+    kept: Annotated[tuple[Version, ...], Field(max_length=MOST_KEPT)] = ()
 
     @property
     def needs_hits(self) -> bool:
@@ -141,9 +141,9 @@ def traces(level: FloatArray, mapping: Tuning, *, context: StepContext) -> list[
         mapping: its marks and steps.
         context: as for shaped_lift.
     """
-    found = [lift(level, marks=mapping.marks)]
+    lifts = [lift(level, marks=mapping.marks)]
     for choice in mapping.steps:
-        last = found[-1]
+        last = lifts[-1]
         works = choice.on and last.shape[-1]
-        found.append(STEPS[choice.id].apply(last, params=choice.params, context=context) if works else last)
-    return found
+        lifts.append(STEPS[choice.id].apply(last, params=choice.params, context=context) if works else last)
+    return lifts

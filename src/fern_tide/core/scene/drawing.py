@@ -135,15 +135,15 @@ class _Pen:
         return back
 
     def _element(self, parent: ET.Element, part: Part, element: Element, reached: dict[str, ET.Element]) -> None:
-        made = ET.SubElement(parent, element.tag, dict(element.attributes))
+        node = ET.SubElement(parent, element.tag, dict(element.attributes))
         if (href := element.attributes.get("href", "")).startswith("media:"):
-            made.set("href", self._picture(self._scene.file(href.removeprefix("media:"))))
-        made.text = element.text or None
+            node.set("href", self._picture(self._scene.file(href.removeprefix("media:"))))
+        node.text = element.text or None
         if element.slot:
-            made.set("id", self._id(part, element.slot))
-            reached[element.slot] = made
+            node.set("id", self._id(part, element.slot))
+            reached[element.slot] = node
         for child in element.children:
-            self._element(made, part, child, reached)
+            self._element(node, part, child, reached)
 
     def _inside(self, file: SceneFile) -> str:
         content = self._media.images.get(file.media)

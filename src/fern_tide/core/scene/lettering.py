@@ -26,14 +26,14 @@ class _Font:
 
 @cache
 def _font(name: str) -> _Font:
-    with (files("fern_tide.core.scene") / "glyphs.npz").open("rb") as stream, np.load(stream) as kept:
+    with (files("fern_tide.core.scene") / "glyphs.npz").open("rb") as stream, np.load(stream) as glyphs:
 
         def parts(what: str) -> list[npt.NDArray[np.generic]]:
-            return np.split(kept[f"{name}_{what}"], kept[f"{name}_{what}_ends"][:-1].astype(np.int64))
+            return np.split(glyphs[f"{name}_{what}"], glyphs[f"{name}_{what}_ends"][:-1].astype(np.int64))
 
         return _Font(
-            places={chr(code): place for place, code in enumerate(kept[f"{name}_letters"].tolist())},
-            widths=kept[f"{name}_widths"].astype(np.float64),
+            places={chr(code): place for place, code in enumerate(glyphs[f"{name}_letters"].tolist())},
+            widths=glyphs[f"{name}_widths"].astype(np.float64),
             points=[part.astype(np.float64) for part in parts("points")],
             triangles=[part.astype(np.int64) for part in parts("triangles")],
             edges=[part.astype(np.int64) for part in parts("edges")],
@@ -49,16 +49,16 @@ def lettering(words: str, *, font: str, size: float, thickness: float) -> Mesh:
         size: of the letters' em, in metres.
         thickness: from front to back, in metres.
     """
-    made = _font(font)
-    glyphs = [made.places.get(letter, made.places[" "]) for letter in words]
-    starts = np.concatenate([[0.0], np.cumsum(made.widths[glyphs])])
+    font_data = _font(font)
+    glyphs = [font_data.places.get(letter, font_data.places[" "]) for letter in words]
+    starts = np.concatenate([[0.0], np.cumsum(font_data.widths[glyphs])])
     positions: list[FloatArray] = [np.zeros((0, 3))]
     normals: list[FloatArray] = [np.zeros((0, 3))]
     triangles: list[npt.NDArray[np.int64]] = [np.zeros((0, 3), dtype=np.int64)]
     count = 0
     for glyph, start in zip(glyphs, starts[:-1].tolist(), strict=True):
-        flat = (made.points[glyph] + np.array([start - starts[-1] / 2, 0.0])) * size
-        for part in _extruded(flat, made.triangles[glyph], made.edges[glyph], thickness / 2):
+        flat = (font_data.points[glyph] + np.array([start - starts[-1] / 2, 0.0])) * size
+        for part in _extruded(flat, font_data.triangles[glyph], font_data.edges[glyph], thickness / 2):
             positions.append(part.positions)
             normals.append(part.normals)
             triangles.append(part.triangles.astype(np.int64) + count)

@@ -208,10 +208,10 @@ class Scene(Frozen, frozen=True):
 
     @cached_property
     def _followers(self) -> dict[Target, list[Target]]:
-        found: dict[Target, list[Target]] = {}
+        followers: dict[Target, list[Target]] = {}
         for follow in self.follows:
-            found.setdefault(follow.source, []).append(follow.target)
-        return found
+            followers.setdefault(follow.source, []).append(follow.target)
+        return followers
 
     def with_followers(self, targets: Iterable[Target]) -> set[Target]:
         """Give properties and all that follow them, by any number of steps."""
@@ -220,12 +220,12 @@ class Scene(Frozen, frozen=True):
     def branch(self, part_id: str) -> tuple[Part, ...]:
         """Give a part and all that moves with it, in order."""
         inside = {part_id}
-        found = []
+        branch = []
         for part in self.parts:
             if part.id == part_id or part.parent in inside:
                 inside.add(part.id)
-                found.append(part)
-        return tuple(found)
+                branch.append(part)
+        return tuple(branch)
 
     @cached_property
     def _by_id(self) -> dict[str, Part]:

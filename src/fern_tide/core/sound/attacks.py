@@ -42,14 +42,14 @@ class Attacks:
     def __init__(self, out: Float32Array, *, sample_rate_hz: int) -> None:
         self._out, self._hop = out, rise_hop(sample_rate_hz)
         self._margin = (_AROUND + 2) * self._hop + 512  # samples on each side of a hop that are looked at
-        self._held: Float32Array = np.zeros((1, self._margin), dtype=np.float32)
+        self._buffer: Float32Array = np.zeros((1, self._margin), dtype=np.float32)
         self._start = -self._margin
         self._done = 0
 
     def add(self, block: Float32Array) -> None:
         """Take the next block, shape (channels, samples)."""
-        self._held = np.concatenate([self._held, pick(block, channel=Channel.MID)], axis=1)
-        self._read(self._start + self._held.shape[1] - self._margin)
+        self._buffer = np.concatenate([self._buffer, pick(block, channel=Channel.MID)], axis=1)
+        self._read(self._start + self._buffer.shape[1] - self._margin)
 
     def end_at(self, n: int) -> None:
         """Say how many rises the sound has, where that was not known before."""
@@ -58,8 +58,8 @@ class Attacks:
     def finish(self) -> None:
         """Read the last hops, with silence after the end."""
         tail = np.zeros((1, 2 * self._margin + self._hop), dtype=np.float32)
-        self._held = np.concatenate([self._held, tail], axis=1)
-        self._read(self._start + self._held.shape[1] - self._margin)
+        self._buffer = np.concatenate([self._buffer, tail], axis=1)
+        self._read(self._start + self._buffer.shape[1] - self._margin)
 
     def _read(self, end: int) -> None:
         """Read the hops that lie before a sample, all of whose margins are held."""
@@ -67,7 +67,7 @@ class Attacks:
         if last <= first:
             return
         begin = first * self._hop - self._margin - self._start
-        x = self._held[0, begin : last * self._hop + self._margin - self._start]
+        x = self._buffer[0, begin : last * self._hop + self._margin - self._start]
         high = np.diff(x, prepend=x[:1])
         places, climbs, powers = zip(
             *(_steepest(it, self._margin, self._hop, last - first) for it in (x, high)), strict=True
@@ -79,7 +79,7 @@ class Attacks:
         self._out[:, first:last] = samples, np.maximum(*climbs), *powers
         self._done = last
         keep = last * self._hop - self._margin - self._start
-        self._held, self._start = self._held[:, keep:], self._start + keep
+        self._buffer, self._start = self._buffer[:, keep:], self._start + keep
 
 
 def _steepest(x: Float32Array, margin: int, hop: int, n: int) -> tuple[Samples, FloatArray, FloatArray]:

@@ -127,8 +127,8 @@ class Container:
             zero = self._first_packet_s or at_s
         frame_s, packet_s = at_s - zero, (at_s if self._first_packet_s is None else self._first_packet_s) - zero
         tags = " ".join([*self._stream.metadata.values(), *self._container.metadata.values()]).encode()
-        told = frame_s > packet_s + _JITTER_S or packet_s < -_JITTER_S
-        still = RunUp(0, True) if told else run_up(self._codec, self._evidence + tags, frame_samples=frame.samples)
+        has_clock = frame_s > packet_s + _JITTER_S or packet_s < -_JITTER_S
+        still = RunUp(0, True) if has_clock else run_up(self._codec, self._evidence + tags, frame_samples=frame.samples)
         lost = frame.samples if self._codec in _LATE_CODECS else 0
         begins_s = FirstMoment(packet_s, frame_s, still, lost, self.sample_rate_hz).begins_s
         if begins_s - Fraction(lost, self.sample_rate_hz) > 2 * _JITTER_S:

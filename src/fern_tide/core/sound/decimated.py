@@ -57,8 +57,8 @@ class Decimation:
         """
         rows, step = -(-count // _OUT_AT_ONCE), self.factor * _OUT_AT_ONCE
         whole = spans(x, length=len(self._matrix), first=first - self.before, step=step, count=rows)
-        made = np.ascontiguousarray(whole) @ self._matrix
-        return np.asarray(made.reshape(len(x), -1)[:, :count])
+        decimated = np.ascontiguousarray(whole) @ self._matrix
+        return np.asarray(decimated.reshape(len(x), -1)[:, :count])
 
 
 @lru_cache(maxsize=64)

@@ -207,8 +207,8 @@ def measure(
             raise _cut_off(claimed / rate, n_samples / rate)
         if n_samples + rate < claimed < _LENGTH_UNKNOWN:
             note += f" The file says that it holds {_clock(claimed / rate)}; {_clock(n_samples / rate)} are there."
-        held = {"format": sound.format, "encoding": sound.encoding, "channels": sound.channels, "layout": sound.layout}
-        return build(SoundInfo, {**held, "sample_rate_hz": rate, "n_samples": n_samples, "note": note.strip()})
+        info = {"format": sound.format, "encoding": sound.encoding, "channels": sound.channels, "layout": sound.layout}
+        return build(SoundInfo, {**info, "sample_rate_hz": rate, "n_samples": n_samples, "note": note.strip()})
 
 
 def _refuse_odd_block(block: Float32Array, n_samples: int, *, rate_hz: int, limits: SoundLimits) -> None:

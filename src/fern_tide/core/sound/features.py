@@ -144,9 +144,9 @@ def analyze(
         UnreadableSound: the stream breaks off.
     """
     wanted = tuple(dict.fromkeys(features))
-    found = {feature: allocate(feature, _shape(feature, info, grid)) for feature in wanted}
+    stores = {feature: allocate(feature, _shape(feature, info, grid)) for feature in wanted}
     running = [
-        _running(feature, found[feature], grid, info.layout) for feature in wanted if not isinstance(feature, PerFrame)
+        _running(feature, stores[feature], grid, info.layout) for feature in wanted if not isinstance(feature, PerFrame)
     ]
     feed = _Feed(stream, info, running)
     per_frame = [feature for feature in wanted if isinstance(feature, PerFrame)]
@@ -157,11 +157,11 @@ def analyze(
         channels = {feature.channel for feature in per_frame}
         signals = {channel: pick(block, channel=channel) for channel in channels}
         for feature in per_frame:
-            found[feature][..., first:last] = _read(feature, signals[feature.channel], start, grid, (first, last))
+            stores[feature][..., first:last] = _read(feature, signals[feature.channel], start, grid, (first, last))
         if not progress(last / grid.n_frames):
             raise Cancelled
     feed.rest()
-    return found
+    return stores
 
 
 def _running(feature: Feature, out: Float32Array, grid: FrameGrid, layout: tuple[str, ...]) -> Listener:
@@ -245,22 +245,22 @@ class _Feed:
     def __init__(self, stream: BinaryIO, info: SoundInfo, running: Sequence[Listener]) -> None:
         self._blocks = blocks(stream)
         self._info = info
-        self._held: Float32Array = np.zeros((info.channels, 0), dtype=np.float32)
+        self._buffer: Float32Array = np.zeros((info.channels, 0), dtype=np.float32)
         self._start = 0
         self._running = running
 
     def between(self, low: int, high: int) -> Float32Array:
         """Give samples low..high-1; low must not go back by more than what the last call was given."""
         low_held, high_held = max(low, 0), max(high, 0)
-        while self._start + self._held.shape[1] < high_held and (block := next(self._blocks, None)) is not None:
-            keep = max(0, min(low_held - self._start, self._held.shape[1]))
+        while self._start + self._buffer.shape[1] < high_held and (block := next(self._blocks, None)) is not None:
+            keep = max(0, min(low_held - self._start, self._buffer.shape[1]))
             self._look(block)
-            self._held = np.concatenate([self._held[:, keep:], block], axis=1)
+            self._buffer = np.concatenate([self._buffer[:, keep:], block], axis=1)
             self._start += keep
         out = np.zeros((self._info.channels, high - low), dtype=np.float32)
-        begin, end = max(low, self._start), min(high, self._start + self._held.shape[1])
+        begin, end = max(low, self._start), min(high, self._start + self._buffer.shape[1])
         if end > begin:
-            out[:, begin - low : end - low] = self._held[:, begin - self._start : end - self._start]
+            out[:, begin - low : end - low] = self._buffer[:, begin - self._start : end - self._start]
         return out
 
     def rest(self) -> None:

@@ -36,19 +36,19 @@ def levels(x: Float32Array, starts: Samples, ends: Samples, *, detector: Detecto
     if detector is Detector.MEDIAN:
         return _medians(np.abs(x), lows, highs)
     out = np.zeros((x.shape[0], len(starts)))
-    held = highs > lows
-    if not held.any():
+    occupied = highs > lows
+    if not occupied.any():
         return out
-    pairs = np.stack([lows[held], highs[held]], axis=1).ravel()
+    pairs = np.stack([lows[occupied], highs[occupied]], axis=1).ravel()
     padded = np.zeros((x.shape[0], x.shape[1] + 1))
     padded[:, :-1] = x
     if detector in {Detector.PEAK, Detector.MINIMUM}:
         extreme = np.maximum if detector is Detector.PEAK else np.minimum
-        out[:, held] = extreme.reduceat(np.abs(padded, out=padded), pairs, axis=1)[:, ::2]
+        out[:, occupied] = extreme.reduceat(np.abs(padded, out=padded), pairs, axis=1)[:, ::2]
         return out
     powers = np.square(padded, out=padded) if detector is Detector.RMS else np.abs(padded, out=padded)
-    means = np.add.reduceat(powers, pairs, axis=1)[:, ::2] / (highs - lows)[held]
-    out[:, held] = np.sqrt(means) if detector is Detector.RMS else means
+    means = np.add.reduceat(powers, pairs, axis=1)[:, ::2] / (highs - lows)[occupied]
+    out[:, occupied] = np.sqrt(means) if detector is Detector.RMS else means
     return out
 
 

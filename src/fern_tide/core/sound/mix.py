@@ -69,7 +69,7 @@ class _Source:
         self._ratio = Fraction(rate_hz, track.info.sample_rate_hz)
         self._offset = track.offset_samples
         self.gain = track.gain
-        self._held: Float32Array = np.zeros((2, 0), dtype=np.float32)
+        self._buffer: Float32Array = np.zeros((2, 0), dtype=np.float32)
         self._start = 0
 
     def read(self, start: int, length: int) -> Float32Array:
@@ -90,13 +90,13 @@ class _Source:
 
     def _own(self, low: int, length: int) -> Float32Array:
         high = low + length
-        while self._start + self._held.shape[1] < high and (block := next(self._blocks, None)) is not None:
-            keep = max(0, min(low - self._start, self._held.shape[1]))
+        while self._start + self._buffer.shape[1] < high and (block := next(self._blocks, None)) is not None:
+            keep = max(0, min(low - self._start, self._buffer.shape[1]))
             stereo = np.stack([block[0], block[min(1, len(block) - 1)]])
-            self._held = np.concatenate([self._held[:, keep:], stereo], axis=1)
+            self._buffer = np.concatenate([self._buffer[:, keep:], stereo], axis=1)
             self._start += keep
         out = np.zeros((2, length), dtype=np.float32)
-        begin, end = max(low, self._start), min(high, self._start + self._held.shape[1])
+        begin, end = max(low, self._start), min(high, self._start + self._buffer.shape[1])
         if end > begin:
-            out[:, begin - low : end - low] = self._held[:, begin - self._start : end - self._start]
+            out[:, begin - low : end - low] = self._buffer[:, begin - self._start : end - self._start]
         return out

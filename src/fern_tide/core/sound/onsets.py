@@ -54,14 +54,14 @@ class Rises:
         self._n_window = window_samples(Window.TIGHT, sample_rate_hz=sample_rate_hz)
         self._bands = _filters(self._n_window, sample_rate_hz)
         half = self._n_window // 2
-        self._held: Float32Array = np.zeros((1, half), dtype=np.float32)  # silence before the start
+        self._buffer: Float32Array = np.zeros((1, half), dtype=np.float32)  # silence before the start
         self._start = -half
         self._done = 0
 
     def add(self, block: Float32Array) -> None:
         """Take the next block, shape (channels, samples)."""
-        self._held = np.concatenate([self._held, pick(block, channel=Channel.MID)], axis=1)
-        self._read(self._start + self._held.shape[1])
+        self._buffer = np.concatenate([self._buffer, pick(block, channel=Channel.MID)], axis=1)
+        self._read(self._start + self._buffer.shape[1])
 
     def end_at(self, n: int) -> None:
         """Say how many rises the sound has, where that was not known before."""
@@ -70,8 +70,8 @@ class Rises:
     def finish(self) -> None:
         """Read the last windows, with silence after the end, then turn powers into rises."""
         tail = np.zeros((1, self._n_window), dtype=np.float32)
-        self._held = np.concatenate([self._held, tail], axis=1)
-        self._read(self._start + self._held.shape[1])
+        self._buffer = np.concatenate([self._buffer, tail], axis=1)
+        self._read(self._start + self._buffer.shape[1])
         if not self._out.shape[1]:
             return
         least = max(_LEAST_POWER, _LEAST_SHARE * float(self._out.max()))
@@ -85,11 +85,11 @@ class Rises:
             if last <= self._done:
                 break
             middles = np.arange(self._done, last, dtype=np.int64) * self._hop - self._start
-            squares = squared_spectra(self._held, middles, n_window=self._n_window, transform=self._transform)[0]
+            squares = squared_spectra(self._buffer, middles, n_window=self._n_window, transform=self._transform)[0]
             self._out[:, self._done : last] = (squares[:, : len(self._bands)] @ self._bands).T
             self._done = last
         keep = max(0, self._done * self._hop - half - self._start)
-        self._held, self._start = self._held[:, keep:], self._start + keep
+        self._buffer, self._start = self._buffer[:, keep:], self._start + keep
 
 
 def risen(power: Float32Array, *, least: float, above: float) -> Float32Array:

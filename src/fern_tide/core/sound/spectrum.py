@@ -179,10 +179,10 @@ class PartReader:
         """
         factor, n_few = self.by.factor, self.n_window // self.by.factor
         begins = middles - self.n_window // 2 + start
-        kept = -(-begins // factor)  # of the sound's kept samples, the first in each window
-        few = self.by(x, first=int(kept[0]) * factor - start, count=int(kept[-1] - kept[0]) + n_few)
-        windows = _hanns(self.n_window, factor)[kept * factor - begins]
-        windowed = spans(few, length=n_few)[:, kept - kept[0]] * windows
+        starts = -(-begins // factor)  # of the sound's kept samples, the first in each window
+        few = self.by(x, first=int(starts[0]) * factor - start, count=int(starts[-1] - starts[0]) + n_few)
+        windows = _hanns(self.n_window, factor)[starts * factor - begins]
+        windowed = spans(few, length=n_few)[:, starts - starts[0]] * windows
         return _summed(_squares(windowed, self.transform), _columns(self.n_window, len(self.edges_hz) - 1))
 
 

@@ -45,21 +45,21 @@ class FiguresReader:
         self._weighting, self._layout = KWeighting(sample_rate_hz, layout), layout
         self._step = round(_STEP_S * sample_rate_hz)
         self._powers: list[FloatArray] = []
-        self._held, self._n_held = 0.0, 0  # of the step that is begun: the power so far, and its samples
+        self._part, self._n_part = 0.0, 0  # of the step that is begun: the power so far, and its samples
         self._tail: Float32Array | None = None
         self._peak = self._true_peak = 0.0
 
     def add(self, block: Float32Array) -> None:
         """Take the next block, shape (channels, samples)."""
         power = self._weighting.power(block)
-        ends = np.arange(self._step - self._n_held, len(power) + 1, self._step)
+        ends = np.arange(self._step - self._n_part, len(power) + 1, self._step)
         sums = np.add.reduceat(power, np.concatenate([[0], ends[ends < len(power)]])) if len(power) else np.zeros(0)
         if len(ends):
-            sums[0] += self._held
+            sums[0] += self._part
             self._powers.append(sums[: len(ends)] / self._step)
-            self._held, self._n_held = 0.0, 0
-        self._held += float(sums[len(ends) :].sum())
-        self._n_held = (self._n_held + len(power) - (int(ends[-1]) if len(ends) else 0)) % self._step
+            self._part, self._n_part = 0.0, 0
+        self._part += float(sums[len(ends) :].sum())
+        self._n_part = (self._n_part + len(power) - (int(ends[-1]) if len(ends) else 0)) % self._step
         self._look_between(block)
 
     def finish(self) -> Figures:

@@ -112,7 +112,7 @@ def _packed(
     """
     pack, levels, stage = Pack(), levels or services().levels, staged(project.scene)
     shown = _looked_at(project, looks.only)
-    made = {curve.target: curve for curve in levels.curves(shown, changes.targets)}
+    curves = {curve.target: curve for curve in levels.curves(shown, changes.targets)}
     stacks = levels.graph(shown).drivers
     known = {mapping.id: None if mapping.id in whole else before for mapping in changes.mappings}
     about = {
@@ -124,14 +124,14 @@ def _packed(
                 shown,
                 mapping,
                 before=known[mapping.id],
-                stacked=why.sum_lift(mapping, made, stacks=stacks),
+                stacked=why.sum_lift(mapping, curves, stacks=stacks),
                 traced=looks.traces == mapping.id,
             )
             for mapping in changes.mappings
         },
-        "curves": {str(target): _curve(pack, curve) for target, curve in made.items()},
+        "curves": {str(target): _curve(pack, curve) for target, curve in curves.items()},
         "parts": {
-            part: head(stage, project.scene.part(part)) for part in dict.fromkeys(target.part for target in made)
+            part: head(stage, project.scene.part(part)) for part in dict.fromkeys(target.part for target in curves)
         },
         "looks": stage.looks,
     }

@@ -14,7 +14,7 @@ from fern_tide.core.document import Project
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import body, services, standing, studio, whole
+from fern_tide.web.context import body, services, status, studio, whole
 from fern_tide.workflows.bake import baking
 from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.tune import aiming, edits
@@ -23,10 +23,10 @@ pages = Blueprint("edits", __name__, url_prefix="/p/<key>")
 
 
 def _answer(revision: Revision, **more: Any) -> Any:
-    return jsonify({**standing(revision), **more})
+    return jsonify({**status(revision), **more})
 
 
-@pages.get("/standing")
+@pages.get("/status")
 def stand(key: str) -> Any:
     """Say how the project stands."""
     return _answer(studio().projects.current(key))
@@ -118,5 +118,5 @@ def suggest(key: str, mapping_id: str) -> Any:
 def bake(key: str) -> Any:
     """Bake every driven property."""
     revision = studio().projects.current(key)
-    made = baking.bake_all(studio(), services().levels, key, revision.document)
-    return _answer(revision, baked=len(made))
+    curves = baking.bake_all(studio(), services().levels, key, revision.document)
+    return _answer(revision, baked=len(curves))

@@ -6,7 +6,7 @@ from typing import Any
 
 from flask import Blueprint, jsonify, request
 
-from fern_tide.web.context import render, standing, studio, uploaded
+from fern_tide.web.context import render, status, studio, uploaded
 from fern_tide.web.views.sound_room import SoundRoomView, sound_room_view
 from fern_tide.workflows.bring_in import sounds
 from fern_tide.workflows.derive import analysis
@@ -31,7 +31,7 @@ def add(key: str) -> Any:
     """Take a sound file in as a track."""
     name = request.args.get("name", "")
     revision = sounds.add_track(studio(), key, uploaded(), file_name=name)
-    return jsonify({**standing(revision), "chosen": {"track": revision.document.tracks[-1].id}}), 201
+    return jsonify({**status(revision), "chosen": {"track": revision.document.tracks[-1].id}}), 201
 
 
 def _asked_for(key: str) -> SoundRoomView:

@@ -19,7 +19,7 @@ from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.beat_grid import on_beat
 from fern_tide.core.formats.moments import MOST_BYTES, Moment, read_moments, write_csv, write_vtt
 from fern_tide.core.sound.spectrogram import Picture, shown, tilt_steps
-from fern_tide.web.context import body, services, small_upload, standing, studio, uploaded, whole
+from fern_tide.web.context import body, services, small_upload, status, studio, uploaded, whole
 from fern_tide.web.packing import Pack
 from fern_tide.web.pages.curves import level_head, waveform_head
 from fern_tide.workflows.bring_in import sounds, swap
@@ -174,7 +174,7 @@ def correct(key: str) -> Any:
     how = Correction(plain["how"])
     beats = services().levels.beats(project)
     beat = corrected(project, beats, how=how, number=number, times_s=tuple(times), track=plain.get("track") or None)
-    return jsonify(standing(edits.edit(studio(), key, SetBeat(beat=beat), base=whole(plain, "base"))))
+    return jsonify(status(edits.edit(studio(), key, SetBeat(beat=beat), base=whole(plain, "base"))))
 
 
 @pages.get("/markers.<ending>")
@@ -201,22 +201,22 @@ def add_markers(key: str) -> Any:
     """Take markers from a CSV or WebVTT file."""
     moments = read_moments(small_upload(MOST_BYTES))
     current = studio().projects.current(key)
-    made: list[Marker] = list(current.document.markers)
-    before = len(made)
+    markers: list[Marker] = list(current.document.markers)
+    before = len(markers)
     for moment in moments:
-        name = moment.name or f"Marker {len(made) + 1}"
+        name = moment.name or f"Marker {len(markers) + 1}"
         colour = {"colour": moment.colour} if moment.colour else {}
-        made.append(Marker(id=fresh_id(name, among=made), name=name, time_s=moment.time_s, **colour))
-    revision = edits.edit(studio(), key, PutMarkers(markers=tuple(made[before:])), base=current.id)
-    return jsonify(standing(revision)), 201
+        markers.append(Marker(id=fresh_id(name, among=markers), name=name, time_s=moment.time_s, **colour))
+    revision = edits.edit(studio(), key, PutMarkers(markers=tuple(markers[before:])), base=current.id)
+    return jsonify(status(revision)), 201
 
 
 @pages.get("/tracks/<track_id>/bands")
 def bands(key: str, track_id: str) -> Any:
     """Suggest bands of a track."""
     project = studio().projects.head(key)[1]
-    found = suggested(services().levels, project, project.track(track_id))
-    return jsonify(bands=[asdict(band) for band in found])
+    suggestions = suggested(services().levels, project, project.track(track_id))
+    return jsonify(bands=[asdict(band) for band in suggestions])
 
 
 @pages.get("/tracks/<track_id>/band.wav")
@@ -253,7 +253,7 @@ def offset(key: str, track_id: str) -> Any:
     else:
         counted_in = _one_of(CountedIn, plain, "counted_in", "frames")
         moved = placed(project, track, offset=_finite(plain, "offset"), counted_in=counted_in)
-    return jsonify(standing(edits.edit(studio(), key, PutTrack(track=moved), base=whole(plain, "base"))))
+    return jsonify(status(edits.edit(studio(), key, PutTrack(track=moved), base=whole(plain, "base"))))
 
 
 @pages.post("/tracks/<track_id>/file")
@@ -261,7 +261,7 @@ def swap_file(key: str, track_id: str) -> Any:
     """Put another sound file under a track; 'before' names the revision to compare with."""
     before = studio().projects.current(key).id
     revision = swap.swap(studio(), key, uploaded(), track_id=track_id)
-    return jsonify({**standing(revision), "before": before}), 201
+    return jsonify({**status(revision), "before": before}), 201
 
 
 @pages.get("/moved")
@@ -269,12 +269,12 @@ def moved(key: str) -> Any:
     """Say which curves moved since a revision, and how much."""
     before = studio().projects.document_at(key, int(_number(request.args, "since", 0)))
     after = studio().projects.head(key)[1]
-    found = swap.report(services().levels, before, after)
+    differences = swap.report(services().levels, before, after)
     driven = {str(drive.target) for mapping in after.mappings if not mapping.muted for drive in mapping.drives}
     fps = float(after.rate.fps)
     seconds = [float(project.rate.duration_s(project.n_frames)) for project in (before, after)]
     return jsonify(
-        moved=[{**asdict(item), "at_s": item.at_frame / fps} for item in found], of=len(driven), seconds=seconds
+        moved=[{**asdict(item), "at_s": item.at_frame / fps} for item in differences], of=len(driven), seconds=seconds
     )
 
 
@@ -282,4 +282,4 @@ def moved(key: str) -> Any:
 def add_curve(key: str) -> Any:
     """Take a curve from a CSV or JSON file in as an envelope."""
     revision = sounds.add_curve(studio(), key, uploaded(), file_name=request.args.get("name", ""))
-    return jsonify({**standing(revision), "chosen": {"envelope": revision.document.envelopes[-1].id}}), 201
+    return jsonify({**status(revision), "chosen": {"envelope": revision.document.envelopes[-1].id}}), 201

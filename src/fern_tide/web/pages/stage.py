@@ -9,7 +9,7 @@ from flask import Blueprint, Response, jsonify, request
 from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.scene import Scene
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import body, render, services, staged, standing, studio, whole
+from fern_tide.web.context import body, render, services, staged, status, studio, whole
 from fern_tide.web.views.stage import StageRoomView, stage_view
 from fern_tide.workflows.tune import edits, make_part
 
@@ -57,9 +57,9 @@ def add(key: str) -> Any:
     """Make a part of a kind, in the middle of what is looked at."""
     plain = body()
     revision = studio().projects.current(key)
-    command = make_part.made(revision.document.scene, str(plain.get("kind")))
+    command = make_part.new_part(revision.document.scene, str(plain.get("kind")))
     saved = edits.edit(studio(), key, command, base=whole(plain, "base"))
-    return jsonify({**standing(saved), "chosen": {"part": command.part.id}})
+    return jsonify({**status(saved), "chosen": {"part": command.part.id}})
 
 
 @pages.post("/parts/<part_id>/copy")
@@ -69,7 +69,7 @@ def copy(key: str, part_id: str) -> Any:
     scene = studio().projects.current(key).document.scene
     command = make_part.copied(scene, part_id, middle=bool(plain.get("middle")))
     saved = edits.edit(studio(), key, command, base=whole(plain, "base"))
-    return jsonify({**standing(saved), "chosen": {"part": command.part.id}})
+    return jsonify({**status(saved), "chosen": {"part": command.part.id}})
 
 
 @pages.post("/parts/<part_id>/draw")
@@ -78,12 +78,12 @@ def draw_by_sound(key: str, part_id: str) -> Any:
     plain = body()
     project = studio().projects.current(key).document
     command = make_part.drawn_by_sound(services().levels, project, part_id, reading=str(plain.get("reading")))
-    return jsonify(standing(edits.edit(studio(), key, command, base=whole(plain, "base"))))
+    return jsonify(status(edits.edit(studio(), key, command, base=whole(plain, "base"))))
 
 
 @pages.get("/node/<int:index>")
 def part_of_node(key: str, index: int) -> Any:
     """Say which part a node of the stage's glTF file is."""
     built = staged(studio().projects.head(key)[1].scene).built
-    found = next((name for name, place in built.places.items() if place.get("node") == index), None)
-    return jsonify(part=found)
+    part = next((name for name, place in built.places.items() if place.get("node") == index), None)
+    return jsonify(part=part)

@@ -9,7 +9,7 @@ from flask import Blueprint, Response, jsonify, request
 from fern_tide.core.base.errors import FernTideError, UnknownName
 from fern_tide.core.scene.images import check_image
 from fern_tide.store.files import TooLarge
-from fern_tide.web.context import staged, standing, studio
+from fern_tide.web.context import staged, status, studio
 from fern_tide.workflows.bring_in import scenes
 from fern_tide.workflows.bring_in.scenes import BroughtIn
 
@@ -34,14 +34,14 @@ def dropped() -> dict[str, bytes]:
     return {(item.filename or "file").replace("\\", "/").rsplit("/", 1)[-1]: item.read() for item in files}
 
 
-def _answer(made: BroughtIn) -> Any:
+def _answer(outcome: BroughtIn) -> Any:
     return jsonify(
         {
-            **standing(made.revision),
-            "notes": made.notes,
-            "lost": made.lost,
-            "fresh": made.fresh,
-            "chosen": {"part": made.part} if made.part else {},
+            **status(outcome.revision),
+            "notes": outcome.notes,
+            "lost": outcome.lost,
+            "fresh": outcome.fresh,
+            "chosen": {"part": outcome.part} if outcome.part else {},
         }
     )
 

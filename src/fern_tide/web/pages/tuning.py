@@ -17,7 +17,7 @@ from fern_tide.core.mapping.mapping import STEPS, Mapping
 from fern_tide.core.mapping.recipe import MOST_BYTES, read_recipes, write_recipes
 from fern_tide.core.mapping.starting_recipes import STARTING
 from fern_tide.web import pictures
-from fern_tide.web.context import body, services, small_upload, standing, studio, whole
+from fern_tide.web.context import body, services, small_upload, status, studio, whole
 from fern_tide.workflows.reuse import recipes
 from fern_tide.workflows.tune import edits, why
 
@@ -26,7 +26,7 @@ pages = Blueprint("tuning", __name__, url_prefix="/p/<key>")
 
 def _saved(key: str, plain: dict[str, Any], command: Command) -> Any:
     revision = edits.edit(studio(), key, command, base=whole(plain, "base"))
-    return jsonify(standing(revision))
+    return jsonify(status(revision))
 
 
 def _document(key: str) -> Project:
@@ -102,7 +102,7 @@ def axes(key: str, mapping_id: str) -> Any:
     if grown == mapping:
         raise InvalidParameter("axes", value="none left", allowed="a property with other axes, not moved yet")
     revision = edits.edit(studio(), key, PutMapping(mapping=grown), base=whole(plain, "base"))
-    return jsonify({**standing(revision), "chosen": {"mapping": mapping_id, "drive": len(mapping.drives)}})
+    return jsonify({**status(revision), "chosen": {"mapping": mapping_id, "drive": len(mapping.drives)}})
 
 
 @pages.post("/mappings/<mapping_id>/invert")
@@ -127,14 +127,14 @@ def save_recipe(key: str) -> Any:
     if not plain.get("library"):
         return _saved(key, plain, PutRecipes(recipes=(recipe,)))
     studio().library.put(recipe)
-    return jsonify(standing(studio().projects.current(key)))
+    return jsonify(status(studio().projects.current(key)))
 
 
 @pages.post("/recipes/<recipe_id>/forget")
 def forget_recipe(key: str, recipe_id: str) -> Any:
     """Take a recipe out of the library."""
     studio().library.remove(recipe_id)
-    return jsonify(standing(studio().projects.current(key)))
+    return jsonify(status(studio().projects.current(key)))
 
 
 @pages.get("/recipes.json")
@@ -148,9 +148,9 @@ def export_recipes(key: str) -> Response:
 @pages.post("/recipes/files")
 def import_recipes(key: str) -> Any:
     """Take the recipes of a file into the project."""
-    found = read_recipes(small_upload(MOST_BYTES))
-    if not found:
+    imported = read_recipes(small_upload(MOST_BYTES))
+    if not imported:
         raise FernTideError("There are no recipes in the file.", remedy="Choose another one.")
     current = studio().projects.current(key)
-    revision = edits.edit(studio(), key, recipes.brought(studio(), current.document, found), base=current.id)
-    return jsonify({**standing(revision), "recipes": len(found)})
+    revision = edits.edit(studio(), key, recipes.brought(studio(), current.document, imported), base=current.id)
+    return jsonify({**status(revision), "recipes": len(imported)})

@@ -17,7 +17,7 @@ from fern_tide.core.mapping.response import Response
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import Part
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import services, standing
+from fern_tide.web.context import services, status
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 from fern_tide.workflows.tune import edits, why
 
@@ -92,7 +92,7 @@ class BenchView:
     key: str
     revision: Revision
     project: Project
-    standing: dict[str, Any]
+    status: dict[str, Any]
     mapping: Mapping | None
     envelope: Envelope | None
     ends: list[End]
@@ -125,7 +125,7 @@ def bench_view(revision: Revision, *, mapping_id: str, drive: int, group: str) -
         key=revision.key,
         revision=revision,
         project=project,
-        standing=standing(revision),
+        status=status(revision),
         mapping=mapping,
         envelope=project.envelope(mapping.envelope) if mapping else None,
         ends=ends,

@@ -15,7 +15,7 @@ from fern_tide.core.document import Project
 from fern_tide.core.formats.format import Format, KeyParams
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import services, standing, studio
+from fern_tide.web.context import services, status, studio
 from fern_tide.web.shapes import spark_points
 from fern_tide.workflows.bake import baking
 from fern_tide.workflows.bake.baking import CurveState, State
@@ -48,7 +48,7 @@ class HandoffView:
     key: str
     revision: Revision
     project: Project
-    standing: dict[str, Any]
+    status: dict[str, Any]
     rows: list[CurveRow]
     chosen: CurveState | None
     counts: dict[str, int]
@@ -72,7 +72,7 @@ def handoff_view(revision: Revision, *, target: str) -> HandoffView:
         key=key,
         revision=revision,
         project=project,
-        standing=standing(revision),
+        status=status(revision),
         rows=[_row(state, tolerance) for state in states],
         chosen=next((state for state in states if str(state.target) == target), next(iter(states), None)),
         counts={str(kind): sum(state.state is kind for state in states) for kind in State},
@@ -95,13 +95,13 @@ def _row(state: CurveState, tolerance: float) -> CurveRow:
 def _options(project: Project, baked: Sequence[Curve]) -> list[tuple[FieldSpec, int]]:
     """List the switches of the stage's formats, and how many curves go with what each leaves out."""
     parts = [project.scene.part(curve.target.part) for curve in baked]
-    found: dict[str, tuple[FieldSpec, int]] = {}
+    switches: dict[str, tuple[FieldSpec, int]] = {}
     for spec in FORMATS.values():
         for field in fields(spec.params) if project.scene.kind in spec.spaces else ():
             if field.kind == "switch" and field.name not in KeyParams.model_fields:
                 without = spec.params.model_validate({field.name: not field.default})
-                found.setdefault(field.name, (field, sum(spec.leaves_out(part, without) for part in parts)))
-    return list(found.values())
+                switches.setdefault(field.name, (field, sum(spec.leaves_out(part, without) for part in parts)))
+    return list(switches.values())
 
 
 def _count_keys(state: CurveState, tolerance: float) -> int:

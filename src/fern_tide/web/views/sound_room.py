@@ -15,7 +15,7 @@ from fern_tide.core.envelope.reading import Reading
 from fern_tide.core.envelope.readings.band import BandParams
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import services, standing
+from fern_tide.web.context import services, status
 from fern_tide.workflows.bring_in import sounds
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 
@@ -46,7 +46,7 @@ class SoundRoomView:
     key: str
     revision: Revision
     project: Project
-    standing: dict[str, Any]
+    status: dict[str, Any]
     envelope: Envelope | None
     track: Track | None
     bands: Sequence[NamedBand]
@@ -67,7 +67,7 @@ def sound_room_view(revision: Revision, *, envelope_id: str | None, track_id: st
         key=revision.key,
         revision=revision,
         project=project,
-        standing=standing(revision),
+        status=status(revision),
         envelope=envelope,
         track=track,
         bands=NAMED_BANDS,

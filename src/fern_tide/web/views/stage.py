@@ -20,7 +20,7 @@ from fern_tide.core.scene.part import PartKind
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import PART_KINDS, Part, Scene, SceneFile
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import services, staged, standing
+from fern_tide.web.context import services, staged, status
 from fern_tide.web.heads import head
 from fern_tide.workflows.tune import make_part
 from fern_tide.workflows.tune.squash import Squash, squash_of
@@ -89,7 +89,7 @@ class Graphic:
 
 
 @dataclass(frozen=True)
-class Tied:
+class Ties:
     """Limits of a property, what it follows, and what it could follow, each as a target with words."""
 
     item: Property
@@ -122,7 +122,7 @@ class StageRoomView:
     key: str
     revision: Revision
     project: Project
-    standing: dict[str, Any]
+    status: dict[str, Any]
     scene: Scene
     part: Part | None
     rows: list[Row]
@@ -130,7 +130,7 @@ class StageRoomView:
     properties: tuple[PropertyRow, ...]
     head: dict[str, Any] | None
     chosen: str
-    tied: Tied | None
+    ties: Ties | None
     readings: Named[str, Reading]
     n_driven_parts: int
     kinds: list[PartKind]
@@ -163,7 +163,7 @@ def stage_view(revision: Revision, *, part_id: str, opened: Sequence[str], find:
         key=revision.key,
         revision=revision,
         project=project,
-        standing=standing(revision),
+        status=status(revision),
         scene=scene,
         part=part,
         rows=_rows(scene, part, moved, opened, find),
@@ -171,7 +171,7 @@ def stage_view(revision: Revision, *, part_id: str, opened: Sequence[str], find:
         properties=_properties(project, part, moved) if part else (),
         head=head(staged(scene), part) if part else None,
         chosen=chosen if has_chosen else "",
-        tied=_tied(project, part, chosen) if part and has_chosen else None,
+        ties=_ties(project, part, chosen) if part and has_chosen else None,
         readings=READINGS,
         n_driven_parts=len({target.part for target in moved}),
         kinds=[kind for kind in PART_KINDS.values() if kind.offered and kind.space == scene.kind],
@@ -224,7 +224,7 @@ def _rows(
     while above is not None:
         open_now.add(above)
         above = known[above].parent
-    found: list[Row] = []
+    rows: list[Row] = []
 
     def row(part: Part, depth: int) -> Row:
         target = runs.get(part.id)
@@ -238,16 +238,16 @@ def _rows(
         hits = [part for part in scene.parts if find.strip().lower() in part.name.lower()]
         return [row(part, 0) for part in hits[:MOST_ROWS]]
     waiting = [(part, 0) for part in reversed(inside.get(None, ()))]
-    while waiting and len(found) < 2 * MOST_ROWS:
+    while waiting and len(rows) < 2 * MOST_ROWS:
         part, depth = waiting.pop()
-        found.append(row(part, depth))
+        rows.append(row(part, depth))
         if part.id in open_now:
             waiting += [(item, depth + 1) for item in reversed(inside.get(part.id, [])[:MOST_ROWS])]
-    return found
+    return rows
 
 
 def _properties(project: Project, part: Part, moved: Named[Target, Drivers]) -> tuple[PropertyRow, ...]:
-    found = []
+    rows = []
     for item in part.properties:
         if is_level(item.id):
             continue
@@ -260,8 +260,8 @@ def _properties(project: Project, part: Part, moved: Named[Target, Drivers]) -> 
             source, followed = project.scene.resolve(follow.source)
             words = f"{source.name}, {followed.label.lower()}"
         low, high, rest, full = _reach(item, own, drives)
-        found.append(PropertyRow(item, str(target), own, drives, words, low, high, rest, full))
-    return tuple(found)
+        rows.append(PropertyRow(item, str(target), own, drives, words, low, high, rest, full))
+    return tuple(rows)
 
 
 def _reach(
@@ -284,7 +284,7 @@ def _reach(
     return low, high, (ends[0] - low) / span, (ends[1] - low) / span
 
 
-def _tied(project: Project, part: Part, name: str) -> Tied:
+def _ties(project: Project, part: Part, name: str) -> Ties:
     """Limits of a property, and what it follows or could follow."""
     target, item = Target(part=part.id, property=name), part.property(name)
     choices = []
@@ -295,4 +295,4 @@ def _tied(project: Project, part: Part, name: str) -> Tied:
         if len(choices) > MOST_CHOICES:
             break
     limit, follow = project.scene.limit_of(target), project.scene.follow_of(target)
-    return Tied(item=item, target=str(target), limit=limit, follow=follow, choices=choices)
+    return Ties(item=item, target=str(target), limit=limit, follow=follow, choices=choices)

@@ -53,7 +53,7 @@ def states(studio: Studio, levels: Levels, key: str, project: Project) -> list[C
     baked, graph = studio.projects.baked(key), levels.graph(project)
     known: dict[str, Record] = {}
     now: dict[str, Record] = {}
-    found = []
+    curves = []
     for target, node in graph.curves.items():
         stack = graph.stacks[target]
         old = baked.get(str(target))
@@ -71,9 +71,9 @@ def states(studio: Studio, levels: Levels, key: str, project: Project) -> list[C
         if follow is not None:
             followed, property_ = project.scene.resolve(follow.source)
             names = (f"follows {followed.name}, {property_.label.lower()}", *names)
-        kept = None if values is None else np.asarray(values, dtype=np.float64)
-        found.append(CurveState(target, stack.part.name, stack.item.label, names, state, why, kept))
-    return found
+        stored = None if values is None else np.asarray(values, dtype=np.float64)
+        curves.append(CurveState(target, stack.part.name, stack.item.label, names, state, why, stored))
+    return curves
 
 
 def _records(studio: Studio, key: str) -> dict[str, Record]:
@@ -93,22 +93,22 @@ def bake_all(studio: Studio, levels: Levels, key: str, project: Project) -> tupl
     Raises:
         NotAnalyzedYet: a track's features are still being read.
     """
-    made, nodes = levels.curves(project), levels.graph(project).curves
-    for curve in made:
+    curves, nodes = levels.curves(project), levels.graph(project).curves
+    for curve in curves:
         digest = nodes[curve.target].fingerprint
         if not studio.derived.has(digest):
             studio.derived.put(digest, curve.values)
     records = {digest: record.plain for digest, record in records_of(nodes.values()).items()}
     studio.projects.set_baked(key, {str(target): node.fingerprint for target, node in nodes.items()}, records)
-    return made
+    return curves
 
 
 def baked_curves(studio: Studio, levels: Levels, key: str, project: Project) -> tuple[Curve, ...]:
     """Give the curves as last baked, those of properties that are still driven."""
     baked, graph = studio.projects.baked(key), levels.graph(project)
-    found = []
+    curves = []
     for target in graph.curves:
         values = studio.derived.get(baked[str(target)]) if str(target) in baked else None
         if values is not None:
-            found.append(graph.stacks[target].curve(np.asarray(values, dtype=np.float64)))
-    return tuple(found)
+            curves.append(graph.stacks[target].curve(np.asarray(values, dtype=np.float64)))
+    return tuple(curves)

@@ -23,7 +23,7 @@ _GLTF_ENDINGS = (".gltf", ".glb")
 
 
 @dataclass(frozen=True)
-class Found:
+class SceneContent:
     """What came in.
 
     Attributes:
@@ -50,7 +50,9 @@ class Found:
         return "3d" if self.kind == "gltf" else "2d"
 
 
-def look_at(files: Mapping[str, bytes], *, svg: SvgLimits | None = None, gltf: GltfLimits | None = None) -> Found:
+def look_at(
+    files: Mapping[str, bytes], *, svg: SvgLimits | None = None, gltf: GltfLimits | None = None
+) -> SceneContent:
     """Read files that were dropped together: one SVG or picture, or one glTF file with what it needs.
 
     Raises:
@@ -66,12 +68,12 @@ def look_at(files: Mapping[str, bytes], *, svg: SvgLimits | None = None, gltf: G
     if content[:4] == b"glTF" or (start[:1] == b"{" and len(content) > 2):
         read = read_gltf(content, beside={name: item for name, item in files.items() if name != main}, limits=gltf)
         same = content[:4] == b"glTF" and not read.notes and all("uri" not in b for b in read.json.get("buffers", []))
-        return Found(main, "gltf", content if same else pack(read), read.notes, gltf=read)
+        return SceneContent(main, "gltf", content if same else pack(read), read.notes, gltf=read)
     if start[:1] == b"<" or content[:2] in {b"\x1f\x8b", b"\xff\xfe", b"\xfe\xff"}:
         drawing = read_svg(content, limits=svg)
-        return Found(main, "svg", drawing.text, drawing.notes, drawing=Sheet(drawing))
+        return SceneContent(main, "svg", drawing.text, drawing.notes, drawing=Sheet(drawing))
     try:
-        return Found(main, "image", content, image=check_image(content))
+        return SceneContent(main, "image", content, image=check_image(content))
     except UnreadableScene as wrong:
         raise UnreadableScene(
             f"{main:.80} is no SVG, no glTF and no picture.", remedy="Choose one of these: SVG, GLB, PNG, JPEG, WebP."
@@ -80,7 +82,7 @@ def look_at(files: Mapping[str, bytes], *, svg: SvgLimits | None = None, gltf: G
 
 def look_at_all(
     files: Mapping[str, bytes], *, svg: SvgLimits | None = None, gltf: GltfLimits | None = None
-) -> tuple[Found, ...]:
+) -> tuple[SceneContent, ...]:
     """Read files that were dropped together: a glTF file with what it needs is one thing, all else are many.
 
     Raises:
@@ -92,58 +94,58 @@ def look_at_all(
     )
 
 
-def parts_in(found: Found, file: SceneFile, *, scene: Scene, ids: Ids) -> tuple[Part, ...]:
+def parts_in(content: SceneContent, file: SceneFile, *, scene: Scene, ids: Ids) -> tuple[Part, ...]:
     """Make the parts of what came in, at the size that the stage has room for."""
-    if found.gltf is not None:
-        return gltf_parts(found.gltf.json, file, ids=ids)
-    if found.drawing is not None:
-        return svg_parts(found.drawing, file, ids=ids, limit_to=(scene.width, scene.height))
-    assert found.image is not None
-    fit = min(scene.width / found.image.width, scene.height / found.image.height)
-    width, height = found.image.width * fit, found.image.height * fit
+    if content.gltf is not None:
+        return gltf_parts(content.gltf.json, file, ids=ids)
+    if content.drawing is not None:
+        return svg_parts(content.drawing, file, ids=ids, limit_to=(scene.width, scene.height))
+    assert content.image is not None
+    fit = min(scene.width / content.image.width, scene.height / content.image.height)
+    width, height = content.image.width * fit, content.image.height * fit
     x, y = (scene.width - width) / 2, (scene.height - height) / 2
     middle = {"mask_x": x + width / 2, "mask_y": y + height / 2, "mask_width": width / 2, "mask_height": height / 2}
     params = {"file": file.id, "x": x, "y": y, "width": width, "height": height, **middle}
-    name = name_of(found.name)
+    name = name_of(content.name)
     shape = PartChoice.model_validate({"id": "image", "params": params})
     return (Part(id=ids.make(name), name=name, anchor=Anchor(x=x + width / 2, y=y + height / 2), shape=shape),)
 
 
-def add_to(scene: Scene, found: Found, media: str) -> Scene:
+def add_to(scene: Scene, content: SceneContent, media: str) -> Scene:
     """Give a scene with what came in behind all that it had.
 
     Raises:
         FernTideError: the scene is of another kind, or has a glTF file already.
     """
-    if found.space != scene.kind:
+    if content.space != scene.kind:
         raise FernTideError(
-            f"{found.name:.80} is {found.space.upper()}, and this stage is {scene.kind.upper()}.",
+            f"{content.name:.80} is {content.space.upper()}, and this stage is {scene.kind.upper()}.",
             remedy="Replace the stage with it instead.",
         )
-    if found.kind == "gltf" and any(file.kind == "gltf" for file in scene.files):
+    if content.kind == "gltf" and any(file.kind == "gltf" for file in scene.files):
         raise FernTideError("This stage holds a glTF file already.", remedy="Replace that file, or the whole stage.")
     file_ids, ids = Ids(file.id for file in scene.files), Ids(part.id for part in scene.parts)
-    file = SceneFile(id=file_ids.make(found.name), name=found.name[:120], media=media, kind=found.kind)
-    parts = parts_in(found, file, scene=scene, ids=ids)
+    file = SceneFile(id=file_ids.make(content.name), name=content.name[:120], media=media, kind=content.kind)
+    parts = parts_in(content, file, scene=scene, ids=ids)
     return scene.but(files=(*scene.files, file), parts=(*scene.parts, *parts))
 
 
-def scene_of(found: Found, media: str) -> Scene:
+def scene_of(content: SceneContent, media: str) -> Scene:
     """Make a scene of what came in: 2D ones are as large as it is, and as light as paper."""
     width, height = 1920, 1080
-    if found.drawing is not None:
-        width, height = _size(*found.drawing.size)
-    elif found.image is not None:
-        width, height = _size(found.image.width, found.image.height)
-    background = "#ffffff" if found.drawing is not None else "#0e1b18"
+    if content.drawing is not None:
+        width, height = _size(*content.drawing.size)
+    elif content.image is not None:
+        width, height = _size(content.image.width, content.image.height)
+    background = "#ffffff" if content.drawing is not None else "#0e1b18"
     empty = Scene(
-        name=name_of(found.name),
-        kind="3d" if found.space == "3d" else "2d",
+        name=name_of(content.name),
+        kind="3d" if content.space == "3d" else "2d",
         width=width,
         height=height,
         background=background,
     )
-    return add_to(empty, found, media)
+    return add_to(empty, content, media)
 
 
 def _size(width: float, height: float) -> tuple[int, int]:

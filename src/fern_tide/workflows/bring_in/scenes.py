@@ -15,7 +15,7 @@ from fern_tide.core.scene.gltf.container import GltfLimits
 from fern_tide.core.scene.scene import Part, Scene, SceneFile
 from fern_tide.core.scene.svg.allowed import SvgLimits
 from fern_tide.store.projects import Revision
-from fern_tide.workflows.bring_in.scene_files import Found, add_to, empty_scene, look_at_all, parts_in, scene_of
+from fern_tide.workflows.bring_in.scene_files import SceneContent, add_to, empty_scene, look_at_all, parts_in, scene_of
 from fern_tide.workflows.studio import Studio
 
 
@@ -38,7 +38,7 @@ def link(project: Project, scene: Scene) -> Linked:
     for part in scene.parts:
         by_name.setdefault(part.name, part.id)
     known = {part.id: part for part in scene.parts}
-    kept, lost = [], []
+    linked, lost = [], []
     for mapping in project.mappings:
         drives = []
         for drive in mapping.drives:
@@ -50,8 +50,8 @@ def link(project: Project, scene: Scene) -> Linked:
             else:
                 lost.append(f"{part.name}, {item.label.lower()}")
         if drives:
-            kept.append(mapping.model_copy(update={"drives": tuple(drives)}))
-    return Linked(tuple(kept), tuple(dict.fromkeys(lost)))
+            linked.append(mapping.model_copy(update={"drives": tuple(drives)}))
+    return Linked(tuple(linked), tuple(dict.fromkeys(lost)))
 
 
 @dataclass(frozen=True)
@@ -76,31 +76,31 @@ def bring_in(studio: Studio, key: str, files: Mapping[str, bytes], *, replace: b
         UnreadableScene: it cannot be used; the project stays as it is.
         FernTideError: it is of another kind than the stage.
     """
-    found = _kept(studio, files)
-    notes = tuple(note for item, _ in found for note in item.notes)
+    contents = _store(studio, files)
+    notes = tuple(note for item, _ in contents for note in item.notes)
     current = studio.projects.current(key)
     project = current.document
     if not replace:
-        scene = _with_all(project.scene, found)
+        scene = _with_all(project.scene, contents)
         there = {part.id for part in project.scene.parts}
         came = next((part.id for part in scene.parts if part.id not in there and part.parent is None), None)
-        revision = _save(studio, key, current, f"Bring in {_named(found)}", scene, project.mappings)
+        revision = _save(studio, key, current, f"Bring in {_named(contents)}", scene, project.mappings)
         return BroughtIn(revision, notes, part=came)
-    scene = _with_all(scene_of(*found[0]), found[1:])
+    scene = _with_all(scene_of(*contents[0]), contents[1:])
     linked = link(project, scene)
-    revision = _save(studio, key, current, f"Replace the stage with {_named(found)}", scene, linked.mappings)
+    revision = _save(studio, key, current, f"Replace the stage with {_named(contents)}", scene, linked.mappings)
     return BroughtIn(revision, notes, linked.lost)
 
 
-def _with_all(scene: Scene, found: Sequence[tuple[Found, str]]) -> Scene:
-    for item, media in found:
+def _with_all(scene: Scene, contents: Sequence[tuple[SceneContent, str]]) -> Scene:
+    for item, media in contents:
         scene = add_to(scene, item, media)
     return scene
 
 
-def _named(found: Sequence[tuple[Found, str]]) -> str:
-    first = found[0][0].name
-    return first if len(found) == 1 else f"{first[:80]} and {len(found) - 1} more"
+def _named(contents: Sequence[tuple[SceneContent, str]]) -> str:
+    first = contents[0][0].name
+    return first if len(contents) == 1 else f"{first[:80]} and {len(contents) - 1} more"
 
 
 def replace_file(studio: Studio, key: str, file_id: str, files: Mapping[str, bytes]) -> BroughtIn:
@@ -110,40 +110,40 @@ def replace_file(studio: Studio, key: str, file_id: str, files: Mapping[str, byt
         UnreadableScene: it cannot be used; the project stays as it is.
         FernTideError: it is of another kind than the file.
     """
-    (found, media), *more = _kept(studio, files)
+    (content, media), *more = _store(studio, files)
     if more:
         raise FernTideError("One file can be replaced with one.", remedy="Choose one file.")
     current = studio.projects.current(key)
     scene = current.document.scene
     old = scene.file(file_id)
-    if found.kind != old.kind:
-        raise FernTideError(f"{found.name:.80} is no {old.kind} file.", remedy="Replace a file with one of its kind.")
-    relinked, fresh = _relinked(scene, old, found, media)
+    if content.kind != old.kind:
+        raise FernTideError(f"{content.name:.80} is no {old.kind} file.", remedy="Replace a file with one of its kind.")
+    relinked, fresh = _relinked(scene, old, content, media)
     linked = link(current.document, relinked)
-    words = f"Replace {old.name} with {found.name}"
+    words = f"Replace {old.name} with {content.name}"
     revision = _save(studio, key, current, words, relinked, linked.mappings)
-    return BroughtIn(revision, found.notes, linked.lost, fresh)
+    return BroughtIn(revision, content.notes, linked.lost, fresh)
 
 
-def _relinked(scene: Scene, old: SceneFile, found: Found, media: str) -> tuple[Scene, tuple[str, ...]]:
+def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -> tuple[Scene, tuple[str, ...]]:
     """Give the scene on a new version of a file; parts with the same way of names to them keep their ids."""
     mine = [part for part in scene.parts if getattr(part.shape.params, "file", None) == old.id]
     others = [part for part in scene.parts if getattr(part.shape.params, "file", None) != old.id]
     ids = Ids(part.id for part in scene.parts)
-    file = old.model_copy(update={"media": media, "name": found.name[:120]})
-    made = parts_in(found, file, scene=scene, ids=ids)
+    file = old.model_copy(update={"media": media, "name": content.name[:120]})
+    fresh = parts_in(content, file, scene=scene, ids=ids)
     by_way = {way: part for part, way in _ways(mine)}
-    renamed: dict[str, Part] = {part.id: by_way[way] for part, way in _ways(list(made)) if way in by_way}
+    renamed: dict[str, Part] = {part.id: by_way[way] for part, way in _ways(list(fresh)) if way in by_way}
     parts = []
-    for part in made:
+    for part in fresh:
         before = renamed.get(part.id)
         parent = renamed[part.parent].id if part.parent in renamed else part.parent
         update: dict[str, object] = {"parent": parent}
         if before is not None:
             update |= {"id": before.id, "anchor": before.anchor if before.anchor.word != "centre" else part.anchor}
         parts.append(part.model_copy(update=update))
-    kept = {part.id for part in parts} | {part.id for part in others}
-    orphans = [part.model_copy(update={"parent": None}) if part.parent not in kept else part for part in others]
+    ids_left = {part.id for part in parts} | {part.id for part in others}
+    orphans = [part.model_copy(update={"parent": None}) if part.parent not in ids_left else part for part in others]
     place = scene.parts.index(mine[0]) if mine else len(scene.parts)
     before_it = sum(part not in mine for part in scene.parts[:place])
     whole = (*orphans[:before_it], *parts, *orphans[before_it:])
@@ -158,20 +158,20 @@ def _relinked(scene: Scene, old: SceneFile, found: Found, media: str) -> tuple[S
         follows=tuple(item for item in scene.follows if there(item.target) and there(item.source)),
         limits=tuple(item for item in scene.limits if there(item.target)),
     )
-    return relinked, tuple(part.name for part in made if part.id not in renamed)
+    return relinked, tuple(part.name for part in fresh if part.id not in renamed)
 
 
 def _ways(parts: list[Part]) -> list[tuple[Part, tuple[str, ...]]]:
     """Give each part with the names on the way to it; of those with the same, the second has its number at the end."""
     ways: dict[str, tuple[str, ...]] = {}
     seen: dict[tuple[str, ...], int] = {}
-    found = []
+    names = []
     for place, part in enumerate(parts):
         way = (*ways.get(part.parent or "", ()), part.name if place else "")
         seen[way] = seen.get(way, 0) + 1
         ways[part.id] = way
-        found.append((part, way if seen[way] == 1 else (*way, str(seen[way]))))
-    return found
+        names.append((part, way if seen[way] == 1 else (*way, str(seen[way]))))
+    return names
 
 
 def new_stage(studio: Studio, key: str, kind: str) -> BroughtIn:
@@ -185,18 +185,18 @@ def new_stage(studio: Studio, key: str, kind: str) -> BroughtIn:
 
 def start_with_scene(studio: Studio, files: Mapping[str, bytes]) -> Revision:
     """Make a project of a scene, with no sound yet."""
-    found = _kept(studio, files)
-    name = name_of(found[0][0].name)
-    scene = _with_all(scene_of(*found[0]), found[1:])
+    contents = _store(studio, files)
+    name = name_of(contents[0][0].name)
+    scene = _with_all(scene_of(*contents[0]), contents[1:])
     return studio.projects.create(Project(name=name, scene=scene), label=f"Start with {name}")
 
 
-def _kept(studio: Studio, files: Mapping[str, bytes]) -> list[tuple[Found, str]]:
+def _store(studio: Studio, files: Mapping[str, bytes]) -> list[tuple[SceneContent, str]]:
     """Read files and keep them; give each with the hash that it is kept under."""
     most = studio.settings.most_scene_bytes
     svg, gltf = SvgLimits(bytes=min(most, SvgLimits().bytes)), GltfLimits(bytes=most)
-    found = look_at_all(files, svg=svg, gltf=gltf)
-    return [(item, studio.media.add([item.content], most=len(item.content))) for item in found]
+    contents = look_at_all(files, svg=svg, gltf=gltf)
+    return [(item, studio.media.add([item.content], most=len(item.content))) for item in contents]
 
 
 def _save(

@@ -162,7 +162,7 @@ def describe(
     fps, whole = FrameRate.parse(rate), _Whole()
     with sound.open("rb") as stream:
         info = measure(stream, heard=whole, progress=progress)
-    found, beats = whole.finish(info)
+    features, beats = whole.finish(info)
     return {
         "format": info.format,
         "encoding": info.encoding,
@@ -172,9 +172,9 @@ def describe(
         "duration_s": float(info.duration),
         "samples": info.n_samples,
         "note": info.note,
-        "loudness_lufs": _rounded(found.loudness_lufs),
-        "true_peak_dbtp": _rounded(found.true_peak_db),
-        "peak_dbfs": _rounded(found.peak_db),
+        "loudness_lufs": _rounded(features.loudness_lufs),
+        "true_peak_dbtp": _rounded(features.true_peak_db),
+        "peak_dbfs": _rounded(features.peak_db),
         "tempo_bpm": _rounded(beats.bpm) if len(beats.times_s) else None,
         "rate": str(fps),
         "frames": fps.n_frames(info.n_samples, sample_rate_hz=info.sample_rate_hz),

@@ -30,9 +30,9 @@ def keep_sound(studio: Studio, chunks: Iterable[bytes]) -> tuple[str, SoundInfo]
         UnreadableSound: it is no sound that can be read, or not what it claims.
         TooLarge: it has more bytes than are taken.
     """
-    with studio.media.receive(chunks, most=studio.settings.most_upload_bytes) as (digest, content, kept):
+    with studio.media.receive(chunks, most=studio.settings.most_upload_bytes) as (digest, content, keep):
         info = measure(content, limits=studio.settings.sound_limits)
-        kept.append(True)
+        keep.append(True)
     return digest, info
 
 
@@ -64,9 +64,9 @@ def add_curve(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: s
     Raises:
         UnreadableCurve: the file holds none; nothing stays behind.
     """
-    with studio.media.receive(chunks, most=MOST_BYTES) as (digest, content, kept):
+    with studio.media.receive(chunks, most=MOST_BYTES) as (digest, content, keep):
         read_points(content.read())
-        kept.append(True)
+        keep.append(True)
     current = studio.projects.current(key)
     name = name_of(file_name)
     envelope = Envelope(

@@ -75,13 +75,13 @@ def report(levels: Levels, before: Project, after: Project) -> list[Moved]:
     """
     old = {str(curve.target): curve for curve in levels.curves(before)}
     new = {str(curve.target): curve for curve in levels.curves(after)}
-    found = [
+    moves = [
         Moved(target, _name(curve), 1.0, 1.0, 0, note="went" if target in old else "came in")
         for target, curve in {**old, **new}.items()
         if (target in old) != (target in new)
     ]
-    found += [moved for target in old if target in new and (moved := _moved(old[target], new[target])).largest > _SAME]
-    return sorted(found, key=lambda moved: -moved.largest)
+    moves += [moved for target in old if target in new and (moved := _moved(old[target], new[target])).largest > _SAME]
+    return sorted(moves, key=lambda moved: -moved.largest)
 
 
 def _name(curve: Curve) -> str:

@@ -75,18 +75,18 @@ class StudioSources:
 
     def feature(self, node: Node) -> Float32Array:
         """Give a feature, or raise NotAnalyzedYet after asking for it."""
-        found = self._studio.derived.get(node.fingerprint)
-        if found is None:
+        stored = self._studio.derived.get(node.fingerprint)
+        if stored is None:
             feature, sound = node.subject
             raise NotAnalyzedYet([request(self._studio, sound, name=node.name, features=[feature])])
-        return np.asarray(found, dtype=np.float32)
+        return np.asarray(stored, dtype=np.float32)
 
     def rhythm(self, node: Node) -> tuple[Hits, Beats]:
         """Give a file's hits and beats, in seconds of it, or raise NotAnalyzedYet after asking for them."""
-        found = self._studio.derived.get(node.fingerprint)
-        if found is None:
+        stored = self._studio.derived.get(node.fingerprint)
+        if stored is None:
             raise NotAnalyzedYet([request(self._studio, node.subject, name=node.name, features=RHYTHM_FEATURES)])
-        return unpack_rhythm(np.asarray(found, dtype=np.float64))
+        return unpack_rhythm(np.asarray(stored, dtype=np.float64))
 
     def file(self, media: str) -> bytes:
         """Give a file by its hash."""
@@ -172,16 +172,16 @@ def request(studio: Studio, sound: PlacedSound, *, name: str, features: Iterable
     return job
 
 
-def run(studio: Studio, job: Job, *, told: Callable[[float, str], bool]) -> None:
+def run(studio: Studio, job: Job, *, report: Callable[[float, str], bool]) -> None:
     """Read and store the features of a job.
 
     Args:
         studio: for its media and derived stores.
         job: its payload as made by request.
-        told: called with the share done and words; False cancels.
+        report: called with the share done and words; False cancels.
 
     Raises:
-        Cancelled: told said False.
+        Cancelled: report said False.
         UnreadableSound: the file breaks off.
     """
     plan = job.payload
@@ -200,15 +200,15 @@ def run(studio: Studio, job: Job, *, told: Callable[[float, str], bool]) -> None
             if now - last < _TOLD_EVERY_S:
                 return True
             last = now
-            return told(share * _READ, f"{plan['name']}: reading levels and spectra")
+            return report(share * _READ, f"{plan['name']}: reading levels and spectra")
 
         def allocate(feature: Feature, shape: tuple[int, ...]) -> Float32Array:
             return growing.array(feature_node(feature, sound).fingerprint, shape)
 
-        told(0.0, f"{plan['name']}: reading levels and spectra")
+        report(0.0, f"{plan['name']}: reading levels and spectra")
         if features:
             analyze(stream, info, grid=sound.grid, features=features, progress=progress, allocate=allocate)
-    if not told(_READ, f"{plan['name']}: finding hits and beats"):
+    if not report(_READ, f"{plan['name']}: finding hits and beats"):
         raise Cancelled
     _find_rhythm(studio, sound)
 

@@ -162,7 +162,7 @@ class Levels:
         """Give a mapping's lift after its steps, shape (frames,), or (rows, frames) where it is spread over a bank."""
         return np.asarray(self.value(self.graph(project).lift(mapping)))
 
-    def given(self, project: Project, mapping: Mapping) -> tuple[FloatArray, StepContext]:
+    def ingredients(self, project: Project, mapping: Mapping) -> tuple[FloatArray, StepContext]:
         """Give what a mapping's lift is made of: its level, (rows, frames) where spread, and what its steps know."""
         level, context = (self.value(node) for node in self.graph(project).lift(mapping).inputs)
         return followed(level, mapping), context

@@ -50,7 +50,7 @@ class Stages:
 
     def __init__(self, media: MediaStore) -> None:
         self._media = media
-        self._kept: OrderedDict[int, Staged] = OrderedDict()
+        self._cache: OrderedDict[int, Staged] = OrderedDict()
         self._read: OrderedDict[tuple[str, ...], SceneMedia] = OrderedDict()
         self._lock = Lock()
 
@@ -61,15 +61,15 @@ class Stages:
             UnreadableScene: a file of it cannot be used.
         """
         with self._lock:
-            found = self._kept.get(id(scene))
-            if found is not None and found.scene is scene:
-                self._kept.move_to_end(id(scene))
-                return found
+            staged = self._cache.get(id(scene))
+            if staged is not None and staged.scene is scene:
+                self._cache.move_to_end(id(scene))
+                return staged
             names = tuple(sorted(f"{file.kind}:{file.media}" for file in scene.files))
             media = self._read.get(names) or load(scene, self._media.read)
             self._read[names] = media
-            self._kept[id(scene)] = Staged(scene, media)
-            for kept in (self._kept, self._read):
-                while len(kept) > _REMEMBERED:
-                    kept.popitem(last=False)
-            return self._kept[id(scene)]
+            self._cache[id(scene)] = Staged(scene, media)
+            for store in (self._cache, self._read):
+                while len(store) > _REMEMBERED:
+                    store.popitem(last=False)
+            return self._cache[id(scene)]

@@ -77,8 +77,8 @@ def map_sound(sound: Path, *, plan: MapPlan, scene: Scene) -> Project:
 
 
 def _marks(low: str | None, high: str | None, level: FloatArray) -> Marks:
-    given = [parse_level(text) for text in (low, high) if text is not None]
-    scale = Scale.DB if any(in_db for _, in_db in given) else Scale.LINEAR
+    levels = [parse_level(text) for text in (low, high) if text is not None]
+    scale = Scale.DB if any(in_db for _, in_db in levels) else Scale.LINEAR
     suggested = suggest_marks(level, scale=scale).marks
     ends = {
         "low": parse_level(low)[0] if low is not None else suggested.low,
@@ -116,19 +116,19 @@ def load_scene(file: str | None) -> tuple[Scene, dict[str, bytes]]:
     if file is None:
         return glasshouse(), {}
     path = Path(file)
-    kept: dict[str, bytes] = {}
+    media: dict[str, bytes] = {}
     if path.suffix.lower() == ".ferntide":
         with path.open("rb") as stream:
-            project = read_project_file(stream, keep=lambda digest, chunks: kept.update({digest: b"".join(chunks)}))
-        return project.scene, {digest: kept[digest] for digest in project.scene.media}
+            project = read_project_file(stream, keep=lambda digest, chunks: media.update({digest: b"".join(chunks)}))
+        return project.scene, {digest: media[digest] for digest in project.scene.media}
     files = {path.name: path.read_bytes()}
     if path.suffix.lower() == ".gltf":
         for name in _beside(files[path.name]):
             if (path.parent / name).is_file():
                 files[name] = (path.parent / name).read_bytes()
-    found = look_at(files)
-    digest = hashlib.sha256(found.content).hexdigest()
-    return scene_of(found, digest), {digest: found.content}
+    content = look_at(files)
+    digest = hashlib.sha256(content.content).hexdigest()
+    return scene_of(content, digest), {digest: content.content}
 
 
 def _beside(content: bytes) -> list[str]:

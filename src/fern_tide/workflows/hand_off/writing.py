@@ -93,13 +93,13 @@ def import_project(studio: Studio, stream: BinaryIO) -> Revision:
     measured: dict[str, SoundInfo] = {}
 
     def keep(digest: str, chunks: Iterator[bytes]) -> None:
-        with studio.media.receive(chunks, most=studio.settings.most_upload_bytes) as (found, content, kept):
+        with studio.media.receive(chunks, most=studio.settings.most_upload_bytes) as (own_digest, content, keep_file):
             try:
                 measured[digest] = measure(content, limits=studio.settings.sound_limits)
             except UnreadableSound:
                 content.seek(0)  # a curve or a scene's file that was imported is no sound
                 _check_other(content.read(studio.settings.most_scene_bytes + 1))
-            kept.append(found == digest)
+            keep_file.append(own_digest == digest)
 
     limits = ProjectFileLimits(media_bytes=studio.settings.most_upload_bytes)
     project = read_project_file(stream, keep=keep, limits=limits)

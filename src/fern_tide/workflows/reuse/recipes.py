@@ -33,12 +33,12 @@ def find(studio: Studio, project: Project, recipe_id: str) -> Recipe:
     Raises:
         UnknownName: there is none.
     """
-    found = next((recipe for recipe in known(studio, project) if recipe.id == recipe_id), None)
-    if found is None:
+    match = next((recipe for recipe in known(studio, project) if recipe.id == recipe_id), None)
+    if match is None:
         raise UnknownName(
             f"There is no recipe named {recipe_id:.60}.", remedy="Pick one from the list.", name=recipe_id
         )
-    return found
+    return match
 
 
 def write_down(
@@ -77,8 +77,8 @@ def brought(studio: Studio, project: Project, recipes: Iterable[Recipe]) -> Comm
     """
     own = {recipe.id for recipe in project.recipes}
     ids = Ids(recipe.id for recipe in known(studio, project))
-    found = tuple(one if one.id in own else one.but(id=ids.make(one.id)) for one in recipes)
-    return PutRecipes(recipes=found)
+    renamed = tuple(one if one.id in own else one.but(id=ids.make(one.id)) for one in recipes)
+    return PutRecipes(recipes=renamed)
 
 
 def command(studio: Studio, levels: Levels, project: Project, *, mapping_id: str, recipe_id: str) -> Command:
@@ -160,7 +160,7 @@ def copy_to(project: Project, mapping: Mapping, targets: Sequence[Target], *, li
         alone = {"id": ids.make(name), "name": name, "drives": (one,), "kept": (), "spread": False}
         commands.append(PutMapping(mapping=mapping.model_copy(update=alone)))
     names = (
-        listed([_said(project, target) for target in wanted[:2]]) if len(wanted) < 3 else f"{len(wanted)} properties"
+        listed([_words(project, target) for target in wanted[:2]]) if len(wanted) < 3 else f"{len(wanted)} properties"
     )
     return Together(words=f"Copy {mapping.name} to {names}"[:120], commands=tuple(commands))
 
@@ -172,6 +172,6 @@ def _without(mapping: Mapping, targets: Sequence[Target]) -> Mapping | None:
     return mapping.model_copy(update={"drives": left}) if left else None
 
 
-def _said(project: Project, target: Target) -> str:
+def _words(project: Project, target: Target) -> str:
     part, item = project.scene.resolve(target)
     return f"the {item.label.lower()} of {part.name}"

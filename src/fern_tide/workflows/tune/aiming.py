@@ -57,8 +57,8 @@ def aimed(project: Project, drive: Drive, target: Target, *, own_ends: bool = Fa
     """
     part, item = project.scene.resolve(target)
     _, before = project.scene.resolve(drive.target)
-    said = item.unit or item.kind == "colour" or item.id == before.id  # a bare number says nothing about another one
-    if (item.kind, item.unit) == (before.kind, before.unit) and said and not own_ends:
+    alike = item.unit or item.kind == "colour" or item.id == before.id  # a bare number says nothing about another one
+    if (item.kind, item.unit) == (before.kind, before.unit) and alike and not own_ends:
         return drive.but(target=target)
     rest, full = item.suggest_ends(part.own(item.id))
     return drive.but(target=target, rest=rest, full=full, stops=())
@@ -78,17 +78,17 @@ def target_groups(project: Project, chosen: Target | None) -> list[tuple[Part, t
 def places_for(project: Project, drive: Drive) -> list[tuple[str, str]]:
     """List where a drive could move to, its settings kept: the same property of other parts, and what the part has."""
     part, item = project.scene.resolve(drive.target)
-    found = [
+    places = [
         (f"{part.id}:{other.id}", f"{part.name}, {other.label.lower()}")
         for other in part.properties
         if other.kind == item.kind and other.id != item.id and not is_level(other.id)
     ]
     for other_part in project.scene.parts:
         if other_part.id != part.id and other_part.has(item.id):
-            found.append((f"{other_part.id}:{item.id}", f"{other_part.name}, {item.label.lower()}"))
-        if len(found) > MOST_PLACES:
+            places.append((f"{other_part.id}:{item.id}", f"{other_part.name}, {item.label.lower()}"))
+        if len(places) > MOST_PLACES:
             break
-    return found
+    return places
 
 
 def next_target(project: Project, mapping: Mapping) -> Target:

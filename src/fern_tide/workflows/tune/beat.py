@@ -26,7 +26,7 @@ class Correction(StrEnum):
     TAPPED = "tapped"
     PER_BAR = "per_bar"
     BAR_HERE = "bar_here"
-    FOUND = "found"
+    DETECTED = "detected"
     TRACK = "track"
 
 
@@ -54,7 +54,7 @@ def corrected(
         FernTideError: there are too few taps.
     """
     now = project.beat
-    if how is Correction.FOUND:
+    if how is Correction.DETECTED:
         return BeatSetting(track=now.track, per_bar=now.per_bar)
     if how is Correction.TRACK:
         return BeatSetting(track=track or None, per_bar=now.per_bar)

@@ -26,7 +26,7 @@ _FILL, _STROKE = "#d9b44a", "#f7dfa0"
 _CENTRED = {"cx": "x", "cy": "y", "mask_x": "x", "mask_y": "y"}
 
 
-def made(scene: Scene, kind_id: str) -> PutPart:
+def new_part(scene: Scene, kind_id: str) -> PutPart:
     """Make a part of a kind.
 
     Raises:
@@ -152,8 +152,8 @@ def drawn_by_sound(levels: Levels, project: Project, part_id: str, *, reading: s
         drives=drives,
     )
     gone = [RemoveMapping(id=item.id) for item in drawing(project, part.id)]
-    said = f"Let the {words} of {track.name} draw {part.name}"[:120]
-    return Together(words=said, commands=(put, *gone, PutMapping(mapping=mapping)))
+    words_of_edit = f"Let the {words} of {track.name} draw {part.name}"[:120]
+    return Together(words=words_of_edit, commands=(put, *gone, PutMapping(mapping=mapping)))
 
 
 def middle_of(part: Part) -> dict[str, Anchor]:

@@ -27,13 +27,13 @@ def spectrogram(studio: Studio, levels: Levels, project: Project, track: Track) 
     made_of = levels.graph(project).feature(track, SHOWN)
     key = fingerprint({"stage": "spectrogram", "version": VERSION, "spectrum": made_of.fingerprint})
     mean_key = fingerprint({"average of": key})
-    held, mean = studio.derived.get(key), studio.derived.get(mean_key)
-    if held is None or mean is None:
+    stored, mean = studio.derived.get(key), studio.derived.get(mean_key)
+    if stored is None or mean is None:
         drawn = picture(_spectrum(levels, project, track, SHOWN), _spectrum(levels, project, track, SHOWN_LOW))
         studio.derived.put(key, drawn)
         studio.derived.put(mean_key, average(drawn))
         return drawn, average(drawn)
-    return np.asarray(held, dtype=np.uint8), np.asarray(mean, dtype=np.float64)
+    return np.asarray(stored, dtype=np.uint8), np.asarray(mean, dtype=np.float64)
 
 
 def suggested(levels: Levels, project: Project, track: Track) -> tuple[NamedBand, ...]:

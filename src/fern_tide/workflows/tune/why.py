@@ -10,25 +10,25 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project, Track
 from fern_tide.core.mapping.drive import Drive, Stacking, inverted
-from fern_tide.core.mapping.explain import Because, explain, value_text
+from fern_tide.core.mapping.explain import Line, explain, value_text
 from fern_tide.core.mapping.linking import along
 from fern_tide.core.mapping.mapping import Mapping, traces
 from fern_tide.workflows.derive.levels import Levels
 
 
-def why(levels: Levels, project: Project, mapping: Mapping, *, place: int, frame: int) -> list[Because]:
+def why(levels: Levels, project: Project, mapping: Mapping, *, place: int, frame: int) -> list[Line]:
     """List why a driven property has its value at a frame: the mapping's own way to it, then what is laid over it.
 
     Raises:
         NotAnalyzedYet: a track's features are still being read.
     """
     drive = mapping.drives[min(place, len(mapping.drives) - 1)]
-    level, context = levels.given(project, mapping)
-    said = explain(level, mapping, drive, context=context, frame=frame)
+    level, context = levels.ingredients(project, mapping)
+    lines = explain(level, mapping, drive, context=context, frame=frame)
     if mapping.muted:
-        said.append(Because("Muted", "it moves nothing", "for now"))
-    made = () if mapping.muted else levels.curves(project, [drive.target])
-    curve = next((item for item in made if item.target == drive.target), None)
+        lines.append(Line("Muted", "it moves nothing", "for now"))
+    curves = () if mapping.muted else levels.curves(project, [drive.target])
+    curve = next((item for item in curves if item.target == drive.target), None)
     stack, limit = levels.graph(project).drivers.get(drive.target, []), project.scene.limit_of(drive.target)
     followed = project.scene.follow_of(drive.target) is not None
     if curve is not None and curve.n_frames and (len(stack) > 1 or limit is not None or followed):
@@ -38,8 +38,8 @@ def why(levels: Levels, project: Project, mapping: Mapping, *, place: int, frame
             parts.insert(0, "what it follows")
         if limit is not None:
             parts.append("limits")
-        said.append(Because("In all", value_text(curve.values[..., at : at + 1]), ", ".join(parts)))
-    return said
+        lines.append(Line("In all", value_text(curve.values[..., at : at + 1]), ", ".join(parts)))
+    return lines
 
 
 def attention(project: Project, mapping: Mapping, *, stacks: dict[Target, Drivers]) -> str:
@@ -75,19 +75,19 @@ def step_traces(levels: Levels, project: Project, mapping: Mapping) -> FloatArra
     Raises:
         NotAnalyzedYet: a track's features are still being read.
     """
-    level, context = levels.given(project, mapping)
-    found = traces(level, mapping, context=context)
-    return np.stack([lift.max(axis=0) if lift.ndim > 1 else lift for lift in found])
+    level, context = levels.ingredients(project, mapping)
+    lifts = traces(level, mapping, context=context)
+    return np.stack([lift.max(axis=0) if lift.ndim > 1 else lift for lift in lifts])
 
 
-def sum_lift(mapping: Mapping, made: dict[Target, Curve], *, stacks: dict[Target, Drivers]) -> FloatArray | None:
+def sum_lift(mapping: Mapping, curves: dict[Target, Curve], *, stacks: dict[Target, Drivers]) -> FloatArray | None:
     """Give the whole stack's value as a lift of a mapping's first drive, 0 at its rest and 1 at its full.
 
     Returns:
         Shape (frames,), or None where nothing else moves the property, or it is a colour, or rest is full.
     """
     drive = mapping.drives[0]
-    curve = made.get(drive.target)
+    curve = curves.get(drive.target)
     if curve is None or curve.kind == "colour" or len(stacks.get(drive.target, [])) < 2:
         return None
     rest, full = float(drive.rest), float(drive.full)

@@ -30,11 +30,11 @@ def hold(level: FloatArray, *, params: HoldParams, rate: FrameRate) -> FloatArra
     Returns:
         The same shape; never below the level.
     """
-    kept = round(rate.frames_of_ms(params.hold_ms))
-    if kept <= 0 or level.shape[-1] == 0:
+    frames = round(rate.frames_of_ms(params.hold_ms))
+    if frames <= 0 or level.shape[-1] == 0:
         return level.copy()
-    padded = np.pad(level, [(0, 0)] * (level.ndim - 1) + [(kept, 0)], mode="edge")
-    return np.asarray(np.lib.stride_tricks.sliding_window_view(padded, kept + 1, axis=-1).max(axis=-1))
+    padded = np.pad(level, [(0, 0)] * (level.ndim - 1) + [(frames, 0)], mode="edge")
+    return np.asarray(np.lib.stride_tricks.sliding_window_view(padded, frames + 1, axis=-1).max(axis=-1))
 
 
 CLEAN_UP = CleanUp(

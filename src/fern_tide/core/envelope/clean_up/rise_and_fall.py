@@ -48,34 +48,34 @@ def rise_and_fall(level: FloatArray, *, params: RiseAndFallParams, rate: FrameRa
     """
     if level.shape[-1] == 0:
         return level.copy()
-    keep_up, keep_down = (_kept(rate.frames_of_ms(ms)) for ms in (params.rise_ms, params.fall_ms))
+    keep_up, keep_down = (_share_left(rate.frames_of_ms(ms)) for ms in (params.rise_ms, params.fall_ms))
     straight = params.fall is FallShape.STRAIGHT and params.fall_ms > 0
     drop = 1.0 / rate.frames_of_ms(params.fall_ms) if straight else 0.0
     if level.ndim == 1:
         return _follow_one(level, keep_up, keep_down, drop)
     out = np.empty_like(level)
-    held = level[..., 0].copy()
+    last = level[..., 0].copy()
     for frame in range(level.shape[-1]):
         now = level[..., frame]
-        down = np.maximum(now, held - drop) if straight else now + (held - now) * keep_down
-        held = np.where(now > held, now + (held - now) * keep_up, down)
-        out[..., frame] = held
+        down = np.maximum(now, last - drop) if straight else now + (last - now) * keep_down
+        last = np.where(now > last, now + (last - now) * keep_up, down)
+        out[..., frame] = last
     return out
 
 
 def _follow_one(level: FloatArray, keep_up: float, keep_down: float, drop: float) -> FloatArray:
     """The same for one level: a plain loop over a list is many times faster than one over arrays of one."""
-    rise, sink, held = 1.0 - keep_up, 1.0 - keep_down, float(level[0])
+    rise, sink, last = 1.0 - keep_up, 1.0 - keep_down, float(level[0])
     if drop:
         followed = [
-            held := held + (now - held) * rise if now > held else max(now, held - drop) for now in level.tolist()
+            last := last + (now - last) * rise if now > last else max(now, last - drop) for now in level.tolist()
         ]
     else:
-        followed = [held := held + (now - held) * (rise if now > held else sink) for now in level.tolist()]
+        followed = [last := last + (now - last) * (rise if now > last else sink) for now in level.tolist()]
     return np.fromiter(followed, dtype=np.float64, count=level.size)
 
 
-def _kept(frames: float) -> float:
+def _share_left(frames: float) -> float:
     return float(np.exp(-1.0 / frames)) if frames > 0 else 0.0
 
 

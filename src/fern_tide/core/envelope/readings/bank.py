@@ -77,13 +77,13 @@ def cuts_hz(params: BankParams) -> FloatArray:
 def _features(params: BankParams, info: SoundInfo) -> list[SpectrumFeature | BandsFeature]:
     """Give what each row is read from; narrow rows beside each other, seen through the same window, share a reading."""
     cuts = cuts_hz(params)
-    found: list[SpectrumFeature | BandsFeature] = []
+    wanted: list[SpectrumFeature | BandsFeature] = []
     for low, high in pairwise(cuts.tolist()):
         feature = band_feature(
             params.channel, params.window, low_hz=low, high_hz=high, sample_rate_hz=info.sample_rate_hz
         )
-        found.append(feature)
-    return [feature for alike, run in groupby(found, key=_kind_of) for feature in _joined(alike, list(run))]
+        wanted.append(feature)
+    return [feature for alike, run in groupby(wanted, key=_kind_of) for feature in _joined(alike, list(run))]
 
 
 def _kind_of(feature: SpectrumFeature | BandsFeature) -> tuple[bool, Window]:
@@ -125,11 +125,11 @@ def read(params: BankParams, source: Source) -> FloatArray:
 def doubt(params: BankParams, info: SoundInfo) -> str:
     """Say what the narrowest of the bands, or the highest, cannot tell."""
     cuts, rate_hz = cuts_hz(params), info.sample_rate_hz
-    found = ""
+    words = ""
     for low, high in pairwise(cuts.tolist()):
         window = resolve(params.window, low_hz=low, high_hz=high, sample_rate_hz=rate_hz)
-        found = found or band_doubt(window, low_hz=low, high_hz=high, sample_rate_hz=rate_hz)
-    return found
+        words = words or band_doubt(window, low_hz=low, high_hz=high, sample_rate_hz=rate_hz)
+    return words
 
 
 def rows(params: BankParams) -> tuple[str, ...]:

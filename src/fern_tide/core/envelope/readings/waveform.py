@@ -55,8 +55,8 @@ def _highest(spans: FloatArray, starts: Samples, ends: Samples) -> FloatArray:
     first, last = starts + reach, ends  # of the windows that begin and end the stretch, in the padded spans
     inside = (ends > 0) & (starts < len(spans))
     limit = len(highest) - 1
-    found = np.maximum(highest[np.clip(first, 0, limit)], highest[np.clip(last, 0, limit)])
-    return np.where(inside, found, 0.0)
+    tops = np.maximum(highest[np.clip(first, 0, limit)], highest[np.clip(last, 0, limit)])
+    return np.where(inside, tops, 0.0)
 
 
 def rows(params: WaveformParams) -> tuple[str, ...]:

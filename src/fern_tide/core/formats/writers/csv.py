@@ -44,13 +44,13 @@ def read_back(content: bytes, hand_off: HandOff, params: CsvParams) -> Mapping[T
     head, *rows = csv.reader(io.StringIO(content.decode()))
     table = np.array(rows, dtype=np.float64).reshape(len(rows), len(head)).T
     by_name = dict(zip(head, table, strict=True))
-    found = {}
+    curves = {}
     for curve in hand_off.curves:
         names = columns(curve)
         if all(name in by_name for name in names):
             values = np.stack([by_name[name] for name in names])
-            found[curve.target] = values if curve.kind == "colour" else values[0]
-    return found
+            curves[curve.target] = values if curve.kind == "colour" else values[0]
+    return curves
 
 
 def loses(curve: Curve) -> str | None:

@@ -62,13 +62,13 @@ def encode(hand_off: HandOff, params: GltfParams) -> bytes:
         animation: Json = {"name": hand_off.name, "channels": [], "samplers": []}
         times: dict[bytes, int] = {}
         for channel in moving:
-            held = params.interpolation is Interpolation.STEP
-            item = channel.whole_frames(hand_off.n_frames) if held else channel
+            steps = params.interpolation is Interpolation.STEP
+            item = channel.whole_frames(hand_off.n_frames) if steps else channel
             turning = item.channel.form is Form.ROTATION
             keys = params.keys(item.rows, spans=item.spans, places=item.places, turning=turning)
             keys = _held_to_the_end(keys, hand_off.n_frames)
             seconds = hand_off.rate.times(keys.frames)
-            seconds = (at_or_before(seconds) if held else seconds).astype("<f4")
+            seconds = (at_or_before(seconds) if steps else seconds).astype("<f4")
             if seconds.tobytes() not in times:
                 times[seconds.tobytes()] = built.add(seconds, "SCALAR", bounds=True)
             output = _add_values(built, item, keys, float(hand_off.rate.fps))
@@ -139,11 +139,11 @@ def read_back(content: bytes, hand_off: HandOff, params: GltfParams) -> Mapping[
             target.get("extensions", {}).get(POINTER, {}).get("pointer") or f"/nodes/{target['node']}/{target['path']}"
         )
         read[pointer] = keys
-    found: dict[Target, FloatArray] = {}
+    curves: dict[Target, FloatArray] = {}
     for item in moving_channels(hand_off, _built(hand_off, params)):
         if item.pointer in read:
-            found |= read_channel(item, read[item.pointer], n_frames=hand_off.n_frames)
-    return found
+            curves |= read_channel(item, read[item.pointer], n_frames=hand_off.n_frames)
+    return curves
 
 
 def loses(curve: Curve) -> str | None:

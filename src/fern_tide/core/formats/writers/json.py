@@ -44,18 +44,18 @@ def _curve(curve: Curve, params: JsonParams) -> dict[str, Any]:
     if params.error_percent == 0.0 and params.interpolation is Interpolation.LINEAR:
         return about | {"values": curve.values.T.tolist()}
     keys = params.keys(rows, spans=np.full(len(rows), curve.span))
-    found: dict[str, Any] = {"interpolation": str(params.interpolation), "frames": keys.frames.tolist()}
+    plain: dict[str, Any] = {"interpolation": str(params.interpolation), "frames": keys.frames.tolist()}
     single = curve.kind != "colour"
-    found["values"] = keys.values[0].tolist() if single else keys.values.T.tolist()
+    plain["values"] = keys.values[0].tolist() if single else keys.values.T.tolist()
     if params.interpolation is Interpolation.CUBIC:
-        found["slopes_per_frame"] = keys.slopes[0].tolist() if single else keys.slopes.T.tolist()
-    return about | {"keys": found}
+        plain["slopes_per_frame"] = keys.slopes[0].tolist() if single else keys.slopes.T.tolist()
+    return about | {"keys": plain}
 
 
 def read_back(content: bytes, hand_off: HandOff, params: JsonParams) -> Mapping[Target, FloatArray]:
     """Read the values by the names of their targets, keys evaluated at every frame."""
     plain = json.loads(content)
-    found = {}
+    curves = {}
     for item in plain["curves"]:
         if "values" in item:
             values = np.array(item["values"], dtype=np.float64)
@@ -67,8 +67,8 @@ def read_back(content: bytes, hand_off: HandOff, params: JsonParams) -> Mapping[
             read = Keys(np.array(keys["frames"]), rows, slopes, 0.0, Interpolation(keys["interpolation"]))
             dense = read.dense(plain["frames"])
             values = dense if item["kind"] == "colour" else dense[0]
-        found[Target.parse(item["target"])] = values
-    return found
+        curves[Target.parse(item["target"])] = values
+    return curves
 
 
 def schema() -> dict[str, Any]:

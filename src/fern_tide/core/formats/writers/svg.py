@@ -65,11 +65,11 @@ def _returned(hand_off: HandOff, root: Part, sheet: Sheet, clock: Clock) -> byte
     """Put animations into the text of a file, and take out its own where they are switched off; no more is touched."""
     inserted: list[tuple[int, bool, str, bytes]] = []
     for part in hand_off.scene.branch(root.id)[1:]:
-        made = [*_statics(part, sheet), *_element_animations(part, hand_off, clock)]
-        if made:
+        animations = [*_statics(part, sheet), *_element_animations(part, hand_off, clock)]
+        if animations:
             node = sheet.drawing.nodes[part.file_index]
             prefix = node.name.rpartition(":")[0]
-            inserted.append((node.head, node.closed, node.name, b"".join(_markup(item, prefix) for item in made)))
+            inserted.append((node.head, node.closed, node.name, b"".join(_markup(item, prefix) for item in animations)))
     cuts = [
         (head, head + 2 if closed else head, b">" + markup + f"</{name}>".encode() if closed else markup)
         for head, closed, name, markup in inserted
@@ -104,7 +104,7 @@ def _statics(part: Part, sheet: Sheet) -> Iterable[ET.Element]:
 def _element_animations(part: Part, hand_off: HandOff, clock: Clock) -> list[ET.Element]:
     """Write the animations of an element that was brought in."""
     curves = hand_off.by_part.get(part.id, {})
-    made = [
+    animations = [
         animate(curves[binding.property], binding.attribute, clock)
         for binding in bindings(part)
         if binding.property in curves
@@ -113,8 +113,8 @@ def _element_animations(part: Part, hand_off: HandOff, clock: Clock) -> list[ET.
     placed = part.has("x") and any(part.own(name) != part.property(name).default for name in PLACE_NAMES)
     if moved or placed:
         anchor, base = (part.anchor.x, part.anchor.y), str(getattr(part.shape.params, "base", ""))
-        made += chain(_rows(part, PLACE_NAMES, curves, hand_off.n_frames), anchor=anchor, base=base, clock=clock)
-    return made
+        animations += chain(_rows(part, PLACE_NAMES, curves, hand_off.n_frames), anchor=anchor, base=base, clock=clock)
+    return animations
 
 
 def _rows(part: Part, names: Iterable[str], curves: Mapping[str, Curve], n_frames: int) -> dict[str, FloatArray]:
@@ -163,16 +163,16 @@ def read_back(content: bytes, hand_off: HandOff, params: SvgParams) -> Mapping[T
     """Read the animations of every driven property, as a browser would find them."""
     root = SafeET.fromstring(content)
     elements = _elements(root, hand_off)
-    found = {}
+    curves = {}
     read_levels: dict[str, FloatArray] = {}
     for curve in hand_off.curves:
         part = hand_off.scene.part(curve.target.part)
         inside = part.shape.id == "svg_element"
         if curve.target.property in PLACE_NAMES:
-            found[curve.target] = _read_place(part, curve, elements, inside, hand_off.n_frames)
+            curves[curve.target] = _read_place(part, curve, elements, inside, hand_off.n_frames)
         if curve.target.property in level_names(part):
             levels = _read_levels(part, elements, hand_off.n_frames, known=read_levels)
-            found[curve.target] = levels[int(curve.target.property.removeprefix("level_"))]
+            curves[curve.target] = levels[int(curve.target.property.removeprefix("level_"))]
         for binding in bindings(part):
             if binding.property == curve.target.property:
                 element = elements.get((part.id, binding.slot))
@@ -180,10 +180,10 @@ def read_back(content: bytes, hand_off: HandOff, params: SvgParams) -> Mapping[T
                     iter(values_in(element, "animate", attribute=binding.attribute, n_frames=hand_off.n_frames)), []
                 )
                 if curve.kind == "colour":
-                    found[curve.target] = np.array([read_colour(text) for text in texts]).reshape(-1, 3).T
+                    curves[curve.target] = np.array([read_colour(text) for text in texts]).reshape(-1, 3).T
                 else:
-                    found[curve.target] = np.array([float(text) for text in texts])
-    return found
+                    curves[curve.target] = np.array([float(text) for text in texts])
+    return curves
 
 
 def _elements(root: ET.Element, hand_off: HandOff) -> dict[tuple[str, str], ET.Element]:
@@ -191,18 +191,18 @@ def _elements(root: ET.Element, hand_off: HandOff) -> dict[tuple[str, str], ET.E
     only = only_file(hand_off.scene)
     if only is None or hand_off.by_part.get(only.id):
         named = {element.get("id", ""): element for element in root.iter()}
-        return {(name.rpartition("--")[0], name.rpartition("--")[2]): found for name, found in named.items()}
+        return {(name.rpartition("--")[0], name.rpartition("--")[2]): by_index for name, by_index in named.items()}
     theirs = (element for element in root.iter() if not element.get("id", "").startswith(MARK))
-    kept = [element for element in theirs if isinstance(element.tag, str) and element.tag.startswith(f"{{{SVG}}}")]
+    elements = [element for element in theirs if isinstance(element.tag, str) and element.tag.startswith(f"{{{SVG}}}")]
     file = hand_off.scene.file(only.file)
     gone: set[int] = set()
     for node in hand_off.media.sheets[file.media].drawing.nodes if not file.plays else ():
         if node.tag in ANIMATIONS or node.parent in gone:
             gone.add(node.index)
-    left = (index for index in range(len(kept) + len(gone)) if index not in gone)
-    found = dict(zip(left, kept, strict=True))
+    left = (index for index in range(len(elements) + len(gone)) if index not in gone)
+    by_index = dict(zip(left, elements, strict=True))
     return {
-        (part.id, "own"): found[part.file_index]
+        (part.id, "own"): by_index[part.file_index]
         for part in hand_off.scene.branch(only.id)[1:]
         if part.id in hand_off.by_part
     }

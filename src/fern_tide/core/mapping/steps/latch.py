@@ -38,11 +38,11 @@ def latch(lift: FloatArray, *, params: LatchParams, context: StepContext) -> Flo
     Returns:
         The same shape, of 0 and 1.
     """
-    said = np.where(lift >= max(params.on_above, 1e-12), 1, np.where(lift < params.off_below, 0, -1))
+    switches = np.where(lift >= max(params.on_above, 1e-12), 1, np.where(lift < params.off_below, 0, -1))
     frames = np.arange(lift.shape[-1])
-    last = np.maximum.accumulate(np.where(said >= 0, frames, -1), axis=-1)
-    held = np.take_along_axis(said, np.maximum(last, 0), axis=-1)
-    return np.where(last >= 0, held, 0).astype(np.float64)
+    last = np.maximum.accumulate(np.where(switches >= 0, frames, -1), axis=-1)
+    state = np.take_along_axis(switches, np.maximum(last, 0), axis=-1)
+    return np.where(last >= 0, state, 0).astype(np.float64)
 
 
 STEP = Step(

@@ -136,8 +136,8 @@ class _Builder:
             small = len(mesh.positions) < 65_535
             indices = self.accessor(mesh.triangles.ravel().astype("<u2" if small else "<u4"), "SCALAR", target=34963)
             self._meshes[key] = {"POSITION": positions, "NORMAL": normals, "indices": indices}
-        found = dict(self._meshes[key])
-        return {"indices": found.pop("indices"), "attributes": found, "material": material}
+        attributes = dict(self._meshes[key])
+        return {"indices": attributes.pop("indices"), "attributes": attributes, "material": material}
 
     def _add_morphs(self, part: Part, primitive: Json, place: Place) -> None:
         """Write a mesh's morph targets; such a mesh is thin, and seen from both sides."""
@@ -210,10 +210,10 @@ class _Builder:
     def accessor(self, values: npt.NDArray[Any], type: str, *, target: int | None = None, bounds: bool = False) -> int:
         """Add values and give their accessor."""
         self._align()
-        made = add_accessor(self.document, values, type, start=self._length, target=target, bounds=bounds)
+        index = add_accessor(self.document, values, type, start=self._length, target=target, bounds=bounds)
         self.pieces.append(values.tobytes())
         self._length += values.nbytes
-        return made
+        return index
 
     def _align(self) -> None:
         short = -self._length % 4

@@ -66,7 +66,7 @@ def add_accessor(
     view: Json = {"buffer": 0, "byteOffset": start, "byteLength": values.nbytes}
     views.append(view if target is None else view | {"target": target})
     components = {"<f4": 5126, "<u2": 5123, "<u4": 5125}
-    made: Json = {
+    accessor: Json = {
         "bufferView": len(views) - 1,
         "componentType": components[values.dtype.str],
         "count": len(values),
@@ -74,8 +74,8 @@ def add_accessor(
     }
     if bounds:
         flat = values.reshape(len(values), -1)
-        made["min"], made["max"] = flat.min(axis=0).tolist(), flat.max(axis=0).tolist()
-    accessors.append(made)
+        accessor["min"], accessor["max"] = flat.min(axis=0).tolist(), flat.max(axis=0).tolist()
+    accessors.append(accessor)
     return len(accessors) - 1
 
 

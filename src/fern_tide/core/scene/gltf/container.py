@@ -89,16 +89,16 @@ def _chunks(content: bytes) -> tuple[bytes, bytes | None]:
         raise refuse(f"it is GLB version {version}, and 2 is read")
     if length > len(content) or length < 20:
         raise refuse("it says that it is longer than it is")
-    at, found = 12, dict[int, bytes]()
+    at, chunks = 12, dict[int, bytes]()
     while at + 8 <= length:
         size, kind = struct.unpack_from("<II", content, at)
         if at + 8 + size > length:
             raise refuse("one of its chunks is cut off")
-        found.setdefault(kind, content[at + 8 : at + 8 + size])
+        chunks.setdefault(kind, content[at + 8 : at + 8 + size])
         at += 8 + size
-    if _JSON not in found:
+    if _JSON not in chunks:
         raise refuse("it holds no JSON")
-    return found[_JSON], found.get(_BIN)
+    return chunks[_JSON], chunks.get(_BIN)
 
 
 def _parse(text: bytes) -> Json:
@@ -220,10 +220,10 @@ def pack(gltf: Gltf) -> bytes:
 
 def listed(owner: Json, name: str) -> list[Json]:
     """Give a list of objects of a document, empty where there is none; refuse anything else."""
-    found = owner.get(name, [])
-    if not isinstance(found, list) or not all(isinstance(item, dict) for item in found):
+    items = owner.get(name, [])
+    if not isinstance(items, list) or not all(isinstance(item, dict) for item in items):
         raise refuse(f"its {name} are no list of objects")
-    return found
+    return items
 
 
 def whole(owner: Json, name: str, default: int | None = None, *, most: int = 2**40) -> int:

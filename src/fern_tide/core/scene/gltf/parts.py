@@ -22,7 +22,7 @@ def parts_of(document: Json, file: SceneFile, *, ids: Ids) -> tuple[Part, ...]:
     """Make a part of the file and one of each node, material, light and camera in it, parents before children."""
     stem = file.name.rsplit(".", 1)[0].strip()[:120] or "Scene"
     root = _part(ids, stem, None, "gltf_file", {"file": file.id})
-    found = [root, *_nodes(document, file, root.id, ids)]
+    parts = [root, *_nodes(document, file, root.id, ids)]
     for name, kind, items in (
         ("Materials", "gltf_material", listed(document, "materials")),
         ("Lights", "gltf_light", lights(document)),
@@ -31,20 +31,20 @@ def parts_of(document: Json, file: SceneFile, *, ids: Ids) -> tuple[Part, ...]:
         if not items:
             continue
         group = _part(ids, name, root.id, "gltf_file", {"file": file.id, "holds": name.lower()})
-        found.append(group)
+        parts.append(group)
         for index, item in enumerate(items):
             label = _name(item, f"{name[:-1]} {index + 1}")
             params = {"file": file.id, "index": index, **_params(kind, item)}
             part = _part(ids, label, group.id, kind, params)
-            found.append(_with(part, values_of(part, document)))
-    return tuple(found)
+            parts.append(_with(part, values_of(part, document)))
+    return tuple(parts)
 
 
 def _nodes(document: Json, file: SceneFile, root: str, ids: Ids) -> list[Part]:
     nodes = listed(document, "nodes")
     children = {child for node in nodes for child in node.get("children", [])}
     waiting = [(index, root) for index in reversed(range(len(nodes))) if index not in children]
-    found = []
+    parts = []
     while waiting:
         index, parent = waiting.pop()
         node = nodes[index]
@@ -52,9 +52,9 @@ def _nodes(document: Json, file: SceneFile, root: str, ids: Ids) -> list[Part]:
         label = _name(node, "") or _name(mesh, f"Node {index + 1}")
         params = {"file": file.id, "index": index, "shapes": "\n".join(_shapes(mesh))}
         part = _part(ids, label, parent, "gltf_node", params)
-        found.append(_with(part, values_of(part, document)))
+        parts.append(_with(part, values_of(part, document)))
         waiting += [(child, part.id) for child in reversed(node.get("children", []))]
-    return found
+    return parts
 
 
 def _part(ids: Ids, name: str, parent: str | None, kind: str, params: dict[str, object]) -> Part:
@@ -93,10 +93,10 @@ def _params(kind: str, item: Json) -> dict[str, object]:
 
 def at(owner: Json, place: str) -> Json | None:
     """Give the object at a place such as 'pbrMetallicRoughness/baseColorTexture', or None."""
-    found: object = owner
+    value: object = owner
     for name in place.split("/"):
-        found = found.get(name) if isinstance(found, dict) else None
-    return found if isinstance(found, dict) else None
+        value = value.get(name) if isinstance(value, dict) else None
+    return value if isinstance(value, dict) else None
 
 
 def values_of(part: Part, document: Json) -> Values:
@@ -110,14 +110,14 @@ def values_of(part: Part, document: Json) -> Values:
     if part.shape.id == "gltf_light":
         light = lights(document)[index]
         spot = light.get("spot", {})
-        found: Values = {
+        values: Values = {
             "colour": _colour(light.get("color", [1, 1, 1])),
             "intensity": float(light.get("intensity", 1.0)),
             "range": float(light.get("range", 20.0)),
             "inner_cone": degrees(spot.get("innerConeAngle", 0.0)),
             "outer_cone": degrees(spot.get("outerConeAngle", np.pi / 4)),
         }
-        return {key: value for key, value in found.items() if part.has(key)}
+        return {key: value for key, value in values.items() if part.has(key)}
     if part.shape.id == "gltf_camera":
         camera = listed(document, "cameras")[index]
         if camera["type"] == "perspective":
@@ -137,21 +137,21 @@ def node_values(document: Json, node: Json) -> Values:
         quaternion = np.array(node.get("rotation", [0, 0, 0, 1]), dtype=np.float64)
         scale = np.array(node.get("scale", [1, 1, 1]), dtype=np.float64)
     turns = turns_of_quaternion(quaternion)
-    found: Values = {}
+    values: Values = {}
     for prefix, numbers in (("", translation), ("turn_", turns), ("scale_", scale)):
-        found |= {prefix + axis: float(number) + 0.0 for axis, number in zip("xyz", numbers, strict=True)}
+        values |= {prefix + axis: float(number) + 0.0 for axis, number in zip("xyz", numbers, strict=True)}
     mesh = listed(document, "meshes")[node["mesh"]] if "mesh" in node else {}
     weights = node.get("weights") or mesh.get("weights") or []
     for place in range(len(_shapes(mesh))):
-        found[f"shape_{place}"] = float(weights[place]) if place < len(weights) else 0.0
-    return found
+        values[f"shape_{place}"] = float(weights[place]) if place < len(weights) else 0.0
+    return values
 
 
 def _material_values(material: Json) -> Values:
     surface = material.get("pbrMetallicRoughness", {})
     base = surface.get("baseColorFactor", [1, 1, 1, 1])
     glow = at(material, "extensions/KHR_materials_emissive_strength") or {}
-    found: Values = {
+    values: Values = {
         "colour": _colour(base[:3]),
         "opacity": float(base[3]),
         "metallic": float(surface.get("metallicFactor", 1.0)),
@@ -160,7 +160,7 @@ def _material_values(material: Json) -> Values:
         "emission_strength": float(glow.get("emissiveStrength", 1.0)),
     }
     if material.get("alphaMode") == "MASK":
-        found["cutoff"] = float(material.get("alphaCutoff", 0.5))
+        values["cutoff"] = float(material.get("alphaCutoff", 0.5))
     for key, (place, _) in TEXTURES.items():
         texture = at(material, place)
         if texture is None:
@@ -169,14 +169,14 @@ def _material_values(material: Json) -> Values:
         across, down = moved.get("offset", [0, 0])
         wide, tall = moved.get("scale", [1, 1])
         numbers = (across, down, degrees(moved.get("rotation", 0.0)), wide, tall)
-        found |= {
+        values |= {
             f"{key}_{n}": float(v) for n, v in zip(("across", "down", "turn", "wide", "tall"), numbers, strict=True)
         }
         if key == "normal":
-            found["relief"] = float(texture.get("scale", 1.0))
+            values["relief"] = float(texture.get("scale", 1.0))
         if key == "occlusion":
-            found["shade"] = float(texture.get("strength", 1.0))
-    return found
+            values["shade"] = float(texture.get("strength", 1.0))
+    return values
 
 
 def _colour(linear: list[float]) -> str:

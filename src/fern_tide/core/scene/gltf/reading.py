@@ -233,8 +233,8 @@ def _check_meshes(gltf: Gltf, limits: GltfLimits) -> None:
                 order = accessors[primitive["indices"]]
                 if order["type"] != "SCALAR" or order["componentType"] not in {5121, 5123, 5125}:
                     raise refuse("a mesh has indices that are no whole numbers")
-                found = values_of(gltf, primitive["indices"])
-                if found.size and int(found.max()) >= position["count"]:
+                indices = values_of(gltf, primitive["indices"])
+                if indices.size and int(indices.max()) >= position["count"]:
                     raise refuse("a mesh names a vertex that is not there")
 
 

@@ -24,7 +24,7 @@ _LIGHT = np.array([0.35, 0.85, 0.4])
 
 
 @dataclass
-class _Found:
+class _Surfaces:
     """Triangles in the world, shape (n, 3, 3), their colours and opacities, and the first camera with its place."""
 
     triangles: list[FloatArray] = field(default_factory=list)
@@ -36,39 +36,39 @@ class _Found:
 def sketch(built: Built) -> str:
     """Draw a built scene as the text of an SVG, 320 by 180; a scene with nothing to see gives an empty picture."""
     gltf = built.closed()
-    found = _Found()
+    surfaces = _Surfaces()
     scene = (listed(gltf.json, "scenes") or [{}])[gltf.json.get("scene", 0)]
     for root in scene.get("nodes", []):
-        _walk(gltf, root, np.eye(4), found)
+        _walk(gltf, root, np.eye(4), surfaces)
     head = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {HEIGHT}">'
     ground = f'<rect width="{WIDTH}" height="{HEIGHT}" fill="#0e1b18"/>'
-    return f"{head}{ground}{_painted(found)}</svg>"
+    return f"{head}{ground}{_painted(surfaces)}</svg>"
 
 
-def _walk(gltf: Gltf, index: int, above: FloatArray, found: _Found) -> None:
+def _walk(gltf: Gltf, index: int, above: FloatArray, surfaces: _Surfaces) -> None:
     node = gltf.json["nodes"][index]
     world = above @ _matrix(node)
-    if "camera" in node and found.camera is None:
+    if "camera" in node and surfaces.camera is None:
         lens = gltf.json["cameras"][node["camera"]].get("perspective")
-        found.camera = (world, float(lens["yfov"])) if lens else None
+        surfaces.camera = (world, float(lens["yfov"])) if lens else None
     for primitive in listed(gltf.json["meshes"][node["mesh"]], "primitives") if "mesh" in node else ():
         if primitive.get("mode", 4) == 4 and "POSITION" in primitive["attributes"]:
-            _take(gltf, primitive, world, found)
+            _take(gltf, primitive, world, surfaces)
     for child in node.get("children", []):
-        _walk(gltf, child, world, found)
+        _walk(gltf, child, world, surfaces)
 
 
 def _matrix(node: Json) -> FloatArray:
     if "matrix" in node:
         return np.array(node["matrix"], dtype=np.float64).reshape(4, 4).T
-    found = np.eye(4)
+    matrix = np.eye(4)
     quaternion = np.array(node.get("rotation", [0, 0, 0, 1]), dtype=np.float64)
-    found[:3, :3] = matrices(quaternion[:, None])[:, :, 0] * np.array(node.get("scale", [1, 1, 1]))
-    found[:3, 3] = node.get("translation", [0, 0, 0])
-    return found
+    matrix[:3, :3] = matrices(quaternion[:, None])[:, :, 0] * np.array(node.get("scale", [1, 1, 1]))
+    matrix[:3, 3] = node.get("translation", [0, 0, 0])
+    return matrix
 
 
-def _take(gltf: Gltf, primitive: Json, world: FloatArray, found: _Found) -> None:
+def _take(gltf: Gltf, primitive: Json, world: FloatArray, surfaces: _Surfaces) -> None:
     points = values_of(gltf, primitive["attributes"]["POSITION"]).astype(np.float64)
     order = values_of(gltf, primitive["indices"]) if "indices" in primitive else np.arange(len(points))
     corners = order[: len(order) // 3 * 3].reshape(-1, 3)
@@ -81,22 +81,22 @@ def _take(gltf: Gltf, primitive: Json, world: FloatArray, found: _Found) -> None
     normals = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
     lengths = np.linalg.norm(normals, axis=1, keepdims=True)
     facing = np.abs((normals / np.where(lengths == 0, 1, lengths)) @ (_LIGHT / np.linalg.norm(_LIGHT)))
-    found.triangles.append(triangles)
-    found.opacities.append(np.full(len(triangles), base[3] if material.get("alphaMode") == "BLEND" else 1.0))
-    found.colours.append(base[:3] * (0.25 + 0.75 * facing[:, None]) + glow)
+    surfaces.triangles.append(triangles)
+    surfaces.opacities.append(np.full(len(triangles), base[3] if material.get("alphaMode") == "BLEND" else 1.0))
+    surfaces.colours.append(base[:3] * (0.25 + 0.75 * facing[:, None]) + glow)
 
 
-def _painted(found: _Found) -> str:
-    if not found.triangles:
+def _painted(surfaces: _Surfaces) -> str:
+    if not surfaces.triangles:
         return ""
-    triangles, colours = np.concatenate(found.triangles), np.concatenate(found.colours)
-    view, opening = found.camera or _in_front(triangles)
+    triangles, colours = np.concatenate(surfaces.triangles), np.concatenate(surfaces.colours)
+    view, opening = surfaces.camera or _in_front(triangles)
     seen = (triangles - view[:3, 3]) @ view[:3, :3]  # a camera looks along its own -z
     scale = HEIGHT / 2 / tan(opening / 2)
     depth = -seen[:, :, 2]
     ahead = (depth > 0.01).all(axis=1)
     seen, depth, colours = seen[ahead], depth[ahead], colours[ahead]
-    clear = np.concatenate(found.opacities)[ahead]
+    clear = np.concatenate(surfaces.opacities)[ahead]
     flat = seen[:, :, :2] / depth[:, :, None] * scale * np.array([1, -1]) + np.array([WIDTH / 2, HEIGHT / 2])
     order = np.argsort(-depth.mean(axis=1))[-MOST_TRIANGLES:]
     texts = colour_texts(to_srgb(np.clip(colours[order], 0, 1)).T) if len(order) else []

@@ -31,24 +31,24 @@ class GltfMaterialParams(Params):
 
 @cache
 def _properties(has: str) -> tuple[Property, ...]:
-    found: list[Property] = []
+    properties: list[Property] = []
     words = has.split()
     if "cutoff" in words:
-        found.append(Property("cutoff", "Alpha cutoff", default=0.5, low=0.0, high=1.0, swing=0.4))
+        properties.append(Property("cutoff", "Alpha cutoff", default=0.5, low=0.0, high=1.0, swing=0.4))
     for key, (_, label) in TEXTURES.items():
         if key in words:
             if key == "normal":
-                found.append(Property("relief", "Relief", default=1.0, low=0.0, swing=1.0))
+                properties.append(Property("relief", "Relief", default=1.0, low=0.0, swing=1.0))
             if key == "occlusion":
-                found.append(Property("shade", "Shade", default=1.0, low=0.0, high=1.0, swing=-0.6))
-            found += [
+                properties.append(Property("shade", "Shade", default=1.0, low=0.0, high=1.0, swing=-0.6))
+            properties += [
                 Property(f"{key}_across", f"{label} across", swing=0.5),
                 Property(f"{key}_down", f"{label} down", swing=0.5),
                 Property(f"{key}_turn", f"{label} turn", "°", step=0.5, swing=30.0),
                 Property(f"{key}_wide", f"{label} width", "x", default=1.0, swing=0.5),
                 Property(f"{key}_tall", f"{label} height", "x", default=1.0, swing=0.5),
             ]
-    return tuple(found)
+    return tuple(properties)
 
 
 def more(params: GltfMaterialParams) -> tuple[Property, ...]:
@@ -58,23 +58,23 @@ def more(params: GltfMaterialParams) -> tuple[Property, ...]:
 
 def more_channels(params: GltfMaterialParams) -> tuple[Channel, ...]:
     """Say where what it has beyond the plain shows."""
-    base, found = "/materials/{material}/", list[Channel]()
+    base, channels = "/materials/{material}/", list[Channel]()
     words = params.has.split()
     if "cutoff" in words:
-        found.append(Channel(base + "alphaCutoff", ("cutoff",), Form.NUMBER))
+        channels.append(Channel(base + "alphaCutoff", ("cutoff",), Form.NUMBER))
     if "normal" in words:
-        found.append(Channel(base + "normalTexture/scale", ("relief",), Form.NUMBER))
+        channels.append(Channel(base + "normalTexture/scale", ("relief",), Form.NUMBER))
     if "occlusion" in words:
-        found.append(Channel(base + "occlusionTexture/strength", ("shade",), Form.NUMBER))
+        channels.append(Channel(base + "occlusionTexture/strength", ("shade",), Form.NUMBER))
     for key, (place, _) in TEXTURES.items():
         if key in words:
             transform = f"{base}{place}/extensions/KHR_texture_transform/"
-            found += [
+            channels += [
                 Channel(transform + "offset", (f"{key}_across", f"{key}_down"), Form.PAIR),
                 Channel(transform + "rotation", (f"{key}_turn",), Form.RADIANS),
                 Channel(transform + "scale", (f"{key}_wide", f"{key}_tall"), Form.PAIR),
             ]
-    return tuple(found)
+    return tuple(channels)
 
 
 KIND = PartKind(

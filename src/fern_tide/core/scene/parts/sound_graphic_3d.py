@@ -30,19 +30,19 @@ def more(params: SoundGraphic3dParams) -> tuple[Property, ...]:
     return level_properties(params.points)
 
 
-def _made(params: SoundGraphic3dParams) -> tuple[Mesh, FloatArray]:
+def _mesh(params: SoundGraphic3dParams) -> tuple[Mesh, FloatArray]:
     size = {"width": params.width, "height": params.height, "thickness": params.thickness}
     return graphic_solid(params.form, params.points, **size)
 
 
 def solid(params: SoundGraphic3dParams) -> Mesh:
     """Give its mesh with all levels at 0."""
-    return _made(params)[0]
+    return _mesh(params)[0]
 
 
 def morphs(params: SoundGraphic3dParams) -> FloatArray:
     """Give what each level at 1 adds to the mesh, shape (points, vertices, 3)."""
-    return _made(params)[1]
+    return _mesh(params)[1]
 
 
 def more_channels(params: SoundGraphic3dParams) -> tuple[Channel, ...]:

@@ -103,17 +103,17 @@ class Sheet:
         left, top, width, height = numbers if len(numbers) == 4 else (0.0, 0.0, None, None)
         if left is not None and top is not None and _can_be_drawn(width) and _can_be_drawn(height):
             return left, top, width, height
-        return 0.0, 0.0, self._said("width", 300.0), self._said("height", 150.0)
+        return 0.0, 0.0, self._length_of("width", 300.0), self._length_of("height", 150.0)
 
     @cached_property
     def size(self) -> tuple[float, float]:
         """How wide and tall it is, in px: as it says, or as its view box is."""
         _, _, width, height = self.box
-        return self._said("width", width), self._said("height", height)
+        return self._length_of("width", width), self._length_of("height", height)
 
-    def _said(self, name: str, otherwise: float) -> float:
-        said = length(self.attributes[0].get(name))
-        return said if _can_be_drawn(said) else otherwise
+    def _length_of(self, name: str, otherwise: float) -> float:
+        px = length(self.attributes[0].get(name))
+        return px if _can_be_drawn(px) else otherwise
 
 
 def parts_of(sheet: Sheet, file: SceneFile, *, ids: Ids, limit_to: tuple[int, int] | None = None) -> tuple[Part, ...]:
@@ -136,15 +136,15 @@ def parts_of(sheet: Sheet, file: SceneFile, *, ids: Ids, limit_to: tuple[int, in
         anchor=Anchor(x=width * fit / 2, y=height * fit / 2),
         shape=PartChoice.model_validate({"id": "svg_file", "params": {"file": file.id, **fitting}}),
     )
-    found = [root]
+    parts = [root]
     owner: dict[int, str] = {0: root_id}
     numbers: dict[str, int] = {}
     for node in sheet.drawing.nodes[1:]:
         part = _part(sheet, node, file, owner[node.parent], ids, numbers)
         owner[node.index] = owner[node.parent] if part is None else part.id
         if part is not None:
-            found.append(part)
-    return tuple(found)
+            parts.append(part)
+    return tuple(parts)
 
 
 def _part(sheet: Sheet, node: Node, file: SceneFile, parent: str, ids: Ids, numbers: dict[str, int]) -> Part | None:
@@ -183,23 +183,23 @@ def values_of(sheet: Sheet, part: Part) -> dict[str, float | str]:
 def _values(sheet: Sheet, node: Node) -> dict[str, float | str]:
     """Read what can be animated of an element, with the value that each has."""
     own, passed = sheet.attributes[node.index], sheet.inherited[node.index]
-    found: dict[str, float | str] = {}
+    values: dict[str, float | str] = {}
 
     def number(key: str, source: dict[str, str], default: float | None) -> None:
         attribute = ATTRIBUTES[key][1]
         value = length(source[attribute]) if attribute in source else default
         if value is not None:
-            found[key] = value
+            values[key] = value
 
     if node.tag in PLACED:
         number("opacity", own, 1.0)
     if node.tag in _PAINTED:
         fill, stroke = colour(passed.get("fill", "#000000")), colour(passed.get("stroke"))
         if fill is not None and node.tag != "line":
-            found["fill"] = fill
+            values["fill"] = fill
             number("fill_opacity", passed, 1.0)
         if stroke is not None:
-            found["stroke"] = stroke
+            values["stroke"] = stroke
             number("stroke_width", passed, 1.0)
             number("stroke_opacity", passed, 1.0)
             if own.get("stroke-dasharray", "none") != "none":
@@ -208,12 +208,12 @@ def _values(sheet: Sheet, node: Node) -> dict[str, float | str]:
         inherits = key in {"text_size", "spacing"}
         number(key, passed if inherits else own, {"text_size": 16.0, "spacing": 0.0}.get(key, _start(key, own)))
     if node.tag == "stop":
-        found["stop_colour"] = colour(own.get("stop-color", "#000000")) or "#000000"
+        values["stop_colour"] = colour(own.get("stop-color", "#000000")) or "#000000"
         number("stop_opacity", own, 1.0)
-        found["stop_offset"] = _share(own.get("offset", "0"))
+        values["stop_offset"] = _share(own.get("offset", "0"))
     if node.tag == "feGaussianBlur":
-        found["blur"] = max(0.0, _first(own.get("stdDeviation")))
-    return found
+        values["blur"] = max(0.0, _first(own.get("stdDeviation")))
+    return values
 
 
 def _start(key: str, own: dict[str, str]) -> float | None:

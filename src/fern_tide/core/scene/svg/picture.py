@@ -106,8 +106,8 @@ def _set_values(attributes: dict[str, str], part: Part, values: Mapping[Target, 
     assert isinstance(params, SvgElementParams)
     names, own = params.names.split(), part.values
     if values:  # of what is animated, such as the first frame of an export
-        given = {name: values.get(Target(part=part.id, property=name)) for name in (*PLACE_NAMES, *names)}
-        own = own | {name: value for name, value in given.items() if value is not None}
+        values_at = {name: values.get(Target(part=part.id, property=name)) for name in (*PLACE_NAMES, *names)}
+        own = own | {name: value for name, value in values_at.items() if value is not None}
     if params.tag in PLACED and not own.keys().isdisjoint(PLACE_NAMES):
         numbers = [float(own.get(name, 1.0 if name.startswith("scale") else 0.0)) for name in PLACE_NAMES]
         text = place(numbers, anchor=(part.anchor.x, part.anchor.y), base=params.base)

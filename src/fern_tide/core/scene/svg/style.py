@@ -60,33 +60,33 @@ class _Rule:
 
 def declarations(text: str) -> tuple[tuple[str, str, bool], ...]:
     """Read 'fill: red; opacity: .5 !important' as names, values and whether they are important."""
-    found = []
+    pairs = []
     for part in without_comments(text).split(";"):
         name, colon, value = part.partition(":")
         value, bang, _ = value.partition("!")
         if colon and value.strip():
-            found.append((name.strip().lower(), value.strip(), bool(bang)))
-    return tuple(found)
+            pairs.append((name.strip().lower(), value.strip(), bool(bang)))
+    return tuple(pairs)
 
 
 def _rules(sheets: Sequence[str]) -> list[_Rule]:
-    found: list[_Rule] = []
+    rules: list[_Rule] = []
     for sheet in sheets:
         for block in without_comments(sheet).replace("<!--", "").replace("-->", "").split("}")[:-1]:
             head, _, body = block.rpartition("{")
-            said, selectors = declarations(body), head.rpartition("{")[2]
+            pairs, selectors = declarations(body), head.rpartition("{")[2]
             for selector in selectors.split(","):
                 chain = _chain(selector)
                 if chain:
                     ids = sum(bool(item.id) for item in chain)
                     classes = sum(len(item.classes) for item in chain)
-                    found.append(_Rule(chain, said, (ids, classes, sum(bool(i.tag) for i in chain), len(found))))
-    return sorted(found, key=lambda rule: rule.weight)
+                    rules.append(_Rule(chain, pairs, (ids, classes, sum(bool(i.tag) for i in chain), len(rules))))
+    return sorted(rules, key=lambda rule: rule.weight)
 
 
 def _chain(selector: str) -> tuple[_Compound, ...]:
     """Read a selector; an empty chain for one that is not understood."""
-    found = []
+    chain = []
     for word in selector.split():
         match = _COMPOUND.match(word)
         if match is None:
@@ -95,8 +95,8 @@ def _chain(selector: str) -> tuple[_Compound, ...]:
         tag = match[1] or ""
         ids = [piece[1:] for piece in pieces if piece[0] == "#"]
         classes = frozenset(piece[1:] for piece in pieces if piece[0] == ".")
-        found.append(_Compound("" if tag == "*" else tag, classes, ids[0] if ids else ""))
-    return tuple(found)
+        chain.append(_Compound("" if tag == "*" else tag, classes, ids[0] if ids else ""))
+    return tuple(chain)
 
 
 def styled(drawing: Drawing) -> tuple[dict[str, str], ...]:
@@ -131,10 +131,10 @@ def _written(node: Node, nodes: Sequence[Node], rules: dict[str, list[_Rule]]) -
         {id(rule): rule for key in _keys(node) for rule in rules.get(key, ()) if _applies(rule, node, nodes)}.values(),
         key=lambda rule: rule.weight,
     )
-    said = [item for rule in fitting for item in rule.declarations] + list(declarations(own_style))
+    pairs = [item for rule in fitting for item in rule.declarations] + list(declarations(own_style))
     rest: dict[str, str] = {}
     for important in (False, True):
-        for name, value, bang in said:
+        for name, value, bang in pairs:
             if bang is important:
                 (attributes if name in PRESENTATION else rest)[name] = value
     if rest:
@@ -154,9 +154,9 @@ def _applies(rule: _Rule, node: Node, nodes: Sequence[Node]) -> bool:
 
 def computed(attributes: Sequence[dict[str, str]], nodes: Sequence[Node]) -> tuple[dict[str, str], ...]:
     """Give what each element has or inherits of the properties that are passed on."""
-    found: list[dict[str, str]] = []
+    styles: list[dict[str, str]] = []
     for node, own in zip(nodes, attributes, strict=True):
-        above = found[node.parent] if node.parent >= 0 else {}
+        above = styles[node.parent] if node.parent >= 0 else {}
         mine = {**above, **{name: own[name] for name in INHERITED & own.keys() if own[name] != "inherit"}}
-        found.append(above if mine == above else mine)
-    return tuple(found)
+        styles.append(above if mine == above else mine)
+    return tuple(styles)

@@ -43,8 +43,8 @@ def as_utf8(content: bytes) -> bytes:
     encoding = "utf-8"
     if content[:2] in {b"\xff\xfe", b"\xfe\xff"}:
         encoding = "utf-16"
-    elif found := _DECLARED.match(content[3:] if content[:3] == b"\xef\xbb\xbf" else content):
-        encoding = found[1].decode().lower()
+    elif declared := _DECLARED.match(content[3:] if content[:3] == b"\xef\xbb\xbf" else content):
+        encoding = declared[1].decode().lower()
     if encoding not in _ENCODINGS:
         raise refuse(f"its letters are in {encoding:.30}, which is not read")
     try:

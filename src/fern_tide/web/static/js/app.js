@@ -47,7 +47,7 @@ function enter() {
 }
 
 function paintHeader() {
-  const { undo, redo, saved, stale, driven, name } = project.standing;
+  const { undo, redo, saved, stale, driven, name } = project.status;
   const button = (id, label, words) => {
     const element = byId(id);
     element.disabled = !label;
@@ -62,7 +62,7 @@ function paintHeader() {
   const title = byId("project-name");
   if (focused() !== title) title.value = name;
   title.title = name;
-  const [top, bottom] = project.standing.rate;
+  const [top, bottom] = project.status.rate;
   const rate = byId("rate");
   const text = bottom === 1 ? String(top) : `${top}/${bottom}`;
   if (focused() !== rate) rate.value = text;
@@ -77,10 +77,10 @@ function mountHeader() {
   on("rate", "change", (event) => project.edit({ kind: "set_rate", rate: event.target.value }));
   on("project-name", "change", (event) => {
     if (event.target.value.trim()) project.edit({ kind: "rename_project", name: event.target.value });
-    else event.target.value = project.standing.name;
+    else event.target.value = project.status.name;
   });
   on("project-name", "keydown", (event) => event.key === "Enter" && event.target.blur());
-  project.addEventListener("standing", paintHeader);
+  project.addEventListener("status", paintHeader);
   paintHeader();
 }
 

@@ -29,7 +29,7 @@ export class Bench extends Component {
   constructor(room, signal) {
     super(room, signal);
     const stage = this.find("#stage");
-    this.axis = new Axis(project.standing.frames);
+    this.axis = new Axis(project.status.frames);
     this.stage = new StageView(stage, { prefix: "stage-", signal: this.signal });
     this.motion = this.#motion();
     this.beside = new Beside(stage, { motion: this.motion, signal: this.signal });
@@ -169,8 +169,8 @@ export class Bench extends Component {
   }
 
   async #revised() {
-    if (project.standing.looks !== this.stage.looks) this.beside.close();
-    await this.stage.follow(project.standing);
+    if (project.status.looks !== this.stage.looks) this.beside.close();
+    await this.stage.follow(project.status);
     await this.renew();
     await this.load({ changed: true });
   }
@@ -241,7 +241,7 @@ export class Bench extends Component {
     if (!head || !ribbon) return;
     const { left, width } = ribbon.getBoundingClientRect();
     const x = xOf(transport.frame + 0.5, { ...this.axis.view, width });
-    head.hidden = x < 0 || x > width || !project.standing.frames;
+    head.hidden = x < 0 || x > width || !project.status.frames;
     head.style.transform = `translateX(${left - head.parentElement.getBoundingClientRect().left - 1 + x}px)`;
   }
 }

@@ -100,7 +100,7 @@ export class Bound extends Component {
   }
 
   async #answered(element, answer) {
-    const standing = await answer;
-    if (standing) this.onDone(standing, element);
+    const status = await answer;
+    if (status) this.onDone(status, element);
   }
 }

@@ -165,10 +165,10 @@ export class Drawer extends Component {
 
   /** Take the recipes of a file. */
   async #take(file) {
-    const standing = await telling(() => upload(project.url("recipes/files"), file, { onShare: () => {}, signal: this.signal }), { about: file.name });
-    if (!standing) return;
-    project.take(standing);
-    const words = `${standing.recipes} recipe${standing.recipes === 1 ? "" : "s"} came from ${file.name}.`;
+    const status = await telling(() => upload(project.url("recipes/files"), file, { onShare: () => {}, signal: this.signal }), { about: file.name });
+    if (!status) return;
+    project.take(status);
+    const words = `${status.recipes} recipe${status.recipes === 1 ? "" : "s"} came from ${file.name}.`;
     notice(words, { tone: "good", act: { words: "Take back", run: () => project.undo() } });
     this.#ask();
   }

@@ -22,7 +22,7 @@ export class Handoff extends Component {
   constructor(room, signal) {
     super(room, signal);
     const root = this.find("#parts");
-    this.axis = new Axis(project.standing.frames);
+    this.axis = new Axis(project.status.frames);
     this.parts = new Parts(root, this.signal, { looked: () => ({ target: selection.get("curve") ?? "" }), mount: (scope) => this.#mount(scope), drawn: () => this.load() });
     new Bound(root, this.signal);
     this.on(root, "click", ({ target }) => this.#pressed(target.closest("button")));

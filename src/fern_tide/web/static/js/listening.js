@@ -71,7 +71,7 @@ export class Listening extends Component {
     }
     const track = (to.envelope && this.find("#envelope-track")?.value) || selection.get("track");
     const [low, high] = to.envelope ? ["low_hz", "high_hz"].map((name) => Number(this.find(`#reading-${name}`).value)) : [to.low, to.high];
-    const at = `${project.standing.frames}-${this.find(`[data-row="${track}"]`)?.dataset.offset}`;
+    const at = `${project.status.frames}-${this.find(`[data-row="${track}"]`)?.dataset.offset}`;
     await transport.listen(project.url(`tracks/${track}/band.wav?low=${low}&high=${high}&at=${at}`));
     if (play && !transport.playing) transport.play();
   }

@@ -10,15 +10,15 @@ const LOOK_ELSEWHERE_MS = 10_000;
 
 export const project = new (class extends EventTarget {
   key = null;
-  standing = null;
+  status = null;
 
   open() {
     this.key = document.body.dataset.project ?? null;
     if (!this.key) return;
     openSelection(this.key);
-    this.take(JSON.parse(byId("standing").textContent), { quietly: true });
+    this.take(JSON.parse(byId("status").textContent), { quietly: true });
     this.#others = new BroadcastChannel(`fern-tide:${this.key}`);
-    this.#others.addEventListener("message", ({ data }) => data !== this.standing.revision && this.lookAgain());
+    this.#others.addEventListener("message", ({ data }) => data !== this.status.revision && this.lookAgain());
     const seen = () => document.visibilityState === "visible" && this.lookAgain();
     onPage("visibilitychange", seen);
     window.addEventListener("focus", seen);
@@ -28,8 +28,8 @@ export const project = new (class extends EventTarget {
   /** Ask how the project stands, which another tab or another person may have changed, and take it in; it may fail quietly. */
   lookAgain() {
     return this.#inTurn(async () => {
-      const standing = await getJson(this.url("standing")).catch(() => null);
-      return standing && standing.revision !== this.standing.revision ? this.take(standing) : null;
+      const status = await getJson(this.url("status")).catch(() => null);
+      return status && status.revision !== this.status.revision ? this.take(status) : null;
     });
   }
 
@@ -38,16 +38,16 @@ export const project = new (class extends EventTarget {
   }
 
   /** Take in how the project stands, with what is to be selected next, and tell the views. */
-  take(standing, { quietly = false, ...detail } = {}) {
-    const before = this.standing;
-    this.standing = standing;
-    if (standing.chosen) selection.set(standing.chosen);
-    this.dispatchEvent(new Event("standing"));
-    if (!quietly && before?.revision !== standing.revision) {
-      this.#others?.postMessage(standing.revision);
+  take(status, { quietly = false, ...detail } = {}) {
+    const before = this.status;
+    this.status = status;
+    if (status.chosen) selection.set(status.chosen);
+    this.dispatchEvent(new Event("status"));
+    if (!quietly && before?.revision !== status.revision) {
+      this.#others?.postMessage(status.revision);
       this.dispatchEvent(new CustomEvent("revised", { detail: { before, ...detail } }));
     }
-    return standing;
+    return status;
   }
 
   #others = null;
@@ -80,15 +80,15 @@ export const project = new (class extends EventTarget {
   /** A conflict, which only another tab can make, shows how the project stands now; what needs an analysis waits for it. */
   async #send(path, plain, { field, detail }) {
     try {
-      const standing = await postJson(this.url(path), { base: this.standing.revision, ...plain });
+      const status = await postJson(this.url(path), { base: this.status.revision, ...plain });
       hush();
-      return this.take(standing, detail);
+      return this.take(status, detail);
     } catch (wrong) {
       if (wrong.status === 202 && (await this.#analyzed(wrong.jobs))) return this.#send(path, plain, { field, detail });
       if (wrong.status === 422 && field?.matches("input, select") && field.isConnected) sayBeside(field, wrong.message);
       else notice(wrong.message);
-      const standing = wrong.status === 409 ? await getJson(this.url("standing")).catch(() => null) : null;
-      if (standing) this.take(standing);
+      const status = wrong.status === 409 ? await getJson(this.url("status")).catch(() => null) : null;
+      if (status) this.take(status);
       else this.dispatchEvent(new CustomEvent("refused", { detail: { wrong, command: plain.command } }));
       return null;
     }
@@ -112,18 +112,18 @@ export const project = new (class extends EventTarget {
   }
 
   undo() {
-    return this.standing.undo ? this.send("undo") : null;
+    return this.status.undo ? this.send("undo") : null;
   }
 
   redo() {
-    return this.standing.redo ? this.send("redo") : null;
+    return this.status.redo ? this.send("redo") : null;
   }
 
   async bake() {
-    const standing = await telling(() => postJson(this.url("bake")));
-    if (!standing) return;
+    const status = await telling(() => postJson(this.url("bake")));
+    if (!status) return;
     hush();
-    this.take(standing, { quietly: true });
+    this.take(status, { quietly: true });
     this.dispatchEvent(new Event("baked"));
   }
 })();

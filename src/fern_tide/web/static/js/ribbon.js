@@ -61,7 +61,7 @@ export function drawRibbon(canvas, { wave, axis, hits = false, picked = null, mo
     drawWave(context, { ...wave, startS }, { view: axis.view, width: Math.ceil(width), height, ink });
   }
   if (hits) drawHits(context, view, { ink, picked, moved, height });
-  const { work, frames } = project.standing;
+  const { work, frames } = project.status;
   if (work) {
     context.globalAlpha = 0.55;
     span(0, work[0], ink.paper);
@@ -132,7 +132,7 @@ function drawHits(context, view, { ink, picked, moved, height }) {
 
 function drawMarkers(context, view, height) {
   context.font = MONO;
-  for (const marker of project.standing.markers) {
+  for (const marker of project.status.markers) {
     const x = xOf(markerFrame(marker), view);
     if (x < -8 || x > view.width + 8) continue;
     context.fillStyle = marker.colour;

@@ -16,7 +16,7 @@ function under(event, { axis, width, height, hits }) {
   const view = { ...axis.view, width };
   const near = (frame) => Math.abs(xOf(frame, view) - event.offsetX) <= NEAR_PX;
   if (event.offsetY <= RULER_PX + 2) {
-    const marker = project.standing.markers.find((item) => near(markerFrame(item)));
+    const marker = project.status.markers.find((item) => near(markerFrame(item)));
     return marker && event.offsetY > RULER_PX - 12 ? { what: "marker", marker } : { what: "ruler" };
   }
   const hit = hits ? nearest(rhythm.hits, axis.view.from + (event.offsetX / width) * (axis.view.to - axis.view.from)) : null;

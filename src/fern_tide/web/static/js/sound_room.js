@@ -45,7 +45,7 @@ export class SoundRoom extends Component {
   constructor(room, signal) {
     super(room, signal);
     const root = this.find("#parts");
-    this.axis = new Axis(project.standing.frames);
+    this.axis = new Axis(project.status.frames);
     this.spectra = new Spectrogram({ axis: this.axis, onDrawn: () => this.#soon() });
     this.trace = new EnvelopeTrace(root, this.signal, { axis: this.axis, onLevel: (at) => this.#levelCame(at), waits: (wrong) => this.#waits(wrong) });
     this.tracks = new Soundtrack(root, this.signal, { axis: this.axis, soon: () => this.#soon() });
@@ -143,7 +143,7 @@ export class SoundRoom extends Component {
   /** Load what is shown, all at once; what is still being analyzed comes when it is done. */
   async load(coming = null) {
     const { axis, spectra } = this;
-    if (axis.frames !== project.standing.frames) axis.resize(project.standing.frames);
+    if (axis.frames !== project.status.frames) axis.resize(project.status.frames);
     const picture = this.find("#spectrogram");
     const width = picture ? Math.ceil(sizeOf(picture).width) : 0;
     spectra.show(this.#track);
@@ -214,7 +214,7 @@ export class SoundRoom extends Component {
   }
 
   #revised({ before }) {
-    if (before?.rate.join() !== project.standing.rate.join()) this.spectra.forget();
+    if (before?.rate.join() !== project.status.rate.join()) this.spectra.forget();
     this.parts.renew();
   }
 

@@ -86,7 +86,7 @@ export class Soundtrack extends Component {
   #moveMarker(marker, frame, done) {
     const time_s = Math.round(frame) / perSecond();
     if (done) project.edit({ kind: "set_field", owner: "marker", id: marker.id, path: "time_s", value: time_s });
-    else Object.assign(project.standing.markers.find(({ id }) => id === marker.id) ?? {}, { time_s });
+    else Object.assign(project.status.markers.find(({ id }) => id === marker.id) ?? {}, { time_s });
     this.soon();
   }
 
@@ -117,7 +117,7 @@ export class Soundtrack extends Component {
   /** @param {string} chosen "frame" or "sample", a colon, and "playhead" or a marker's id */
   async #lineUp(chosen) {
     const [to, where] = chosen.split(/:(.*)/);
-    const marker = project.standing.markers.find(({ id }) => id === where);
+    const marker = project.status.markers.find(({ id }) => id === where);
     const frame = marker ? Math.floor(markerFrame(marker) + 1e-4) : transport.frame;
     const near = this.picked ?? nearest(rhythm.hits, transport.frame) ?? transport.frame;
     this.picked = null;
@@ -161,7 +161,7 @@ export class Soundtrack extends Component {
     else if (dataset.beat === "move_here") this.#beatHere();
     else if (dataset.go) transport.seek(Math.floor(Number(dataset.go) * perSecond() + 1e-4));
     else if ("mark" in dataset) setMarker();
-    else if ("workHere" in dataset) project.edit({ kind: "set_work", work: transport.selection ?? [0, project.standing.frames] });
+    else if ("workHere" in dataset) project.edit({ kind: "set_work", work: transport.selection ?? [0, project.status.frames] });
   }
 
   #changed({ id, value }) {

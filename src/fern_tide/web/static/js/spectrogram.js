@@ -162,7 +162,7 @@ export class Spectrogram {
   }
 
   #tile(first) {
-    if (!this.track || first >= project.standing.frames) return null;
+    if (!this.track || first >= project.status.frames) return null;
     if (!this.tiles.has(first)) {
       this.tiles.set(first, null);
       if (this.tiles.size > TILES) this.tiles.delete(this.tiles.keys().next().value);

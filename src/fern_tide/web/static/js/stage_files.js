@@ -73,7 +73,7 @@ export class StageFiles extends Component {
     const replace = () => this.#send(urlFor("replace"), files);
     const [solid, names] = [isSolid(files), namesOf(files)];
     if (this.isBare()) replace();
-    else if (solid !== (project.standing.space === "3d")) {
+    else if (solid !== (project.status.space === "3d")) {
       const [kind, other] = solid ? ["3D", "2D"] : ["2D", "3D"];
       notice(`${names} is ${kind}, and this stage is ${other}: put it in the stage's place?`, { tone: "good", act: { words: "Replace the stage", run: replace } });
     } else {
@@ -103,16 +103,16 @@ export class StageFiles extends Component {
       notice(words, { tone: "good", act: share < 1 ? cancel : null });
     };
     onShare(0);
-    const standing = await telling(() => postForm(url, files, { onShare, signal: halt.signal }), { about: names });
-    if (!standing) return;
-    project.take(standing); // with what came selected: it is worked on next
-    const words = cameIn(standing);
+    const status = await telling(() => postForm(url, files, { onShare, signal: halt.signal }), { about: names });
+    if (!status) return;
+    project.take(status); // with what came selected: it is worked on next
+    const words = cameIn(status);
     notice(words || `${names} is on the stage.`, { tone: words ? "bad" : "good", act: { words: "Undo", run: () => project.undo() } });
   }
 
   async #newStage(list) {
-    const standing = await project.send(`stage/new/${list.value}`);
+    const status = await project.send(`stage/new/${list.value}`);
     list.value = "";
-    if (standing?.lost?.length) notice(cameIn(standing), { act: { words: "Undo", run: () => project.undo() } });
+    if (status?.lost?.length) notice(cameIn(status), { act: { words: "Undo", run: () => project.undo() } });
   }
 }

@@ -144,7 +144,7 @@ export class PartProperties extends Component {
     const { use, anchor, word, drawOutline } = button?.dataset ?? {};
     if (use) this.#use(use);
     else if (anchor) this.#anchorAt(...anchor.split(" ").map(Number), word);
-    else if (button?.id === "keep-base") project.standing.space === "3d" ? this.#anchorSolid("base") : this.#anchorAt(1, 2, "bottom");
+    else if (button?.id === "keep-base") project.status.space === "3d" ? this.#anchorSolid("base") : this.#anchorAt(1, 2, "bottom");
     else if (drawOutline) this.#drawOutline(button);
   }
 

@@ -31,7 +31,7 @@ export class StageRoom extends Component {
   constructor(room, signal) {
     super(room, signal);
     const root = this.find("#parts");
-    this.axis = new Axis(project.standing.frames);
+    this.axis = new Axis(project.status.frames);
     this.stage = new StageView(this.find("#stage"), { prefix: "stage-", signal: this.signal });
     const head = () => JSON.parse(this.find("#part-head")?.textContent ?? "null");
     this.looking = new Looking(room, this.signal, { stage: this.stage, onPick: (part) => selection.set({ part, property: "" }) });
@@ -111,7 +111,7 @@ export class StageRoom extends Component {
   }
 
   async #revised() {
-    await this.stage.follow(project.standing);
+    await this.stage.follow(project.status);
     await this.#all();
     this.tree.reveal();
   }
@@ -189,7 +189,7 @@ export class StageRoom extends Component {
     if (!ribbon || !line) return;
     const { width } = ribbon.getBoundingClientRect();
     const x = xOf(transport.frame + 0.5, { ...this.axis.view, width });
-    line.hidden = x < 0 || x > width || !project.standing.frames;
+    line.hidden = x < 0 || x > width || !project.status.frames;
     line.style.transform = `translateX(${x}px)`;
   }
 

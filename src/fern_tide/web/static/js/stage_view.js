@@ -16,7 +16,7 @@ export class StageView {
     this.onReady = null;
     this.prefix = prefix;
     this.signal = signal;
-    this.looks = project.standing.looks;
+    this.looks = project.status.looks;
     this.space = root.dataset.kind ?? "2d";
     this.ready = this.#open();
     signal.addEventListener("abort", () => this.view?.dispose());
@@ -51,7 +51,7 @@ export class StageView {
   }
 
   get #seconds() {
-    const [top, bottom] = project.standing.rate;
+    const [top, bottom] = project.status.rate;
     return (this.#frame * bottom) / top;
   }
 

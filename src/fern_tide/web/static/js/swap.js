@@ -14,9 +14,9 @@ export class Swap extends Component {
   #report = null;
 
   async take(file) {
-    const standing = await send(project.url(`tracks/${selection.get("track")}/file`), file, () => {});
-    this.#report = { since: standing.before, lines: ["Comparing the curves…"], moved: [] };
-    project.take(standing);
+    const status = await send(project.url(`tracks/${selection.get("track")}/file`), file, () => {});
+    this.#report = { since: status.before, lines: ["Comparing the curves…"], moved: [] };
+    project.take(status);
     await this.#compare();
   }
 

@@ -41,18 +41,18 @@ export const transport = new (class extends EventTarget {
     byId("play").addEventListener("click", () => this.toggle());
     byId("loop").addEventListener("click", () => this.loop());
     this.audio.addEventListener("ended", () => this.#ended());
-    project.addEventListener("standing", () => this.seek(Math.min(this.frame, this.last)));
+    project.addEventListener("status", () => this.seek(Math.min(this.frame, this.last)));
     project.addEventListener("revised", () => this.load());
     this.load();
     this.show();
   }
 
   get rate() {
-    return project.standing.rate;
+    return project.status.rate;
   }
 
   get last() {
-    return Math.max(0, project.standing.frames - 1);
+    return Math.max(0, project.status.frames - 1);
   }
 
   /** Load what is heard; it changes only when tracks or their switches do. */
@@ -69,7 +69,7 @@ export const transport = new (class extends EventTarget {
 
   get range() {
     if (!this.looping) return null;
-    return this.selection ?? project.standing.work ?? [0, this.last + 1];
+    return this.selection ?? project.status.work ?? [0, this.last + 1];
   }
 
   /** Hear something else than the mix, such as one band, or with null the mix again. */
@@ -94,7 +94,7 @@ export const transport = new (class extends EventTarget {
   }
 
   async play() {
-    if (!project.standing.frames) return;
+    if (!project.status.frames) return;
     if (this.frame >= this.last) this.frame = 0;
     this.frame = looped(this.frame, this.range);
     this.playing = true;
@@ -191,7 +191,7 @@ export const transport = new (class extends EventTarget {
   /** Show the playhead everywhere. */
   show() {
     byId("clock").textContent = clockWords(this.frame, this.rate);
-    byId("frame-words").textContent = `frame ${this.frame} of ${project.standing.frames}`;
+    byId("frame-words").textContent = `frame ${this.frame} of ${project.status.frames}`;
     this.#keep();
     this.dispatchEvent(new Event("frame"));
   }
