@@ -44,8 +44,19 @@ class Mutant:
 
     file: str
     line: int
+    source: str
     words: str
     text: str
+
+    @property
+    def name(self) -> str:
+        """What it is called when it is printed; its line is known again by its text, wherever it moves in the file."""
+        return f"{self.file}:{self.line}: {self.words} | {self.source}"
+
+    @property
+    def key(self) -> tuple[str, ...]:
+        """What tells it apart from others, but for the number of its line."""
+        return (Path(self.file).name, self.words, self.source)
 
 
 def changed_files(base: str | None) -> list[Path]:
@@ -68,13 +79,18 @@ def mutants_of(path: Path) -> Iterator[Mutant]:
         for part in top.body
         for node in ast.walk(part)
     ]
+    for call in inside:
+        for keyword in call.keywords if isinstance(call, ast.Call) else ():
+            if keyword.arg == "strict":
+                keyword.value.asserts = True  # of zip: an assertion; without it nothing that is right changes
     seen: set[int] = set()
     for node in inside:
         if id(node) in seen:
             continue
         seen.add(id(node))
         for words, undo in _changes(node):
-            yield Mutant(str(path.relative_to(ROOT)), node.lineno, words, ast.unparse(tree))
+            line = source.splitlines()[node.lineno - 1].strip()
+            yield Mutant(str(path.relative_to(ROOT)), node.lineno, line, words, ast.unparse(tree))
             undo()
 
 
@@ -92,7 +108,7 @@ def _changes(node: ast.AST) -> Iterator[tuple[str, object]]:
         value = node.value
         node.value = value + 1 if isinstance(value, int) else value * 1.5
         yield f"{value} to {node.value}", lambda: setattr(node, "value", value)
-    elif isinstance(node, ast.Constant) and isinstance(node.value, bool):
+    elif isinstance(node, ast.Constant) and isinstance(node.value, bool) and not hasattr(node, "asserts"):
         value = node.value
         node.value = not value
         yield f"{value} to {node.value}", lambda: setattr(node, "value", value)
@@ -156,6 +172,13 @@ def noticed(mutant: Mutant, copy: Path, tests: list[str]) -> bool:
         target.write_text(original)
 
 
+def _key_of(printed: str) -> tuple[str, ...]:
+    """Read what tells a mutant apart from the line that was printed of it."""
+    head, _, source = printed.removeprefix("SURVIVED: ").partition(" | ")
+    file, _, words = head.split(":", 2)
+    return (Path(file).name, words.strip(), source)
+
+
 def main() -> None:
     """Make mutants, run the tests on each, and print the survivors."""
     parser = argparse.ArgumentParser(description=__doc__)
@@ -168,8 +191,8 @@ def main() -> None:
     mutants = [mutant for path in changed_files(arguments.base) for mutant in mutants_of(path)]
     chosen = random.Random(arguments.seed).sample(mutants, min(arguments.sample, len(mutants)))
     if arguments.again is not None:
-        lines = set(arguments.again.read_text().splitlines())
-        chosen = [mutant for mutant in mutants if f"SURVIVED: {mutant.file}:{mutant.line}: {mutant.words}" in lines]
+        keys = {_key_of(line) for line in arguments.again.read_text().splitlines() if line.startswith("SURVIVED: ")}
+        chosen = list({mutant.key: mutant for mutant in mutants if mutant.key in keys}.values())
     with tempfile.TemporaryDirectory() as folder:
         copies: Queue[Path] = Queue()
         for number in range(arguments.jobs):
@@ -186,7 +209,7 @@ def main() -> None:
             finally:
                 copies.put(copy)
             ended = "killed" if killed else "SURVIVED"
-            print(f"{ended}: {mutant.file}:{mutant.line}: {mutant.words}", flush=True)
+            print(f"{ended}: {mutant.name}", flush=True)
             return killed
 
         with ThreadPoolExecutor(arguments.jobs) as pool:

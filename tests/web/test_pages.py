@@ -200,6 +200,19 @@ def test_bad_edits_are_refused_with_words(client, demo, send, status):
     assert answer.json["what"]
 
 
+def test_checks_go_by_limits_that_are_given(client, demo):
+    client.post(f"/p/{demo}/bake", json={})
+    asked = f"/p/{demo}/hand-off/parts?check.near_zero_scale.least="
+    assert "No scale comes near zero" in client.get(asked + "0.02").text
+    strict = client.get(asked + "0.99").text
+    assert "No scale comes near zero" not in strict and "comes down to" in strict
+    assert 'name="check.near_zero_scale.least"' in strict and 'value="0.99"' in strict
+    refused = client.get(asked + "7", headers={"HX-Request": "true"})
+    assert refused.status_code == 422 and "more than 0, at most 1" in refused.json["remedy"]
+    assert client.get(f"/p/{demo}/hand-off/parts?check.gone.least=5").status_code == 200
+    assert client.get(f"/p/{demo}/hand-off/parts?check.never_moves.most=5").status_code == 422
+
+
 def test_stale_curves_are_counted_and_say_why(client, studio, demo):
     assert status(client, demo)["stale"] == 20
     assert client.post(f"/p/{demo}/bake").json["stale"] == 0

@@ -39,7 +39,7 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
         "anchor": [part.anchor.x, part.anchor.y],
         "own": {name: part.own(name) for name in names},
         "bindings": shown,
-        "base": base if part.shape.id == "svg_element" else None,
+        "base": base if part.kind.in_file == "element" else None,
         "placed": placed,
         "outline": part.shape.params.model_dump(mode="json") | {"names": levels} if levels else None,
     }

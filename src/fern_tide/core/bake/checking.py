@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from fern_tide.core.bake import checks as checks_folder
 from fern_tide.core.bake.check import Check, Finding
 from fern_tide.core.bake.curve import Curve
+from fern_tide.core.base.params import Params, build
 from fern_tide.core.base.registry import discover
 
 CHECKS = discover(checks_folder, attribute="CHECK", of=Check, kind="check")
@@ -15,15 +17,28 @@ CHECKS = discover(checks_folder, attribute="CHECK", of=Check, kind="check")
 
 @dataclass(frozen=True)
 class Outcome:
-    """A check and all that it found."""
+    """A check, the limits that it went by, and all that it found."""
 
     check: Check
+    params: Params
     findings: tuple[Finding, ...]
 
 
-def run_checks(curves: Sequence[Curve]) -> tuple[Outcome, ...]:
-    """Run every check, with its default limits, on every curve."""
-    return tuple(
-        Outcome(check, tuple(finding for curve in curves for finding in check.look(curve, check.params())))
-        for check in CHECKS.values()
-    )
+def run_checks(
+    curves: Sequence[Curve], *, limits: Mapping[str, Mapping[str, Any]] | None = None
+) -> tuple[Outcome, ...]:
+    """Run every check on every curve.
+
+    Args:
+        curves: baked.
+        limits: by a check's id, params that differ from its defaults, as numbers or as text.
+
+    Raises:
+        InvalidParameter: a limit is none that the check has, or is out of its range.
+    """
+    outcomes = []
+    for check in CHECKS.values():
+        params = build(check.params, dict((limits or {}).get(check.id, {})))
+        findings = tuple(finding for curve in curves for finding in check.look(curve, params))
+        outcomes.append(Outcome(check, params, findings))
+    return tuple(outcomes)

@@ -35,7 +35,7 @@ Dress = Callable[[str, str, ET.Element], None]
 
 def bindings(part: Part) -> tuple[Binding, ...]:
     """List where a part's properties other than its place are shown."""
-    if part.shape.id == "svg_element":
+    if part.kind.in_file == "element":
         return tuple(
             Binding(item.id, "own", ATTRIBUTES[item.id][1]) for item in part.properties if item.id in ATTRIBUTES
         )
@@ -85,7 +85,7 @@ def draw(
         scene, media or SceneMedia(), values or {}, prefix, dress or (lambda part_id, slot, element: None), picture
     )
     for part in scene.parts:
-        if part.shape.id != "svg_element":
+        if part.kind.in_file != "element":
             inner[part.id] = pen.part(inner[part.parent], part)
     return root
 
@@ -123,7 +123,7 @@ class _Pen:
         assert part.kind.draw is not None, "a part of a 2D scene can be drawn"
         own = part.kind.draw(part.shape.params, f"{self._prefix}{part.id}")
         self._element(back, part, own, reached)
-        if part.shape.id == "svg_file":
+        if part.kind.in_file == "file":
             self._file(reached["own"], part)
         for binding in bindings(part):
             reached[binding.slot].set(binding.attribute, self._text(part, binding.property))
@@ -155,7 +155,7 @@ class _Pen:
         """Draw what a part was brought in with."""
         file = self._scene.file(part.file)
         if (sheet := self._media.sheets.get(file.media)) is not None:
-            inside = [item for item in self._scene.branch(part.id) if item.shape.id == "svg_element"]
+            inside = [item for item in self._scene.branch(part.id) if item.kind.in_file == "element"]
             draw_file(
                 parent,
                 sheet,

@@ -98,6 +98,10 @@ class PartKind:
         offered: whether people make it by hand; imported parts come with their file.
         shaped: whether people change its geometry, copy it and put it into others; None is as offered.
         holds: whether other parts can be put into it.
+        in_file: what it is of a file that was brought in: 'file', or an 'element' of an SVG, or a 'node', 'material',
+            'light' or 'camera' of a glTF; '' for what is made here.
+        emits: 3D: the type of light that it is in a glTF: 'point', 'spot' or 'directional'; '' for what is none.
+        films: 3D: whether it is a camera.
         whole_file: says of params whether it stands for a whole file, which can be replaced by another.
         new_params: 2D: gives the geometry of a new one about a point of the stage, x and y.
         new_values: the values that a new one has, so that it is seen, where they are not the properties' defaults.
@@ -122,6 +126,9 @@ class PartKind:
     offered: bool = True
     shaped: bool | None = None
     holds: bool = False
+    in_file: Literal["", "file", "element", "node", "material", "light", "camera"] = ""
+    emits: Literal["", "point", "spot", "directional"] = ""
+    films: bool = False
     whole_file: Callable[[Any], bool] = _never
     new_params: Callable[[float, float], Mapping[str, Any]] = _no_params
     new_values: Mapping[str, float | str] = field(default_factory=dict)

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Mapping
 
 from flask import Blueprint, Response, render_template, request, send_file
 
+from fern_tide.core.bake.checking import CHECKS
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.thin import thin
 from fern_tide.core.base.errors import UnknownName
@@ -36,7 +38,18 @@ def parts(key: str) -> str:
 
 
 def _asked_for(revision: Revision) -> HandoffView:
-    return handoff_view(revision, target=request.args.get("target", ""))
+    return handoff_view(revision, target=request.args.get("target", ""), limits=_limits(request.args))
+
+
+def _limits(asked: Mapping[str, str]) -> dict[str, dict[str, str]]:
+    """Read limits of checks, such as 'check.never_moves.least', from an address; those of a check that is gone go."""
+    limits: dict[str, dict[str, str]] = {name: {} for name in CHECKS}
+    for name, value in asked.items():
+        kind, _, rest = name.partition(".")
+        check, _, field = rest.partition(".")
+        if kind == "check" and check in limits:
+            limits[check][field] = value
+    return limits
 
 
 @pages.get("/curve")

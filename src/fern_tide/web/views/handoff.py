@@ -62,8 +62,17 @@ class HandoffView:
     n_baked: int
 
 
-def handoff_view(revision: Revision, *, target: str) -> HandoffView:
-    """Give what the Hand-off shows; target names the curve whose keys are shown, or the first one is."""
+def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[str, str]]) -> HandoffView:
+    """Give what the Hand-off shows.
+
+    Args:
+        revision: of which revision.
+        target: the curve whose keys are shown; the first one where there is none of that name.
+        limits: of checks, by their ids.
+
+    Raises:
+        InvalidParameter: a limit is not possible.
+    """
     project, key, space = revision.document, revision.key, revision.document.scene.kind
     states = baking.states(studio(), services().levels, key, project)
     baked = baking.baked_curves(studio(), services().levels, key, project)
@@ -76,7 +85,7 @@ def handoff_view(revision: Revision, *, target: str) -> HandoffView:
         rows=[_row(state, tolerance) for state in states],
         chosen=next((state for state in states if str(state.target) == target), next(iter(states), None)),
         counts={str(kind): sum(state.state is kind for state in states) for kind in State},
-        outcomes=run_checks(baked) if baked else (),
+        outcomes=run_checks(baked, limits=limits) if baked else (),
         formats={name: spec for name, spec in FORMATS.items() if space in spec.spaces},
         elsewhere=[spec for spec in FORMATS.values() if space not in spec.spaces],
         interpolations=list(Interpolation),

@@ -20,7 +20,7 @@ from fern_tide.core.base.signal import FloatArray, at_or_before
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.channels import Moving, moving_channels, read_channel
 from fern_tide.core.formats.format import Format, HandOff, KeyParams
-from fern_tide.core.scene.gltf.build import LIGHT_TYPES, build
+from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.gltf.built import Built
 from fern_tide.core.scene.gltf.container import Json, pack
 from fern_tide.core.scene.gltf.reading import read_gltf, values_of
@@ -41,12 +41,12 @@ class GltfParams(KeyParams):
 
 def leaves_out(part: Part, params: GltfParams) -> bool:
     """Say whether a camera or light that was made here stays behind, with what moves it."""
-    return (part.shape.id == "camera" and not params.cameras) or (part.shape.id in LIGHT_TYPES and not params.lights)
+    return (part.kind.films and not params.cameras) or (part.kind.emits != "" and not params.lights)
 
 
 def _built(hand_off: HandOff, params: GltfParams) -> Built:
     def leave_out(part: Part) -> bool:
-        if part.shape.id == "camera" or part.shape.id in LIGHT_TYPES:
+        if part.kind.films or part.kind.emits:
             return leaves_out(part, params)
         return not params.still and not any(item.id in hand_off.by_part for item in hand_off.scene.branch(part.id))
 

@@ -53,7 +53,7 @@ def encode(hand_off: HandOff, params: SvgParams) -> bytes:
 def only_file(scene: Scene) -> Part | None:
     """Give the part of the SVG file that a scene is made of, when it is made of nothing else and stands as it came."""
     roots = [part for part in scene.parts if part.parent is None]
-    if len(roots) == 1 and roots[0].shape.id == "svg_file" and not roots[0].values:
+    if len(roots) == 1 and roots[0].kind.in_file == "file" and not roots[0].values:
         return roots[0]
     return None
 
@@ -127,7 +127,7 @@ def _rows(part: Part, names: Iterable[str], curves: Mapping[str, Curve], n_frame
 def _drawn(hand_off: HandOff, clock: Clock) -> bytes:
     def dress(part_id: str, slot: str, element: ET.Element) -> None:
         part, curves = hand_off.scene.part(part_id), hand_off.by_part.get(part_id, {})
-        if part.shape.id == "svg_element":
+        if part.kind.in_file == "element":
             element.extend(_element_animations(part, hand_off, clock) if curves else ())
             return
         verb, *names = TRANSFORMS.get(slot, ("",))
@@ -167,7 +167,7 @@ def read_back(content: bytes, hand_off: HandOff, params: SvgParams) -> Mapping[T
     read_levels: dict[str, FloatArray] = {}
     for curve in hand_off.curves:
         part = hand_off.scene.part(curve.target.part)
-        inside = part.shape.id == "svg_element"
+        inside = part.kind.in_file == "element"
         if curve.target.property in PLACE_NAMES:
             curves[curve.target] = _read_place(part, curve, elements, inside, hand_off.n_frames)
         if curve.target.property in level_names(part):

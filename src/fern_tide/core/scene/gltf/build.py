@@ -23,7 +23,6 @@ from fern_tide.core.scene.part import Channel, Form
 from fern_tide.core.scene.rotation import parted, quaternions
 from fern_tide.core.scene.scene import Part, Scene
 
-LIGHT_TYPES = {"point_light": "point", "spot_light": "spot", "sun": "directional"}
 _PLACES = (Form.TRANSLATION, Form.ROTATION, Form.SCALE)
 _LEFT_PLAIN = (*_PLACES, Form.WEIGHTS)
 _STRENGTH = "KHR_materials_emissive_strength"
@@ -78,10 +77,10 @@ class _Builder:
             self._names |= {str(item.get("name")) for item in listed(self.document, name)}
 
     def add(self, part: Part, left_out: bool) -> None:
-        kind = part.shape.id
-        if kind.startswith("gltf_"):
-            if kind != "gltf_file" and self.source is not None:
-                self.places[part.id] = {kind.removeprefix("gltf_"): part.file_index}
+        of_file = part.kind.in_file
+        if of_file:
+            if of_file != "file" and self.source is not None:
+                self.places[part.id] = {of_file: part.file_index}
                 self._set_own(part, values_of(part, self.source.json))
         elif not left_out:
             self._add_own(part)
@@ -97,10 +96,10 @@ class _Builder:
                 node["mesh"] = self._append("meshes", {"name": name, "primitives": [primitive]})
             if primitive is not None and part.kind.morphs is not None:
                 self._add_morphs(part, primitive, place)
-        if part.shape.id in LIGHT_TYPES:
+        if part.kind.emits:
             place["light"] = self._add_light(part, name)
             node["extensions"] = {"KHR_lights_punctual": {"light": place["light"]}}
-        if part.shape.id == "camera":
+        if part.kind.films:
             lens = {"yfov": 1.0, "znear": 0.01, "zfar": 1000.0}
             place["camera"] = node["camera"] = self._append(
                 "cameras", {"name": name, "type": "perspective", "perspective": lens}
@@ -117,7 +116,7 @@ class _Builder:
     def _add_light(self, part: Part, name: str) -> int:
         self._use("KHR_lights_punctual")
         group = self.document.setdefault("extensions", {}).setdefault("KHR_lights_punctual", {"lights": []})
-        light: Json = {"name": name, "type": LIGHT_TYPES[part.shape.id]}
+        light: Json = {"name": name, "type": part.kind.emits}
         if light["type"] == "spot":
             light["spot"] = {}
         group["lights"].append(light)

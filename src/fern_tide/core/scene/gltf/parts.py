@@ -101,13 +101,12 @@ def at(owner: Json, place: str) -> Json | None:
 
 def values_of(part: Part, document: Json) -> Values:
     """Read the values that an imported part has in its file; {} for a part that is none."""
-    params = part.shape.params
-    index = getattr(params, "index", 0)
-    if part.shape.id == "gltf_node":
+    of_file, index = part.kind.in_file, part.file_index
+    if of_file == "node":
         return node_values(document, listed(document, "nodes")[index])
-    if part.shape.id == "gltf_material":
+    if of_file == "material":
         return _material_values(listed(document, "materials")[index])
-    if part.shape.id == "gltf_light":
+    if of_file == "light":
         light = lights(document)[index]
         spot = light.get("spot", {})
         values: Values = {
@@ -118,7 +117,7 @@ def values_of(part: Part, document: Json) -> Values:
             "outer_cone": degrees(spot.get("outerConeAngle", np.pi / 4)),
         }
         return {key: value for key, value in values.items() if part.has(key)}
-    if part.shape.id == "gltf_camera":
+    if of_file == "camera":
         camera = listed(document, "cameras")[index]
         if camera["type"] == "perspective":
             return {"field_of_view": degrees(camera["perspective"]["yfov"])}

@@ -16,6 +16,7 @@ KIND = PartKind(
     label="Camera",
     help="What the picture is taken with.",
     params=CameraParams,
+    films=True,
     properties=PLACE_3D[:6] + LENS,
     space="3d",
     channels=PLACE_CHANNELS[:2] + LENS_CHANNELS,

@@ -47,6 +47,7 @@ KIND = PartKind(
     label="Camera",
     help="One camera of a 3D scene that was brought in.",
     params=GltfCameraParams,
+    in_file="camera",
     space="3d",
     offered=False,
     more=more,

@@ -22,6 +22,7 @@ KIND = PartKind(
     label="glTF file",
     help="A 3D scene that was brought in; its nodes, materials, lights and cameras are parts inside it.",
     params=GltfFileParams,
+    in_file="file",
     space="3d",
     offered=False,
     whole_file=lambda params: params.holds == "all",

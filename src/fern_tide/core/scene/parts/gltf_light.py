@@ -38,6 +38,7 @@ KIND = PartKind(
     label="Light",
     help="One light of a 3D scene that was brought in.",
     params=GltfLightParams,
+    in_file="light",
     space="3d",
     offered=False,
     more=more,

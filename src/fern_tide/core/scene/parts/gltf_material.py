@@ -82,6 +82,7 @@ KIND = PartKind(
     label="Material",
     help="One material of a 3D scene that was brought in.",
     params=GltfMaterialParams,
+    in_file="material",
     properties=SURFACE,
     space="3d",
     offered=False,

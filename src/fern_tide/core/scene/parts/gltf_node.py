@@ -44,6 +44,7 @@ KIND = PartKind(
     label="Node",
     help="One node of a 3D scene that was brought in.",
     params=GltfNodeParams,
+    in_file="node",
     properties=PLACE_3D,
     space="3d",
     offered=False,

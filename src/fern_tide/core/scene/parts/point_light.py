@@ -16,6 +16,7 @@ KIND = PartKind(
     label="Point light",
     help="Shines to all sides from one point.",
     params=PointLightParams,
+    emits="point",
     properties=(*PLACE_3D[:3], *LIGHT, RANGE),
     space="3d",
     channels=(PLACE_CHANNELS[0], *LIGHT_CHANNELS, RANGE_CHANNEL),

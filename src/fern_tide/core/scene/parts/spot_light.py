@@ -16,6 +16,7 @@ KIND = PartKind(
     label="Spot light",
     help="Shines in a cone, along its own z axis backwards.",
     params=SpotLightParams,
+    emits="spot",
     properties=(*PLACE_3D[:6], *LIGHT, RANGE, *CONE),
     space="3d",
     channels=(*PLACE_CHANNELS[:2], *LIGHT_CHANNELS, RANGE_CHANNEL, *CONE_CHANNELS),

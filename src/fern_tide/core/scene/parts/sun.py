@@ -16,6 +16,7 @@ KIND = PartKind(
     label="Sun",
     help="Shines from far away, all in one direction.",
     params=SunParams,
+    emits="directional",
     properties=(*PLACE_3D[3:6], *SUNLIGHT),
     space="3d",
     channels=(PLACE_CHANNELS[1], *LIGHT_CHANNELS),

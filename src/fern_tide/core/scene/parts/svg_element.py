@@ -91,6 +91,7 @@ KIND = PartKind(
     label="Element",
     help="One element of a drawing that was brought in.",
     params=SvgElementParams,
+    in_file="element",
     offered=False,
     more=more,
 )

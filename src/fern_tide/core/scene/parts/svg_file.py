@@ -29,6 +29,7 @@ KIND = PartKind(
     label="SVG file",
     help="A drawing that was brought in; its elements are parts inside it.",
     params=SvgFileParams,
+    in_file="file",
     properties=(*PLACE, BLUR),
     offered=False,
     draw=draw,

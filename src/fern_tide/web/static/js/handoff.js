@@ -23,10 +23,12 @@ export class Handoff extends Component {
     super(room, signal);
     const root = this.find("#parts");
     this.axis = new Axis(project.status.frames);
-    this.parts = new Parts(root, this.signal, { looked: () => ({ target: selection.get("curve") ?? "" }), mount: (scope) => this.#mount(scope), drawn: () => this.load() });
+    this.parts = new Parts(root, this.signal, { looked: () => this.#looked(), mount: (scope) => this.#mount(scope), drawn: () => this.load() });
     new Bound(root, this.signal);
     this.on(root, "click", ({ target }) => this.#pressed(target.closest("button")));
     this.on(root, "change", ({ target }) => target.dataset.goesIn && this.#sayParts());
+    this.on(root, "change", ({ target }) => "limitOfCheck" in target.dataset && this.parts.renew());
+    this.on(root, "keydown", ({ key, target }) => key === "Enter" && "limitOfCheck" in target.dataset && target.blur());
     this.on(root, "submit", (event) => event.preventDefault());
     this.on(root, "htmx:configRequest", ({ detail }) => this.#asks(detail));
     this.on(root, "htmx:beforeRequest", ({ detail }) => this.#writes(detail.target));
@@ -41,6 +43,12 @@ export class Handoff extends Component {
     this.signal.addEventListener("abort", () => resized.disconnect());
     document.fonts.ready.then(() => this.#redraw());
     this.#open();
+  }
+
+  /** Which curve is looked at, and what the checks go by. */
+  #looked() {
+    const limits = this.all("[data-limit-of-check]").map(({ name, value }) => [name, value]);
+    return { target: selection.get("curve") ?? "", ...Object.fromEntries(limits) };
   }
 
   /** Draw what came with the page; where another curve is selected than the page shows, that. */
