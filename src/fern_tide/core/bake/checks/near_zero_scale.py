@@ -15,7 +15,9 @@ from fern_tide.core.base.params import Params, unit
 class NearZeroScaleParams(Params):
     """What counts as near."""
 
-    least: Annotated[float, Field(gt=0, le=1), unit("x", "The smallest scale that is safe.")] = 0.01
+    least: Annotated[
+        float, Field(gt=0, le=1), unit("x", "The smallest scale that is safe.", label="Smallest scale")
+    ] = 0.01
 
 
 def look(curve: Curve, params: NearZeroScaleParams) -> list[Finding]:

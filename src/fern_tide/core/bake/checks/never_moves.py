@@ -15,7 +15,7 @@ from fern_tide.core.base.params import Params, unit
 class NeverMovesParams(Params):
     """What counts as still."""
 
-    least: Annotated[float, Field(ge=0), unit("", "A smaller move than this is none.")] = 1e-9
+    least: Annotated[float, Field(ge=0), unit("", "A smaller move than this is none.", label="Smallest move")] = 1e-9
 
 
 def look(curve: Curve, params: NeverMovesParams) -> list[Finding]:
