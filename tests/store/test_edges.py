@@ -30,7 +30,7 @@ def jobs(tmp_path):
     ],
 )
 def test_how_work_ends_is_noted_as_it_was(studio, monkeypatch, raised, state, words, caplog):
-    def task(studio, job, told):
+    def task(studio, job, report):
         if raised is not None:
             raise raised
 
@@ -44,7 +44,7 @@ def test_how_work_ends_is_noted_as_it_was(studio, monkeypatch, raised, state, wo
 
 def test_work_that_was_cancelled_before_it_began_is_never_done(studio, monkeypatch):
     done = []
-    monkeypatch.setitem(queue.TASKS, "trial", lambda studio, job, told: done.append(job.id))
+    monkeypatch.setitem(queue.TASKS, "trial", lambda studio, job, report: done.append(job.id))
     job, _ = studio.jobs.start("trial", key="k", payload={})
     studio.jobs.cancel(job.id)
     queue.run_job(studio, job.id)

@@ -24,6 +24,11 @@ export function valueFor({ suffix, plus, whole, nullable }, value) {
 
 const carries = ({ dataset }) => dataset.command !== undefined || dataset.send !== undefined || dataset.choose !== undefined;
 
+const mayBeEmpty = ({ dataset }) => "empty" in dataset || "nullable" in dataset;
+
+/** Whether an element is a list of what can be added: its first line says so, and does nothing. */
+const isOfAdders = (element) => element.options?.[0].value === "" && !mayBeEmpty(element) && !carries(element.options[0]);
+
 /** What an element carries, completed with a value. */
 function completed(element, text, value, at) {
   const plain = JSON.parse(text);
@@ -74,12 +79,10 @@ export class Bound extends Component {
     const chosen = element.selectedOptions?.[0];
     const carrier = chosen && carries(chosen) ? chosen : element;
     if (!carries(carrier)) return;
-    const { value, dataset } = element;
-    const mayBeEmpty = "empty" in dataset || "nullable" in dataset || carrier === chosen;
     if (element.type === "checkbox") this.set(element, element.checked);
     else if (carrier === chosen) this.set(chosen);
-    else if (value.trim() || mayBeEmpty) this.set(element, value);
-    if (element.options?.[0].value === "" && !mayBeEmpty) element.value = "";
+    else if (element.value.trim() || mayBeEmpty(element)) this.set(element, element.value);
+    if (isOfAdders(element)) element.value = "";
   }
 
   #submitted(event) {
