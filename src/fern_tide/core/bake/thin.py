@@ -46,6 +46,11 @@ class Keys:
     error: float
     interpolation: Interpolation = Interpolation.LINEAR
 
+    @property
+    def nbytes(self) -> int:
+        """How many bytes they take."""
+        return self.frames.nbytes + self.values.nbytes + self.slopes.nbytes
+
     def dense(self, n_frames: int) -> FloatArray:
         """Give the value at every frame, as a program that reads the keys would; shape (..., frames)."""
         return self.at(np.arange(n_frames, dtype=np.float64))

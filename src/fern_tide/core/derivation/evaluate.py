@@ -6,19 +6,27 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from fern_tide.core.base.signal import FloatArray, frozen
+from fern_tide.core.base.signal import frozen
 from fern_tide.core.derivation.node import Kind, Node, Sources
 
-REMEMBERED = frozenset({Kind.READING, Kind.LEVEL, Kind.HISTOGRAM, Kind.LIFT, Kind.CURVE})
+REMEMBERED = frozenset({Kind.READING, Kind.LEVEL, Kind.HISTOGRAM, Kind.LIFT, Kind.CURVE, Kind.KEYS})
+
+
+class Sized(Protocol):
+    """A value that says how large it is: an array, or keys."""
+
+    @property
+    def nbytes(self) -> int:
+        """How many bytes it takes."""
 
 
 class Memory(Protocol):
     """Where values are remembered by fingerprint."""
 
-    def get(self, key: str) -> FloatArray | None:
+    def get(self, key: str) -> Sized | None:
         """Give what is remembered, or None."""
 
-    def put(self, node: Node, values: FloatArray) -> None:
+    def put(self, node: Node, values: Sized) -> None:
         """Remember a value that was worked out."""
 
 
@@ -48,7 +56,7 @@ def evaluate(node: Node, *, sources: Sources, memory: Memory) -> Any:
                 continue
             value = at.work([known[item.fingerprint] for item in at.inputs], sources)
             if at.kind in REMEMBERED:
-                value = frozen(np.ascontiguousarray(value))
+                value = value if at.kind is Kind.KEYS else frozen(np.ascontiguousarray(value))
                 memory.put(at, value)
         known[at.fingerprint] = value
     return known[node.fingerprint]

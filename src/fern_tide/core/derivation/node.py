@@ -29,6 +29,7 @@ class Kind(StrEnum):
     CONTEXT = "context"
     LIFT = "lift"
     CURVE = "curve"
+    KEYS = "keys"
 
 
 class NotReadYet(FernTideError):

@@ -9,16 +9,16 @@ from flask import Blueprint, Response, render_template, request, send_file
 
 from fern_tide.core.bake.checking import CHECKS
 from fern_tide.core.bake.curve import Curve
-from fern_tide.core.bake.thin import thin
 from fern_tide.core.base.errors import UnknownName
 from fern_tide.core.base.target import Target
+from fern_tide.core.derivation.keys_nodes import range_of
 from fern_tide.core.document import Project
 from fern_tide.core.formats.format import Written
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import render, services, staged, studio
 from fern_tide.web.packing import Pack
-from fern_tide.web.views.handoff import HandoffView, handoff_view, span_of
+from fern_tide.web.views.handoff import HandoffView, handoff_view
 from fern_tide.workflows.bake import baking
 from fern_tide.workflows.hand_off import writing
 
@@ -57,15 +57,15 @@ def curve(key: str) -> Response:
     """Give a baked curve and its thinned keys."""
     project = studio().projects.current(key).document
     target = Target.parse(request.args.get("target", ""))
-    for state in baking.states(studio(), services().levels, key, project):
-        if state.target == target and state.values is not None:
-            keys = thin(state.values, tolerance=project.keys_error_percent / 100 * span_of(state))
-            pack = Pack()
+    levels, pack = services().levels, Pack()
+    for state in baking.states(studio(), levels, key, project, only=target):
+        keys = baking.keys_of(levels, state, error_percent=project.keys_error_percent)
+        if state.values is not None and keys is not None:
             head = {
                 "dense": pack.add(state.values),
                 "frames": pack.add(keys.frames.astype("float64")),
                 "keys": pack.add(keys.values),
-                "error_percent": 100 * keys.error / span_of(state),
+                "error_percent": 100 * keys.error / range_of(state.values),
             }
             return pack.response(head)
     raise UnknownName(f"{target} is not baked yet.", remedy="Bake first.", name=str(target))

@@ -9,7 +9,7 @@ from typing import Any
 
 from fern_tide.core.bake.checking import Outcome, run_checks
 from fern_tide.core.bake.curve import Curve
-from fern_tide.core.bake.thin import Interpolation, thin
+from fern_tide.core.bake.thin import Interpolation
 from fern_tide.core.base.params import FieldSpec, fields
 from fern_tide.core.document import Project
 from fern_tide.core.formats.format import Format, KeyParams
@@ -76,13 +76,12 @@ def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[st
     project, key, space = revision.document, revision.key, revision.document.scene.kind
     states = baking.states(studio(), services().levels, key, project)
     baked = baking.baked_curves(studio(), services().levels, key, project)
-    tolerance = project.keys_error_percent / 100
     return HandoffView(
         key=key,
         revision=revision,
         project=project,
         status=status(revision),
-        rows=[_row(state, tolerance) for state in states],
+        rows=[_row(state, project.keys_error_percent) for state in states],
         chosen=next((state for state in states if str(state.target) == target), next(iter(states), None)),
         counts={str(kind): sum(state.state is kind for state in states) for kind in State},
         outcomes=run_checks(baked, limits=limits) if baked else (),
@@ -96,9 +95,10 @@ def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[st
     )
 
 
-def _row(state: CurveState, tolerance: float) -> CurveRow:
+def _row(state: CurveState, error_percent: float) -> CurveRow:
+    keys = baking.keys_of(services().levels, state, error_percent=error_percent)
     spark = spark_points(state.values) if state.values is not None else ""
-    return CurveRow(state, spark, _count_keys(state, tolerance))
+    return CurveRow(state, spark, 0 if keys is None else len(keys.frames))
 
 
 def _options(project: Project, baked: Sequence[Curve]) -> list[tuple[FieldSpec, int]]:
@@ -111,14 +111,3 @@ def _options(project: Project, baked: Sequence[Curve]) -> list[tuple[FieldSpec, 
                 without = spec.params.model_validate({field.name: not field.default})
                 switches.setdefault(field.name, (field, sum(spec.leaves_out(part, without) for part in parts)))
     return list(switches.values())
-
-
-def _count_keys(state: CurveState, tolerance: float) -> int:
-    return 0 if state.values is None else len(thin(state.values, tolerance=tolerance * span_of(state)).frames)
-
-
-def span_of(state: CurveState) -> float:
-    """What a percentage of error is of: a curve's span, or 1 for colours and for curves that stand still."""
-    if state.values is None or state.values.ndim > 1 or not state.values.size:
-        return 1.0
-    return float(state.values.max() - state.values.min()) or 1.0

@@ -8,8 +8,10 @@ from enum import StrEnum
 import numpy as np
 
 from fern_tide.core.bake.curve import Curve
+from fern_tide.core.bake.thin import Keys
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
+from fern_tide.core.derivation.keys_nodes import baked_node, keys_node
 from fern_tide.core.derivation.node import Record, record_key
 from fern_tide.core.derivation.words import reasons, records_of
 from fern_tide.core.document import Project
@@ -37,6 +39,7 @@ class CurveState:
         state: fresh, changed or not baked yet.
         reasons: why it is changed.
         values: the baked values, or None when it was never baked.
+        digest: the fingerprint that they were baked under.
     """
 
     target: Target
@@ -46,15 +49,29 @@ class CurveState:
     state: State
     reasons: tuple[str, ...]
     values: FloatArray | None
+    digest: str | None = None
 
 
-def states(studio: Studio, levels: Levels, key: str, project: Project) -> list[CurveState]:
-    """List the driven properties with the state of each curve's bake."""
+def keys_of(levels: Levels, state: CurveState, *, error_percent: float) -> Keys | None:
+    """Give the keys of a baked curve, within a percentage of its range; None where it was never baked."""
+    if state.values is None or state.digest is None:
+        return None
+    curve = baked_node(str(state.target), digest=state.digest, values=state.values)
+    keys: Keys = levels.value(keys_node(curve, error_share=error_percent / 100))
+    return keys
+
+
+def states(
+    studio: Studio, levels: Levels, key: str, project: Project, *, only: Target | None = None
+) -> list[CurveState]:
+    """List the driven properties, or only one, with the state of each curve's bake."""
     baked, graph = studio.projects.baked(key), levels.graph(project)
     known: dict[str, Record] = {}
     now: dict[str, Record] = {}
     curves = []
     for target, node in graph.curves.items():
+        if only not in {None, target}:
+            continue
         stack = graph.stacks[target]
         old = baked.get(str(target))
         values = studio.derived.get(old) if old else None
@@ -72,7 +89,7 @@ def states(studio: Studio, levels: Levels, key: str, project: Project) -> list[C
             followed, property_ = project.scene.resolve(follow.source)
             names = (f"follows {followed.name}, {property_.label.lower()}", *names)
         stored = None if values is None else np.asarray(values, dtype=np.float64)
-        curves.append(CurveState(target, stack.part.name, stack.item.label, names, state, why, stored))
+        curves.append(CurveState(target, stack.part.name, stack.item.label, names, state, why, stored, old))
     return curves
 
 

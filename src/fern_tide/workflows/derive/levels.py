@@ -13,7 +13,7 @@ import numpy as np
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.base.target import Target
-from fern_tide.core.derivation.evaluate import evaluate
+from fern_tide.core.derivation.evaluate import Sized, evaluate
 from fern_tide.core.derivation.graph import Graph
 from fern_tide.core.derivation.mapping_nodes import followed
 from fern_tide.core.derivation.node import Kind, Node, NotReadYet, Sources
@@ -35,11 +35,11 @@ class Memory:
 
     def __init__(self, most_bytes: int) -> None:
         self._most, self._bytes = most_bytes, 0
-        self._values: OrderedDict[str, FloatArray] = OrderedDict()
+        self._values: OrderedDict[str, Sized] = OrderedDict()
         self._lock = Lock()
         self.worked = Counter[Kind]()
 
-    def get(self, key: str) -> FloatArray | None:
+    def get(self, key: str) -> Sized | None:
         """Give what is remembered, or None."""
         with self._lock:
             value = self._values.get(key)
@@ -47,7 +47,7 @@ class Memory:
                 self._values.move_to_end(key)
             return value
 
-    def put(self, node: Node, values: FloatArray) -> None:
+    def put(self, node: Node, values: Sized) -> None:
         """Remember a value that was worked out, and count it."""
         with self._lock:
             self.worked[node.kind] += 1
