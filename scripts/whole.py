@@ -8,7 +8,6 @@ a test says so.
 from __future__ import annotations
 
 import ast
-from collections import Counter
 from pathlib import Path
 from xml.sax.saxutils import escape
 
@@ -46,9 +45,9 @@ def package_of(parts: tuple[str, ...]) -> str:
     return "/".join(parts[:deep])
 
 
-def imports() -> Counter[tuple[str, str]]:
-    """Count the modules of a package that import each other package."""
-    every: set[tuple[str, str, str]] = set()
+def imports() -> set[tuple[str, str]]:
+    """List which package imports which."""
+    every: set[tuple[str, str]] = set()
     for path in SRC.rglob("*.py"):
         names = path.relative_to(SRC).with_suffix("").parts
         if names[-1] == "__init__" and len(names) < 3:
@@ -62,8 +61,8 @@ def imports() -> Counter[tuple[str, str]]:
                 whole = (*base, alias.name)
                 target = package_of(whole if (SRC / Path(*whole)).exists() or not base else base or whole)
                 if (SRC / target).is_dir() or (SRC / f"{target}.py").exists():
-                    every.add((own, target, str(path)))
-    return Counter((own, target) for own, target, _ in every if own != target)
+                    every.add((own, target))
+    return {(own, target) for own, target in every if own != target}
 
 
 def places() -> dict[str, tuple[float, float]]:
@@ -77,22 +76,21 @@ def places() -> dict[str, tuple[float, float]]:
 
 def whole_svg() -> str:
     """Give the drawing."""
-    at, counts = places(), imports()
+    at, pairs = places(), imports()
     height = TOP + len(ROWS) * DOWN
     lines = [
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {height}" {FONT}>',
         f'<rect width="{WIDTH}" height="{height}" fill="#fffdf6"/>',
     ]
-    for (own, target), count in sorted(counts.items()):
+    for own, target in sorted(pairs):
         if target == BASE:
             continue
         (x0, y0), (x1, y1) = at[own], at[target]
-        up = y1 <= y0
-        colour, wide = ("#c4572e", 2.5) if up else ("#8a9a86", 0.4 + 0.25 * min(count, 8))
+        colour, wide = ("#c4572e", 2.5) if y1 <= y0 else ("#8a9a86", 0.9)
         way = f"M{x0:.0f} {y0:.0f}C{x0:.0f} {y0 + 40:.0f} {x1:.0f} {y1 - 40:.0f} {x1:.0f} {y1:.0f}"
-        title = f"{own} imports {target} in {count} module{'' if count == 1 else 's'}"
+        title = f"{own} imports {target}"
         lines.append(
-            f'<path d="{way}" fill="none" stroke="{colour}" stroke-width="{wide:.2f}"><title>{title}</title></path>'
+            f'<path d="{way}" fill="none" stroke="{colour}" stroke-width="{wide}"><title>{title}</title></path>'
         )
     for name, (x, y) in at.items():
         box = f'x="{x - WIDE / 2:.0f}" y="{y - TALL / 2:.0f}" width="{WIDE}" height="{TALL}" rx="6"'
@@ -104,11 +102,11 @@ def whole_svg() -> str:
 
 def upward() -> list[str]:
     """List the imports that go up or sideways, and packages that the drawing leaves out."""
-    at, counts = places(), imports()
-    missing = {name for pair in counts for name in pair if name not in at}
+    at, pairs = places(), imports()
+    missing = {name for pair in pairs for name in pair if name not in at}
     return sorted(missing) + [
         f"{own} imports {target}"
-        for own, target in sorted(counts)
+        for own, target in sorted(pairs)
         if not missing & {own, target} and at[target][1] <= at[own][1]
     ]
 

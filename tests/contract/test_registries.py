@@ -15,7 +15,7 @@ from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import build, fields
 from fern_tide.core.base.target import Target
-from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS
+from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS, reading_in_role
 from fern_tide.core.formats.format import HandOff, KeyParams, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.drive import RESPONSES, Drive
@@ -185,3 +185,11 @@ def test_keys_are_fewer_and_stay_within_the_error_that_was_asked_for(spec, way, 
     assert written.error <= percent / 100 * 1.01 + 1e-6
     if percent > 1 and way is not Interpolation.STEP and (spec.holds_cubic or way is not Interpolation.CUBIC):
         assert len(written.content) < len(write(hand_off, format=spec).content)
+
+
+def test_each_role_of_the_sound_room_is_had_by_one_reading_that_can_fill_it():
+    roles = [spec.role for spec in READINGS.values() if spec.role]
+    assert sorted(roles) == ["box", "file", "first"]
+    assert {"low_hz", "high_hz"} <= reading_in_role("box").params.model_fields.keys()
+    assert "media" in reading_in_role("file").params.model_fields
+    assert reading_in_role("first").params() and reading_in_role("first").of_track

@@ -71,6 +71,11 @@ class Envelope(Frozen, frozen=True):
         return (self.reading.spec.version, *(choice.spec.version for choice in self.clean_up))
 
 
+def reading_in_role(role: str) -> Reading:
+    """Give the reading that has a role in the Sound room: 'first', 'box' or 'file'."""
+    return next(spec for spec in READINGS.values() if spec.role == role)
+
+
 def beginning(reading_id: str) -> tuple[CleanUpChoice, ...]:
     """Give the clean-ups that a new envelope of a reading begins with."""
     return tuple(map(CleanUpChoice.parse, READINGS[reading_id].begins))

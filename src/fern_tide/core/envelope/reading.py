@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any, Literal, Protocol
 
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import Params
@@ -104,6 +104,8 @@ class Reading:
         unit: gives, from the params, what the level is counted in.
         begins: the clean-ups that a new envelope of it begins with, as text.
         draws: how it draws a sound graphic, where it has as many rows as one has points.
+        role: what it alone does in the Sound room: 'first' is what a new track is read by; 'box' is drawn on a
+            spectrogram, its params low_hz and high_hz; 'file' reads a curve that is brought in, its param media.
         doubt: says, from the params and the sound's facts, what such a level cannot tell; '' for nothing.
     """
 
@@ -124,3 +126,4 @@ class Reading:
     doubt: Callable[[Any, SoundInfo], str] = _no_doubt
     draws: Draws | None = None
     begins: tuple[str, ...] = ()
+    role: Literal["", "first", "box", "file"] = ""

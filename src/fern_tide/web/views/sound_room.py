@@ -10,9 +10,8 @@ from typing import Any
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.bands import NAMED_BANDS, NamedBand
 from fern_tide.core.envelope.beats import Beats
-from fern_tide.core.envelope.envelope import READINGS, Envelope
+from fern_tide.core.envelope.envelope import READINGS, Envelope, reading_in_role
 from fern_tide.core.envelope.reading import Reading
-from fern_tide.core.envelope.readings.band import BandParams
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import services, status
@@ -38,7 +37,8 @@ class SoundRoomView:
     Attributes:
         envelope: the shown envelope, others all but that one, drives the mappings that it drives.
         track: the shown track; offset_frames is how much later than the project it begins.
-        bands: those that have names; bands_read are the envelopes that are boxes on a spectrogram.
+        bands: those that have names; box_reading is what reads one.
+        bands_read: the envelopes that are boxes on a spectrogram.
         beats: None while they are being looked for.
         users: for every track, the envelopes and mappings that depend on it.
     """
@@ -50,6 +50,7 @@ class SoundRoomView:
     envelope: Envelope | None
     track: Track | None
     bands: Sequence[NamedBand]
+    box_reading: str
     bands_read: list[BandBox]
     beats: Beats | None
     offset_frames: float
@@ -71,6 +72,7 @@ def sound_room_view(revision: Revision, *, envelope_id: str | None, track_id: st
         envelope=envelope,
         track=track,
         bands=NAMED_BANDS,
+        box_reading=reading_in_role("box").id,
         bands_read=_bands_read(project),
         beats=_beats(project),
         offset_frames=float(track.offset * project.rate.fps) if track else 0.0,
@@ -82,10 +84,11 @@ def sound_room_view(revision: Revision, *, envelope_id: str | None, track_id: st
 
 
 def _bands_read(project: Project) -> list[BandBox]:
+    boxes = [item for item in project.envelopes if item.reading.spec.role == "box"]
+    edges = [item.reading.params.model_dump() for item in boxes]
     return [
-        BandBox(item.id, item.name, item.track, params.low_hz, params.high_hz)
-        for item in project.envelopes
-        if isinstance(params := item.reading.params, BandParams)
+        BandBox(item.id, item.name, item.track, low=params["low_hz"], high=params["high_hz"])
+        for item, params in zip(boxes, edges, strict=True)
     ]
 
 

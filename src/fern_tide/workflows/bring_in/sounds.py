@@ -9,7 +9,7 @@ from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.registry import Together
 from fern_tide.core.commands.soundtrack import PutTrack
 from fern_tide.core.document import Project, Track
-from fern_tide.core.envelope.envelope import Envelope, ReadingChoice, beginning
+from fern_tide.core.envelope.envelope import Envelope, ReadingChoice, beginning, reading_in_role
 from fern_tide.core.envelope.points import MOST_BYTES, read_points
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import SoundInfo, measure
@@ -72,7 +72,7 @@ def add_curve(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: s
     envelope = Envelope(
         id=fresh_id(name, among=current.document.envelopes),
         name=name,
-        reading=ReadingChoice.model_validate({"id": "curve", "params": {"media": digest}}),
+        reading=ReadingChoice.model_validate({"id": reading_in_role("file").id, "params": {"media": digest}}),
     )
     command = PutEnvelope(envelope=envelope)
     document = command.apply(current.document)
@@ -92,12 +92,13 @@ def add_track(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: s
 
 def _with_track(project: Project, digest: str, info: SoundInfo, name: str) -> Together:
     track = Track(id=fresh_id(name, among=project.tracks), name=name, media=digest, info=info)
+    first = reading_in_role("first").id
     envelope = Envelope(
         id=fresh_id(name, among=project.envelopes),
         name=name,
         track=track.id,
-        reading=ReadingChoice(id="amplitude"),
-        clean_up=beginning("amplitude"),
+        reading=ReadingChoice(id=first),
+        clean_up=beginning(first),
     )
     return Together(
         words=f"Add the track {name}"[:120], commands=(PutTrack(track=track), PutEnvelope(envelope=envelope))

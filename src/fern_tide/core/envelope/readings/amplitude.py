@@ -42,6 +42,7 @@ READING = Reading(
     label="Amplitude",
     help="How loud the whole sound is in each frame.",
     params=AmplitudeParams,
+    role="first",
     needs=needs,
     begins=("rise_and_fall rise_ms=10 fall_ms=180", "smooth width_ms=60"),
     read=read,

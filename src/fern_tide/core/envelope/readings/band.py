@@ -67,6 +67,7 @@ READING = Reading(
     label="Band",
     help="How loud the sound is between two frequencies.",
     params=BandParams,
+    role="box",
     needs=needs,
     begins=("rise_and_fall rise_ms=10 fall_ms=180",),
     ahead=lambda params: spectra_of_bands(params.channel),

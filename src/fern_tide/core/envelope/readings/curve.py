@@ -54,6 +54,7 @@ READING = Reading(
     label="Imported curve",
     help="A level that was measured or drawn elsewhere, from a CSV or JSON file.",
     params=CurveParams,
+    role="file",
     read=read,
     of_track=False,
     media=media,

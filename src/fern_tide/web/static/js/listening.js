@@ -48,7 +48,7 @@ export class Listening extends Component {
       Object.assign(button.dataset, dataset);
       return button;
     };
-    const command = { kind: "add_envelope", name, track, reading: { id: "band", params: { low_hz, high_hz } } };
+    const command = { kind: "add_envelope", name, track, reading: { id: this.find("#bands").dataset.reading, params: { low_hz, high_hz } } };
     return [
       pill(`${name} ${low_hz}-${high_hz}`, "Read this band", { command: JSON.stringify(command) }),
       pill("hear", `Hear ${low_hz} to ${high_hz} Hz of this track`, { hear: `${low_hz}-${high_hz}` }),

@@ -191,7 +191,7 @@ export class SoundRoom extends Component {
   }
 
   #commandFor({ id, name, low, high }) {
-    if (id === null) return { kind: "add_envelope", track: this.#track, reading: { id: "band", params: { low_hz: low, high_hz: high } } };
+    if (id === null) return { kind: "add_envelope", track: this.#track, reading: { id: this.find("#bands").dataset.reading, params: { low_hz: low, high_hz: high } } };
     const edge = (field, value) => ({ kind: "set_field", owner: "envelope", id, path: `reading.params.${field}`, value });
     return { kind: "together", words: `Tune ${name}`.slice(0, 120), commands: [edge("low_hz", low), edge("high_hz", high)] };
   }
