@@ -1,6 +1,7 @@
 """What a missing value means, and what happens exactly at an end: worked out by hand."""
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -14,6 +15,8 @@ from fern_tide.core.base.naming import Ids
 from fern_tide.core.commands.command import choice_label
 from fern_tide.core.commands.registry import read_command
 from fern_tide.core.commands.scene import ArrangePart
+from fern_tide.core.envelope.beat_grid import BeatSetting, beat_grid
+from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.points import UnreadableCurve, read_points
 from fern_tide.core.envelope.readings.band import BandParams
 from fern_tide.core.envelope.readings.bank import BankParams
@@ -26,7 +29,10 @@ from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.gltf.parts import parts_of
 from fern_tide.core.scene.gltf.reading import read_gltf
 from fern_tide.core.scene.gltf.sketch import sketch
+from fern_tide.core.scene.parts.path import new_arch
 from fern_tide.core.scene.scene import Part, PartChoice, Scene, SceneFile
+from fern_tide.core.sound.priming import run_up
+from fern_tide.core.sound.spectrogram import average
 from fern_tide.demo.project import demo_project
 
 FILE = SceneFile(id="f", name="fern.glb", media="0" * 64, kind="gltf")
@@ -95,6 +101,39 @@ def test_keys_of_steps_are_found_to_the_very_last_frame():
     assert keys.frames.tolist() == [0, 700] and keys.values.tolist() == [0, 1]
     flat = thin(np.zeros(700), tolerance=0.0, interpolation=Interpolation.STEP)
     assert flat.values.tolist() == [0] * len(flat.frames) and flat.frames[-1] <= 699
+
+
+def test_what_was_taken_off_is_named_even_if_it_was_the_last():
+    stairs, flip = (StepChoice.parse(text) for text in ("stairs levels=3", "flip"))
+    assert choice_label((stairs, stairs, flip), (stairs, stairs), "Sway") == "Take flip off Sway"
+    assert choice_label((stairs, flip), (flip,), "Sway") == "Take stairs off Sway"
+
+
+def test_a_new_path_is_a_low_arch_about_its_point():
+    assert new_arch(400, 300) == {"data": "M250 360C340 140 460 140 550 360Z"}
+
+
+def test_two_beats_are_a_grid_and_one_is_none():
+    two = Beats(np.array([0.5, 1.0]), 120.0, True, 4, 0)
+    grid = beat_grid(BeatSetting(), two, offset_s=0.0, duration_s=2.0)
+    np.testing.assert_allclose(grid.times_s, [0.0, 0.5, 1.0, 1.5], atol=1e-9)
+    assert (
+        len(beat_grid(BeatSetting(), replace(two, times_s=np.array([0.5])), offset_s=0.0, duration_s=2.0).times_s) == 0
+    )
+
+
+def test_the_average_of_a_level_that_stays_is_that_level():
+    assert average(np.full((3, 5), 128, dtype=np.uint8)).tolist() == pytest.approx([128] * 3)
+    half = np.array([[0, 0, 200, 200]] * 2, dtype=np.uint8)  # silent frames do not count
+    assert average(half).tolist() == pytest.approx([200] * 2)
+    louder = average(np.array([[100, 200]], dtype=np.uint8))[0]
+    assert louder == pytest.approx(200 - 10 * np.log10(2) * 255 / 100, abs=0.2)  # half the power of the louder one
+
+
+def test_aac_that_names_no_encoder_has_a_frame_of_run_up():
+    assert run_up("aac", b"", frame_samples=1024).samples == 1024
+    assert run_up("aac", b"", frame_samples=2048).samples == 2048  # bands doubled
+    assert run_up("mp3float", b"", frame_samples=1152).samples == 529
 
 
 # --- SVG

@@ -41,3 +41,15 @@ def test_a_level_is_taken_out_of_its_pack(modules):
     head = {"raw": 1, "cleaned": 0, "cleaned_db": 2, "rows": [], "floor": 0, "top": 1, "loudest_db": -3, "marks": []}
     level = modules("trace", "levelOf", {"head": head, "arrays": ["c", "r", "d"]})
     assert (level["raw"], level["cleaned"], level["db"], level["loudest"]) == ("r", "c", "d", -3)
+
+
+def test_a_mark_dragged_out_of_its_lane_is_set_to_what_a_mark_can_be(modules):
+    values = [modules("sheet", "markValue", *given) for given in (("low", -0.3, "linear"), ("high", -0.3, "linear"))]
+    assert values == [0, 1e-5]
+    assert modules("sheet", "markValue", "low", 99, "linear") == 16
+    assert modules("sheet", "markValue", "low", 0.123456789, "linear") == 0.1234568
+    assert [modules("sheet", "markValue", "low", db, "db") for db in (-300, -33.3, 50)] == [
+        "-120.000dB",
+        "-33.300dB",
+        "24.000dB",
+    ]

@@ -56,7 +56,7 @@ def beat_grid(setting: BeatSetting, beats: Beats, *, offset_s: float, duration_s
 
     Args:
         setting: how the grid was corrected.
-        found: the beats of the track, in its own seconds.
+        beats: the beats of the track, in its own seconds.
         offset_s: when the track begins in the project.
         duration_s: of the project.
     """

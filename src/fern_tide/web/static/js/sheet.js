@@ -12,8 +12,16 @@ import { drawDot, drawSheet, levelAtShare, placeMarks } from "./sheet_plot.js";
 import { transport } from "./transport.js";
 
 const LEAST_LEVEL = { low: 0, high: 1e-5 }; // in level there is nothing below none
+const MOST_LEVEL = 16;
+const DB = { least: -120, most: 24 };
 const KEY_STEP_SHARE = 0.005;
 const WAYS = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 };
+
+/** What a mark is set to where the hand put it, however far outside the lane that is. Pure. */
+export function markValue(mark, level, scale) {
+  if (scale === "db") return `${Math.min(DB.most, Math.max(DB.least, level)).toFixed(3)}dB`;
+  return Number(Math.min(MOST_LEVEL, Math.max(LEAST_LEVEL[mark], level)).toPrecision(7));
+}
 
 export class Sheet extends Component {
   #bent = null;
@@ -89,8 +97,7 @@ export class Sheet extends Component {
     const lane = this.motion.lanes[id];
     lane[mark] = level;
     if (id === selection.get("mapping") && this.find("#plot")) placeMarks(this.find("#plot"), lane);
-    const value = lane.scale === "db" ? `${level.toFixed(3)}dB` : Number(Math.max(LEAST_LEVEL[mark], level).toPrecision(7));
-    this.#do({ kind: "set_field", owner: "mapping", id, path: `marks.${mark}`, value }, { done, at });
+    this.#do({ kind: "set_field", owner: "mapping", id, path: `marks.${mark}`, value: markValue(mark, level, lane.scale) }, { done, at });
   }
 
   #onBend(response, { done, at }) {
