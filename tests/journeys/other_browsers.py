@@ -9,6 +9,7 @@ import os
 import re
 import subprocess
 import tempfile
+import time
 import warnings
 from collections.abc import Iterator
 from pathlib import Path
@@ -113,8 +114,12 @@ class WebKit:
         self._driver.set_script_timeout(60)
 
     def open(self, url: str) -> None:
-        """Go to an address and wait until it is there."""
+        """Go to an address and wait until it is there: WebKit comes back before the scripts of a page have run."""
         self._driver.get(url)
+        end = time.monotonic() + 60
+        while self.evaluate("document.readyState") != "complete":
+            assert time.monotonic() < end, f"{url} is not there"
+            time.sleep(0.05)
 
     def evaluate(self, expression: str) -> Any:
         """Give what an expression of the page gives, by way of JSON; promises are waited for."""
