@@ -172,3 +172,20 @@ def test_the_plot_of_the_hand_off_returns_after_the_stage_was_another(demo):
     wait(demo, "document.querySelector('#keys-words')?.textContent.includes('keys for')")
     drawn = demo.evaluate("document.querySelector('#keys-plot').toDataURL().length")
     assert drawn > 4_000
+
+
+def test_what_is_in_the_hand_stays_and_all_else_goes_on(demo):
+    """The page is drawn anew while a mark is held: the held one only afterwards, long work at once."""
+    wait(demo, "!document.getElementById('work').childElementCount && !document.querySelector('#reason[data-waits]')")
+    demo.evaluate("document.querySelector('#histogram').dataset.old = ''")
+    mark = demo.locator("#mark-low").bounding_box()
+    demo.mouse.move(mark["x"] + mark["width"] / 2, mark["y"] + mark["height"] / 2)
+    demo.mouse.down()
+    demo.evaluate("document.getElementById('work').replaceChildren('waits')")
+    demo.evaluate("document.getElementById('work').dispatchEvent(new CustomEvent('ft:look'))")
+    demo.evaluate("document.getElementById('parts').dispatchEvent(new CustomEvent('ft:renew'))")
+    wait(demo, "document.getElementById('work').textContent.trim() === ''")
+    demo.wait_for_timeout(300)
+    assert demo.evaluate("'old' in document.querySelector('#histogram').dataset")
+    demo.mouse.up()
+    wait(demo, "!('old' in document.querySelector('#histogram').dataset)")

@@ -30,7 +30,6 @@ from fern_tide.workflows.bake.sweep import sweep
 from fern_tide.workflows.bring_in import sounds
 from fern_tide.workflows.bring_in.demo import ensure_demo, open_demo
 from fern_tide.workflows.derive import analysis
-from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.hand_off import writing
 from fern_tide.workflows.tune import aiming, edits, listening
 
@@ -41,11 +40,6 @@ SOUND = wav(drums(), rate_hz=44_100)
 def key(studio):
     """A project of one sound."""
     return sounds.start_project(studio, [SOUND], file_name="Drums.wav", scene=glasshouse()).key
-
-
-@pytest.fixture
-def levels(studio):
-    return levels_of(studio)
 
 
 def current(studio, key):

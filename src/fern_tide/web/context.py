@@ -93,8 +93,12 @@ def small_upload(most: int) -> bytes:
 
 
 def render(template: str, view: Any, **more: Any) -> str:
-    """Draw a template with the fields of a view, a dataclass, and what else it is given."""
-    return render_template(template, **{field.name: getattr(view, field.name) for field in fields(view)}, **more)
+    """Draw a template with the fields of a room's view, a dataclass, with what every room shows of its revision."""
+    shown = {field.name: getattr(view, field.name) for field in fields(view)}
+    revision: Revision = view.revision
+    return render_template(
+        template, key=revision.key, project=revision.document, status=status(revision), **shown, **more
+    )
 
 
 def status(revision: Revision) -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import count
 from typing import Any, TypeVar
 
 from fern_tide.core.base.naming import Identified
@@ -25,7 +26,27 @@ class Command(Frozen, frozen=True):
         raise NotImplementedError
 
 
+class Indirect(Command, frozen=True):
+    """An edit that another one carries out, made for the document as it is then."""
+
+    def stands_for(self, project: Project) -> Command:
+        """Give the edit that carries it out."""
+        raise NotImplementedError
+
+    def label(self, before: Project) -> str:
+        return self.stands_for(before).label(before)
+
+    def apply(self, project: Project) -> Project:
+        return self.stands_for(project).apply(project)
+
+
 T = TypeVar("T", bound=Identified)
+
+
+def next_number(items: tuple[T, ...], prefix: str) -> int:
+    """Count on from how many there are, to the first number with which '{prefix}-{number}' is no id yet."""
+    ids = {item.id for item in items}
+    return next(number for number in count(len(ids) + 1) if f"{prefix}-{number}" not in ids)
 
 
 def by_id(items: tuple[T, ...], wanted: str) -> T | None:

@@ -11,7 +11,7 @@ from pydantic import Field
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.target import Id
-from fern_tide.core.commands.command import Command
+from fern_tide.core.commands.command import Command, Indirect, by_id
 from fern_tide.core.commands.mapping import PutMapping
 from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.scene import PutPart
@@ -50,7 +50,7 @@ def _owned(project: Project, owner: Owner, wanted: str) -> Frozen:
         case Owner.PART:
             return project.scene.part(wanted)
         case Owner.MARKER:
-            marker = next((item for item in project.markers if item.id == wanted), None)
+            marker = by_id(project.markers, wanted)
             if marker is None:
                 raise UnknownName(f"There is no marker {wanted:.40}.", remedy="It may have been removed.", name=wanted)
             return marker
@@ -65,7 +65,7 @@ _PUTS: dict[Owner, Callable[..., Command]] = {
 }
 
 
-class _Inside(Command, frozen=True):
+class _Inside(Indirect, frozen=True):
     """An edit of one place inside a thing; what it is called and does follows from what the thing becomes."""
 
     owner: Owner
@@ -75,15 +75,9 @@ class _Inside(Command, frozen=True):
     def _becomes(self, value_at: Any) -> Any:
         raise NotImplementedError
 
-    def _put(self, project: Project) -> Command:
+    def stands_for(self, project: Project) -> Command:
         thing = _owned(project, self.owner, self.id)
         return _PUTS[self.owner](_changed(thing, self.path.split("."), self._becomes))
-
-    def label(self, before: Project) -> str:
-        return self._put(before).label(before)
-
-    def apply(self, project: Project) -> Project:
-        return self._put(project).apply(project)
 
 
 class SetField(_Inside, frozen=True):
@@ -111,7 +105,7 @@ class ChangeList(_Inside, frozen=True):
     how: ListChange
     to: Annotated[int, Field(ge=0)] = 0
 
-    def _put(self, project: Project) -> Command:
+    def stands_for(self, project: Project) -> Command:
         thing = _owned(project, self.owner, self.id)
         *names, entry = self.path.split(".")
         return _PUTS[self.owner](_changed(thing, names, lambda items: self._list(items, entry)))

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName
 from fern_tide.core.base.target import Id
-from fern_tide.core.commands.command import Command, by_id, choice_label, put, without
+from fern_tide.core.commands.command import Command, Indirect, by_id, choice_label, put, without
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.drive import Drive, Stop
 from fern_tide.core.mapping.linking import relinked
@@ -79,20 +79,14 @@ def _name(project: Project, drive: Drive) -> str:
     return f"the {item.label.lower()} of {part.name}"
 
 
-class AddStop(Command, frozen=True):
+class AddStop(Indirect, frozen=True):
     """Let a colour drive meet one more colour on its way, between the last one and full."""
 
     kind: Literal["add_stop"] = "add_stop"
     id: Id
     drive: Annotated[int, Field(ge=0)] = 0
 
-    def label(self, before: Project) -> str:
-        return PutMapping(mapping=self._mapping(before)).label(before)
-
-    def apply(self, project: Project) -> Project:
-        return project.but(mappings=put(project.mappings, self._mapping(project)))
-
-    def _mapping(self, project: Project) -> Mapping:
+    def stands_for(self, project: Project) -> PutMapping:
         mapping = project.mapping(self.id)
         if self.drive >= len(mapping.drives):
             raise InvalidParameter("drive", value=self.drive, allowed=f"below {len(mapping.drives)}")
@@ -103,7 +97,7 @@ class AddStop(Command, frozen=True):
         stop = Stop(at=(at + 1) / 2, colour=colour)
         drives = list(mapping.drives)
         drives[self.drive] = drive.but(stops=(*drive.stops, stop))
-        return mapping.but(drives=tuple(drives))
+        return PutMapping(mapping=mapping.but(drives=tuple(drives)))
 
 
 class MoveMapping(Command, frozen=True):

@@ -2,12 +2,21 @@
 
 from __future__ import annotations
 
-from itertools import count
 from typing import Literal
 
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.target import Id, Name
-from fern_tide.core.commands.command import Command, by_id, choice_label, listed, put, verb, without
+from fern_tide.core.commands.command import (
+    Command,
+    Indirect,
+    by_id,
+    choice_label,
+    listed,
+    next_number,
+    put,
+    verb,
+    without,
+)
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice, beginning
 
@@ -56,7 +65,7 @@ class PutEnvelope(Command, frozen=True):
         return project.but(envelopes=put(project.envelopes, self.envelope))
 
 
-class AddEnvelope(Command, frozen=True):
+class AddEnvelope(Indirect, frozen=True):
     """Add an envelope that begins as its reading does; its id, and its name where none is given, count on."""
 
     kind: Literal["add_envelope"] = "add_envelope"
@@ -64,23 +73,16 @@ class AddEnvelope(Command, frozen=True):
     track: Id | None = None
     name: Name | None = None
 
-    def label(self, before: Project) -> str:
-        return f"Add the envelope {self._envelope(before).name}"
-
-    def apply(self, project: Project) -> Project:
-        return project.but(envelopes=(*project.envelopes, self._envelope(project)))
-
-    def _envelope(self, project: Project) -> Envelope:
-        ids = {item.id for item in project.envelopes}
-        first = len(ids) + 1
-        number = next(number for number in count(first) if f"{self.reading.id}-{number}" not in ids)
-        return Envelope(
+    def stands_for(self, project: Project) -> PutEnvelope:
+        number = next_number(project.envelopes, self.reading.id)
+        envelope = Envelope(
             id=f"{self.reading.id}-{number}",
             name=self.name or f"{self.reading.spec.label} {number}",
             track=self.track,
             reading=self.reading,
             clean_up=beginning(self.reading.id),
         )
+        return PutEnvelope(envelope=envelope)
 
 
 class RemoveEnvelope(Command, frozen=True):

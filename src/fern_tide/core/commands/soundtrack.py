@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from itertools import count
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -10,7 +9,7 @@ from pydantic import Field
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.frame_rate import FrameRate, RateField
 from fern_tide.core.base.target import Id
-from fern_tide.core.commands.command import Command, by_id, listed, put, verb, without
+from fern_tide.core.commands.command import Command, Indirect, by_id, listed, next_number, put, verb, without
 from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.beat_grid import BeatSetting
 
@@ -105,22 +104,15 @@ class PutMarker(Command, frozen=True):
         return project.but(markers=_in_time(put(project.markers, self.marker)))
 
 
-class AddMarker(Command, frozen=True):
+class AddMarker(Indirect, frozen=True):
     """Add a marker at a time; the next free number is its name."""
 
     kind: Literal["add_marker"] = "add_marker"
     time_s: Annotated[float, Field(ge=0, le=1e6)]
 
-    def label(self, before: Project) -> str:
-        return f"Add the marker {self._marker(before).name}"
-
-    def apply(self, project: Project) -> Project:
-        return project.but(markers=_in_time((*project.markers, self._marker(project))))
-
-    def _marker(self, project: Project) -> Marker:
-        ids = {item.id for item in project.markers}
-        number = next(number for number in count(len(ids) + 1) if f"marker-{number}" not in ids)
-        return Marker(id=f"marker-{number}", name=f"Marker {number}", time_s=self.time_s)
+    def stands_for(self, project: Project) -> PutMarker:
+        number = next_number(project.markers, "marker")
+        return PutMarker(marker=Marker(id=f"marker-{number}", name=f"Marker {number}", time_s=self.time_s))
 
 
 class PutMarkers(Command, frozen=True):

@@ -41,5 +41,5 @@ def _asked_for(key: str) -> SoundRoomView:
         studio().projects.current(key), envelope_id=asked.get("envelope"), track_id=asked.get("track")
     )
     if view.track is not None:
-        analysis.read_ahead(studio(), view.project, view.track)
+        analysis.read_ahead(studio(), view.revision.document, view.track)
     return view

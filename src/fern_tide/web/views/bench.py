@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping as Named
 from dataclasses import dataclass
-from typing import Any
 
 from fern_tide.core.bake.bake import Drivers
 from fern_tide.core.base.target import Target
@@ -17,7 +16,7 @@ from fern_tide.core.mapping.response import Response
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import Part
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import services, status
+from fern_tide.web.context import services
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 from fern_tide.workflows.tune import edits, why
 
@@ -89,10 +88,7 @@ class BenchView:
         groups: the lanes under the names of their groups; as listed there is one, without a name.
     """
 
-    key: str
     revision: Revision
-    project: Project
-    status: dict[str, Any]
     mapping: Mapping | None
     envelope: Envelope | None
     ends: list[End]
@@ -122,10 +118,7 @@ def bench_view(revision: Revision, *, mapping_id: str, drive: int, group: str) -
     place = drive if 0 <= drive < len(ends) else 0
     stacks = services().levels.graph(project).drivers
     return BenchView(
-        key=revision.key,
         revision=revision,
-        project=project,
-        status=status(revision),
         mapping=mapping,
         envelope=project.envelope(mapping.envelope) if mapping else None,
         ends=ends,

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping as Named
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from fern_tide.core.bake.checking import Outcome, run_checks
 from fern_tide.core.bake.curve import Curve
@@ -15,7 +14,7 @@ from fern_tide.core.document import Project
 from fern_tide.core.formats.format import Format, KeyParams
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import services, status, studio
+from fern_tide.web.context import services, studio
 from fern_tide.web.shapes import spark_points
 from fern_tide.workflows.bake import baking
 from fern_tide.workflows.bake.baking import CurveState, State
@@ -45,10 +44,7 @@ class HandoffView:
         n_baked: how many curves can be written.
     """
 
-    key: str
     revision: Revision
-    project: Project
-    status: dict[str, Any]
     rows: list[CurveRow]
     chosen: CurveState | None
     counts: dict[str, int]
@@ -77,10 +73,7 @@ def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[st
     states = baking.states(studio(), services().levels, key, project)
     baked = baking.baked_curves(studio(), services().levels, key, project)
     return HandoffView(
-        key=key,
         revision=revision,
-        project=project,
-        status=status(revision),
         rows=[_row(state, project.keys_error_percent) for state in states],
         chosen=next((state for state in states if str(state.target) == target), next(iter(states), None)),
         counts={str(kind): sum(state.state is kind for state in states) for kind in State},

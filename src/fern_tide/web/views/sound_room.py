@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping as Named
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.bands import NAMED_BANDS, NamedBand
@@ -14,7 +13,7 @@ from fern_tide.core.envelope.envelope import READINGS, Envelope, reading_in_role
 from fern_tide.core.envelope.reading import Reading
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import services, status
+from fern_tide.web.context import services
 from fern_tide.workflows.bring_in import sounds
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 
@@ -43,10 +42,7 @@ class SoundRoomView:
         users: for every track, the envelopes and mappings that depend on it.
     """
 
-    key: str
     revision: Revision
-    project: Project
-    status: dict[str, Any]
     envelope: Envelope | None
     track: Track | None
     bands: Sequence[NamedBand]
@@ -65,10 +61,7 @@ def sound_room_view(revision: Revision, *, envelope_id: str | None, track_id: st
     project = revision.document
     envelope, track = sounds.shown_first(project, envelope_id, track_id)
     return SoundRoomView(
-        key=revision.key,
         revision=revision,
-        project=project,
-        status=status(revision),
         envelope=envelope,
         track=track,
         bands=NAMED_BANDS,

@@ -20,7 +20,7 @@ from fern_tide.core.scene.part import PartKind
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import PART_KINDS, Part, Scene, SceneFile
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import services, staged, status
+from fern_tide.web.context import services, staged
 from fern_tide.web.heads import head
 from fern_tide.workflows.tune import make_part
 from fern_tide.workflows.tune.squash import Squash, squash_of
@@ -119,10 +119,7 @@ class StageRoomView:
         track: whose waveform is shown.
     """
 
-    key: str
     revision: Revision
-    project: Project
-    status: dict[str, Any]
     scene: Scene
     part: Part | None
     rows: list[Row]
@@ -160,10 +157,7 @@ def stage_view(revision: Revision, *, part_id: str, opened: Sequence[str], find:
     moved = services().levels.graph(project).drivers
     has_chosen = part is not None and part.has(chosen)
     return StageRoomView(
-        key=revision.key,
         revision=revision,
-        project=project,
-        status=status(revision),
         scene=scene,
         part=part,
         rows=_rows(scene, part, moved, opened, find),

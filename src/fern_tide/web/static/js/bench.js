@@ -90,9 +90,7 @@ export class Bench extends Component {
     this.on(project, "refused", () => this.renew().then(() => this.load()));
     this.on(work, "done", () => this.load());
     selection.watch(["mapping", "drive"], () => this.#choose(), this.signal);
-    const resized = new ResizeObserver(() => this.#redraw());
-    resized.observe(this.root);
-    this.signal.addEventListener("abort", () => resized.disconnect());
+    this.onResize(() => this.#redraw());
     document.fonts.ready.then(() => this.#redraw());
   }
 

@@ -32,6 +32,13 @@ export class Component {
     for (const type of types.split(" ")) target.addEventListener(type, run, { signal: this.signal, ...options });
   }
 
+  /** Run something whenever the element has another size. */
+  onResize(run) {
+    const watcher = new ResizeObserver(run);
+    watcher.observe(this.root);
+    this.signal.addEventListener("abort", () => watcher.disconnect());
+  }
+
   dispose() {
     this.#scope.abort();
   }

@@ -2,11 +2,11 @@
 
 import { onPage } from "./dom.js";
 
-let pressed = false;
+let pressed = null;
 let waiting = [];
 
 function released() {
-  pressed = false;
+  pressed = null;
   const now = waiting;
   waiting = [];
   now.forEach((go) => go());
@@ -14,13 +14,13 @@ function released() {
 
 const DRAGGED = "canvas, [data-number], [data-try], .tidemark, .bender, [data-handle], [data-grip]"; // what can be dragged
 /** @param {any} event */
-const press = ({ target }) => (pressed = target.closest(DRAGGED) !== null);
+const press = ({ target }) => (pressed = target.closest(DRAGGED));
 onPage("pointerdown", press, { capture: true });
 for (const type of ["pointerup", "pointercancel"]) onPage(type, () => setTimeout(released), { capture: true });
 onPage("pointermove", ({ buttons }) => pressed && buttons === 0 && released(), { capture: true }); // let go outside the window
 
-/** Whether something that can be dragged is held. */
-export const isHeld = () => pressed;
+/** Whether something is held that lies in a place. */
+export const isHeldIn = (place) => pressed !== null && place.contains(pressed);
 
 /** Do something when nothing is held: at once, or when the hand lets go. */
 export function whenFree(run) {

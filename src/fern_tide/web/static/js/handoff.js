@@ -38,9 +38,7 @@ export class Handoff extends Component {
     this.on(project, "revised refused", () => this.parts.renew());
     this.on(project, "baked", () => ((this.#written = {}), this.parts.renew()));
     selection.watch(["curve"], () => this.parts.renew(), this.signal);
-    const resized = new ResizeObserver(() => this.#redraw());
-    resized.observe(room);
-    this.signal.addEventListener("abort", () => resized.disconnect());
+    this.onResize(() => this.#redraw());
     document.fonts.ready.then(() => this.#redraw());
     this.#open();
   }

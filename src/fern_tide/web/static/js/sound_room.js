@@ -72,12 +72,8 @@ export class SoundRoom extends Component {
     this.on(project, "refused", () => this.parts.renew());
     this.on(work, "done", () => (this.spectra.forget(), this.load()));
     selection.watch(["envelope", "track"], () => this.parts.renew(), this.signal);
-    const resized = new ResizeObserver(() => this.#resized());
-    resized.observe(this.root);
-    this.signal.addEventListener("abort", () => {
-      resized.disconnect();
-      if (transport.other) transport.listen(null);
-    });
+    this.onResize(() => this.#resized());
+    this.signal.addEventListener("abort", () => transport.other && transport.listen(null));
     document.fonts.ready.then(() => this.#soon());
   }
 

@@ -59,9 +59,7 @@ export class StageRoom extends Component {
     this.on(work, "done", () => this.#all());
     selection.watch(["part", "property", "open"], () => this.#choose(), this.signal);
     this.stage.onReady = () => this.#ready();
-    const resized = new ResizeObserver(() => this.#redraw());
-    resized.observe(this.root);
-    this.signal.addEventListener("abort", () => resized.disconnect());
+    this.onResize(() => this.#redraw());
     document.fonts.ready.then(() => this.#redraw());
   }
 

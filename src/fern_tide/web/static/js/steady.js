@@ -2,7 +2,7 @@
 // files that are being chosen stay, and nothing is taken out of the hand. An extension: hx-ext="steady", hx-swap="steady".
 
 import { byId, focused } from "./dom.js";
-import { isHeld, whenFree } from "./hand.js";
+import { isHeldIn, whenFree } from "./hand.js";
 
 /** Put new content into a place. */
 export function putSteadily(place, content) {
@@ -43,8 +43,8 @@ function refocus(held, same) {
     putSteadily(target, fragment);
     return [...target.children];
   },
-  onEvent(name, { detail }) {
-    if (name !== "htmx:beforeSwap" || !isHeld() || !detail.shouldSwap) return true;
+  onEvent(name, { detail, target }) {
+    if (name !== "htmx:beforeSwap" || !detail.shouldSwap || !isHeldIn(target)) return true;
     detail.shouldSwap = false; // what is in the hand stays; it is asked for again when the hand lets go
     const asker = detail.requestConfig.elt;
     whenFree(() => asker.dispatchEvent(new CustomEvent("ft:renew")));
