@@ -105,7 +105,7 @@ def test_a_document_of_before_versions_recipes_and_stops_is_read_as_it_was_meant
     old = plain()
     del old["recipes"]
     for mapping in old["mappings"]:
-        del mapping["kept"]
+        del mapping["versions"]
         for drive in mapping["drives"]:
             del drive["stops"], drive["late_frames"]
     assert read_project(json.dumps(old)) == demo_project()

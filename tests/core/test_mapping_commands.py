@@ -6,7 +6,7 @@ from fern_tide.core.base.errors import FernTideError, UnknownName
 from fern_tide.core.commands.mapping import DropVersion, KeepVersion, PutMapping, PutRecipes, RemoveRecipe, ShowVersion
 from fern_tide.core.commands.registry import read_command
 from fern_tide.core.mapping.drive import ResponseChoice, Stacking
-from fern_tide.core.mapping.mapping import StepChoice
+from fern_tide.core.mapping.mapping import Mapping, StepChoice
 from fern_tide.core.mapping.starting_recipes import STARTING
 from fern_tide.demo.project import demo_project
 
@@ -58,13 +58,13 @@ def test_versions_are_kept_under_letters_shown_and_dropped(project):
     assert KeepVersion(id=key).apply(project) == project  # the same once more is the same
     flipped = tuned(project, steps=(StepChoice.parse("flip"),))
     back = ShowVersion(id=key, name="A").apply(flipped)
-    assert [item.name for item in shown(back).kept] == ["A", "B"]  # what was not kept is kept before it goes
+    assert [item.name for item in shown(back).versions] == ["A", "B"]  # what was not kept is kept before it goes
     assert shown(back).tuning == shown(project).tuning
     again = ShowVersion(id=key, name="B").apply(back)
-    assert shown(again).steps == shown(flipped).steps and len(shown(again).kept) == 2
+    assert shown(again).steps == shown(flipped).steps and len(shown(again).versions) == 2
     only = DropVersion(id=key).apply(again)
-    assert shown(only).kept == () and shown(only).tuning == shown(again).tuning
-    assert [item.name for item in shown(DropVersion(id=key, name="A").apply(again)).kept] == ["B"]
+    assert shown(only).versions == () and shown(only).tuning == shown(again).tuning
+    assert [item.name for item in shown(DropVersion(id=key, name="A").apply(again)).versions] == ["B"]
 
 
 def test_four_versions_are_the_most_and_a_free_letter_is_used_again(project):
@@ -74,9 +74,9 @@ def test_four_versions_are_the_most_and_a_free_letter_is_used_again(project):
     fifth = tuned(project, steps=(StepChoice.parse("flip"),))
     with pytest.raises(FernTideError, match="has 4 versions already"):
         KeepVersion(id=key).apply(fifth)
-    assert len(shown(ShowVersion(id=key, name="B").apply(fifth)).kept) == 4
+    assert len(shown(ShowVersion(id=key, name="B").apply(fifth)).versions) == 4
     freed = DropVersion(id=key, name="B").apply(fifth)
-    assert [item.name for item in shown(KeepVersion(id=key).apply(freed)).kept] == ["A", "B", "C", "D"]
+    assert [item.name for item in shown(KeepVersion(id=key).apply(freed)).versions] == ["A", "B", "C", "D"]
 
 
 def test_a_version_that_is_not_there_or_whose_envelope_went_is_refused_with_a_name(project):
@@ -113,3 +113,10 @@ def test_they_are_read_from_plain_data(project):
     assert read_command(plain) == PutRecipes(recipes=STARTING[:1])
     with pytest.raises(FernTideError, match="Recipes"):
         read_command({"kind": "put_recipes", "recipes": []})
+
+
+def test_versions_of_an_earlier_project_are_versions_still(project):
+    two = KeepVersion(id=shown(project).id).apply(project)
+    plain = shown(two).model_dump(mode="json")
+    before = {("kept" if name == "versions" else name): value for name, value in plain.items()}
+    assert Mapping.model_validate(before) == shown(two) and len(shown(two).versions) == 1

@@ -132,7 +132,7 @@ EDITS: list[dict[str, Any]] = [
         "words": "Versions",
         "commands": [
             {"kind": "keep_version", "id": _MAPPING["id"]},
-            {"kind": "put_mapping", "mapping": _but(_MAPPING, seed=4, kept=[_but(_KEPT, name="A")])},
+            {"kind": "put_mapping", "mapping": _but(_MAPPING, seed=4, versions=[_but(_KEPT, name="A")])},
             {"kind": "show_version", "id": _MAPPING["id"], "name": "A"},
             {"kind": "drop_version", "id": _MAPPING["id"], "name": "A"},
         ],

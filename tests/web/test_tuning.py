@@ -138,7 +138,7 @@ def test_a_document_with_recipes_and_versions_is_read_back_the_same(client, stud
     edit(client, demo, {"kind": "put_recipes", "recipes": [json.loads(STARTING[0].model_dump_json())]})
     document = studio.projects.current(demo).document
     assert type(document).model_validate_json(document.model_dump_json()) == document
-    assert document.recipes == STARTING[:1] and document.mappings[0].kept[0].name == "A"
+    assert document.recipes == STARTING[:1] and document.mappings[0].versions[0].name == "A"
 
 
 def test_after_an_edit_only_what_it_changed_comes_again(client, studio, demo):

@@ -12,10 +12,10 @@ from fern_tide.core.commands.command import Command, Indirect, by_id, choice_lab
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.drive import Drive, Stop
 from fern_tide.core.mapping.linking import relinked
-from fern_tide.core.mapping.mapping import MOST_KEPT, Mapping, Version
+from fern_tide.core.mapping.mapping import MOST_VERSIONS, Mapping, Version
 from fern_tide.core.mapping.recipe import Recipe
 
-KEPT_NAMES = ("A", "B", "C", "D")
+VERSION_NAMES = ("A", "B", "C", "D")
 
 
 class PutMapping(Command, frozen=True):
@@ -61,7 +61,7 @@ def _drives_label(before: Project, old: Mapping, new: Mapping) -> str:
         for name, words in _DRIVE_WORDS:
             if getattr(was, name) != getattr(now, name):
                 return words.format(_name(before, now))
-    return f"Compare {new.name}" if old.kept != new.kept else ""
+    return f"Compare {new.name}" if old.versions != new.versions else ""
 
 
 _DRIVE_WORDS = (
@@ -142,11 +142,11 @@ class KeepVersion(Command, frozen=True):
 
     def apply(self, project: Project) -> Project:
         mapping = project.mapping(self.id)
-        if any(same(mapping, item) for item in mapping.kept):
+        if any(same(mapping, item) for item in mapping.versions):
             return project
-        if len(mapping.kept) >= MOST_KEPT:
+        if len(mapping.versions) >= MOST_VERSIONS:
             raise FernTideError(
-                f"{mapping.name} has {MOST_KEPT} versions already.", remedy="Drop one that you need no more."
+                f"{mapping.name} has {MOST_VERSIONS} versions already.", remedy="Drop one that you need no more."
             )
         return project.but(mappings=put(project.mappings, with_version(mapping)))
 
@@ -164,7 +164,7 @@ class ShowVersion(Command, frozen=True):
     def apply(self, project: Project) -> Project:
         mapping = project.mapping(self.id)
         wanted = _version_of(mapping, self.name)
-        if not any(same(mapping, item) for item in mapping.kept) and len(mapping.kept) < MOST_KEPT:
+        if not any(same(mapping, item) for item in mapping.versions) and len(mapping.versions) < MOST_VERSIONS:
             mapping = with_version(mapping)
         return project.but(mappings=put(project.mappings, mapping.but(**wanted.tuning)))
 
@@ -184,8 +184,8 @@ class DropVersion(Command, frozen=True):
         mapping = project.mapping(self.id)
         if self.name is not None:
             _version_of(mapping, self.name)
-        versions = tuple(item for item in mapping.kept if self.name is not None and item.name != self.name)
-        return project.but(mappings=put(project.mappings, mapping.model_copy(update={"kept": versions})))
+        versions = tuple(item for item in mapping.versions if self.name is not None and item.name != self.name)
+        return project.but(mappings=put(project.mappings, mapping.model_copy(update={"versions": versions})))
 
 
 def same(mapping: Mapping, version: Version) -> bool:
@@ -195,16 +195,16 @@ def same(mapping: Mapping, version: Version) -> bool:
 
 def with_version(mapping: Mapping) -> Mapping:
     """Give a mapping that keeps its present tuning under the first free letter."""
-    taken = {item.name for item in mapping.kept}
-    name = next(letter for letter in KEPT_NAMES if letter not in taken)
+    taken = {item.name for item in mapping.versions}
+    name = next(letter for letter in VERSION_NAMES if letter not in taken)
     version = Version(name=name, **mapping.tuning)
-    return mapping.but(kept=tuple(sorted((*mapping.kept, version), key=lambda item: item.name)))
+    return mapping.but(versions=tuple(sorted((*mapping.versions, version), key=lambda item: item.name)))
 
 
 def _version_of(mapping: Mapping, name: str) -> Version:
-    version = next((item for item in mapping.kept if item.name == name), None)
+    version = next((item for item in mapping.versions if item.name == name), None)
     if version is None:
-        known = ", ".join(item.name for item in mapping.kept) or "none"
+        known = ", ".join(item.name for item in mapping.versions) or "none"
         raise UnknownName(f"{mapping.name} has no version {name:.20}.", remedy=f"It has: {known}.", name=name)
     return version
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any, ClassVar
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
@@ -17,7 +17,7 @@ from fern_tide.core.mapping.marks import Marks, lift
 from fern_tide.core.mapping.step import Step, StepContext
 
 STEPS = discover(steps_folder, attribute="STEP", of=Step, kind="step")
-MOST_KEPT = 4
+MOST_VERSIONS = 4
 
 
 class StepChoice(Choice):
@@ -60,13 +60,21 @@ class Mapping(Tuning, frozen=True):
 
     Attributes:
         muted: whether it moves nothing for now.
-        kept: the versions that it is compared with.
+        versions: those that it is compared with, each under a letter.
     """
 
     id: Id
     name: Name
     muted: bool = False
-    kept: Annotated[tuple[Version, ...], Field(max_length=MOST_KEPT)] = ()
+    versions: Annotated[tuple[Version, ...], Field(max_length=MOST_VERSIONS)] = ()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _as_called_today(cls, data: Any) -> Any:
+        """Take what projects before 0.7 call kept for what it is."""
+        if not isinstance(data, dict) or "kept" not in data:
+            return data
+        return {"versions": data["kept"]} | {name: value for name, value in data.items() if name != "kept"}
 
     @property
     def needs_hits(self) -> bool:
@@ -87,14 +95,6 @@ class Mapping(Tuning, frozen=True):
     def uses(self) -> tuple[str, ...]:
         """The ids of the envelopes that its steps ask for, those that are off too, so that none goes missing."""
         return tuple(dict.fromkeys(name for choice in self.steps for name in choice.spec.uses(choice.params)))
-
-    @property
-    def versions(self) -> tuple[int, ...]:
-        """The versions of the code that its numbers come from, for fingerprints."""
-        return (
-            *(choice.spec.version for choice in self.steps),
-            *(drive.response.spec.version for drive in self.drives),
-        )
 
 
 def drive_lift(lift: FloatArray, mapping: Tuning, drive: Drive) -> FloatArray:

@@ -126,7 +126,7 @@ def bench_view(revision: Revision, *, mapping_id: str, drive: int, group: str) -
         defaults=ends[place].property.suggest_ends(ends[place].part.own(ends[place].property.id)) if ends else (),
         responses=RESPONSES,
         reason=_reason(project, mapping) if mapping else "",
-        shown_version=mapping is not None and any(same(mapping, version) for version in mapping.kept),
+        shown_version=mapping is not None and any(same(mapping, version) for version in mapping.versions),
         attention=why.attention(project, mapping, stacks=stacks) if mapping else "",
         others=_others(mapping, stacks.get(mapping.drives[place].target, [])) if mapping else [],
         groups=_groups(project, stacks, group),

@@ -157,7 +157,7 @@ def copy_to(project: Project, mapping: Mapping, targets: Sequence[Target], *, li
     ids = Ids(item.id for item in project.mappings)
     for one in () if linked else drives:
         name = name_after(project, one.target)
-        alone = {"id": ids.make(name), "name": name, "drives": (one,), "kept": (), "spread": False}
+        alone = {"id": ids.make(name), "name": name, "drives": (one,), "versions": (), "spread": False}
         commands.append(PutMapping(mapping=mapping.model_copy(update=alone)))
     names = (
         listed([_words(project, target) for target in wanted[:2]]) if len(wanted) < 3 else f"{len(wanted)} properties"
