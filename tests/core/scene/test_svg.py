@@ -16,8 +16,8 @@ from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Scene, SceneFile
 from fern_tide.core.scene.svg.allowed import SvgLimits
-from fern_tide.core.scene.svg.geometry import matrix_of, path_points, place
-from fern_tide.core.scene.svg.parts import Sheet, colour, length, parts_of
+from fern_tide.core.scene.svg.geometry import length, matrix_of, place
+from fern_tide.core.scene.svg.parts import Sheet, colour, parts_of
 from fern_tide.core.scene.svg.reading import read_svg
 
 HEAD = '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 200 100"'
@@ -339,11 +339,6 @@ def test_lengths_are_read_in_px(text, expected):
 )
 def test_colours_are_read_as_css_writes_them(text, expected):
     assert colour(text) == expected
-
-
-def test_the_ends_of_a_paths_pieces():
-    assert path_points("M1 2l3,4h5V0c1 1 2 2 3 3zm1-1 1 1") == [(1, 2), (4, 6), (9, 6), (9, 0), (12, 3), (2, 1), (3, 2)]
-    assert path_points("M0 0A5 5 0 0 1 10 0L3") == [(0, 0), (10, 0)]
 
 
 NUMBERS = st.floats(-50, 50).map(lambda value: round(value, 3))

@@ -13,10 +13,10 @@ import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.mapping.colour import colour_texts, to_srgb
+from fern_tide.core.scene.gltf.boxes import in_front, node_matrix, roots
 from fern_tide.core.scene.gltf.built import Built
 from fern_tide.core.scene.gltf.container import Gltf, Json, listed
 from fern_tide.core.scene.gltf.reading import values_of
-from fern_tide.core.scene.rotation import matrices
 
 WIDTH, HEIGHT = 320, 180
 MOST_TRIANGLES = 3000
@@ -37,8 +37,7 @@ def sketch(built: Built) -> str:
     """Draw a built scene as the text of an SVG, 320 by 180; a scene with nothing to see gives an empty picture."""
     gltf = built.closed()
     surfaces = _Surfaces()
-    scene = (listed(gltf.json, "scenes") or [{}])[gltf.json.get("scene", 0)]
-    for root in scene.get("nodes", []):
+    for root in roots(gltf):
         _walk(gltf, root, np.eye(4), surfaces)
     head = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {HEIGHT}">'
     ground = f'<rect width="{WIDTH}" height="{HEIGHT}" fill="#0e1b18"/>'
@@ -47,7 +46,7 @@ def sketch(built: Built) -> str:
 
 def _walk(gltf: Gltf, index: int, above: FloatArray, surfaces: _Surfaces) -> None:
     node = gltf.json["nodes"][index]
-    world = above @ _matrix(node)
+    world = above @ node_matrix(node)
     if "camera" in node and surfaces.camera is None:
         lens = gltf.json["cameras"][node["camera"]].get("perspective")
         surfaces.camera = (world, float(lens["yfov"])) if lens else None
@@ -56,16 +55,6 @@ def _walk(gltf: Gltf, index: int, above: FloatArray, surfaces: _Surfaces) -> Non
             _take(gltf, primitive, world, surfaces)
     for child in node.get("children", []):
         _walk(gltf, child, world, surfaces)
-
-
-def _matrix(node: Json) -> FloatArray:
-    if "matrix" in node:
-        return np.array(node["matrix"], dtype=np.float64).reshape(4, 4).T
-    matrix = np.eye(4)
-    quaternion = np.array(node.get("rotation", [0, 0, 0, 1]), dtype=np.float64)
-    matrix[:3, :3] = matrices(quaternion[:, None])[:, :, 0] * np.array(node.get("scale", [1, 1, 1]))
-    matrix[:3, 3] = node.get("translation", [0, 0, 0])
-    return matrix
 
 
 def _take(gltf: Gltf, primitive: Json, world: FloatArray, surfaces: _Surfaces) -> None:
@@ -90,7 +79,7 @@ def _painted(surfaces: _Surfaces) -> str:
     if not surfaces.triangles:
         return ""
     triangles, colours = np.concatenate(surfaces.triangles), np.concatenate(surfaces.colours)
-    view, opening = surfaces.camera or _in_front(triangles)
+    view, opening = surfaces.camera or in_front(triangles.reshape(-1, 3))
     seen = (triangles - view[:3, 3]) @ view[:3, :3]  # a camera looks along its own -z
     scale = HEIGHT / 2 / tan(opening / 2)
     depth = -seen[:, :, 2]
@@ -110,10 +99,3 @@ def _painted(surfaces: _Surfaces) -> str:
         )
     )
     return "".join(shapes)
-
-
-def _in_front(triangles: FloatArray) -> tuple[FloatArray, float]:
-    low, high = triangles.min(axis=(0, 1)), triangles.max(axis=(0, 1))
-    view = np.eye(4)
-    view[:3, 3] = (low + high) / 2 + np.array([0, 0, 1.6 * float(np.linalg.norm(high - low)) or 1.0])
-    return view, 0.7

@@ -13,13 +13,11 @@ from fern_tide.core.base.naming import Ids
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.parts.svg_element import ATTRIBUTES, MOST_BASE, PLACED, SvgElementParams
 from fern_tide.core.scene.scene import Part, PartChoice, SceneFile
+from fern_tide.core.scene.svg.bounds import joined, moved, shape_box
 from fern_tide.core.scene.svg.drawing import Drawing, Node, named
-from fern_tide.core.scene.svg.geometry import NUMBER, Box, path_points, through
+from fern_tide.core.scene.svg.geometry import MOST_PX, Box, length, matrix_of
 from fern_tide.core.scene.svg.style import computed, styled
 
-_LENGTH = re.compile(r"^\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*(px|pt|pc|mm|cm|in|)\s*$")
-_LONGEST_LENGTH, _MOST_PX = 64, 1e9
-_PX = {"": 1.0, "px": 1.0, "pt": 96 / 72, "pc": 16.0, "mm": 96 / 25.4, "cm": 96 / 2.54, "in": 96.0}  # CSS 2.1, 4.3.2
 _PAINTED = ("path", "rect", "circle", "ellipse", "line", "polyline", "polygon", "text", "tspan")
 _GEOMETRY: dict[str, tuple[str, ...]] = {
     "rect": ("left", "top", "box_width", "box_height", "radius_x", "radius_y"),
@@ -50,13 +48,6 @@ _WORDS = {
 }
 _UNSEEN = ("defs", "clipPath", "mask", "pattern", "symbol", "marker", "filter", "linearGradient", "radialGradient")
 _TRANSFORM = re.compile(r"^[A-Za-z0-9_\s(),.+\-]*$")
-
-
-def length(text: str | None) -> float | None:
-    """Read a length in px; None for percentages and for what is no length."""
-    match = _LENGTH.match(text) if text and len(text) <= _LONGEST_LENGTH else None
-    px = float(match[1]) * _PX[match[2]] if match else None
-    return px if px is not None and abs(px) <= _MOST_PX else None
 
 
 def colour(text: str | None) -> str | None:
@@ -237,42 +228,23 @@ def _middles(sheet: Sheet) -> list[tuple[float, float]]:
     boxes: list[Box | None] = [None] * len(nodes)
     for node in reversed(nodes):
         own = sheet.attributes[node.index]
-        points = _points(node, own)
-        for child in node.children:
-            if (inner := boxes[child]) is not None and nodes[child].tag not in _UNSEEN:
-                points += [(x, y) for x in inner[::2] for y in inner[1::2]]
-        if points:
-            transform = own.get("transform", "")
-            if transform:
-                points = [through(transform, point) for point in points]
-            points = [point for point in points if all(abs(number) <= _MOST_PX for number in point)]
-        if points:
-            xs, ys = [x for x, _ in points], [y for _, y in points]
-            boxes[node.index] = (min(xs), min(ys), max(xs), max(ys))
+        seen = [boxes[child] for child in node.children if nodes[child].tag not in _UNSEEN]
+        box = joined([_own_box(node, own), *seen])
+        if box is not None and own.get("transform"):
+            box = moved(box, matrix_of(own["transform"]))
+        if box is not None and all(abs(number) <= MOST_PX for number in box):
+            boxes[node.index] = box
     left, top, width, height = sheet.box
     whole = (left + width / 2, top + height / 2)
     return [((box[0] + box[2]) / 2, (box[1] + box[3]) / 2) if box else whole for box in boxes]
 
 
-def _points(node: Node, own: dict[str, str]) -> list[tuple[float, float]]:
-    """Give points that an element's own box reaches to, as far as they can be read off without drawing."""
-
-    def px(name: str) -> float:
-        return length(own.get(name)) or 0.0
-
-    if node.tag in {"circle", "ellipse"}:
-        rx, ry = (px("r"), px("r")) if node.tag == "circle" else (px("rx"), px("ry"))
-        return [(px("cx") - rx, px("cy") - ry), (px("cx") + rx, px("cy") + ry)]
-    if node.tag in {"rect", "image"}:
-        return [(px("x"), px("y")), (px("x") + px("width"), px("y") + px("height"))]
+def _own_box(node: Node, own: dict[str, str]) -> Box | None:
+    """Give an element's own box, as far as it can be read off without drawing: of text, where it starts."""
     if node.tag in {"text", "tspan"}:
-        return [(_first(own.get("x")), _first(own.get("y")))]
-    if node.tag == "line":
-        return [(px("x1"), px("y1")), (px("x2"), px("y2"))]
-    if node.tag in {"polygon", "polyline"}:
-        numbers = [float(word) for word in NUMBER.findall(own.get("points", ""))]
-        return list(zip(numbers[::2], numbers[1::2], strict=False))
-    return path_points(own.get("d", "")) if node.tag == "path" else []
+        x, y = _first(own.get("x")), _first(own.get("y"))
+        return x, y, x, y
+    return shape_box(node.tag, own)
 
 
 def _first(text: str | None) -> float:

@@ -1,0 +1,178 @@
+"""Where the parts of a scene are and how large, at rest: what orders, anchors and a first cut go by."""
+
+from __future__ import annotations
+
+import xml.etree.ElementTree as ET
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.scene.drawing import draw
+from fern_tide.core.scene.gltf.boxes import Placed, placed, seen
+from fern_tide.core.scene.gltf.built import Built
+from fern_tide.core.scene.media import SceneMedia
+from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.core.scene.svg.bounds import box_of, joined, moved, shape_box
+from fern_tide.core.scene.svg.geometry import Box, Matrix, length, matrix_of, product
+
+_NOT_DRAWN = frozenset(
+    ("defs", "clipPath", "mask", "pattern", "symbol", "marker", "filter", "linearGradient", "radialGradient")
+)
+_STILL: Matrix = (1.0, 0.0, 0.0, 1.0, 0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class Extent:
+    """Where a part is.
+
+    Attributes:
+        stage: its box in shares of the stage, from the upper left: left, top, right, bottom; outside 0 to 1 nothing
+            is seen.
+        own: its box in what it lies in, in px, as anchors are counted; of a 3D part None.
+        middle: the middle of it, in px of the stage, or in metres of the world.
+    """
+
+    stage: Box
+    own: Box | None
+    middle: tuple[float, ...]
+
+    @property
+    def share(self) -> float:
+        """The share of the stage that its box covers, 0 to 1."""
+        left, top, right, bottom = (min(1.0, max(0.0, edge)) for edge in self.stage)
+        return (right - left) * (bottom - top)
+
+
+def extents(scene: Scene, *, media: SceneMedia, built: Built | None = None) -> Mapping[str, Extent]:
+    """Find where the parts of a scene are at rest; what is nowhere to be seen is left out.
+
+    Args:
+        scene: its parts.
+        media: what they were brought in with.
+        built: of a 3D scene, the same as glTF.
+
+    Returns:
+        By part id. Boxes of text are rough; strokes and what hangs over a clip are left out.
+    """
+    if scene.kind == "3d":
+        return {} if built is None else _in_space(scene, built)
+    return _Walk(scene, draw(scene, media=media, picture=lambda file: "")).found
+
+
+@dataclass
+class _Walk:
+    """Goes through a drawing once, from the outside in and back."""
+
+    scene: Scene
+    root: ET.Element
+    found: dict[str, Extent] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self._ids = {
+            f"{part.id}--{'own' if part.kind.in_file == 'element' else 'move'}": part.id for part in self.scene.parts
+        }
+        self._named = {element.get("id"): element for element in self.root.iter() if element.get("id")}
+        self._box(self.root, _STILL, 0)
+
+    def _box(self, element: ET.Element, above: Matrix, copies: int) -> Box | None:
+        """Give an element's box in what it lies in."""
+        tag = element.tag
+        if tag in _NOT_DRAWN or element.get("display") == "none":
+            return None
+        own = self._matrix(element)
+        inside = product(above, own)
+        boxes = [shape_box(tag, element.attrib, "".join(element.itertext()) if tag == "text" else "")]
+        boxes += [self._box(child, inside, copies) for child in element] if tag != "text" else []
+        if tag == "use" and copies < 3:
+            boxes.append(self._copied(element, inside, copies))
+        inner = joined(boxes)
+        box = None if inner is None else moved(inner, own)
+        part_id = self._ids.get(element.get("id", ""))
+        if part_id is not None and box is not None and not copies:
+            self.found[part_id] = self._extent(box, above)
+        return box
+
+    def _copied(self, element: ET.Element, above: Matrix, copies: int) -> Box | None:
+        original = self._named.get(element.get("href", "").removeprefix("#"))
+        if original is None or original is element:
+            return None
+        by = (1.0, 0.0, 0.0, 1.0, length(element.get("x")) or 0.0, length(element.get("y")) or 0.0)
+        box = self._box(original, product(above, by), copies + 1)
+        return None if box is None else moved(box, by)
+
+    def _matrix(self, element: ET.Element) -> Matrix:
+        if element.tag == "svg" and element is not self.root:
+            return _fitted(element)
+        return matrix_of(element.get("transform", ""))
+
+    def _extent(self, box: Box, above: Matrix) -> Extent:
+        on_stage = moved(box, above)
+        width, height = self.scene.width, self.scene.height
+        shares = (on_stage[0] / width, on_stage[1] / height, on_stage[2] / width, on_stage[3] / height)
+        return Extent(shares, box, ((on_stage[0] + on_stage[2]) / 2, (on_stage[1] + on_stage[3]) / 2))
+
+
+def _fitted(element: ET.Element) -> Matrix:
+    """Give how a drawing's view box is fitted into its size: as large as it goes, in the middle (SVG 1.1, 7.8)."""
+    left, top, wide, tall = (float(word) for word in element.get("viewBox", "0 0 1 1").split())
+    width, height = float(element.get("width", wide)), float(element.get("height", tall))
+    if element.get("preserveAspectRatio") == "none":
+        return (width / wide, 0.0, 0.0, height / tall, -left * width / wide, -top * height / tall)
+    scale = min(width / wide, height / tall)
+    return (
+        scale,
+        0.0,
+        0.0,
+        scale,
+        (width - wide * scale) / 2 - left * scale,
+        (height - tall * scale) / 2 - top * scale,
+    )
+
+
+def _in_space(scene: Scene, built: Built) -> dict[str, Extent]:
+    """Find where 3D parts are seen by the scene's first camera; a material is where the nodes are that have it."""
+    gltf = built.closed()
+    where = placed(gltf)
+    view, shape = where.view, scene.width / scene.height
+    worn = _worn(gltf.json)
+    inner: dict[str, list[str]] = {}
+    for part in scene.parts:
+        inner.setdefault(part.parent or "", []).append(part.id)
+    found: dict[str, Extent] = {}
+    for part in reversed(scene.parts):
+        points = _points(part, built, where, worn)
+        if points is not None:
+            box = box_of(map(tuple, seen(points, view=view, shape=shape).tolist()))
+            assert box is not None
+            found[part.id] = Extent(box, None, tuple(((points.min(axis=0) + points.max(axis=0)) / 2).tolist()))
+        elif part.kind.in_file == "file":
+            boxes = [found[name] for name in inner.get(part.id, []) if name in found]
+            whole = joined([item.stage for item in boxes])
+            if whole is not None:
+                found[part.id] = Extent(whole, None, tuple(np.mean([item.middle for item in boxes], axis=0).tolist()))
+    return found
+
+
+def _worn(document: Mapping[str, list[dict[str, object]]]) -> dict[int, list[int]]:
+    """List the nodes that each material is on."""
+    worn: dict[int, list[int]] = {}
+    meshes: list[dict[str, object]] = document.get("meshes", [])
+    for index, node in enumerate(document.get("nodes", [])):
+        if "mesh" in node:
+            for item in meshes[int(str(node["mesh"]))]["primitives"]:  # type: ignore[attr-defined]
+                worn.setdefault(item.get("material", -1), []).append(index)
+    return worn
+
+
+def _points(part: Part, built: Built, where: Placed, worn: Mapping[int, list[int]]) -> FloatArray | None:
+    place = built.places.get(part.id, {})
+    if part.kind.in_file == "material":
+        own = [where.corners[node] for node in worn.get(place.get("material", -2), []) if node in where.corners]
+        return np.concatenate(own) if own else None
+    node = place.get("node", -1)
+    if node in where.corners:
+        return where.corners[node]
+    light = part.kind.emits and node in where.worlds
+    return where.worlds[node][None, :3, 3] if light else None
