@@ -21,6 +21,7 @@ from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.recipe import MOST_RECIPES, Recipe
+from fern_tide.core.scene.first_cut import FirstCut
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.grid import FrameGrid
@@ -84,6 +85,7 @@ class Project(Frozen, frozen=True):
         length_frames: the length set by hand; None follows the longest track that drives or is heard.
         work: the work range, from its first frame to the one after its last.
         beat: the beat grid, as it is found and corrected.
+        first_cut: a first cut that is not decided yet; None where there is none.
     """
 
     version: Literal[1] = 1
@@ -99,6 +101,7 @@ class Project(Frozen, frozen=True):
     beat: BeatSetting = BeatSetting()
     markers: Annotated[tuple[Marker, ...], Field(max_length=5000)] = ()
     recipes: Annotated[tuple[Recipe, ...], Field(max_length=MOST_RECIPES)] = ()
+    first_cut: FirstCut | None = None
 
     @model_validator(mode="after")
     def _sound(self) -> Project:

@@ -122,8 +122,8 @@ class ProjectStore:
                 raise NoSuchProject("This project has no such revision.", remedy="Reload the page.")
             return self._document(revision)
 
-    def save(self, key: str, document: Project, *, base: int, label: str) -> Revision:
-        """Store an edit as a new revision.
+    def save(self, key: str, document: Project, *, base: int, label: str, instead: bool = False) -> Revision:
+        """Store an edit as a new revision; `instead` puts it beside the current one, so that undo passes that over.
 
         Raises:
             Conflict: the edit was made on a revision that is not the current one any more.
@@ -131,8 +131,15 @@ class ProjectStore:
         with self._session():
             row = self._row(key)
             self._check_base(row, base)
-            self._add(row, row.head, label, document)
+            parent = self._tables.revision.get_by_id(row.head).parent if instead else None
+            self._add(row, parent or row.head, label, document)
             return self._revision(row)
+
+    def before(self, key: str) -> Project | None:
+        """Give the document before the current revision; None of a project's first."""
+        with self._session():
+            parent = self._tables.revision.get_by_id(self._row(key).head).parent
+            return None if parent is None else self._document(parent)
 
     def undo(self, key: str, *, base: int) -> Revision:
         """Go back to the revision before, or raise NothingToUndo or Conflict."""

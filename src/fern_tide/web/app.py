@@ -20,6 +20,7 @@ from fern_tide.web.pages import (
     bench,
     curves,
     edits,
+    first_cut,
     handoff,
     jobs,
     projects,
@@ -71,7 +72,20 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
     app.extensions["fern_tide"] = Services(studio, levels_of(studio), Stages(studio.media))
     CSRFProtect(app)
     errors.install(app)
-    for page in (projects, sound_room, soundtrack, stage, stage_files, bench, handoff, curves, edits, tuning, jobs):
+    for page in (
+        projects,
+        sound_room,
+        soundtrack,
+        stage,
+        stage_files,
+        bench,
+        first_cut,
+        handoff,
+        curves,
+        edits,
+        tuning,
+        jobs,
+    ):
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(
         fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,

@@ -115,6 +115,15 @@ def status(revision: Revision) -> dict[str, Any]:
         "work": revision.document.work,
         "markers": [item.model_dump(mode="json") for item in revision.document.markers],
         "space": revision.document.scene.kind,
+        "cut": _cut_words(revision),
         "looks": staged(revision.document.scene).looks,
         "rate": [revision.document.rate.fps.numerator, revision.document.rate.fps.denominator],
     }
+
+
+def _cut_words(revision: Revision) -> str:
+    """Say how a first cut stands: 'due' when nothing but the sound's analysis holds it up, 'open', or ''."""
+    cut = revision.document.first_cut
+    if cut is None:
+        return ""
+    return "due" if cut.waits and revision.redo is None else "open"  # one that was undone is not made again by itself

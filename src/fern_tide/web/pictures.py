@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from itertools import pairwise
 
 import numpy as np
 
@@ -105,3 +106,16 @@ def _points(rows: list[FloatArray]) -> tuple[str, str]:
         ys = HEIGHT - 2 - (row - low) / (high - low) * (HEIGHT - 4)
         lines.append(" ".join(f"{x:.1f},{y:.1f}" for x, y in zip(xs, ys, strict=True)))
     return lines[0], lines[1]
+
+
+def curve_picture(level: FloatArray, motion: FloatArray) -> tuple[str, str]:
+    """Give the points of two polylines of a whole track: the level against its loudest, and what it moves."""
+    loudest = float(level.max(initial=0.0)) or 1.0
+    return _points([_highest(level / loudest), _highest(motion)])
+
+
+def _highest(values: FloatArray) -> FloatArray:
+    """Give the value farthest from 0 of each of 150 stretches, shape (150,)."""
+    edges = np.linspace(0, len(values), FRAMES + 1).astype(int)
+    pieces = [values[low : max(high, low + 1)] for low, high in pairwise(edges.tolist())]
+    return np.array([piece[np.argmax(np.abs(piece))] if piece.size else 0.0 for piece in pieces])

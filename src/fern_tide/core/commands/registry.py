@@ -10,6 +10,7 @@ from fern_tide.core.base.refusal import refused
 from fern_tide.core.base.target import Name
 from fern_tide.core.commands.command import Command
 from fern_tide.core.commands.field import AddEntry, ChangeList, SetField
+from fern_tide.core.commands.first_cut import DropFirstCut, KeepFirstCut, TakeFirstCut
 from fern_tide.core.commands.mapping import (
     AddStop,
     DropVersion,
@@ -96,6 +97,9 @@ AnyCommand = Annotated[
     | DropVersion
     | PutRecipes
     | RemoveRecipe
+    | TakeFirstCut
+    | KeepFirstCut
+    | DropFirstCut
     | PutPart
     | SetValue
     | SetAnchor

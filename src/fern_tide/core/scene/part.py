@@ -102,6 +102,9 @@ class PartKind:
             'light' or 'camera' of a glTF; '' for what is made here.
         emits: 3D: the type of light that it is in a glTF: 'point', 'spot' or 'directional'; '' for what is none.
         films: 3D: whether it is a camera.
+        shines: 2D: whether it is light rather than a thing.
+        writes: says of params whether it is words.
+        hollow: 2D: says of params whether only its outline is seen.
         whole_file: says of params whether it stands for a whole file, which can be replaced by another.
         new_params: 2D: gives the geometry of a new one about a point of the stage, x and y.
         new_values: the values that a new one has, so that it is seen, where they are not the properties' defaults.
@@ -129,6 +132,9 @@ class PartKind:
     in_file: Literal["", "file", "element", "node", "material", "light", "camera"] = ""
     emits: Literal["", "point", "spot", "directional"] = ""
     films: bool = False
+    shines: bool = False
+    writes: Callable[[Any], bool] = _never
+    hollow: Callable[[Any], bool] = _never
     whole_file: Callable[[Any], bool] = _never
     new_params: Callable[[float, float], Mapping[str, Any]] = _no_params
     new_values: Mapping[str, float | str] = field(default_factory=dict)

@@ -28,4 +28,10 @@ def sheet(key: str) -> str:
 
 def _asked_for(revision: Revision) -> BenchView:
     asked, drive = request.args, request.args.get("drive", 0, type=int)
-    return bench_view(revision, mapping_id=asked.get("mapping", ""), drive=drive, group=asked.get("group", ""))
+    return bench_view(
+        revision,
+        mapping_id=asked.get("mapping", ""),
+        drive=drive,
+        group=asked.get("group", ""),
+        cut=asked.get("cut") != "no",
+    )

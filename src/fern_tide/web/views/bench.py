@@ -17,6 +17,7 @@ from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import Part
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import services
+from fern_tide.web.views.first_cut import CutView, cut_view
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 from fern_tide.workflows.tune import edits, why
 
@@ -85,6 +86,7 @@ class BenchView:
         shown_version: whether one of its versions is what it is now.
         attention: what is odd about it, in a sentence, or ''.
         others: the other mappings that move the shown property.
+        cut: the first cut that is shown in the place of the sheet; None where none is.
         groups: the lanes under the names of their groups; as listed there is one, without a name.
     """
 
@@ -99,10 +101,11 @@ class BenchView:
     shown_version: bool
     attention: str
     others: list[Other]
+    cut: CutView | None
     groups: list[tuple[str, list[Head]]]
 
 
-def bench_view(revision: Revision, *, mapping_id: str, drive: int, group: str) -> BenchView:
+def bench_view(revision: Revision, *, mapping_id: str, drive: int, group: str, cut: bool) -> BenchView:
     """Give what the Bench shows.
 
     Args:
@@ -110,6 +113,7 @@ def bench_view(revision: Revision, *, mapping_id: str, drive: int, group: str) -
         mapping_id: the selected mapping; the first one where there is none of that id.
         drive: which of its drives is shown.
         group: how the lanes are grouped: 'sound', 'part' or as listed.
+        cut: whether a first cut that is not decided is shown in the place of the sheet.
     """
     project = revision.document
     selected = next((m for m in project.mappings if m.id == mapping_id), None)
@@ -129,6 +133,7 @@ def bench_view(revision: Revision, *, mapping_id: str, drive: int, group: str) -
         shown_version=mapping is not None and any(same(mapping, version) for version in mapping.versions),
         attention=why.attention(project, mapping, stacks=stacks) if mapping else "",
         others=_others(mapping, stacks.get(mapping.drives[place].target, [])) if mapping else [],
+        cut=cut_view(project) if cut else None,
         groups=_groups(project, stacks, group),
     )
 

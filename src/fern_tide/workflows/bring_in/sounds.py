@@ -11,10 +11,14 @@ from fern_tide.core.commands.soundtrack import PutTrack
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice, beginning, reading_in_role
 from fern_tide.core.envelope.points import MOST_BYTES, read_points
+from fern_tide.core.first_cut.scene import look
+from fern_tide.core.scene.first_cut import FirstCut
+from fern_tide.core.scene.media import load
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import SoundInfo, measure
 from fern_tide.store.projects import Revision
 from fern_tide.workflows.derive import analysis
+from fern_tide.workflows.derive.stages import Staged
 from fern_tide.workflows.studio import Studio
 
 FIRST_CLEAN_UP = ("rise_and_fall rise_ms=10 fall_ms=180", "smooth width_ms=60")
@@ -48,10 +52,10 @@ def shown_first(
 
 
 def start_project(studio: Studio, chunks: Iterable[bytes], *, file_name: str, scene: Scene) -> Revision:
-    """Make a project of a sound file: its track, an envelope of it, on a scene."""
+    """Make a project of a sound file: its track, an envelope of it, on a scene, waiting for a first cut."""
     digest, info = keep_sound(studio, chunks)
     name = name_of(file_name)
-    empty = Project(name=name, scene=scene)
+    empty = Project(name=name, scene=scene, first_cut=_waiting(studio, scene))
     project = _with_track(empty, digest, info, name).apply(empty)
     revision = studio.projects.create(project, label=f"Start with {name}")
     analysis.ensure(studio, project)
@@ -80,14 +84,22 @@ def add_curve(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: s
 
 
 def add_track(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: str) -> Revision:
-    """Add a sound file to a project as a track with an envelope of it."""
+    """Add a sound file to a project as a track with an envelope of it; with the first one it waits for a first cut."""
     digest, info = keep_sound(studio, chunks)
     current = studio.projects.current(key)
     command = _with_track(current.document, digest, info, name_of(file_name))
     project = command.apply(current.document)
+    if not current.document.tracks and not current.document.mappings:
+        project = project.but(first_cut=_waiting(studio, project.scene))
     revision = studio.projects.save(key, project, base=current.id, label=command.label(current.document))
     analysis.ensure(studio, project)
     return revision
+
+
+def _waiting(studio: Studio, scene: Scene) -> FirstCut:
+    """Give a first cut that waits for the sound, knowing what the scene will want of it."""
+    staged = Staged(scene, load(scene, studio.media.read))
+    return FirstCut(waits=True, rows=look(scene, extents=staged.extents).rows)
 
 
 def _with_track(project: Project, digest: str, info: SoundInfo, name: str) -> Together:

@@ -16,7 +16,9 @@ from fern_tide.core.derivation.media_nodes import RHYTHM_FEATURES, PlacedSound, 
 from fern_tide.core.derivation.node import Node, NotReadYet
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.beats import NO_BEATS, Beats
+from fern_tide.core.envelope.envelope import needs
 from fern_tide.core.envelope.hits import Hits
+from fern_tide.core.first_cut.sound import bank_of
 from fern_tide.core.sound.band_features import spectra_of_bands
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
@@ -121,6 +123,9 @@ def features_read(graph: Graph, track: Track) -> list[Feature]:
     for envelope in graph.project.envelopes:
         if envelope.track == track.id:
             wanted += envelope.reading.spec.ahead(envelope.reading.params)
+    cut = graph.project.first_cut
+    if cut is not None and cut.waits and cut.rows and track == graph.project.beat_track:
+        wanted += needs(bank_of(track, cut.rows).reading, track.info)
     return list(dict.fromkeys(wanted))
 
 

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from threading import Lock
 
 from fern_tide.core.base.signal import fingerprint
+from fern_tide.core.scene.extent import Extent, extents
 from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.gltf.built import Built
 from fern_tide.core.scene.gltf.container import pack
@@ -34,6 +36,11 @@ class Staged:
     def glb(self) -> bytes:
         """The same as a file."""
         return pack(self.built.closed())
+
+    @cached_property
+    def extents(self) -> Mapping[str, Extent]:
+        """Where its parts are at rest."""
+        return extents(self.scene, media=self.media, built=self.built if self.scene.kind == "3d" else None)
 
     @cached_property
     def looks(self) -> str:

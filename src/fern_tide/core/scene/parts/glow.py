@@ -39,5 +39,6 @@ KIND = PartKind(
     params=GlowParams,
     properties=(*PLACE, BLUR, FILL),
     draw=draw,
+    shines=True,
     bindings=tuple(Binding("fill", f"stop{index}", "stop-color") for index in range(len(_STOPS))),
 )

@@ -38,6 +38,7 @@ KIND = PartKind(
     params=PathParams,
     properties=(*PLACE, BLUR, *PAINT),
     draw=draw,
+    hollow=lambda params: not params.filled,
     bindings=PAINT_BINDINGS,
     new_params=new_arch,
 )

@@ -93,5 +93,6 @@ KIND = PartKind(
     params=SvgElementParams,
     in_file="element",
     offered=False,
+    writes=lambda params: params.tag in {"text", "tspan"},
     more=more,
 )

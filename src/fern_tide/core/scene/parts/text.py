@@ -58,6 +58,7 @@ KIND = PartKind(
     params=TextParams,
     properties=(*PLACE, BLUR, *PAINT),
     draw=draw,
+    writes=lambda params: bool(params.words.strip()),
     bindings=PAINT_BINDINGS,
     new_params=lambda x, y: {"x": x, "y": y},
 )

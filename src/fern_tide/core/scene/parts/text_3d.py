@@ -37,6 +37,7 @@ KIND = PartKind(
     params=Text3dParams,
     properties=PLACE_3D + SURFACE,
     space="3d",
+    writes=lambda params: True,
     solid=solid,
     channels=SOLID_CHANNELS,
 )

@@ -4,6 +4,7 @@ import { Axis, xOf } from "./axis.js";
 import { Beside } from "./beside.js";
 import { Bound } from "./bound.js";
 import { Component } from "./component.js";
+import { FirstCut } from "./first_cut.js";
 import { Drawer } from "./drawer.js";
 import { drawLane, mountLane } from "./lane.js";
 import { Lanes } from "./lanes.js";
@@ -54,7 +55,7 @@ export class Bench extends Component {
   }
 
   #looked() {
-    return { ...asQuery(["mapping", "drive"]), group: this.lanes.group };
+    return { ...asQuery(["mapping", "drive", "cut"]), group: this.lanes.group };
   }
 
   #motion() {
@@ -89,7 +90,7 @@ export class Bench extends Component {
     this.on(project, "revised", () => this.#revised());
     this.on(project, "refused", () => this.renew().then(() => this.load()));
     this.on(work, "done", () => this.load());
-    selection.watch(["mapping", "drive"], () => this.#choose(), this.signal);
+    selection.watch(["mapping", "drive", "cut"], () => this.#choose(), this.signal);
     this.onResize(() => this.#redraw());
     document.fonts.ready.then(() => this.#redraw());
   }
@@ -98,6 +99,7 @@ export class Bench extends Component {
   #open() {
     const { mapping, drive } = selection.all;
     this.parts.mount();
+    this.cut = new FirstCut(this.parts.root, this.signal, { only: (id) => this.lanes.solo !== id && this.lanes.only(id ?? this.lanes.solo) });
     const other = mapping !== this.#chosen || (mapping && drive !== selection.get("drive"));
     if (other && this.find(`.lane[data-mapping="${mapping}"]`)) selection.set({ mapping, drive });
     this.load();
@@ -120,7 +122,7 @@ export class Bench extends Component {
     const id = canvas.dataset.lane;
     const idle = () => !this.lanes.measuring;
     mountLane(canvas, { lane: () => this.motion.lanes[id], onMark: (...mark) => this.sheet.markMoved(id, ...mark), idle, signal });
-    canvas.addEventListener("click", () => idle() && selection.set({ mapping: id, drive: 0 }), { signal }); // after a drag, not during it
+    canvas.addEventListener("click", () => idle() && selection.set({ mapping: id, drive: 0, cut: "no" }), { signal }); // after a drag, not during it
   }
 
   #mountBeside() {

@@ -84,7 +84,7 @@ export const project = new (class extends EventTarget {
       hush();
       return this.take(status, detail);
     } catch (wrong) {
-      if (wrong.status === 202 && (await this.#analyzed(wrong.jobs))) return this.#send(path, plain, { field, detail });
+      if (wrong.status === 202 && (await this.#waited(wrong.jobs))) return this.#send(path, plain, { field, detail });
       if (wrong.status === 422 && field?.matches("input, select") && field.isConnected) sayBeside(field, wrong.message);
       else notice(wrong.message);
       const status = wrong.status === 409 ? await getJson(this.url("status")).catch(() => null) : null;
@@ -94,9 +94,13 @@ export const project = new (class extends EventTarget {
     }
   }
 
-  /** Wait for analyses; says whether they all came to their end. */
-  async #analyzed(jobs) {
+  #waited(jobs) {
     notice("The sound is still being read. What you chose comes as soon as it is.", { tone: "good" });
+    return this.analyzed(jobs);
+  }
+
+  /** Wait for analyses; says whether they all came to their end. */
+  async analyzed(jobs) {
     this.dispatchEvent(new Event("waiting"));
     for (;;) {
       const states = await Promise.all(jobs.map((id) => getJson(`/jobs/${id}`).then(({ state }) => state, () => "done")));

@@ -1,0 +1,1 @@
+"""A first cut: mappings proposed from what a sound and a scene are, each with its reason."""

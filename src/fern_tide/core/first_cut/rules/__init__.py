@@ -1,0 +1,1 @@
+"""One file a rule: what in a sound could move what in a scene, and why."""

@@ -1,0 +1,55 @@
+// A first cut on the Bench: it is made as soon as the sound is read, and pointing at what it proposes shows only that.
+
+import { Component } from "./component.js";
+import { notice } from "./notices.js";
+import { project } from "./project.js";
+import { postJson } from "./server.js";
+import { transport } from "./transport.js";
+import { work } from "./work.js";
+
+const SETTLE_MS = 120;
+
+export class FirstCut extends Component {
+  #making = false;
+  #settling = 0;
+  #shown = null;
+
+  /**
+   * @param {any} root
+   * @param {AbortSignal} signal
+   * @param {{ only: (id: any) => any }} how only(id) lets one mapping move alone, and null all of them
+   */
+  constructor(root, signal, { only }) {
+    super(root, signal);
+    this.only = only;
+    this.on(work, "done", () => this.make());
+    this.on(root, "pointerover focusin", ({ target }) => this.#point(target.closest?.("[data-proposed]")?.dataset.proposed ?? null));
+    this.on(root, "pointerleave", () => this.#point(null));
+    this.make();
+  }
+
+  /** Make the cut that is due, and play it; where the sound is still being read, that is waited for. */
+  async make() {
+    if (this.#making || this.signal.aborted || project.status.cut !== "due") return;
+    this.#making = true;
+    try {
+      await project.settled();
+      project.take(await postJson(project.url("first-cut"), { base: project.status.revision }));
+      if (!this.signal.aborted && !transport.playing) transport.play();
+    } catch (wrong) {
+      if (wrong.status !== 202) notice(wrong.message);
+      else if (await project.analyzed(wrong.jobs)) setTimeout(() => this.make());
+    } finally {
+      this.#making = false;
+    }
+  }
+
+  #point(id) {
+    clearTimeout(this.#settling);
+    this.#settling = setTimeout(() => {
+      if (id === this.#shown || this.signal.aborted) return;
+      this.#shown = id;
+      this.only(id);
+    }, SETTLE_MS);
+  }
+}

@@ -1,0 +1,94 @@
+"""A first cut in a project: made when its sound is read, made otherwise, kept, or gone; and suggestions."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+from fern_tide.core.commands.command import Command
+from fern_tide.core.commands.first_cut import DropFirstCut, KeepFirstCut, TakeFirstCut, without_cut
+from fern_tide.core.commands.mapping import PutMapping
+from fern_tide.core.commands.project import PutEnvelope
+from fern_tide.core.commands.registry import Together
+from fern_tide.core.commands.scene import SetAnchor
+from fern_tide.core.document import Project
+from fern_tide.core.first_cut.first_cut import Ground, Proposal, propose, suggest
+from fern_tide.core.scene.own_motion import moved_by_file
+from fern_tide.store.projects import Revision
+from fern_tide.workflows.derive import analysis
+from fern_tide.workflows.derive.levels import Levels
+from fern_tide.workflows.derive.stages import Staged
+from fern_tide.workflows.studio import Studio
+
+SUGGESTED = 3
+
+
+def ground_of(staged: Staged, *, only: Collection[str] = frozenset()) -> Ground:
+    """Look at a scene: where its parts are, and which of them their file moves; `only` names parts that are meant."""
+    return Ground(staged.extents, moved_by_file(staged.scene, media=staged.media), only)
+
+
+def first_cut(levels: Levels, project: Project, *, staged: Staged, seed: int) -> TakeFirstCut:
+    """Give the edit that makes a first cut; one that is not decided goes first.
+
+    Raises:
+        NotAnalyzedYet: what it listens to is still being read.
+    """
+    bare = without_cut(project)
+    proposal = propose(bare, levels, ground=ground_of(staged), seed=seed)
+    return TakeFirstCut(
+        cut=proposal.cut, envelopes=proposal.envelopes, mappings=proposal.mappings, anchors=dict(proposal.anchors)
+    )
+
+
+def decide(studio: Studio, key: str, command: Command, *, base: int) -> Revision:
+    """Store an edit of a first cut.
+
+    A cut that nothing was changed on since gives way to what is decided, so that one undo takes all of it back.
+
+    Raises:
+        Conflict: the project has been changed since.
+    """
+    current = studio.projects.current(key)
+    document = command.apply(current.document)
+    label = command.label(current.document)
+    instead = isinstance(command, TakeFirstCut | KeepFirstCut | DropFirstCut) and _is_cut(studio, current)
+    revision = studio.projects.save(key, document, base=base, label=label, instead=instead)
+    analysis.ensure(studio, document)
+    return revision
+
+
+def _is_cut(studio: Studio, current: Revision) -> bool:
+    """Say whether the current revision is one that took a first cut, and nothing else."""
+    before = studio.projects.before(current.key)
+    cut = current.document.first_cut
+    if before is None or cut is None or cut.waits:
+        return False
+    return without_cut(current.document).but(first_cut=None) == without_cut(before).but(first_cut=None)
+
+
+def suggestions(
+    levels: Levels, project: Project, *, staged: Staged, parts: Collection[str], envelope: str | None
+) -> list[tuple[str, str, Command]]:
+    """Suggest what parts could do, or what an envelope could move.
+
+    Returns:
+        At most three: what happens, why, and the edit that lets it.
+
+    Raises:
+        UnknownName: there is no such envelope.
+        NotAnalyzedYet: what it listens to is still being read.
+    """
+    chosen = None if envelope is None else project.envelope(envelope)
+    proposal = suggest(project, levels, ground=ground_of(staged, only=parts), envelope=chosen, most=SUGGESTED)
+    return [
+        (item.words, item.reason, _edit_of(proposal, mapping_id=item.mapping, words=item.words))
+        for item in proposal.cut.items
+    ]
+
+
+def _edit_of(proposal: Proposal, *, mapping_id: str, words: str) -> Command:
+    mapping = next(item for item in proposal.mappings if item.id == mapping_id)
+    parts = {drive.target.part for drive in mapping.drives}
+    anchors = [SetAnchor(id=part, anchor=anchor) for part, anchor in proposal.anchors.items() if part in parts]
+    envelopes = [PutEnvelope(envelope=item) for item in proposal.envelopes if item.id == mapping.envelope]
+    return Together(words=f"Let {words}"[:120], commands=(*anchors, *envelopes, PutMapping(mapping=mapping)))
