@@ -7,17 +7,14 @@ import os
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # before numpy: small products spin on more threads
 
 import argparse
-import io
 import json
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from fern_tide.cli_projects import bake, first_cut, map_, write_demo
 from fern_tide.terminal import COULD_NOT, progress_on_terminal, refuse, write_csv
-
-if TYPE_CHECKING:
-    from fern_tide.core.document import Project
 
 
 def main(argv: Sequence[str] | None = None) -> int:
@@ -92,7 +89,7 @@ def _parser() -> argparse.ArgumentParser:
     one = command("scene", _scene, "Print a scene's parts and properties, as JSON.")
     one.add_argument("file", nargs="?", help="a scene or project file; without one, the demo scene")
 
-    one = command("map", _map, "Make a project of a sound, an envelope and targets.")
+    one = command("map", map_, "Make a project of a sound, an envelope and targets.")
     one.add_argument("sound")
     one.add_argument("--rate", default="30")
     one.add_argument("--reading", default="amplitude", metavar="'NAME key=value'")
@@ -101,11 +98,23 @@ def _parser() -> argparse.ArgumentParser:
     one.add_argument("--high", metavar="LEVEL", help="high water")
     one.add_argument("--step", action="append", default=[], metavar="'NAME key=value'")
     one.add_argument("--response", default="straight", metavar="'NAME key=value'")
-    one.add_argument("--target", action="append", required=True, metavar="'PART:PROPERTY rest=0.2 full=1'")
-    one.add_argument("--scene", metavar="FILE", help="an SVG, GLB, picture or project file; else the demo scene")
-    one.add_argument("--out", required=True, metavar="PROJECT.ferntide")
+    one.add_argument(
+        "--target",
+        action="append",
+        required=True,
+        metavar="'PART:PROPERTY rest=0.2 full=1'",
+        help="or a pattern of ids, 'bar-*:scale_y'",
+    )
+    one.add_argument("--spread", metavar="'order=x'", help="each target a row of a bank: x, up, middle or tree")
+    _add_scene_and_out(one)
 
-    one = command("bake", _bake, "Bake a project file and write its curves.")
+    one = command("first-cut", first_cut, "Make a project of a sound with three to six mappings proposed from it.")
+    one.add_argument("sound")
+    one.add_argument("--rate", default="30")
+    one.add_argument("--seed", type=int, default=1, help="others swap what is nearly as good (default 1)")
+    _add_scene_and_out(one)
+
+    one = command("bake", bake, "Bake a project file and write its curves.")
     one.add_argument("project")
     one.add_argument("--out", required=True, metavar="DIR")
     one.add_argument(
@@ -123,6 +132,11 @@ def _parser() -> argparse.ArgumentParser:
     one = command("schema", _schema, "Print the JSON Schema of the project document.")
     one.add_argument("--curves", action="store_true", help="that of JSON curves instead")
     return parser
+
+
+def _add_scene_and_out(one: argparse.ArgumentParser) -> None:
+    one.add_argument("--scene", metavar="FILE", help="an SVG, GLB, picture or project file; else the demo scene")
+    one.add_argument("--out", required=True, metavar="PROJECT.ferntide")
 
 
 def _add_sound_commands(command: Callable[[str, Any, str], argparse.ArgumentParser]) -> None:
@@ -159,28 +173,11 @@ def _serve(arguments: argparse.Namespace) -> None:
 
 def _demo(arguments: argparse.Namespace) -> None:
     if arguments.write:
-        _write_demo(Path(arguments.write))
+        write_demo(Path(arguments.write))
         return
     from fern_tide.web.server import serve
 
     serve(data=arguments.data, host=arguments.host, port=arguments.port, with_demo=True)
-
-
-def _write_demo(folder: Path) -> None:
-    from fern_tide.core.project_file import write_project_file
-    from fern_tide.demo.project import demo_project, demo_sounds
-    from fern_tide.workflows.hand_off.writing import file_stem
-
-    folder.mkdir(parents=True, exist_ok=True)
-    project, sounds = demo_project(), demo_sounds()
-    by_hash = {track.media: sounds[track.name] for track in project.tracks}
-    for name, content in sounds.items():
-        (folder / f"{file_stem(name)}.wav").write_bytes(content)
-        print(folder / f"{file_stem(name)}.wav")
-    path = folder / f"{file_stem(project.name)}.ferntide"
-    with path.open("wb") as out:
-        write_project_file(out, project, media=lambda digest: io.BytesIO(by_hash[digest]))
-    print(path)
 
 
 def _worker(arguments: argparse.Namespace) -> None:
@@ -246,47 +243,6 @@ def _scene(arguments: argparse.Namespace) -> None:
     from fern_tide.workflows.hand_off.offline import load_scene
 
     print(json.dumps(load_scene(arguments.file)[0].describe(), indent=1, ensure_ascii=False))
-
-
-def _map(arguments: argparse.Namespace) -> None:
-    from fern_tide.core.project_file import write_project_file
-    from fern_tide.workflows.hand_off.offline import MapPlan, load_scene, map_sound
-
-    scene, files = load_scene(arguments.scene)
-    plan = MapPlan(
-        rate=arguments.rate,
-        reading=arguments.reading,
-        clean_up=arguments.clean,
-        low=arguments.low,
-        high=arguments.high,
-        steps=arguments.step,
-        response=arguments.response,
-        targets=arguments.target,
-    )
-    sound = Path(arguments.sound)
-    project: Project = map_sound(sound, plan=plan, scene=scene)
-    with Path(arguments.out).open("wb") as out:
-        write_project_file(
-            out, project, media=lambda digest: io.BytesIO(files[digest]) if digest in files else sound.open("rb")
-        )
-    print(arguments.out)
-
-
-def _bake(arguments: argparse.Namespace) -> None:
-    from fern_tide.core.base.params import parse_pairs
-    from fern_tide.workflows.hand_off.offline import Writing, bake_file
-    from fern_tide.workflows.hand_off.writing import file_stem
-
-    folder, source = Path(arguments.out), Path(arguments.project)
-    asked = {"interpolation": arguments.interpolation, "error_percent": arguments.error}
-    parts = None if arguments.parts is None else [name.strip() for name in arguments.parts.split(",")]
-    options = {name: str(value) for name, value in asked.items() if value is not None} | parse_pairs(arguments.option)
-    written = bake_file(source, writing=Writing(arguments.format or ["csv"], parts, options))
-    folder.mkdir(parents=True, exist_ok=True)
-    for item in written:
-        path = folder / f"{file_stem(source.stem)}{item.format.extension}"
-        path.write_bytes(item.content)
-        print(f"{path} read back within {item.error:.2g} of the range")
 
 
 def _schema(arguments: argparse.Namespace) -> None:

@@ -57,6 +57,8 @@ class Drive(Frozen, frozen=True):
         stacking: what happens to an earlier mapping's value.
         along: the property of the mapping that it goes along with: a change there changes it too.
         other_way: whether it goes along the other way.
+        rank: in a mapping that is spread, its place among the rows, from 0 for the first to 1 for the last; None is
+            evenly, by the order of the drives.
     """
 
     target: Target
@@ -68,6 +70,7 @@ class Drive(Frozen, frozen=True):
     stacking: Stacking = Stacking.REPLACE
     along: Target | None = None
     other_way: bool = False
+    rank: Annotated[float, Field(ge=0, le=1)] | None = None
 
     @model_validator(mode="after")
     def _of_one_kind(self) -> Drive:

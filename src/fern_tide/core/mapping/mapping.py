@@ -31,8 +31,8 @@ class Tuning(Frozen, frozen=True):
 
     Attributes:
         row: which row of a bank is followed, counted from the lowest; a single level has but one.
-        spread: whether each target follows a row of its own instead: the first the lowest, the last the highest, those
-            between what lies between.
+        spread: whether each target follows a row of its own instead, by its rank: the first the lowest, the last the
+            highest, those between what lies between.
     """
 
     envelope: Id
@@ -102,7 +102,7 @@ def drive_lift(lift: FloatArray, mapping: Tuning, drive: Drive) -> FloatArray:
 
     Args:
         lift: the mapping's, shape (frames,), or (rows, frames) where it is spread.
-        mapping: whose drives share the rows evenly, by their order.
+        mapping: whose drives share the rows, by their ranks or evenly by their order.
         drive: one of them.
 
     Returns:
@@ -114,7 +114,7 @@ def drive_lift(lift: FloatArray, mapping: Tuning, drive: Drive) -> FloatArray:
 
 def _row_of(lift: FloatArray, mapping: Tuning, drive: Drive) -> FloatArray:
     place, last = mapping.drives.index(drive), max(1, len(mapping.drives) - 1)
-    at = place * (len(lift) - 1) / last
+    at = (place / last if drive.rank is None else drive.rank) * (len(lift) - 1)
     low = min(int(at), len(lift) - 1)
     share = at - low
     if not share:

@@ -7,20 +7,25 @@ import json
 import tempfile
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
+import numpy as np
+
 from fern_tide.core.bake.checking import CHECKS
-from fern_tide.core.base.errors import InvalidParameter, UnreadableProject
+from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject
+from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.naming import fresh_id
 from fern_tide.core.base.params import build, fields, parse_options
 from fern_tide.core.base.registry import Registry
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import parse_level
+from fern_tide.core.commands.first_cut import KeepFirstCut
 from fern_tide.core.document import Project
-from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS
+from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS, reading_in_role
 from fern_tide.core.formats.format import Written
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.drive import RESPONSES, Drive, ResponseChoice
@@ -28,7 +33,9 @@ from fern_tide.core.mapping.mapping import STEPS, StepChoice
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
 from fern_tide.core.mapping.marks import Marks, Scale, suggest_marks
 from fern_tide.core.project_file import read_project_file
+from fern_tide.core.scene.first_cut import FirstCut
 from fern_tide.core.scene.media import load
+from fern_tide.core.scene.ranks import ranks_of
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import measure
 from fern_tide.demo.scene import glasshouse
@@ -36,7 +43,9 @@ from fern_tide.workflows.bring_in.scene_files import look_at, scene_of
 from fern_tide.workflows.bring_in.sound_file import read_level
 from fern_tide.workflows.derive.file_sources import FileSources, envelope_of, track_of
 from fern_tide.workflows.derive.levels import Levels
+from fern_tide.workflows.derive.stages import Staged
 from fern_tide.workflows.hand_off.writing import write_format
+from fern_tide.workflows.tune.first_cut import first_cut
 
 MISSING_END = "PART:PROPERTY rest=NUMBER full=NUMBER"
 
@@ -53,22 +62,37 @@ class MapPlan:
     steps: Sequence[str]
     response: str
     targets: Sequence[str]
+    spread: str | None = None
 
 
-def map_sound(sound: Path, *, plan: MapPlan, scene: Scene) -> Project:
-    """Make a project of one sound, one envelope and one mapping; marks that are not given are suggested."""
+def map_sound(sound: Path, *, plan: MapPlan, scene: Scene, files: Mapping[str, bytes]) -> Project:
+    """Make a project of one sound, one envelope and one mapping; marks that are not given are suggested.
+
+    Args:
+        sound: the file.
+        plan: what was asked for.
+        scene: what is moved.
+        files: those of the scene, by hash.
+
+    Raises:
+        FernTideError: something of it is not there or not possible.
+    """
     rate, columns = read_level(sound, rate=plan.rate, reading=plan.reading, clean_up=plan.clean_up)
-    level = next(iter(columns.values()))
+    rows = list(columns.values())
+    level = rows[0] if plan.spread is None else np.max(rows, axis=0)
     track = track_of(sound)
     envelope = envelope_of(track, plan.reading, plan.clean_up)
     response = ResponseChoice.parse(plan.response)
-    drives = tuple(_drive(text, scene, response) for text in plan.targets)
+    drives = tuple(drive for text in plan.targets for drive in _drives(text, scene, response))
+    if plan.spread is not None:
+        drives = _spread(plan.spread, drives, scene, files)
     part, item = scene.resolve(drives[0].target)
     name = f"{part.name} {item.label.lower()}"[:120]
     mapping = MappingModel(
         id=fresh_id(name, among=()),
         name=name,
         envelope=envelope.id,
+        spread=plan.spread is not None,
         marks=_marks(plan.low, plan.high, level),
         steps=tuple(StepChoice.parse(text) for text in plan.steps),
         drives=drives,
@@ -87,8 +111,37 @@ def _marks(low: str | None, high: str | None, level: FloatArray) -> Marks:
     return build(Marks, {**ends, "scale": scale})
 
 
-def _drive(text: str, scene: Scene, response: ResponseChoice) -> Drive:
+def _drives(text: str, scene: Scene, response: ResponseChoice) -> list[Drive]:
+    """Read what is moved: one property, or the same of all parts whose ids have a pattern, such as 'bar-*:scale_y'."""
     head, options = parse_options(text)
+    pattern, colon, name = head.partition(":")
+    if not colon or not set(pattern) & set("*?["):
+        return [_drive(head, options, scene, response)]
+    parts = [part for part in scene.parts if fnmatchcase(part.id, pattern) and part.has(name)]
+    if not parts:
+        raise UnknownName(
+            f"No part named like {pattern:.60} has a property {name:.60}.",
+            remedy="'fern-tide scene FILE' lists parts and properties.",
+            name=head,
+        )
+    return [_drive(f"{part.id}:{name}", options, scene, response) for part in parts]
+
+
+def _spread(text: str, drives: tuple[Drive, ...], scene: Scene, files: Mapping[str, bytes]) -> tuple[Drive, ...]:
+    """Give drives with their ranks among the rows of a bank: 'order=x', 'order=middle backwards=yes'."""
+    _, options = parse_options(f"spread {text}")
+    unknown = set(options) - {"order", "backwards"}
+    if unknown:
+        raise InvalidParameter(sorted(unknown)[0], value="unknown", allowed="'order=NAME backwards=yes'")
+    staged = Staged(scene, load(scene, files.__getitem__))
+    parts = [drive.target.part for drive in drives]
+    order, backwards = str(options.get("order", "x")), str(options.get("backwards", "no")) in {"yes", "true", "True"}
+    ranks = ranks_of(parts, order=order, extents=staged.extents, backwards=backwards).tolist()
+    ranked = [drive.but(rank=rank) for drive, rank in zip(drives, ranks, strict=True)]
+    return tuple(sorted(ranked, key=lambda drive: drive.rank or 0.0))
+
+
+def _drive(head: str, options: Mapping[str, object], scene: Scene, response: ResponseChoice) -> Drive:
     target = Target.parse(head)
     part, item = scene.resolve(target)
     unknown = set(options) - {"rest", "full"}
@@ -140,6 +193,35 @@ def _beside(content: bytes) -> list[str]:
         return []
     names = [unquote(str(uri)).removeprefix("./") for uri in uris]
     return [name for name in names if name and name == Path(name).name and not name.startswith(("data:", "."))]
+
+
+def cut_sound(sound: Path, *, rate: str, seed: int, scene: Scene, files: Mapping[str, bytes]) -> Project:
+    """Make a project of one sound with a first cut on a scene, kept.
+
+    Args:
+        sound: the file.
+        rate: the frame rate.
+        seed: 1 for the best; others swap what is nearly as good.
+        scene: what is moved.
+        files: those of the scene, by hash.
+
+    Raises:
+        FernTideError: nothing could be proposed, or the sound cannot be read.
+    """
+    if not 1 <= seed < 2**31:
+        raise InvalidParameter("--seed", value=seed, allowed="1 or more")
+    track = track_of(sound)
+    envelope = envelope_of(track, reading_in_role("first").id, reading_in_role("first").begins)
+    cut = FirstCut(seed=seed, waits=True)
+    frames_a_second = FrameRate.parse(rate)
+    project = Project(
+        name=track.name, rate=frames_a_second, tracks=(track,), envelopes=(envelope,), scene=scene, first_cut=cut
+    )
+    levels = Levels(FileSources(lambda digest: sound.open("rb")))
+    command = first_cut(levels, project, staged=Staged(scene, load(scene, files.__getitem__)), seed=seed)
+    if not command.mappings:
+        raise FernTideError(command.cut.reason, remedy="Choose another sound or scene, or map by hand.")
+    return KeepFirstCut().apply(command.apply(project))
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,87 @@
+"""The commands that make, map and bake projects; what is slow to import is imported where it is used."""
+
+from __future__ import annotations
+
+import argparse
+import io
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from fern_tide.core.document import Project
+
+
+def write_demo(folder: Path) -> None:
+    """Write the demo project and its sounds into a folder."""
+    from fern_tide.core.project_file import write_project_file
+    from fern_tide.demo.project import demo_project, demo_sounds
+    from fern_tide.workflows.hand_off.writing import file_stem
+
+    folder.mkdir(parents=True, exist_ok=True)
+    project, sounds = demo_project(), demo_sounds()
+    by_hash = {track.media: sounds[track.name] for track in project.tracks}
+    for name, content in sounds.items():
+        (folder / f"{file_stem(name)}.wav").write_bytes(content)
+        print(folder / f"{file_stem(name)}.wav")
+    path = folder / f"{file_stem(project.name)}.ferntide"
+    with path.open("wb") as out:
+        write_project_file(out, project, media=lambda digest: io.BytesIO(by_hash[digest]))
+    print(path)
+
+
+def map_(arguments: argparse.Namespace) -> None:
+    """Make a project of a sound, an envelope and targets."""
+    from fern_tide.workflows.hand_off.offline import MapPlan, load_scene, map_sound
+
+    scene, files = load_scene(arguments.scene)
+    plan = MapPlan(
+        rate=arguments.rate,
+        reading=arguments.reading,
+        clean_up=arguments.clean,
+        low=arguments.low,
+        high=arguments.high,
+        steps=arguments.step,
+        response=arguments.response,
+        targets=arguments.target,
+        spread=arguments.spread,
+    )
+    sound = Path(arguments.sound)
+    _write_project(arguments.out, map_sound(sound, plan=plan, scene=scene, files=files), sound, files)
+
+
+def first_cut(arguments: argparse.Namespace) -> None:
+    """Make a project of a sound with a first cut."""
+    from fern_tide.workflows.hand_off.offline import cut_sound, load_scene
+
+    scene, files = load_scene(arguments.scene)
+    sound = Path(arguments.sound)
+    project = cut_sound(sound, rate=arguments.rate, seed=arguments.seed, scene=scene, files=files)
+    _write_project(arguments.out, project, sound, files)
+
+
+def _write_project(path: str, project: Project, sound: Path, files: dict[str, bytes]) -> None:
+    from fern_tide.core.project_file import write_project_file
+
+    with Path(path).open("wb") as out:
+        write_project_file(
+            out, project, media=lambda digest: io.BytesIO(files[digest]) if digest in files else sound.open("rb")
+        )
+    print(path)
+
+
+def bake(arguments: argparse.Namespace) -> None:
+    """Bake a project file and write its curves."""
+    from fern_tide.core.base.params import parse_pairs
+    from fern_tide.workflows.hand_off.offline import Writing, bake_file
+    from fern_tide.workflows.hand_off.writing import file_stem
+
+    folder, source = Path(arguments.out), Path(arguments.project)
+    asked = {"interpolation": arguments.interpolation, "error_percent": arguments.error}
+    parts = None if arguments.parts is None else [name.strip() for name in arguments.parts.split(",")]
+    options = {name: str(value) for name, value in asked.items() if value is not None} | parse_pairs(arguments.option)
+    written = bake_file(source, writing=Writing(arguments.format or ["csv"], parts, options))
+    folder.mkdir(parents=True, exist_ok=True)
+    for item in written:
+        path = folder / f"{file_stem(source.stem)}{item.format.extension}"
+        path.write_bytes(item.content)
+        print(f"{path} read back within {item.error:.2g} of the range")

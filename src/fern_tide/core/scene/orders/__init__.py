@@ -1,0 +1,1 @@
+"""One file an order: which of several parts is first."""
