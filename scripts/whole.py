@@ -16,14 +16,14 @@ SRC = ROOT / "src/fern_tide"
 OUT = ROOT / "docs/whole.svg"
 ROWS = (
     ("cli",),
-    ("web",),
+    ("web", "cli_projects"),
     ("jobs", "workflows/hand_off", "workflows/bake", "workflows/reuse"),
     ("workflows/bring_in",),
     ("workflows/tune",),
     ("workflows/derive",),
     ("workflows/studio",),
     ("store", "demo", "terminal"),
-    ("core/commands", "core/derivation", "core/project_file"),
+    ("core/commands", "core/derivation", "core/first_cut", "core/project_file"),
     ("core/document", "core/formats"),
     ("core/bake",),
     ("core/scene",),
@@ -32,7 +32,8 @@ ROWS = (
     ("core/sound",),
     ("core/base",),
 )
-COLOURS = {"cli": "#efe3c4", "web": "#efe3c4", "jobs": "#efe3c4", "workflows": "#dfe9d2", "store": "#d9cfb8"}
+COLOURS = {"cli": "#efe3c4", "cli_projects": "#efe3c4", "web": "#efe3c4", "jobs": "#efe3c4"}
+COLOURS |= {"workflows": "#dfe9d2", "store": "#d9cfb8"}
 COLOURS |= {"demo": "#d9cfb8", "terminal": "#d9cfb8", "core": "#d5e6ec"}
 BASE = "core/base"
 FONT = 'font-family="sans-serif" font-size="12"'

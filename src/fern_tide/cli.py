@@ -86,6 +86,14 @@ def _parser() -> argparse.ArgumentParser:
 
     _add_sound_commands(command)
 
+    _add_project_commands(command)
+
+    one = command("schema", _schema, "Print the JSON Schema of the project document.")
+    one.add_argument("--curves", action="store_true", help="that of JSON curves instead")
+    return parser
+
+
+def _add_project_commands(command: Callable[[str, Any, str], argparse.ArgumentParser]) -> None:
     one = command("scene", _scene, "Print a scene's parts and properties, as JSON.")
     one.add_argument("file", nargs="?", help="a scene or project file; without one, the demo scene")
 
@@ -128,10 +136,6 @@ def _parser() -> argparse.ArgumentParser:
     one.add_argument("--parts", metavar="ID,ID", help="only these parts and what is inside them")
     one.add_argument("--interpolation", choices=("linear", "step", "cubic"), help="what lies between two keys")
     one.add_argument("--error", type=float, metavar="PERCENT", help="how far keys may be off; 0 is a key every frame")
-
-    one = command("schema", _schema, "Print the JSON Schema of the project document.")
-    one.add_argument("--curves", action="store_true", help="that of JSON curves instead")
-    return parser
 
 
 def _add_scene_and_out(one: argparse.ArgumentParser) -> None:

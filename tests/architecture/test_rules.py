@@ -43,6 +43,8 @@ REGISTRIES = {
     "core/scene/parts": "KIND",
     "core/bake/checks": "CHECK",
     "core/formats/writers": "FORMAT",
+    "core/scene/orders": "ORDER",
+    "core/first_cut/rules": "RULE",
 }
 
 
@@ -70,7 +72,7 @@ def test_a_stage_uses_only_base_and_earlier_stages(path):
         if own in STAGES
         else {"base"}
         if own == "base"
-        else {"base", *STAGES, *DOCUMENT, *({"derivation"} if own == "derivation" else ())}
+        else {"base", *STAGES, *DOCUMENT, *({own} if own in {"derivation", "first_cut"} else ())}
     )
     for module in imports(path):
         if module.startswith("fern_tide."):

@@ -25,6 +25,8 @@ _FOLLOW = {
     "kind": "put_follow",
     "follow": {"target": _LAMP_X, "source": {"part": "rain", "property": "y"}, "factor": 2},
 }
+_CUT = {"seed": 2, "items": [{"mapping": "proposed", "words": "the rain sways", "reason": "9 dB"}]}
+_PROPOSED = _but(_MAPPING, id="proposed", name="Proposed", drives=[_but(_DRIVE, target=_LAMP_X)])
 _KEPT = {key: _MAPPING[key] for key in ("envelope", "row", "spread", "marks", "steps", "drives", "seed")}
 _STEPS = [*_MAPPING["steps"], _STEP]
 
@@ -138,6 +140,18 @@ EDITS: list[dict[str, Any]] = [
         ],
     },
     {"kind": "put_recipes", "recipes": [{"id": "one", "name": "One"}]},
+    {"kind": "take_first_cut", "cut": _CUT, "mappings": [_PROPOSED], "anchors": {"rain": {"x": 5, "y": 6}}},
+    {
+        "kind": "together",
+        "words": "Decide",
+        "commands": [
+            {"kind": "take_first_cut", "cut": _CUT, "mappings": [_but(_PROPOSED, muted=True)]},
+            {"kind": "keep_first_cut"},
+            {"kind": "take_first_cut", "cut": _CUT, "mappings": [_PROPOSED]},
+            {"kind": "drop_first_cut"},
+        ],
+    },
+    {"kind": "keep_first_cut"},
     {"kind": "together", "words": "Follow", "commands": [_FOLLOW, {"kind": "remove_follow", "target": _LAMP_X}]},
     {"kind": "set_plays", "file": "none", "plays": False},
     {"kind": "put_scene", "words": "Another stage", "scene": {"name": "Empty"}, "mappings": []},

@@ -71,7 +71,26 @@ def test_a_paths_box_is_the_browsers(page):
     page.set_content("<svg xmlns='http://www.w3.org/2000/svg'></svg>")
     for data, theirs in zip(paths, page.evaluate(BBOX, paths), strict=True):
         arcs = "a" in data.lower()  # the browser draws them as cubics
-        assert path_box(data) == pytest.approx(theirs, abs=5e-2 if arcs else 2e-4), data
+        assert path_box(data) == pytest.approx(theirs, abs=0.2 if arcs else 2e-4), data
+
+
+@pytest.mark.parametrize(
+    ("data", "box"),
+    [
+        ("M0 0A5 5 0 0 1 10 0", (0, -5, 10, 0)),
+        ("M0 0A5 5 0 0 0 10 0", (0, 0, 10, 5)),
+        ("M0 0a1 1 0 0110 0", (0, -5, 10, 0)),  # flags without a gap, and a radius that is too small
+        ("M5 0A5 5 0 1 1 0 5", (0, 0, 10, 10)),  # three quarters of a circle about 5 5
+        ("M0 0A0 5 0 0 1 10 4", (0, 0, 10, 4)),  # no radius: a line
+        ("M0 0Q5 10 10 0", (0, 0, 10, 5)),
+        ("M0 0C0 8 10 8 10 0", (0, 0, 10, 6)),
+        ("M3 4", None),
+        ("", None),
+        ("M0 0L1 2 3", (0, 0, 1, 2)),  # what cannot be read ends it
+    ],
+)
+def test_boxes_worked_out_by_hand(data, box):
+    assert path_box(data) == (None if box is None else pytest.approx(box, abs=1e-9))
 
 
 @pytest.mark.parametrize("scene_and_media", [(glasshouse(), SceneMedia()), svg_scene(MESSY)], ids=["demo", "messy"])

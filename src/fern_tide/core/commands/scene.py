@@ -85,7 +85,7 @@ class SetAnchor(Command, frozen=True):
         shift = _shift(project, part, self.anchor)
         values = dict(part.values)
         for name, by in zip("xy", shift, strict=True):
-            values[name] = round(float(part.own(name)) + by, 9)
+            values |= {name: round(float(part.own(name)) + by, 9)} if round(by, 9) else {}
         changed = with_part(project, moved.model_copy(update={"values": values}))
         mappings = tuple(_shifted(item, part.id, shift) for item in changed.mappings)
         return changed.but(mappings=mappings)

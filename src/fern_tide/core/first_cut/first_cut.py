@@ -22,10 +22,11 @@ from fern_tide.core.first_cut.checking import (
     stays_on_stage,
     windows_that_live,
 )
+from fern_tide.core.first_cut.listening import listen
 from fern_tide.core.first_cut.measuring import Measured, measure, same_level
 from fern_tide.core.first_cut.rule import Candidate, Rule
 from fern_tide.core.first_cut.scene import SceneSummary, look
-from fern_tide.core.first_cut.sound import Levels, SoundSummary, likeness, listen
+from fern_tide.core.first_cut.sound import Levels, SoundSummary, likeness
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
 from fern_tide.core.scene.extent import Extent
 from fern_tide.core.scene.first_cut import FirstCut, Proposed
@@ -116,11 +117,11 @@ def suggest(project: Project, levels: Levels, *, ground: Ground, envelope: Envel
     if envelope is not None:
         sound = sound.only(envelope, levels.cleaned(project, envelope))
     measured = sorted(_measured(project, levels, sound, scene), key=lambda item: -item.score)
-    best: dict[tuple[object, ...], Measured] = {}
+    best: dict[tuple[str, str], Measured] = {}
     for item in measured:
         calm = _made_calm(project, sound, item)
         if calm is not None and item.visible > 0.02:
-            best.setdefault((item.candidate.rule, *item.candidate.thing.parts[:1]), calm)
+            best.setdefault((item.candidate.rule, item.candidate.thing.parts[0].id), calm)
     if not best:
         reason = sound.reason or "Nothing that can be moved, or be followed, was found for this."
         return Proposal(FirstCut(reason=reason[:240]))

@@ -14,8 +14,8 @@ from fern_tide.core.base.units import from_db, to_db
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.first_cut.rule import Candidate
-from fern_tide.core.first_cut.scene import LENS, reach_of
 from fern_tide.core.first_cut.sound import Levels
+from fern_tide.core.first_cut.things import LENS, reach_of
 from fern_tide.core.mapping.colour import parse_colour
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping as MappingModel

@@ -7,8 +7,9 @@ from dataclasses import dataclass, field
 
 from fern_tide.core.base.params import Params
 from fern_tide.core.base.target import Target
-from fern_tide.core.first_cut.scene import SceneSummary, Thing
+from fern_tide.core.first_cut.scene import SceneSummary
 from fern_tide.core.first_cut.sound import SoundSummary, Voice
+from fern_tide.core.first_cut.things import Thing
 from fern_tide.core.mapping.drive import Drive, ResponseChoice
 from fern_tide.core.mapping.marks import Scale
 from fern_tide.core.scene.part import Anchor
@@ -71,7 +72,7 @@ class Rule:
     params: type[Params] = Params
 
 
-def drive(part: Part, name: str, rest: float | str, full: float | str, *, response: str = "straight") -> Drive:
+def drive(part: Part, name: str, *, rest: float | str, full: float | str, response: str = "straight") -> Drive:
     """Write a drive of a part's property down, numbers to six digits."""
     ends = {
         end: round(value, 6) if isinstance(value, float) else value for end, value in (("rest", rest), ("full", full))
@@ -82,7 +83,7 @@ def drive(part: Part, name: str, rest: float | str, full: float | str, *, respon
 def times(part: Part, name: str, factor: float, *, response: str = "straight") -> Drive:
     """Write a drive from a part's own value to a multiple of it."""
     own = float(part.own(name))
-    return drive(part, name, own, own * factor, response=response)
+    return drive(part, name, rest=own, full=own * factor, response=response)
 
 
 def sizes(part: Part) -> list[str]:

@@ -5,116 +5,25 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from enum import StrEnum
-from math import hypot, log
+from math import log
 
 import numpy as np
 
 from fern_tide.core.base.target import Target
+from fern_tide.core.first_cut.things import LENS, Stance, Thing, near_end, painted
 from fern_tide.core.mapping.colour import parse_colour, to_linear
 from fern_tide.core.scene.extent import Extent
-from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.scene import Part, Scene
 
-LENS = "field_of_view"
 LEAST_SHARE = 0.0005  # of the stage: what is smaller is left alone
 _BACKGROUND = 0.6  # of the stage
+_MANY = 3  # things, with which a file as a whole is none by itself
 _NEAR_FLOOR = 0.92
 _ALIKE = log(1.25)  # sizes within a fifth
-_END = 0.15  # of a part's size: an anchor this near its top or base is meant to be there
 _LIGHTS = re.compile(r"\b(lamp|light|glow|bulb|sun|moon|star|candle|flame|fire|led|neon|lantern)s?\b", re.IGNORECASE)
 _WEIGHTS = np.array([0.2126, 0.7152, 0.0722])  # of linear light: ITU-R BT.709
 _COUNTS = ["no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"]
 _DIGITS = re.compile(r"[\s_\-.]*\d+$")
-
-
-class Stance(StrEnum):
-    """Where a thing stands: on something, hanging from something, or free."""
-
-    FLOOR = "floor"
-    HANGS = "hangs"
-    FREE = "free"
-
-
-@dataclass(frozen=True, eq=False)
-class Thing:
-    """A part, or parts alike, that could be moved.
-
-    Attributes:
-        parts: from left to right.
-        extents: where each of them is.
-        words: what to call it, in the scene's own words: 'the ten cloches'.
-        stance: where it stands.
-        light: how light it is, 0 to 1.
-        glows: whether it is a light, or looks like one.
-        text: whether it is words.
-        films: whether it is a camera.
-        background: whether it lies behind most of the stage.
-        joined: whether it belongs to a smaller whole, as a bulb does to its lamp.
-    """
-
-    parts: tuple[Part, ...]
-    extents: tuple[Extent, ...]
-    words: str
-    stance: Stance = Stance.FREE
-    light: float = 0.5
-    glows: bool = False
-    text: bool = False
-    films: bool = False
-    background: bool = False
-    joined: bool = False
-
-    @property
-    def count(self) -> int:
-        """How many parts."""
-        return len(self.parts)
-
-    @property
-    def share(self) -> float:
-        """The share of the stage that its largest part covers."""
-        return max((extent.share for extent in self.extents), default=0.0)
-
-    @property
-    def is_row(self) -> bool:
-        """Whether it is three or more parts of about one width, side by side rather than one over the other."""
-        if self.count < 3 or len(self.extents) < self.count:
-            return False
-        xs = [(extent.stage[0] + extent.stage[2]) / 2 for extent in self.extents]
-        ys = [extent.stage[3] for extent in self.extents]
-        widths = sorted(extent.stage[2] - extent.stage[0] for extent in self.extents)
-        wide, span = widths[self.count // 2], max(xs) - min(xs)
-        if not 0.65 * wide <= widths[0] <= widths[-1] <= 1.5 * wide:
-            return False
-        return span > 0.15 and span > 0.8 * wide * (self.count - 1) and max(ys) - min(ys) < 0.12
-
-    def has(self, *names: str) -> bool:
-        """Say whether all of its parts have properties of these names."""
-        return all(part.has(name) for part in self.parts for name in names)
-
-    def says(self, one: str, many: str) -> str:
-        """Say what it does, with the verb that fits."""
-        return f"{self.words} {one if self.count == 1 else many}"
-
-    def anchors(self, *, at_top: bool) -> dict[str, Anchor]:
-        """Give new anchors at the top or the base of its parts, of those whose anchor is not near there already."""
-        made = {}
-        for part, extent in zip(self.parts, self.extents, strict=True):
-            if extent.own is None or near_end(part, extent, at_top=at_top):
-                continue
-            left, top, right, bottom = extent.own
-            middle, y = round((left + right) / 2, 3), round(top if at_top else bottom, 3)
-            made[part.id] = Anchor(x=middle, y=y, word="top" if at_top else "base")
-        return made
-
-
-def near_end(part: Part, extent: Extent, *, at_top: bool) -> bool:
-    """Say whether a 2D part's anchor lies at its top, or at its base, in the middle of that."""
-    if extent.own is None:
-        return False
-    left, top, right, bottom = extent.own
-    tall, wide = max(bottom - top, 1e-9), max(right - left, 1e-9)
-    off = part.anchor.y - top if at_top else bottom - part.anchor.y
-    return -_END * tall <= off <= _END * tall and abs(part.anchor.x - (left + right) / 2) <= 2 * _END * max(wide, tall)
 
 
 @dataclass(frozen=True, eq=False)
@@ -161,7 +70,7 @@ def look(
         if len(members) > 1:
             groups.append(members)
             grouped |= {part.id for part in members}
-    holders = _holders_of(scene, groups)
+    holders = _holders_of(scene, groups, seen)
     alone = [(part,) for part in seen if part.id not in grouped and part.id not in holders]
     names = {part.id: part for part in scene.parts}
     things = [_thing(parts, extents, names, scene, first=seen[0] if seen else None) for parts in (*groups, *alone)]
@@ -244,15 +153,16 @@ def _ordered(parts: Iterable[Part], extents: Mapping[str, Extent]) -> tuple[Part
     return tuple(sorted(parts, key=lambda part: extents[part.id].stage[0] + extents[part.id].stage[2]))
 
 
-def _holders_of(scene: Scene, groups: Sequence[tuple[Part, ...]]) -> set[str]:
-    """List the parts that only hold a group of things alike, and those that stand for whole files."""
+def _holders_of(scene: Scene, groups: Sequence[tuple[Part, ...]], seen: Sequence[Part]) -> set[str]:
+    """List the parts that only hold a group of things alike, and those that stand for whole files of many things."""
     members = {part.id for parts in groups for part in parts}
     inner: dict[str, list[str]] = {}
     for part in scene.parts:
         inner.setdefault(part.parent or "", []).append(part.id)
-    held = {part.id for part in scene.parts if part.id in inner and set(inner[part.id]) <= members}
-    files = {part.id for part in scene.parts if part.kind.in_file == "file" and len(scene.parts) > 1}
-    return held | files
+    holding = {part.id for part in scene.parts if part.id in inner and set(inner[part.id]) <= members}
+    files = {part.id for part in scene.parts if part.kind.in_file == "file"}
+    others = len(groups) + len({part.id for part in seen} - members - holding - files)
+    return (holding - files) | (files if others >= _MANY else set())
 
 
 def _thing(
@@ -277,8 +187,12 @@ def _thing(
         glows=glows and not one.kind.holds and not text,
         text=text,
         joined=_belongs(holder, extents, len(parts), names),
-        background=len(parts) == 1 and own[0].share > _BACKGROUND and (one is first or one.kind.middle is not None),
+        background=len(parts) == 1 and own[0].share > _BACKGROUND and _lies_behind(one, first),
     )
+
+
+def _lies_behind(part: Part, first: Part | None) -> bool:
+    return part is first or part.kind.middle is not None or part.kind.in_file == "file"
 
 
 def _belongs(holder: Part | None, extents: Mapping[str, Extent], count: int, names: Mapping[str, Part]) -> bool:
@@ -319,11 +233,6 @@ def _lightness(part: Part) -> float:
     return 1.0 if part.kind.shines else 0.5
 
 
-def painted(part: Part) -> tuple[str, ...]:
-    """Name the properties that may give a part its colour, the one that is seen most first."""
-    return ("stroke",) if part.kind.hollow(part.shape.params) else ("fill", "colour", "stroke")
-
-
 def _called(part: Part) -> str:
     return f"the {_lower(part.name)}"
 
@@ -353,17 +262,3 @@ def _common(names: Sequence[str]) -> str:
 def _lower(name: str) -> str:
     words = name[:60].strip()
     return words if words.isupper() and len(words) < 5 else words[:1].lower() + words[1:]
-
-
-def reach_of(part: Part, extent: Extent) -> float:
-    """Give how far the farthest corner of a part lies from its anchor, as a share of the stage's height."""
-    left, top, right, bottom = extent.stage
-    if extent.own is None:
-        return hypot(right - left, bottom - top) / 2
-    wide = max(extent.own[2] - extent.own[0], 1e-9)
-    tall = max(extent.own[3] - extent.own[1], 1e-9)
-    across = (part.anchor.x - extent.own[0]) / wide
-    down = (part.anchor.y - extent.own[1]) / tall
-    return max(
-        hypot((x - across) * (right - left), (y - down) * (bottom - top)) for x in (0.0, 1.0) for y in (0.0, 1.0)
-    )

@@ -12,6 +12,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.scene.drawing import draw
 from fern_tide.core.scene.gltf.boxes import Placed, placed, seen
 from fern_tide.core.scene.gltf.built import Built
+from fern_tide.core.scene.gltf.container import Json, listed
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.svg.bounds import box_of, joined, moved, shape_box
@@ -58,7 +59,7 @@ def extents(scene: Scene, *, media: SceneMedia, built: Built | None = None) -> M
     """
     if scene.kind == "3d":
         return {} if built is None else _in_space(scene, built)
-    return _Walk(scene, draw(scene, media=media, picture=lambda file: "")).found
+    return _Walk(scene, draw(scene, media=media, picture=lambda file: "")).extents
 
 
 @dataclass
@@ -67,7 +68,7 @@ class _Walk:
 
     scene: Scene
     root: ET.Element
-    found: dict[str, Extent] = field(default_factory=dict)
+    extents: dict[str, Extent] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self._ids = {
@@ -91,7 +92,7 @@ class _Walk:
         box = None if inner is None else moved(inner, own)
         part_id = self._ids.get(element.get("id", ""))
         if part_id is not None and box is not None and not copies:
-            self.found[part_id] = self._extent(box, above)
+            self.extents[part_id] = self._extent(box, above)
         return box
 
     def _copied(self, element: ET.Element, above: Matrix, copies: int) -> Box | None:
@@ -140,29 +141,30 @@ def _in_space(scene: Scene, built: Built) -> dict[str, Extent]:
     inner: dict[str, list[str]] = {}
     for part in scene.parts:
         inner.setdefault(part.parent or "", []).append(part.id)
-    found: dict[str, Extent] = {}
+    where_parts: dict[str, Extent] = {}
     for part in reversed(scene.parts):
         points = _points(part, built, where, worn)
         if points is not None:
             box = box_of(map(tuple, seen(points, view=view, shape=shape).tolist()))
             assert box is not None
-            found[part.id] = Extent(box, None, tuple(((points.min(axis=0) + points.max(axis=0)) / 2).tolist()))
+            where_parts[part.id] = Extent(box, None, tuple(((points.min(axis=0) + points.max(axis=0)) / 2).tolist()))
         elif part.kind.in_file == "file":
-            boxes = [found[name] for name in inner.get(part.id, []) if name in found]
+            boxes = [where_parts[name] for name in inner.get(part.id, []) if name in where_parts]
             whole = joined([item.stage for item in boxes])
             if whole is not None:
-                found[part.id] = Extent(whole, None, tuple(np.mean([item.middle for item in boxes], axis=0).tolist()))
-    return found
+                where_parts[part.id] = Extent(
+                    whole, None, tuple(np.mean([item.middle for item in boxes], axis=0).tolist())
+                )
+    return where_parts
 
 
-def _worn(document: Mapping[str, list[dict[str, object]]]) -> dict[int, list[int]]:
+def _worn(document: Json) -> dict[int, list[int]]:
     """List the nodes that each material is on."""
     worn: dict[int, list[int]] = {}
-    meshes: list[dict[str, object]] = document.get("meshes", [])
-    for index, node in enumerate(document.get("nodes", [])):
-        if "mesh" in node:
-            for item in meshes[int(str(node["mesh"]))]["primitives"]:  # type: ignore[attr-defined]
-                worn.setdefault(item.get("material", -1), []).append(index)
+    meshes = listed(document, "meshes")
+    for index, node in enumerate(listed(document, "nodes")):
+        for item in listed(meshes[node["mesh"]], "primitives") if "mesh" in node else ():
+            worn.setdefault(item.get("material", -1), []).append(index)
     return worn
 
 

@@ -47,6 +47,6 @@ def suggest(key: str) -> str:
     parts = [project.scene.part(name).id for name in request.args.getlist("part")]
     envelope = request.args.get("envelope") or None
     levels, stage = services().levels, staged(project.scene)
-    found = first_cut.suggestions(levels, project, staged=stage, parts=parts, envelope=envelope)
-    shown = [(words, reason, edit.model_dump(mode="json")) for words, reason, edit in found]
+    offers = first_cut.suggestions(levels, project, staged=stage, parts=parts, envelope=envelope)
+    shown = [(words, reason, edit.model_dump(mode="json")) for words, reason, edit in offers]
     return render_template("suggestions.html", key=key, project=project, shown=shown)

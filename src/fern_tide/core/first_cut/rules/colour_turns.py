@@ -6,8 +6,9 @@ from collections.abc import Iterator
 from colorsys import hls_to_rgb, rgb_to_hls
 
 from fern_tide.core.first_cut.rule import Candidate, Rule, drive
-from fern_tide.core.first_cut.scene import SceneSummary, painted
+from fern_tide.core.first_cut.scene import SceneSummary
 from fern_tide.core.first_cut.sound import Role, SoundSummary
+from fern_tide.core.first_cut.things import painted
 from fern_tide.core.mapping.colour import parse_colour
 
 _WHEEL, _LIGHTER, _LEAST_SATURATION = 0.09, 0.12, 0.08
@@ -21,7 +22,9 @@ def offer(sound: SoundSummary, scene: SceneSummary) -> Iterator[Candidate]:
         name = next((item for item in painted(thing.parts[0]) if thing.has(item)), None)
         if tone is None or name is None or thing.count > _MOST_PARTS or thing.glows or thing.text:
             continue
-        drives = tuple(drive(part, name, own := str(part.own(name)), neighbour(own)) for part in thing.parts)
+        drives = tuple(
+            drive(part, name, rest=(own := str(part.own(name))), full=neighbour(own)) for part in thing.parts
+        )
         words = thing.says("changes colour", "change colour")
         yield Candidate(tone, thing, f"{words} as the sound brightens", drives, taste=0.75)
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from fern_tide.core.first_cut.rule import Candidate, Rule, drive
-from fern_tide.core.first_cut.scene import SceneSummary, Stance
+from fern_tide.core.first_cut.scene import SceneSummary
 from fern_tide.core.first_cut.sound import Role, SoundSummary
+from fern_tide.core.first_cut.things import Stance
 
 _DEGREES, _USUAL_S = 9.0, 2.4
 _LARGEST = 0.4  # of the stage: what is larger is a frame or a ground
@@ -21,7 +22,7 @@ def offer(sound: SoundSummary, scene: SceneSummary) -> Iterator[Candidate]:
         if bed is None or not hangs or not thing.has(turn):
             continue
         drives = tuple(
-            drive(part, turn, own := float(part.own(turn)), own + _DEGREES * (-1) ** place)
+            drive(part, turn, rest=(own := float(part.own(turn))), full=own + _DEGREES * (-1) ** place)
             for place, part in enumerate(thing.parts)
         )
         period = "sway period=2 counted_in=beats" if sound.beat_s else f"sway period={_USUAL_S}"

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from fern_tide.core.first_cut.rule import Candidate, Rule, drive, grown
-from fern_tide.core.first_cut.scene import SceneSummary, Stance, Thing
+from fern_tide.core.first_cut.scene import SceneSummary
 from fern_tide.core.first_cut.sound import Role, SoundSummary
+from fern_tide.core.first_cut.things import Stance, Thing
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.marks import Scale
 
@@ -35,7 +36,7 @@ def _leaning(thing: Thing) -> tuple[Drive, ...]:
     for at, part in enumerate(thing.parts):
         own = float(part.own("turn"))
         by = _DEGREES if at >= middle else -_DEGREES
-        drives.append(drive(part, "turn", own, own + by, response="smooth"))
+        drives.append(drive(part, "turn", rest=own, full=own + by, response="smooth"))
     return tuple(drives)
 
 

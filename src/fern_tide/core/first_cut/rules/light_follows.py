@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from fern_tide.core.first_cut.rule import Candidate, Rule, drive, sizes, times
-from fern_tide.core.first_cut.scene import SceneSummary, Thing
+from fern_tide.core.first_cut.scene import SceneSummary
 from fern_tide.core.first_cut.sound import Role, SoundSummary
+from fern_tide.core.first_cut.things import Thing
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.scene.scene import Part
 
@@ -30,13 +31,17 @@ def _of(part: Part) -> list[Drive]:
     response = "exponent power=0.7"
     if part.has("intensity"):
         own = float(part.own("intensity"))
-        return [drive(part, "intensity", own * max(_LEAST, 0.5), own * _INTENSITY, response=response)] if own else []
+        return (
+            [drive(part, "intensity", rest=own * max(_LEAST, 0.5), full=own * _INTENSITY, response=response)]
+            if own
+            else []
+        )
     if part.has("emission_strength") and part.own("emission") != "#000000":
         return [times(part, "emission_strength", _INTENSITY, response=response)]
     if part.has("opacity"):
         own = float(part.own("opacity"))
         sized = [times(part, name, _SIZE, response=response) for name in sizes(part)] if part.kind.shines else []
-        return [drive(part, "opacity", own * (_LEAST + 0.15), own, response=response), *sized]
+        return [drive(part, "opacity", rest=own * (_LEAST + 0.15), full=own, response=response), *sized]
     return []
 
 

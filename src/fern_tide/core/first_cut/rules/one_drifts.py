@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from fern_tide.core.first_cut.rule import Candidate, Rule, drive
-from fern_tide.core.first_cut.scene import SceneSummary, Stance
+from fern_tide.core.first_cut.scene import SceneSummary
 from fern_tide.core.first_cut.sound import Role, SoundSummary
+from fern_tide.core.first_cut.things import Stance
 
 _SHARE, _MOST = 0.03, 12
 
@@ -20,12 +21,12 @@ def offer(sound: SoundSummary, scene: SceneSummary) -> Iterator[Candidate]:
             continue
         if any(extent.stage[1] < _SHARE or extent.own is None for extent in thing.extents):
             continue
-        drives = tuple(
-            drive(part, "y", own := float(part.own("y")), own - _SHARE * _stage_px(extent.stage, extent.own))
-            for part, extent in zip(thing.parts, thing.extents, strict=True)
-            if extent.own is not None
-        )
-        yield Candidate(voice, thing, thing.says("rises and sinks", "rise and sink"), drives, taste=0.7)
+        drives = []
+        for part, extent in zip(thing.parts, thing.extents, strict=True):
+            assert extent.own is not None
+            own = float(part.own("y"))
+            drives.append(drive(part, "y", rest=own, full=own - _SHARE * _stage_px(extent.stage, extent.own)))
+        yield Candidate(voice, thing, thing.says("rises and sinks", "rise and sink"), tuple(drives), taste=0.7)
 
 
 def _stage_px(stage: tuple[float, float, float, float], own: tuple[float, float, float, float]) -> float:

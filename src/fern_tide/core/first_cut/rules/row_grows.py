@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from fern_tide.core.first_cut.rule import Candidate, Rule, times
-from fern_tide.core.first_cut.scene import SceneSummary, Stance
+from fern_tide.core.first_cut.scene import SceneSummary
 from fern_tide.core.first_cut.sound import Role, SoundSummary
+from fern_tide.core.first_cut.things import Stance
 
 _FACTOR = 1.6
 

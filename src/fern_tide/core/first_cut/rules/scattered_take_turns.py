@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from fern_tide.core.first_cut.rule import Candidate, Rule, drive
-from fern_tide.core.first_cut.scene import SceneSummary, Stance
+from fern_tide.core.first_cut.scene import SceneSummary
 from fern_tide.core.first_cut.sound import Role, SoundSummary
+from fern_tide.core.first_cut.things import Stance
 
 _DEGREES, _MOST, _LARGEST = 14.0, 40, 0.05
 
@@ -27,7 +28,7 @@ def offer(sound: SoundSummary, scene: SceneSummary) -> Iterator[Candidate]:
         ):
             continue
         drives = tuple(
-            drive(part, turn, own := float(part.own(turn)), own + _DEGREES * (-1) ** place)
+            drive(part, turn, rest=(own := float(part.own(turn))), full=own + _DEGREES * (-1) ** place)
             for place, part in enumerate(thing.parts)
         )
         words = thing.says("turns", "turn to the other side with every tick")

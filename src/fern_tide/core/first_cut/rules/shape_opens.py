@@ -19,7 +19,7 @@ def offer(sound: SoundSummary, scene: SceneSummary) -> Iterator[Candidate]:
         for item in shapes if loudest is not None else ():
             assert loudest is not None
             shut = [part for part in thing.parts if float(part.own(item.id)) < 1.0]
-            drives = tuple(drive(part, item.id, float(part.own(item.id)), 1.0) for part in shut)
+            drives = tuple(drive(part, item.id, rest=float(part.own(item.id)), full=1.0) for part in shut)
             if drives:
                 yield Candidate(loudest, thing, f"{thing.says('opens', 'open')} to {item.label[:40]}", drives)
 

@@ -64,25 +64,25 @@ def roots(gltf: Gltf) -> list[int]:
 
 def placed(gltf: Gltf) -> Placed:
     """Find where the nodes of a scene lie at rest, from the bounds that the file gives of its meshes."""
-    found, nodes = Placed(), listed(gltf.json, "nodes")
+    scene, nodes = Placed(), listed(gltf.json, "nodes")
     waiting, order = [(root, np.eye(4)) for root in reversed(roots(gltf))], []
     while waiting:
         index, above = waiting.pop()
         node = nodes[index]
-        world = found.worlds[index] = above @ node_matrix(node)
+        world = scene.worlds[index] = above @ node_matrix(node)
         order.append(index)
         if "mesh" in node and (own := _corners(gltf, listed(gltf.json, "meshes")[node["mesh"]])) is not None:
-            found.corners[index] = own @ world[:3, :3].T + world[:3, 3]
-        if "camera" in node and found.camera is None:
+            scene.corners[index] = own @ world[:3, :3].T + world[:3, 3]
+        if "camera" in node and scene.camera is None:
             lens = listed(gltf.json, "cameras")[node["camera"]].get("perspective")
-            found.camera = (world, float(lens["yfov"])) if lens else None
+            scene.camera = (world, float(lens["yfov"])) if lens else None
         waiting += [(child, world) for child in reversed(node.get("children", []))]
     for index in reversed(order):
-        inner = [found.corners[child] for child in nodes[index].get("children", []) if child in found.corners]
+        inner = [scene.corners[child] for child in nodes[index].get("children", []) if child in scene.corners]
         if inner:
-            points = np.concatenate([*inner, *([found.corners[index]] if index in found.corners else [])])
-            found.corners[index] = _box_corners(points.min(axis=0), points.max(axis=0))
-    return found
+            points = np.concatenate([*inner, *([scene.corners[index]] if index in scene.corners else [])])
+            scene.corners[index] = _box_corners(points.min(axis=0), points.max(axis=0))
+    return scene
 
 
 def _corners(gltf: Gltf, mesh: Json) -> FloatArray | None:

@@ -80,8 +80,8 @@ def _pieces(data: str) -> Iterator[tuple[str, list[float]]]:
             yield "Z", []
             continue
         count = _TAKES[verb.upper()]
-        found = _ARC.findall(rest) if verb in "Aa" else [NUMBER.findall(rest)]
-        numbers = [float(word) for words in found for word in words]
+        words_of = _ARC.findall(rest) if verb in "Aa" else [NUMBER.findall(rest)]
+        numbers = [float(word) for words in words_of for word in words]
         for at in range(0, len(numbers) - count + 1, count):
             yield verb, numbers[at : at + count]
             verb = {"m": "l", "M": "L"}.get(verb, verb)
@@ -105,8 +105,7 @@ def _reached(data: str) -> Iterator[Point]:
             way.insert(0, (2 * here[0] - handle[0], 2 * here[1] - handle[1]) if smooth else here)
         here, handle, last = way[-1], way[-2] if len(way) > 1 else way[-1], kind
         if kind == "M":
-            start = here
-            yield here
+            start = here  # by itself it draws nothing
             continue
         yield first
         yield here
