@@ -108,9 +108,7 @@ def test_bins_are_shared_out_among_the_bands_they_lie_in(window):
     bin_hz = rate_hz / window
     for bin_at in (0, 1, 5, 40, len(shares) // 2 - 1):
         low, high = max(bin_at - 0.5, 0.0) * bin_hz, (bin_at + 0.5) * bin_hz
-        wanted = [
-            max(0.0, min(high, b) - max(low, a)) / (high - low) for a, b in zip(edges[:-1], edges[1:], strict=True)
-        ]
+        wanted = [max(0.0, min(high, b) - max(low, a)) / (high - low) for a, b in pairwise(edges)]
         assert shares[2 * bin_at] == pytest.approx(wanted, abs=1e-6)
         assert (shares[2 * bin_at] == shares[2 * bin_at + 1]).all()
 
@@ -185,10 +183,10 @@ def test_a_cut_off_sound_says_how_much_is_there():
 @pytest.mark.parametrize(
     ("field", "value", "pushed"),
     [
-        ("low", 0.05, {}),
-        ("high", 0.9, {}),
-        ("scale", 0.05, {}),
-        ("low", "x", {}),
+        ("low", 0.05, False),
+        ("high", 0.9, False),
+        ("scale", 0.05, False),
+        ("low", "x", False),
         ("high", "-120dB", True),
         ("low", 0.7, True),
     ],
