@@ -177,7 +177,7 @@ def test_a_cut_off_sound_says_how_much_is_there():
     content = wav(sine(440, seconds=3.0), subtype="PCM_16")
     with pytest.raises(UnreadableSound, match="holds 3.0 seconds of sound, but only 1.0 seconds") as wrong:
         measure(io.BytesIO(content[: 44 + 48_000 * 2]))
-    assert wrong.value.facts["claimed_s"] == pytest.approx(3.0) and wrong.value.facts["held_s"] == pytest.approx(1.0)
+    assert wrong.value.data["claimed_s"] == pytest.approx(3.0) and wrong.value.data["held_s"] == pytest.approx(1.0)
 
 
 @pytest.mark.parametrize(
