@@ -23,6 +23,7 @@ from fern_tide.web.pages import (
     first_cut,
     handoff,
     jobs,
+    picker,
     projects,
     sound_room,
     soundtrack,
@@ -72,25 +73,12 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
     app.extensions["fern_tide"] = Services(studio, levels_of(studio), Stages(studio.media))
     CSRFProtect(app)
     errors.install(app)
-    for page in (
-        projects,
-        sound_room,
-        soundtrack,
-        stage,
-        stage_files,
-        bench,
-        first_cut,
-        handoff,
-        curves,
-        edits,
-        tuning,
-        jobs,
-    ):
+    rooms = (projects, sound_room, soundtrack, stage, stage_files, bench, handoff)
+    for page in (*rooms, first_cut, picker, curves, edits, tuning, jobs):
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(
         fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,
-        target_groups=aiming.target_groups, places_for=aiming.places_for, siblings=why.siblings, is_shown=same,
-        most_groups=aiming.MOST_GROUPS,
+        places_for=aiming.places_for, siblings=why.siblings, is_shown=same,
         rates=[FrameRate.parse(text) for text in COMMON_RATES],
     )  # fmt: skip
     app.jinja_env.undefined = StrictUndefined  # a name that is not given is a mistake

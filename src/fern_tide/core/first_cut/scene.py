@@ -17,6 +17,7 @@ from fern_tide.core.scene.scene import Part, Scene
 
 LEAST_SHARE = 0.0005  # of the stage: what is smaller is left alone
 _BACKGROUND = 0.6  # of the stage
+_MOST_ALIKE = 120  # parts: more of them are a texture, which moves with what it lies in
 _MANY = 3  # things, with which a file as a whole is none by itself
 _NEAR_FLOOR = 0.92
 _ALIKE = log(1.25)  # sizes within a fifth
@@ -68,8 +69,9 @@ def look(
     groups, grouped = [], set[str]()
     for members in _alike(seen, extents):
         if len(members) > 1:
-            groups.append(members)
             grouped |= {part.id for part in members}
+        if 1 < len(members) <= _MOST_ALIKE:
+            groups.append(members)
     holders = _holders_of(scene, groups, seen)
     alone = [(part,) for part in seen if part.id not in grouped and part.id not in holders]
     names = {part.id: part for part in scene.parts}

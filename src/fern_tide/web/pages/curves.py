@@ -10,7 +10,9 @@ from flask import Blueprint, Response, jsonify, request, send_file
 
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import to_db
+from fern_tide.core.commands.command import Command
 from fern_tide.core.commands.registry import read_command
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import Envelope
@@ -18,12 +20,12 @@ from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale
 from fern_tide.core.sound.features import WaveformFeature
 from fern_tide.core.sound.running import WAVEFORM_SAMPLES
-from fern_tide.web.context import body, services, staged, studio
+from fern_tide.web.context import body, services, staged, studio, whole
 from fern_tide.web.heads import head
 from fern_tide.web.packing import Pack
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.reuse import recipes
-from fern_tide.workflows.tune import edits, why
+from fern_tide.workflows.tune import edits, picking, why
 from fern_tide.workflows.tune.listening import heard_file, heard_key, kept_file
 
 pages = Blueprint("curves", __name__, url_prefix="/p/<key>")
@@ -67,12 +69,26 @@ def preview(key: str) -> Response:
             mapping_id=str(plain.get("mapping")),
             recipe_id=str(plain["recipe"]),
         )
+    elif isinstance(plain.get("aim"), dict):
+        command = _tried(before, plain["aim"])
     else:
         command = read_command(plain.get("command"))
     after = command.apply(before)
     hand = services().levels.under_the_hand
     return _packed(
         after, edits.changes(hand, before, after), {"revision": revision}, _looks(), before=before, levels=hand
+    )
+
+
+def _tried(project: Project, aim: dict[str, Any]) -> Command:
+    """Give the edit that picking a property would be."""
+    return picking.tried(
+        services().levels.under_the_hand,
+        project,
+        target=Target.parse(str(aim.get("target"))),
+        mapping_id=str(aim.get("mapping") or ""),
+        place=whole(aim, "place") if "place" in aim else 0,
+        envelope_id=str(aim.get("envelope") or ""),
     )
 
 

@@ -74,7 +74,7 @@ def add_mapping(key: str) -> Any:
     envelope = str(plain.get("envelope") or envelope)
     mapping = edits.new_mapping(services().levels.under_the_hand, project, envelope_id=envelope, target=target)
     revision = edits.edit(studio(), key, PutMapping(mapping=mapping), base=whole(plain, "base"))
-    return _answer(revision, chosen={"mapping": mapping.id, "drive": 0})
+    return _answer(revision, chosen={"mapping": mapping.id, "drive": 0, "cut": "no"})
 
 
 @pages.post("/mappings/<mapping_id>/aim")

@@ -21,7 +21,7 @@ from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.derive.stages import Staged
 from fern_tide.workflows.studio import Studio
 
-FIRST_CLEAN_UP = ("rise_and_fall rise_ms=10 fall_ms=180", "smooth width_ms=60")
+_MOST_LOOKED_AT = 1500  # parts
 
 
 def keep_sound(studio: Studio, chunks: Iterable[bytes]) -> tuple[str, SoundInfo]:
@@ -97,7 +97,9 @@ def add_track(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: s
 
 
 def _waiting(studio: Studio, scene: Scene) -> FirstCut:
-    """Give a first cut that waits for the sound, knowing what the scene will want of it."""
+    """Give a first cut that waits for the sound, knowing what the scene will want of it where that is quick to see."""
+    if len(scene.parts) > _MOST_LOOKED_AT:
+        return FirstCut(waits=True)
     staged = Staged(scene, load(scene, studio.media.read))
     return FirstCut(waits=True, rows=look(scene, extents=staged.extents).rows)
 

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import xml.etree.ElementTree as ET
 from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from threading import Lock
 
-from fern_tide.core.base.signal import fingerprint
+import numpy as np
+
+from fern_tide.core.base.signal import FloatArray, fingerprint
+from fern_tide.core.scene.drawing import draw
 from fern_tide.core.scene.extent import Extent, extents
 from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.gltf.built import Built
@@ -31,6 +35,21 @@ class Staged:
     def built(self) -> Built:
         """The scene as glTF."""
         return build(self.scene, files=self.media.gltfs)
+
+    @cached_property
+    def names_of_boxes(self) -> list[str]:
+        """The ids of the parts that have a box, in the order of the boxes."""
+        return list(self.extents)
+
+    @cached_property
+    def boxes(self) -> FloatArray:
+        """The boxes of parts in shares of the stage, shape (parts, 4)."""
+        return np.array([extent.stage for extent in self.extents.values()], dtype=np.float64).reshape(-1, 4)
+
+    @cached_property
+    def drawn(self) -> ET.Element:
+        """A 2D scene as SVG, at rest."""
+        return draw(self.scene, media=self.media)
 
     @cached_property
     def glb(self) -> bytes:

@@ -8,11 +8,8 @@ from fern_tide.core.document import Project
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.graphic import is_level
-from fern_tide.core.scene.properties import Property
-from fern_tide.core.scene.scene import Part
 
 MOST_PLACES = 300
-MOST_GROUPS = 120
 
 
 def aim(project: Project, mapping: Mapping, *, place: int, target: Target) -> Mapping:
@@ -62,17 +59,6 @@ def aimed(project: Project, drive: Drive, target: Target, *, own_ends: bool = Fa
         return drive.but(target=target)
     rest, full = item.suggest_ends(part.own(item.id))
     return drive.but(target=target, rest=rest, full=full, stops=())
-
-
-def target_groups(project: Project, chosen: Target | None) -> list[tuple[Part, tuple[Property, ...]]]:
-    """List parts with what can be driven: those that are driven, the chosen one, then others as far as a list goes."""
-    taken = {drive.target.part for mapping in project.mappings for drive in mapping.drives}
-    first = [part for part in project.scene.parts if part.id in taken or (chosen and part.id == chosen.part)]
-    few = len(project.scene.parts) <= MOST_GROUPS
-    others = [part for part in project.scene.parts if part.id not in taken][: MOST_GROUPS - len(first)]
-    shown = project.scene.parts if few else (*first, *others)
-    groups = [(part, tuple(item for item in part.properties if not is_level(item.id))) for part in shown]
-    return [(part, items) for part, items in groups if items]
 
 
 def places_for(project: Project, drive: Drive) -> list[tuple[str, str]]:

@@ -5,6 +5,7 @@ import { Beside } from "./beside.js";
 import { Bound } from "./bound.js";
 import { Component } from "./component.js";
 import { FirstCut } from "./first_cut.js";
+import { byId } from "./dom.js";
 import { Drawer } from "./drawer.js";
 import { drawLane, mountLane } from "./lane.js";
 import { Lanes } from "./lanes.js";
@@ -12,12 +13,14 @@ import { Motion } from "./motion.js";
 import { notice } from "./notices.js";
 import { Order } from "./order.js";
 import { Parts } from "./parts.js";
+import { Picker } from "./picker.js";
 import { project } from "./project.js";
 import { rhythm } from "./rhythm.js";
 import { drawRibbon, loadWave, mountWheel } from "./ribbon.js";
 import { mountRibbon } from "./ribbon_hand.js";
 import { asQuery, selection } from "./selection.js";
 import { Sheet } from "./sheet.js";
+import { StagePick } from "./stage_pick.js";
 import { StageView } from "./stage_view.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
@@ -44,6 +47,8 @@ export class Bench extends Component {
     });
     this.parts = new Parts(this.find("#parts"), this.signal, { looked: () => this.#looked(), mount: (scope) => this.#mount(scope), drawn: () => this.#drawn() });
     this.drawer = new Drawer(this.find("#drawer"), this.signal, { parts: this.parts.root, peek: (body) => this.motion.peek(body) });
+    this.picker = new Picker(byId("picker"), this.signal, { peek: (body) => this.motion.peek(body) });
+    new StagePick(stage, this.signal, { stage: this.stage, onPick: (part, at) => this.#pickOnStage(part, at) });
     new Order(this.parts.root, this.signal);
     new Bound(this.parts.root, this.signal, { onTry: (command, _, { timeStamp }) => this.motion.preview(command, timeStamp) });
     this.#listen();
@@ -188,6 +193,12 @@ export class Bench extends Component {
     if (id !== "show-traces") return;
     this.#traces = checked;
     this.load();
+  }
+
+  /** The properties of a part that was clicked, to be driven by a new mapping. */
+  #pickOnStage(part, at) {
+    const opener = this.find("#add-target") ?? this.find("#first-target");
+    if (opener) this.picker.open(opener, { at, part });
   }
 
   /** Show the next version of the mapping, as a key does. */

@@ -70,7 +70,7 @@ export class Bound extends Component {
   }
 
   #pressed(button) {
-    if (button && button.type !== "submit" && carries(button)) this.set(button);
+    if (button && button.type !== "submit" && carries(button) && !("picks" in button.dataset)) this.set(button);
   }
 
   /** A list, a text, a switch or a colour has another value. A list of what can be added goes back to its first line. */

@@ -23,6 +23,7 @@ export class FirstCut extends Component {
     super(root, signal);
     this.only = only;
     this.on(work, "done", () => this.make());
+    this.on(project, "revised", () => this.make());
     this.on(root, "pointerover focusin", ({ target }) => this.#point(target.closest?.("[data-proposed]")?.dataset.proposed ?? null));
     this.on(root, "pointerleave", () => this.#point(null));
     this.make();

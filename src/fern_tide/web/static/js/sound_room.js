@@ -5,12 +5,14 @@ import { mountBands } from "./bands_hand.js";
 import { Bound } from "./bound.js";
 import { sizeOf } from "./canvas.js";
 import { Component } from "./component.js";
+import { byId } from "./dom.js";
 import { Drawer } from "./drawer.js";
 import { EnvelopeTrace } from "./envelope_trace.js";
 import { Listening } from "./listening.js";
 import { notice, telling } from "./notices.js";
 import { Order } from "./order.js";
 import { Parts } from "./parts.js";
+import { Picker } from "./picker.js";
 import { project } from "./project.js";
 import { rhythm } from "./rhythm.js";
 import { drawRibbon, mountWheel, waveOf } from "./ribbon.js";
@@ -53,6 +55,7 @@ export class SoundRoom extends Component {
     this.parts = new Parts(root, this.signal, { looked: () => asQuery(["envelope", "track"]), mount: (scope) => this.#mount(scope), drawn: () => this.#drawn() });
     this.drawer = new Drawer(this.find("#drawer"), this.signal, { parts: root, peek: (body) => this.trace.peek(body) });
     new Order(root, this.signal);
+    new Picker(byId("picker"), this.signal);
     new Bound(root, this.signal, {
       onTry: (command, _, { timeStamp }) => this.trace.preview(command, timeStamp),
       onDone: ({ chosen }, element) => element.dataset.opens && openInRoom(element.dataset.opens, chosen),

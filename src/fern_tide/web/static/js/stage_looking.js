@@ -14,7 +14,7 @@ const DASHES = { fill: "none", stroke: "#c4572e", "stroke-width": "1.5", "stroke
 const KEYS = { f: "frame-part", 0: "frame-all" };
 
 /** An outline over the stage. */
-function dashesOver(root) {
+export function dashesOver(root) {
   const over = document.createElementNS(SVG, "svg");
   over.setAttribute("class", "over");
   over.setAttribute("aria-hidden", "true");

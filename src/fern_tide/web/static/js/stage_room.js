@@ -4,8 +4,10 @@ import { Axis, xOf } from "./axis.js";
 import { Bound } from "./bound.js";
 import { say } from "./canvas.js";
 import { Component } from "./component.js";
+import { byId } from "./dom.js";
 import { notice, telling } from "./notices.js";
 import { Parts } from "./parts.js";
+import { Picker } from "./picker.js";
 import { project } from "./project.js";
 import { drawRibbon, loadWave, mountWheel } from "./ribbon.js";
 import { mountRibbon } from "./ribbon_hand.js";
@@ -40,6 +42,7 @@ export class StageRoom extends Component {
     new StageFiles(room, this.signal, { stage: this.stage, isBare: () => !this.find(".tree-row") });
     this.parts = new Parts(root, this.signal, { looked: () => this.#looked(), mount: (scope) => this.#mount(scope), drawn: () => this.#drawn() });
     this.head = head;
+    new Picker(byId("picker"), this.signal);
     new Bound(root, this.signal, { onTry: (command, field) => this.#tried(command, field) });
     this.#listen(root);
     this.#open();
