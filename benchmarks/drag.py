@@ -35,13 +35,19 @@ def song(path: Path) -> None:
 def prepare(page: Page, url: str, path: Path) -> None:
     page.goto(url)
     page.set_input_files("#file", path)
+    page.wait_for_url("**/bench", timeout=60_000)
+    page.click("#cut-drop")
     page.wait_for_selector("#first-target", timeout=60_000)
     page.select_option("#rate", "60")
     page.wait_for_timeout(1_000)
     while page.evaluate("document.getElementById('work').childElementCount"):
         page.wait_for_timeout(300)
     for place, target in enumerate(TARGETS):
-        page.select_option("#first-target" if place == 0 else "#add-target", target)
+        part = target.partition(":")[0]
+        page.click("#first-target" if place == 0 else "#add-target")
+        page.fill("#picker-find", part.replace("-", " "))
+        page.click(f"#picker [data-open='{part}']")
+        page.click(f"#picker [data-target='{target}']")
         while page.locator("canvas[data-lane]").count() <= place:
             page.wait_for_timeout(50)
     page.wait_for_timeout(1_500)

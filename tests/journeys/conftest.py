@@ -132,13 +132,31 @@ def stored(page: Page, path: str, selector: str) -> dict[str, Any]:
     return found
 
 
+def pick(page: Page, opener: str, target: str) -> None:
+    """Pick a property with the picker: open it, find the part by its id's words, open that, press the property."""
+    part = target.partition(":")[0]
+    page.click(opener)
+    page.fill("#picker-find", part.replace("-", " "))
+    page.click(f"#picker [data-open='{part}']")
+    page.click(f"#picker [data-target='{target}']")
+
+
+def start_empty(page: Page) -> None:
+    """Let the first cut go, and wait for what an empty Bench offers."""
+    page.click("#cut-drop")
+    page.wait_for_selector("#first-target")
+    if page.get_attribute("#play", "aria-label") == "Stop":
+        page.click("#play")
+        page.press("body", "Home")
+
+
 def drop_sound(page: Page, content: bytes | Path, name: str = "Rain drums.wav") -> None:
-    """Choose a sound on the projects page, by content or by file, and wait for the Bench."""
+    """Choose a sound on the projects page, by content or by file, and start on the Bench with nothing that moves."""
     page.goto("/")
     chosen = content if isinstance(content, Path) else {"name": name, "mimeType": "audio/wav", "buffer": content}
     page.set_input_files("#file", chosen)
     page.wait_for_url("**/bench")
-    page.wait_for_selector("#first-target")
+    start_empty(page)
 
 
 def read_csv(text: str) -> tuple[list[str], list[list[str]]]:
@@ -165,6 +183,7 @@ def stage_room(page):
         "#file", {"name": "Rain.wav", "mimeType": "audio/wav", "buffer": wav(drums(seconds=3.0), rate_hz=44_100)}
     )
     page.wait_for_url("**/bench")
+    start_empty(page)
     open_stage(page)
     wait(page, "document.getElementById('work').childElementCount === 0")  # the page is drawn anew when it is done
     return page

@@ -3,7 +3,7 @@
 import json
 
 import pytest
-from tests.journeys.conftest import axe, stored, wait
+from tests.journeys.conftest import axe, pick, stored, wait
 
 from fern_tide.core.mapping.recipe import write_recipes
 from fern_tide.core.mapping.starting_recipes import STARTING
@@ -206,7 +206,7 @@ def test_a_mapping_is_copied_linked_and_the_other_way(demo):
     demo.click("#copy-now")
     undo_says(demo, "Copy Lamp glow to the opacity of Title")
     wait(demo, "document.querySelector('#drive').options.length === 4")
-    demo.select_option("#add-target", "cloche-3:scale_y")
+    pick(demo, "#add-target", "cloche-3:scale_y")
     wait(demo, "document.querySelector('#mapping-name').value === 'Cloche 3 height'")
     demo.select_option("#add-drive", "inverted")
     wait(demo, "document.querySelector('#drive')?.value === '1'")
@@ -219,7 +219,7 @@ def test_a_mapping_is_copied_linked_and_the_other_way(demo):
 
 
 def test_a_colour_gets_stops_between_and_a_stack_its_way(demo):
-    demo.select_option("#add-target", "title:fill")
+    pick(demo, "#add-target", "title:fill")
     wait(demo, "document.querySelector('#mapping-name').value === 'Title fill'")
     demo.click("[data-act='add-stop']")
     demo.wait_for_selector("#stop-0-at")
@@ -227,7 +227,7 @@ def test_a_colour_gets_stops_between_and_a_stack_its_way(demo):
     demo.dispatch_event("#stop-0-colour", "change")
     undo_says(demo, "Set the colours of the fill of Title")
     assert mapping_json(demo, "title-fill")["drives"][0]["stops"] == [{"at": 0.5, "colour": "#ff0000"}]
-    demo.select_option("#add-target", "lamp-glow:opacity")
+    pick(demo, "#add-target", "lamp-glow:opacity")
     wait(demo, "document.querySelector('#stacking') !== null")
     assert "over Lamp glow" in demo.inner_text(".steps")
     demo.select_option("#stacking", "multiply")
@@ -282,7 +282,7 @@ def test_the_sheet_holds_every_response_of_numbers_and_of_colours(demo):
     )
     for target in (None, "title:fill"):
         if target:
-            demo.select_option("#add-target", target)
+            pick(demo, "#add-target", target)
             wait(demo, "document.querySelector('#mapping-name').value === 'Title fill'")
         for name in demo.locator("#response option").evaluate_all("all => all.map((one) => one.value)"):
             demo.select_option("#response", name)

@@ -3,7 +3,7 @@
 import json
 
 import pytest
-from tests.journeys.conftest import wait
+from tests.journeys.conftest import pick, wait
 from tests.journeys.test_bench import ORDER, SEEK, drag, mapping_json, middle, pixels
 
 
@@ -132,7 +132,7 @@ def test_from_the_sound_room_an_envelope_moves_a_property_and_opens_what_it_driv
     demo.wait_for_selector("#envelope-panel")
     demo.click("[data-show-envelope]:has-text('Notes')")
     demo.wait_for_selector("[data-show-envelope][aria-current]:has-text('Notes')")
-    demo.select_option("#move-with", "lamp:turn")
+    pick(demo, "#move-with", "lamp:turn")
     demo.wait_for_selector("#plot")
     wait(demo, "document.querySelector('.lane[aria-current=true]').textContent.includes('Notes')")
     demo.click("#rooms >> text=Sound")

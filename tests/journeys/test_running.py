@@ -51,7 +51,9 @@ def until(condition, *, seconds=40.0):
 def new_project(browser, server, sound) -> str:
     context = browser.new_context(base_url=server.url)
     page = context.new_page()
-    drop_sound(page, sound)
+    page.goto("/")
+    page.set_input_files("#file", sound)
+    page.wait_for_url("**/bench")
     key = page.url.split("/")[-2]
     context.close()
     return key

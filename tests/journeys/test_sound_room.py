@@ -8,7 +8,7 @@ import pytest
 import soundfile
 from tests.conftest import sine, wav
 from tests.core.envelope.test_hits_and_beats import band_drums
-from tests.journeys.conftest import axe, drop_sound, wait
+from tests.journeys.conftest import axe, drop_sound, pick, wait
 
 RATE_HZ = 44_100
 BEATS, TRUTH = band_drums(120, n_beats=16)
@@ -188,7 +188,7 @@ def test_beats_markers_and_the_work_range(room):
 
 def test_a_swapped_file_says_what_moved(room):
     room.press("body", "3")
-    room.select_option("#first-target", "lamp:turn")
+    pick(room, "#first-target", "lamp:turn")
     room.wait_for_selector("canvas[data-lane]")
     room.press("body", "1")
     room.wait_for_selector("#swap-file", state="attached")

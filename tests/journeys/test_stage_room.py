@@ -10,7 +10,7 @@ import pytest
 from PIL import Image
 from tests.conftest import drums, wav
 from tests.gltf import GLB
-from tests.journeys.conftest import axe, open_stage, stored, wait
+from tests.journeys.conftest import axe, open_stage, pick, stored, wait
 from tests.journeys.test_whole_way import download
 
 from fern_tide.core.base.frame_rate import FrameRate
@@ -128,7 +128,7 @@ def test_the_base_stays_still_when_the_anchor_is_put_there(room):
 def test_a_mapping_moves_to_another_part_and_limits_hold(room):
     choose(room, "lamp-bulb")
     drive(room, "lamp-bulb:scale_y")
-    room.select_option("[data-move]", "moth-one:scale_y")
+    pick(room, "[data-move]", "moth-one:scale_y")
     room.wait_for_selector("[data-part-json='moth-one']", state="attached")
     assert (
         "moth-one"

@@ -4,12 +4,11 @@ import re
 
 import numpy as np
 from tests.conftest import drums, read, wav
-from tests.journeys.conftest import drop_sound, read_csv, wait
+from tests.journeys.conftest import drop_sound, pick, read_csv, wait
 
 from fern_tide.core.base.frame_rate import FrameRate
-from fern_tide.core.envelope.envelope import CleanUpChoice, clean
+from fern_tide.core.envelope.envelope import beginning, clean
 from fern_tide.core.mapping.marks import Marks, Scale, lift, suggest_marks
-from fern_tide.workflows.bring_in.sounds import FIRST_CLEAN_UP
 
 SOUND = wav(drums(seconds=6.0), rate_hz=44_100)
 RATE = FrameRate.parse("30")
@@ -18,7 +17,7 @@ RATE = FrameRate.parse("30")
 def first_level() -> np.ndarray:
     """The level that a new project reads from the sound, by the core alone."""
     raw = read(SOUND, "amplitude", rate=str(RATE))
-    return clean(raw, tuple(CleanUpChoice.parse(text) for text in FIRST_CLEAN_UP), rate=RATE)
+    return clean(raw, beginning("amplitude"), rate=RATE)
 
 
 def download(page, selector) -> bytes:
@@ -48,7 +47,7 @@ def drag(page, selector, dx) -> None:
 
 def test_drop_drive_drag_play_undo_bake_and_take_away(page):
     drop_sound(page, SOUND)
-    page.select_option("#first-target", "lamp-bulb:scale_y")  # action two: pick a part's property
+    pick(page, "#first-target", "lamp-bulb:scale_y")  # action two: pick a part's property
     page.wait_for_selector("#plot")
     wait(page, "document.querySelector('#hits').textContent === '12'")
     level = first_level()
@@ -159,7 +158,7 @@ def test_sound_goes_on_when_the_room_changes(page):
 
 def test_colour_and_two_tabs(page):
     drop_sound(page, SOUND)
-    page.select_option("#first-target", "moth-one:fill")
+    pick(page, "#first-target", "moth-one:fill")
     page.wait_for_selector("#at-full")
     elsewhere = page.context.browser.new_context(
         viewport={"width": 1280, "height": 800}
@@ -184,7 +183,7 @@ def test_a_property_that_is_picked_before_the_sound_is_read_is_driven_when_it_is
     long = np.tile(drums(seconds=60.0)[0], 6)  # so that its analysis is under way when the property is picked
     content = wav(long, rate_hz=44_100, subtype="PCM_16")
     drop_sound(page, content)
-    page.select_option("#first-target", "lamp-bulb:scale_y")
+    pick(page, "#first-target", "lamp-bulb:scale_y")
     page.wait_for_selector("#plot")
     assert page.input_value("#mapping-name") == "Lamp bulb height"
     assert not page.is_visible("#notice")

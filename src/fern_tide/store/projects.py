@@ -131,8 +131,7 @@ class ProjectStore:
         with self._session():
             row = self._row(key)
             self._check_base(row, base)
-            parent = self._tables.revision.get_by_id(row.head).parent if instead else None
-            self._add(row, parent or row.head, label, document)
+            self._add(row, self._tables.revision.get_by_id(row.head).parent if instead else row.head, label, document)
             return self._revision(row)
 
     def before(self, key: str) -> Project | None:

@@ -24,6 +24,7 @@ def make(key: str) -> Any:
     seed = whole(plain, "seed") if "seed" in plain else 1
     if not 1 <= seed < 2**31:
         raise InvalidParameter("seed", value=seed, allowed="1 or more")
+    first_cut.wait_for_sound(studio(), project)
     command = first_cut.first_cut(services().levels, project, staged=staged(project.scene), seed=seed)
     revision = first_cut.decide(studio(), key, command, base=whole(plain, "base"))
     cut = revision.document.first_cut

@@ -27,6 +27,17 @@ def ground_of(staged: Staged, *, only: Collection[str] = frozenset()) -> Ground:
     return Ground(staged.extents, moved_by_file(staged.scene, media=staged.media), only)
 
 
+def wait_for_sound(studio: Studio, project: Project) -> None:
+    """Let a project's sounds be read first, all that is needed in one pass.
+
+    Raises:
+        NotAnalyzedYet: they are being read, or could not be.
+    """
+    jobs = analysis.ensure(studio, project)
+    if jobs:
+        raise analysis.NotAnalyzedYet(jobs)
+
+
 def first_cut(levels: Levels, project: Project, *, staged: Staged, seed: int) -> TakeFirstCut:
     """Give the edit that makes a first cut; one that is not decided goes first.
 
@@ -52,6 +63,12 @@ def decide(studio: Studio, key: str, command: Command, *, base: int) -> Revision
     document = command.apply(current.document)
     label = command.label(current.document)
     instead = isinstance(command, TakeFirstCut | KeepFirstCut | DropFirstCut) and _is_cut(studio, current)
+    if (
+        isinstance(command, DropFirstCut)
+        and current.document.first_cut is not None
+        and current.document.first_cut.waits
+    ):
+        instead, label = True, current.undo or label  # nothing was made that could be taken back
     revision = studio.projects.save(key, document, base=base, label=label, instead=instead)
     analysis.ensure(studio, document)
     return revision

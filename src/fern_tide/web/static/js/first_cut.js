@@ -3,7 +3,6 @@
 import { Component } from "./component.js";
 import { notice } from "./notices.js";
 import { project } from "./project.js";
-import { postJson } from "./server.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
 
@@ -34,9 +33,8 @@ export class FirstCut extends Component {
     if (this.#making || this.signal.aborted || project.status.cut !== "due") return;
     this.#making = true;
     try {
-      await project.settled();
-      project.take(await postJson(project.url("first-cut"), { base: project.status.revision }));
-      if (!this.signal.aborted && !transport.playing) transport.play();
+      const made = await project.offer("first-cut", () => !this.signal.aborted && project.status.cut === "due");
+      if (made && !this.signal.aborted && !transport.playing) transport.play();
     } catch (wrong) {
       if (wrong.status !== 202) notice(wrong.message);
       else if (await project.analyzed(wrong.jobs)) setTimeout(() => this.make());

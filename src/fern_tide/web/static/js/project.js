@@ -77,6 +77,11 @@ export const project = new (class extends EventTarget {
     return this.#inTurn(() => this.#send(path, plain, { field, detail }));
   }
 
+  /** Send what no hand asked for, in its turn, while something still holds; what fails is thrown to who sends it. */
+  offer(path, still) {
+    return this.#inTurn(async () => (still() ? this.take(await postJson(this.url(path), { base: this.status.revision })) : null));
+  }
+
   /** A conflict, which only another tab can make, shows how the project stands now; what needs an analysis waits for it. */
   async #send(path, plain, { field, detail }) {
     try {
