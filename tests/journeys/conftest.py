@@ -132,6 +132,9 @@ def stored(page: Page, path: str, selector: str) -> dict[str, Any]:
     return found
 
 
+UNTOUCHED = {"Nothing to undo", "Undo: Start Rain empty"}  # whether its first cut was there already or not
+
+
 def pick(page: Page, opener: str, target: str) -> None:
     """Pick a property with the picker: open it, find the part by its id's words, open that, press the property."""
     part = target.partition(":")[0]

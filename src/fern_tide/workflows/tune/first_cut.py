@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from fern_tide.core.commands.command import Command
-from fern_tide.core.commands.first_cut import DropFirstCut, KeepFirstCut, TakeFirstCut, without_cut
+from fern_tide.core.commands.first_cut import DropFirstCut, TakeFirstCut, without_cut
 from fern_tide.core.commands.mapping import PutMapping
 from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.registry import Together
@@ -60,15 +60,10 @@ def decide(studio: Studio, key: str, command: Command, *, base: int) -> Revision
         Conflict: the project has been changed since.
     """
     current = studio.projects.current(key)
-    document = command.apply(current.document)
-    label = command.label(current.document)
-    instead = isinstance(command, TakeFirstCut | KeepFirstCut | DropFirstCut) and _is_cut(studio, current)
-    if (
-        isinstance(command, DropFirstCut)
-        and current.document.first_cut is not None
-        and current.document.first_cut.waits
-    ):
-        instead, label = True, current.undo or label  # nothing was made that could be taken back
+    document, cut = command.apply(current.document), current.document.first_cut
+    waits = cut is not None and cut.waits and isinstance(command, DropFirstCut)  # nothing was made to be taken back
+    label = command.label(current.document) if not waits else current.undo or "Start the project"
+    instead = waits or _is_cut(studio, current)
     revision = studio.projects.save(key, document, base=base, label=label, instead=instead)
     analysis.ensure(studio, document)
     return revision

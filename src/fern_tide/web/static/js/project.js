@@ -77,7 +77,10 @@ export const project = new (class extends EventTarget {
     return this.#inTurn(() => this.#send(path, plain, { field, detail }));
   }
 
-  /** Send what no hand asked for, in its turn, while something still holds; what fails is thrown to who sends it. */
+  /**
+   * Send what no hand asked for, in its turn, while something still holds; what fails is thrown to who sends it.
+   * @returns {Promise<any>} how the project stands then; null where it was not sent
+   */
   offer(path, still) {
     return this.#inTurn(async () => (still() ? this.take(await postJson(this.url(path), { base: this.status.revision })) : null));
   }
