@@ -9,6 +9,8 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
+from fern_tide.demo.project import MIX, demo_sounds
+
 ROOT = Path(__file__).parent.parent
 OUT = ROOT / "docs/screenshots"
 FLAGS = ["--no-sandbox", "--disable-dev-shm-usage", "--mute-audio", "--hide-scrollbars", "--force-color-profile=srgb"]
@@ -97,11 +99,35 @@ def take(page: Page, url: str) -> None:
     shoot(page, "hand-off")
     take_stages(page, url)
     take_reuse(page, url)
+    take_first_cut(page, url)
     page.goto(url)
     page.wait_for_timeout(700)
     dates = "document.querySelectorAll('[data-changed]')"
     page.evaluate(f"{dates}.forEach(date => (date.textContent = 'changed 24 November, 21:04'))")
     shoot(page, "projects")
+
+
+def take_first_cut(page: Page, url: str) -> None:
+    """A dropped mix with its first cut, and the picker over it; the project goes again."""
+    page.goto(url)
+    content = demo_sounds()[MIX]
+    page.set_input_files("#file", {"name": f"{MIX}.wav", "mimeType": "audio/wav", "buffer": content})
+    settled(page, ".cut-row")
+    if page.get_attribute("#play", "aria-label") == "Stop":
+        page.click("#play")
+    page.press("body", "Home")
+    page.mouse.move(640, 790)
+    page.wait_for_timeout(900)
+    shoot(page, "first-cut")
+    page.click("#add-target")
+    page.fill("#picker-find", "lam tu")
+    settled(page, "#picker [data-target]")
+    page.press("#picker-find", "ArrowDown")
+    page.wait_for_timeout(900)
+    shoot(page, "picker")
+    page.goto(url)
+    page.click(f"[aria-label='Delete {MIX}']")
+    page.wait_for_timeout(300)
 
 
 def take_stages(page: Page, url: str) -> None:

@@ -1,3 +1,3 @@
 """Fern Tide turns a soundtrack into motion."""
 
-__version__ = "0.7.0"
+__version__ = "0.8.0"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, jsonify, render_template, request
+from flask import Blueprint, jsonify
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.commands.command import Command
@@ -39,15 +39,3 @@ def decide(key: str, decision: str) -> Any:
         raise InvalidParameter("decision", value=decision, allowed="keep or drop")
     revision = first_cut.decide(studio(), key, _DECISIONS[decision](), base=whole(body(), "base"))
     return jsonify(status(revision))
-
-
-@pages.get("/suggestions")
-def suggest(key: str) -> str:
-    """Show what some parts could do, or what an envelope could move."""
-    project = studio().projects.current(key).document
-    parts = [project.scene.part(name).id for name in request.args.getlist("part")]
-    envelope = request.args.get("envelope") or None
-    levels, stage = services().levels, staged(project.scene)
-    offers = first_cut.suggestions(levels, project, staged=stage, parts=parts, envelope=envelope)
-    shown = [(words, reason, edit.model_dump(mode="json")) for words, reason, edit in offers]
-    return render_template("suggestions.html", key=key, project=project, shown=shown)

@@ -17,9 +17,9 @@ from fern_tide.core.mapping.mapping import STEPS, Mapping
 from fern_tide.core.mapping.recipe import MOST_BYTES, read_recipes, write_recipes
 from fern_tide.core.mapping.starting_recipes import STARTING
 from fern_tide.web import pictures
-from fern_tide.web.context import body, services, small_upload, status, studio, whole
+from fern_tide.web.context import body, services, small_upload, staged, status, studio, whole
 from fern_tide.workflows.reuse import recipes
-from fern_tide.workflows.tune import edits, why
+from fern_tide.workflows.tune import edits, first_cut, why
 
 pages = Blueprint("tuning", __name__, url_prefix="/p/<key>")
 
@@ -36,7 +36,7 @@ def _document(key: str) -> Project:
 @pages.get("/bench/drawer/<name>")
 def drawer(key: str, name: str) -> Any:
     """Show what can be picked for a mapping: clean-up, steps, responses, recipes, copies, or why a value is so."""
-    if name not in {"clean_ups", "steps", "responses", "recipes", "copy", "why"}:
+    if name not in {"clean_ups", "steps", "responses", "recipes", "copy", "why", "suggestions"}:
         return Response(status=404)
     if name == "clean_ups":
         envelope = request.args.get("envelope") or _document(key).mapping(request.args.get("mapping", "")).envelope
@@ -54,9 +54,18 @@ def drawer(key: str, name: str) -> Any:
         shown |= {"library": studio().library.all(), "starting": STARTING, "picture": pictures.recipe_picture}
     if name == "copy":
         shown["movers"] = {str(drive.target): item.name for item in project.mappings for drive in item.drives}
+    if name == "suggestions":
+        shown |= {"envelope": project.envelope(mapping.envelope), "offers": _offers(project, mapping)}
     if name == "why":
         shown |= _reasons(project, mapping, place)
     return render_template(f"bench/{name}.html", **shown)
+
+
+def _offers(project: Project, mapping: Mapping) -> list[tuple[str, str, dict[str, Any]]]:
+    """List what else the envelope of a mapping could move: what happens, why, and the edit."""
+    stage, levels = staged(project.scene), services().levels
+    offers = first_cut.suggestions(levels, project, staged=stage, parts=(), envelope=mapping.envelope)
+    return [(words, reason, edit.model_dump(mode="json")) for words, reason, edit in offers]
 
 
 def _reasons(project: Project, mapping: Mapping, place: int) -> dict[str, Any]:

@@ -27,6 +27,7 @@ export class Picker extends Component {
   #opener = null;
   #part = "";
   #at = 0;
+  #tries = false;
   #settling = 0;
 
   /**
@@ -124,7 +125,7 @@ export class Picker extends Component {
 
   #point(row) {
     const at = row ? this.#rows.indexOf(row) : -1;
-    if (at >= 0 && at !== this.#at) this.#choose(at, { scrolls: false });
+    if (at >= 0 && (at !== this.#at || !this.#tries)) this.#choose(at, { scrolls: false });
   }
 
   /** Let a line be the chosen one; after a moment it is tried on the stage, and its part is shown beside it. */
@@ -132,6 +133,7 @@ export class Picker extends Component {
     const rows = this.#rows;
     const first = rows[0]?.matches(".picker-back") && at === 0 && rows.length > 1 ? 1 : at;
     this.#at = first;
+    this.#tries = tries;
     rows.forEach((row, place) => row.setAttribute("aria-selected", String(place === first)));
     const row = rows[first];
     if (!row) return;

@@ -8,13 +8,24 @@ import { postForm, postJson } from "./server.js";
 /** Whether files begin a project by their scene: an SVG, a glTF file with what it needs, or a picture. Pure. */
 export const isScene = (files) => files.some(({ name }) => /\.(svgz?|gltf|glb|png|jpe?g|webp)$/i.test(name));
 
+const isSound = ({ type, name }) => /^(audio|video)\//.test(type) || /\.(wav|aiff?|flac|ogg|opus|mp3|m4a|aac|mka?|mp4|mov|webm)$/i.test(name);
+
+/** Bring sounds that came with a scene into its project, one after the other; gives where to go then. */
+async function withSounds(url, sounds, share) {
+  if (!sounds.length) return url;
+  const project = url.slice(0, url.lastIndexOf("/"));
+  for (const sound of sounds) await send(`${project}/tracks`, sound, share);
+  return `${project}/bench`;
+}
+
 const isProjectFile = (file) => file.name.toLowerCase().endsWith(".ferntide");
 
 export function mountProjects(room, signal) {
   const find = (id) => byId(id);
   const onFile = async (file, share, files) => {
     if (isScene(files)) {
-      window.location.href = (await postForm("/projects/scene", files, { onShare: share, signal })).url;
+      const { url } = await postForm("/projects/scene", files.filter((one) => !isSound(one)), { onShare: share, signal });
+      window.location.href = await withSounds(url, files.filter(isSound), share);
       return;
     }
     const made = await send(isProjectFile(file) ? "/projects/import" : "/projects", file, share);

@@ -101,9 +101,10 @@ export class Stage2d {
 
   /** Take in curves and how the parts that they move show; of the parts that are tried by hand, too. */
   bind({ curves, parts }) {
+    const still = Object.keys(this.#curves).filter((target) => !(target in curves)); // goes back to its own value
     this.#curves = curves;
     Object.assign(this.#heads, parts);
-    this.#bind();
+    this.#bind(still);
   }
 
   /** Take in how a part shows, and its own values, as they are now. */

@@ -95,6 +95,7 @@ export class Stage3d extends View3d {
   }
 
   bind({ curves, parts }) {
+    for (const target of Object.keys(this.#curves)) if (!(target in curves)) this.touched.add(target); // back to its own value
     this.#curves = curves;
     Object.assign(this.#heads, parts);
     this.#bind();

@@ -1,0 +1,132 @@
+"""The first minute: a dropped sound moves something at once; any property is picked by keyboard or on the stage."""
+
+import json
+
+import numpy as np
+from tests.conftest import drums, wav
+from tests.journeys.conftest import axe, wait
+
+RATE_HZ = 44_100
+SONG = wav(drums(seconds=8.0) + 0.1 * np.sin(np.arange(8 * RATE_HZ) * 0.05) ** 2, rate_hz=RATE_HZ, subtype="PCM_16")
+BARS = "".join(
+    f'<rect id="bar-{place}" x="{20 + at * 45}" y="{200 - 7 * (at % 5)}" width="30" height="{60 + 7 * (at % 5)}"/>'
+    for place, at in enumerate((7, 3, 11, 0, 5, 9, 1, 10, 2, 8, 4, 6))
+)
+
+
+def drop(page, *files):
+    page.goto("/")
+    kinds = {"wav": "audio/wav", "svg": "image/svg+xml"}
+    page.set_input_files(
+        "#file",
+        [{"name": name, "mimeType": kinds[name.rsplit(".", 1)[1]], "buffer": content} for name, content in files],
+    )
+    page.wait_for_url("**/bench")
+
+
+def words(page):
+    return page.locator(".cut-row b").all_text_contents()
+
+
+def undo_says(page, text):
+    wait(page, f"document.querySelector('#undo').title === {json.dumps('Undo: ' + text)}")
+
+
+def test_a_dropped_song_plays_a_first_cut_that_is_refused_in_part_kept_and_taken_back(page):
+    drop(page, ("Rain drums.wav", SONG))
+    page.wait_for_selector(".cut-row")  # one action: something moves
+    wait(page, "document.querySelector('#play').getAttribute('aria-label') === 'Stop'")
+    wait(page, "document.querySelector('#heard').currentTime > 0.2")
+    page.click("#play")
+    first = words(page)
+    assert 3 <= len(first) <= 6 and page.locator("canvas[data-lane]").count() == len(first)
+    assert axe(page) == []
+    page.click("#cut-another")
+    wait(page, "document.querySelector('.cut p').textContent.includes('number 2')")
+    page.click(".check >> nth=0")
+    wait(page, "document.querySelector('.check').getAttribute('aria-checked') === 'false'")
+    left = len(words(page)) - 1
+    assert page.inner_text("#cut-keep") == f"Keep these {left}"
+    page.click("#cut-keep")
+    page.wait_for_selector("#plot")
+    assert page.locator("canvas[data-lane]").count() == left
+    page.click("#undo")
+    page.wait_for_selector("#cut-keep")
+
+
+def test_what_is_kept_as_it_came_is_taken_back_by_one_undo_and_can_be_made_again(page):
+    drop(page, ("Rain drums.wav", SONG))
+    page.wait_for_selector("#cut-keep")
+    page.click("#cut-keep")
+    undo_says(page, "Keep the first cut of Rain drums")
+    page.click("#undo")
+    page.wait_for_selector("#cut-make")
+    assert page.locator("canvas[data-lane]").count() == 0
+    page.click("#cut-make")
+    page.wait_for_selector(".cut-row")
+    page.click("#cut-drop")
+    page.wait_for_selector("#first-target")
+
+
+def test_four_actions_from_a_song_to_a_file_in_hand(page):
+    drop(page, ("Rain drums.wav", SONG))  # one
+    page.wait_for_selector(".cut-row")
+    page.click("#bake")  # two
+    wait(page, "document.querySelector('#bake').textContent === 'All curves baked'")
+    page.click("#rooms >> text=Hand-off")  # three
+    page.click("#write-csv")  # four
+    page.wait_for_selector("#download-csv")
+
+
+def test_a_drawing_and_a_song_dropped_together_grow_bar_by_bar(page):
+    svg = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 580 320">{BARS}</svg>'
+    drop(page, ("bars.svg", svg.encode()), ("Rain drums.wav", SONG))
+    page.wait_for_selector(".cut-row")
+    assert any("12 bars" in text or "twelve bars" in text for text in words(page)), words(page)
+
+
+def test_a_property_is_picked_by_keyboard_alone(page):
+    drop(page, ("Rain drums.wav", SONG))
+    page.wait_for_selector(".cut-row")
+    page.click("#cut-drop")
+    page.wait_for_selector("#first-target")
+    page.focus("#first-target")
+    page.keyboard.press("Enter")
+    page.wait_for_selector("#picker .picker-row")
+    page.keyboard.type("moth tu")
+    wait(page, "document.querySelectorAll('#picker [data-target$=\":turn\"]').length === 2")
+    assert axe(page) == []
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    wait(page, "document.querySelector('#mapping-name')?.value === 'Moth two turn'")
+    assert not page.is_visible("#picker")
+    page.click("#target")  # what was used last is first
+    page.wait_for_selector("#picker .picker-title:has-text('Used last')")
+    page.keyboard.press("Escape")
+    assert not page.is_visible("#picker")
+
+
+def test_pointing_at_a_property_tries_it_and_the_stage_gives_what_is_clicked(demo):
+    still = demo.get_attribute("#stage-title--turn", "transform")
+    demo.click("#add-target")
+    demo.fill("#picker-find", "title tur")
+    row = demo.locator("#picker [data-target='title:turn']")
+    row.wait_for()
+    row.hover()
+    demo.mouse.move(*[value + 3 for value in (row.bounding_box()["x"], row.bounding_box()["y"])])
+    wait(demo, f"document.querySelector('#stage-title--turn').getAttribute('transform') !== {json.dumps(still)}")
+    demo.keyboard.press("Escape")
+    wait(demo, f"document.querySelector('#stage-title--turn').getAttribute('transform') === {json.dumps(still)}")
+    bulb = demo.locator("#stage-lamp-bulb--own").bounding_box()
+    demo.mouse.move(bulb["x"] + bulb["width"] / 2, bulb["y"] + bulb["height"] / 2)
+    wait(demo, "document.querySelector('.stage-name').textContent === 'Lamp bulb'")
+    demo.mouse.click(bulb["x"] + bulb["width"] / 2, bulb["y"] + bulb["height"] / 2)
+    demo.click("#picker [data-target='lamp-bulb:turn']")
+    wait(demo, "document.querySelector('#mapping-name').value === 'Lamp bulb turn'")
+
+
+def test_an_envelope_gets_suggestions(demo):
+    demo.click("#suggest")
+    demo.wait_for_selector("[data-pick='suggestion']")
+    demo.click("[data-pick='suggestion'] >> nth=0")
+    wait(demo, "document.querySelector('#undo').title.startsWith('Undo: Let the ')")
