@@ -16,6 +16,7 @@ from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import build, fields
 from fern_tide.core.base.target import Target
 from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS, reading_in_role
+from fern_tide.core.first_cut.first_cut import RULES
 from fern_tide.core.formats.format import HandOff, KeyParams, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.drive import RESPONSES, Drive
@@ -23,6 +24,7 @@ from fern_tide.core.mapping.mapping import STEPS, Mapping
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.mapping.step import StepContext
 from fern_tide.core.scene.mesh import bounds
+from fern_tide.core.scene.ranks import ORDERS
 from fern_tide.core.scene.scene import PART_KINDS
 from fern_tide.demo.bench_scene import potting_bench
 from fern_tide.demo.scene import glasshouse
@@ -33,7 +35,7 @@ CONTEXT = StepContext.example()
 EVERYTHING = [
     *(
         pytest.param(spec, id=f"{registry.kind} {spec.id}")
-        for registry in (READINGS, CLEAN_UPS, STEPS, RESPONSES, PART_KINDS, FORMATS)
+        for registry in (READINGS, CLEAN_UPS, STEPS, RESPONSES, PART_KINDS, FORMATS, ORDERS, RULES)
         for spec in registry.values()
     ),
     *(pytest.param(outcome.check, id=f"check {outcome.check.id}") for outcome in run_checks([])),
@@ -193,3 +195,13 @@ def test_each_role_of_the_sound_room_is_had_by_one_reading_that_can_fill_it():
     assert {"low_hz", "high_hz"} <= reading_in_role("box").params.model_fields.keys()
     assert "media" in reading_in_role("file").params.model_fields
     assert reading_in_role("first").params() and reading_in_role("first").of_track
+
+
+@pytest.mark.parametrize("spec", ORDERS.values(), ids=lambda spec: spec.id)
+@given(middles=arrays(np.float64, st.tuples(st.integers(0, 40), st.sampled_from([2, 3])), elements=st.floats(-9, 9)))
+def test_an_order_gives_every_part_a_rank_from_0_to_1(spec, middles):
+    ranks = spec.ranks(middles)
+    assert ranks.shape == (len(middles),) and ((ranks >= 0) & (ranks <= 1)).all()
+    assert (spec.ranks(middles) == ranks).all()
+    if len(middles) > 1:
+        assert ranks.max() == 1.0

@@ -232,3 +232,18 @@ def test_curves_baked_before_their_records_were_stored_once_stay_baked(tmp_path)
     store.set_baked("k", {"lamp:x": "g"}, {"g": []})
     assert store.baked("k") == {"lamp:x": "g"}
     store.close()
+
+
+def test_a_revision_instead_of_the_current_one_is_passed_over_by_undo(store):
+    first = store.create(named("0"))
+    assert store.before(first.key) is None
+    second = store.save(first.key, named("1"), base=first.id, label="one")
+    assert store.before(first.key) == named("0")
+    third = store.save(first.key, named("2"), base=second.id, label="two", instead=True)
+    assert (third.document.name, third.undo) == ("2", "two")
+    assert store.undo(first.key, base=third.id).document.name == "0"
+    assert store.redo(first.key, base=first.id).document.name == "2", "the latest one is brought back"
+    alone = store.save(first.key, named("3"), base=third.id, label="three", instead=True)
+    assert store.undo(first.key, base=alone.id).id == first.id
+    again = store.save(first.key, named("4"), base=first.id, label="four", instead=True)
+    assert again.undo is None, "in the place of the first, nothing is left to undo"

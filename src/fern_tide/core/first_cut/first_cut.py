@@ -73,11 +73,6 @@ class Ground:
     only: Collection[str] = frozenset()
 
 
-def rows_of(project: Project, ground: Ground) -> int:
-    """Give how many rows a bank would need: what is read from a sound may be asked for before it is looked at."""
-    return _look(project, ground).rows
-
-
 def propose(project: Project, levels: Levels, *, ground: Ground, seed: int) -> Proposal:
     """Propose three to six mappings; fewer where there is less to move, none where nothing is heard.
 

@@ -70,12 +70,9 @@ def decide(studio: Studio, key: str, command: Command, *, base: int) -> Revision
 
 
 def _is_cut(studio: Studio, current: Revision) -> bool:
-    """Say whether the current revision is one that took a first cut, and nothing else."""
-    before = studio.projects.before(current.key)
-    cut = current.document.first_cut
-    if before is None or cut is None or cut.waits:
-        return False
-    return without_cut(current.document).but(first_cut=None) == without_cut(before).but(first_cut=None)
+    """Say whether the current revision is the one that took its first cut: the one before it had not that cut."""
+    before, cut = studio.projects.before(current.key), current.document.first_cut
+    return before is not None and cut is not None and not cut.waits and before.first_cut != cut
 
 
 def suggestions(
