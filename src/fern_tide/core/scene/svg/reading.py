@@ -18,8 +18,10 @@ from fern_tide.core.scene.svg.allowed import (
     is_quiet,
 )
 from fern_tide.core.scene.svg.drawing import Drawing, Node, refuse
+from fern_tide.core.scene.svg.entities import with_namespace, without_entities
 from fern_tide.core.scene.svg.unpacking import as_utf8, unpacked
 
+NO_NAMESPACE = "no namespace: it is read as SVG all the same"
 _TAG_NAME = re.compile(rb"<([^\s/>]+)")
 _ATTRIBUTE = re.compile(rb"""(?<!\s)\s++([^\s=/>"']++)\s*+=\s*+("[^"]*+"|'[^']*+')""")
 
@@ -28,12 +30,15 @@ def read_svg(content: bytes, *, limits: SvgLimits | None = None) -> Drawing:
     """Read an SVG or svgz file.
 
     Raises:
-        UnreadableScene: it is no SVG, is damaged, is larger or deeper than is taken, declares entities, or repeats
-            itself without end.
+        UnreadableScene: it is no SVG, is damaged, is larger or deeper than is taken, declares entities that are not
+            plain text, or repeats itself without end.
     """
     limits = limits or SvgLimits()
-    source = as_utf8(unpacked(content, most=limits.bytes))
+    source = without_entities(as_utf8(unpacked(content, most=limits.bytes)))
+    source, named = with_namespace(source)
     reader = _Reader(source, limits)
+    if named:
+        reader.say(NO_NAMESPACE)
     drawing = reader.read()
     _check_uses(drawing.nodes, limits)
     return drawing
@@ -61,6 +66,10 @@ class _Reader:
         self._parser.EntityDeclHandler = self._entity
         self._parser.ExternalEntityRefHandler = self._entity
         self._parser.AttlistDeclHandler = self._default
+
+    def say(self, note: str) -> None:
+        """Say something of the file with what is cut out of it."""
+        self._cut[note] += 1
 
     def read(self) -> Drawing:
         try:
@@ -199,7 +208,7 @@ class _Reader:
         self._cut[f"instruction {target:.40}"] += 1
 
     def _entity(self, *_: object) -> int:
-        raise refuse("it declares entities, which are never followed")
+        raise refuse("it declares entities that are not plain text, which are never followed")
 
     def _default(self, element: str, attribute: str, kind: str, default: str | None, required: int) -> None:
         if default is not None and not attribute.startswith("xmlns"):
