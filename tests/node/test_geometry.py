@@ -322,3 +322,21 @@ def test_what_became_of_files_is_said_in_words(modules):
         "New in it: Leaf."
     )
     assert modules("stage_files", "cameIn", {}) == ""
+
+
+SIZE = {"width": 380, "height": 400}
+SCREEN = {"width": 1280, "height": 800}
+
+
+def test_the_picker_opens_below_or_above_and_never_outside(modules):
+    at = {"left": 100, "top": 200, "bottom": 220}
+    assert modules("picker", "placeFor", at, SIZE, SCREEN) == {"x": 100, "y": 224}
+    at = {"left": 1200, "top": 700, "bottom": 720}
+    assert modules("picker", "placeFor", at, SIZE, SCREEN) == {"x": 896, "y": 296}
+    at = {"left": -50, "top": 300, "bottom": 420}
+    assert modules("picker", "placeFor", at, SIZE, {"width": 1280, "height": 500}) == {"x": 4, "y": 4}
+
+
+def test_lines_are_gone_through_round_and_round(modules):
+    assert [modules("picker", "nextLine", at, by, 3) for at, by in ((0, 1), (2, 1), (0, -1))] == [1, 0, 2]
+    assert modules("picker", "nextLine", 0, 1, 0) == -1

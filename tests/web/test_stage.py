@@ -191,4 +191,8 @@ def test_a_large_scene_keeps_the_lists_short(client, demo):
     assert text.count("tree-row") == 31 and "(20)" in text
     assert page(client, demo, open="g0").count("tree-row") == 51
     bench = client.get(f"/p/{demo}/bench").text
-    assert "more parts: pick them on the Stage" in bench and bench.count("<optgroup") < 260
+    few = drop(client, demo, ("few.svg", b'<svg xmlns="http://www.w3.org/2000/svg"><path d="M0 0"/></svg>'))
+    assert few.status_code < 300
+    assert "Path 599" not in re.sub(r"<svg.*?</svg>", "", bench, flags=re.DOTALL), (
+        "only the drawing itself knows them all"
+    )

@@ -90,8 +90,8 @@ def rows(project: Project, text: str, *, recent: Sequence[Target] = (), part_id:
         items = [item for item in part.properties if not is_level(item.id)]
         return [row(part, item) for item in items if all(word in item.label.lower() for word in words)]
     if text.strip():
-        found = _index(project.scene).find(text, first=drivers.keys() | set(recent), most=MOST_ROWS)
-        return [row(match.part, match.item) for match in found]
+        matches = _index(project.scene).find(text, first=drivers.keys() | set(recent), most=MOST_ROWS)
+        return [row(match.part, match.item) for match in matches]
     Thread(target=_index(project.scene).make_ready, daemon=True).start()  # while the hand goes to the keys
     used = [row(*resolved, "recent") for resolved in _there(project.scene, recent[:_MOST_RECENT])]
     shown = {one.target for one in used}

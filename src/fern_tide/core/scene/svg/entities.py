@@ -15,7 +15,7 @@ _DECLARED = re.compile(
     rb"\s*+(?:<!--.*?(?:-->|\Z)|<!ENTITY\s+([A-Za-z_][\w.\-]*)\s+" + _VALUE + rb"\s*>)\s*+", re.DOTALL
 )
 _END = re.compile(rb"\s*+\]\s*(?=>)")
-_KEPT = re.compile(rb"<!\[CDATA\[.*?(?:\]\]>|\Z)|<!--.*?(?:-->|\Z)|&([A-Za-z_][\w.\-]*);", re.DOTALL)
+_SPARED = re.compile(rb"<!\[CDATA\[.*?(?:\]\]>|\Z)|<!--.*?(?:-->|\Z)|&([A-Za-z_][\w.\-]*);", re.DOTALL)
 _DOCTYPE = rb"(?:<!DOCTYPE[^<>\[]*+(?:\[[^\]]*+\]\s*+)?>)?+"
 _ROOT = re.compile(_BEFORE + _DOCTYPE + _BEFORE + rb"<svg(?=[\s>/])([^>]*)>", re.DOTALL)
 _OWN = frozenset((b"lt", b"gt", b"amp", b"quot", b"apos"))
@@ -45,7 +45,7 @@ def without_entities(source: bytes) -> bytes:
     if len(values) > MOST_ENTITIES or any(len(value) > LONGEST_ENTITY for value in values.values()):
         raise refuse(f"it declares more than {MOST_ENTITIES} entities, or longer ones than {LONGEST_ENTITY:,} letters")
     rest = source[end.end() :]
-    uses = [match[1] for match in _KEPT.finditer(rest) if match[1] in values]
+    uses = [match[1] for match in _SPARED.finditer(rest) if match[1] in values]
     if sum(len(values[name]) for name in uses) > MOST_GROWTH:
         raise refuse("its entities make it much longer than it is")
 
@@ -55,7 +55,7 @@ def without_entities(source: bytes) -> bytes:
             return match[0]
         return values[name].replace(b'"', b"&quot;").replace(b"'", b"&apos;").replace(b">", b"&gt;")
 
-    return source[: head.start(1)].rstrip() + _KEPT.sub(written, rest)
+    return source[: head.start(1)].rstrip() + _SPARED.sub(written, rest)
 
 
 def with_namespace(source: bytes) -> tuple[bytes, bool]:

@@ -4,8 +4,6 @@ import hashlib
 import random
 
 import pytest
-from playwright.sync_api import sync_playwright
-from tests.journeys.conftest import CHROMIUM
 
 from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.extent import extents
@@ -40,13 +38,11 @@ def svg_scene(text):
     return scene, load(scene, lambda digest: content.content)
 
 
-@pytest.fixture(scope="module")
-def page():
-    with sync_playwright() as driver:
-        browser = driver.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox"])
-        page = browser.new_page()
-        yield page
-        browser.close()
+@pytest.fixture
+def blank(browser):
+    page = browser.new_page()
+    yield page
+    page.close()
 
 
 def _data(rng: random.Random) -> str:
@@ -65,11 +61,11 @@ def _data(rng: random.Random) -> str:
     return "".join(words) + "L1 1"
 
 
-def test_a_paths_box_is_the_browsers(page):
+def test_a_paths_box_is_the_browsers(blank):
     rng = random.Random(3)
     paths = [_data(rng) for _ in range(400)]
-    page.set_content("<svg xmlns='http://www.w3.org/2000/svg'></svg>")
-    for data, theirs in zip(paths, page.evaluate(BBOX, paths), strict=True):
+    blank.set_content("<svg xmlns='http://www.w3.org/2000/svg'></svg>")
+    for data, theirs in zip(paths, blank.evaluate(BBOX, paths), strict=True):
         arcs = "a" in data.lower()  # the browser draws them as cubics
         assert path_box(data) == pytest.approx(theirs, abs=0.2 if arcs else 2e-4), data
 
@@ -94,15 +90,15 @@ def test_boxes_worked_out_by_hand(data, box):
 
 
 @pytest.mark.parametrize("scene_and_media", [(glasshouse(), SceneMedia()), svg_scene(MESSY)], ids=["demo", "messy"])
-def test_parts_lie_where_the_browser_draws_them(page, scene_and_media):
+def test_parts_lie_where_the_browser_draws_them(blank, scene_and_media):
     scene, media = scene_and_media
     ours = extents(scene, media=media)
     text = markup(draw(scene, media=media))
-    page.set_content(f"<style>svg{{width:960px;height:{960 * scene.height / scene.width}px}}</style>{text}")
+    blank.set_content(f"<style>svg{{width:960px;height:{960 * scene.height / scene.width}px}}</style>{text}")
     parts = [p for p in scene.parts if p.id in ours and p.kind.id != "text" and p.kind.in_file != "file"]
     assert len(parts) > 4
     names = [f"{part.id}--{'own' if part.kind.in_file == 'element' else 'move'}" for part in parts]
-    theirs = page.evaluate(ON_STAGE, [names, 960, 960 * scene.height / scene.width])
+    theirs = blank.evaluate(ON_STAGE, [names, 960, 960 * scene.height / scene.width])
     for part, box in zip(parts, theirs, strict=True):
         assert ours[part.id].stage == pytest.approx(box, abs=2e-4), part.name
 
