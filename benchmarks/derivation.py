@@ -35,6 +35,7 @@ from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.derive.file_sources import FileSources
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.studio import Settings, Studio
+from fern_tide.workflows.tune import edits
 
 PAGE = Path(__file__).parent.parent / "docs/benchmarks.md"
 ROWS: list[tuple[str, str, str]] = []
@@ -93,13 +94,13 @@ def status(folder: Path) -> None:
     records = {digest: record.plain for digest, record in records_of(curves.values()).items()}
     studio.projects.set_baked(key, {str(target): node.fingerprint for target, node in curves.items()}, records)
     same = min(timed(lambda: baking.stale_count(studio, levels, key, project)) for _ in range(3))
-    edits = []
+    after_edits = []
     for at in range(100, 105):
         tuned = project.mappings[at].but(marks=Marks(low=0.05, high=0.3))
         after = project.but(mappings=(*project.mappings[:at], tuned, *project.mappings[at + 1 :]))
-        edits.append(timed(lambda after=after: baking.stale_count(studio, levels, key, after)))
+        after_edits.append(timed(lambda after=after: baking.stale_count(studio, levels, key, after)))
         assert len(edits.changes(levels, project, after).targets or ()) == CURVES // 2 // MAPPINGS
-    said = f"{same:.0f} ms; {min(edits):.0f} ms right after an edit; its graph from nothing {cold:.0f} ms"
+    said = f"{same:.0f} ms; {min(after_edits):.0f} ms right after an edit; its graph from nothing {cold:.0f} ms"
     ROWS.append((f"status of {CURVES:,} curves with chains of {CHAIN} follows", "100 ms", said))
 
 
