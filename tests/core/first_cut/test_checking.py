@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
 from fern_tide.core.first_cut.checking import (
     gentler,
@@ -12,17 +13,20 @@ from fern_tide.core.first_cut.checking import (
     stays_on_stage,
     windows_that_live,
 )
+from fern_tide.core.first_cut.listening import _Ear
 from fern_tide.core.first_cut.measuring import Measured, visible
 from fern_tide.core.first_cut.rule import Candidate, drive, times
 from fern_tide.core.first_cut.scene import look
 from fern_tide.core.first_cut.sound import Role, Voice, likeness, range_db
 from fern_tide.core.first_cut.things import Stance, Thing
+from fern_tide.core.mapping.colour import luminance, parse_colour
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.scene.extent import Extent, extents
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.scene import Part, PartChoice, Scene
+from fern_tide.demo.project import demo_project
 from fern_tide.demo.scene import glasshouse
 
 RATE = FrameRate.parse("30")
@@ -172,3 +176,18 @@ def test_parts_without_names_are_alike_by_their_size():
 def test_an_extent_covers_only_what_is_on_the_stage():
     assert Extent((-1.0, 0.0, 0.5, 0.5), None, (0, 0)).share == 0.25
     assert Extent((1.5, 0.0, 2.0, 0.5), None, (0, 0)).share == 0.0
+
+
+def test_hits_on_the_beat_are_counted_however_many_there_are():
+    project = demo_project()
+    beats = Beats(np.arange(1.0, 200.0, 0.5), 120.0)
+    ear = _Ear(project, None, project.tracks[0], beats)
+    on, off = [30, 45, 5970], [37, 52, 0]
+    assert ear._on_beat(on) == 3 and ear._on_beat(off) == 0 and ear._on_beat([*on, *off]) == 3
+    assert _Ear(project, None, project.tracks[0], Beats(np.array([1.0]), 0.0))._on_beat(on) == 0
+
+
+def test_luminance_is_that_of_the_standard():
+    assert luminance(parse_colour("#ffffff")) == pytest.approx(1.0)
+    assert luminance(parse_colour("#00ff00")) == pytest.approx(0.7152)
+    assert luminance(np.array([[1.0, 0.0], [0.0, 0.0], [0.0, 1.0]])) == pytest.approx([0.2126, 0.0722])

@@ -60,6 +60,10 @@ class Envelope(Frozen, frozen=True):
         """The ids of the envelopes that it is made of."""
         return tuple(self.reading.spec.uses(self.reading.params))
 
+    def same_level(self, other: Envelope) -> bool:
+        """Say whether another one gives the same level: it differs at most in id and name."""
+        return self.but(id=other.id, name=other.name) == other
+
     @property
     def rows(self) -> tuple[str, ...]:
         """The names of its rows; none for a single level."""

@@ -11,7 +11,7 @@ from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import from_db
 from fern_tide.core.first_cut.measuring import Measured
-from fern_tide.core.mapping.colour import parse_colour, to_linear
+from fern_tide.core.mapping.colour import luminance, parse_colour
 from fern_tide.core.mapping.drive import Drive, value
 from fern_tide.core.scene.extent import Extent
 from fern_tide.core.scene.scene import Part
@@ -24,7 +24,6 @@ _QUIET_S = 1.7  # smoothing and falls of this length are over by then
 _OVER = 0.01  # of the stage that something may hang over its edge
 _LARGE = 341 * 256 / (1024 * 768) / 4  # WCAG 2.3.1: a quarter of that much of the stage
 _FLASH, _DARK, _A_SECOND = 0.10, 0.80, 3
-_WEIGHTS = np.array([0.2126, 0.7152, 0.0722])
 
 
 def windows_that_live(moves: FloatArray, loudness: FloatArray, *, rate: FrameRate) -> npt.NDArray[np.bool_]:
@@ -97,28 +96,28 @@ def _at_full(part: Part, extent: Extent, drives: Sequence[Drive], by: float) -> 
     )
 
 
-def flashes(luminance: FloatArray, *, rate: FrameRate) -> int:
+def flashes(light: FloatArray, *, rate: FrameRate) -> int:
     """Count the most flashes in any one second (WCAG 2.3.1).
 
     A flash is a pair of opposing changes of 10 % or more of the largest luminance, the darker below 0.8.
 
     Args:
-        luminance: relative, 0 to 1, shape (frames,).
+        light: relative luminance, 0 to 1, shape (frames,).
         rate: of the frames.
     """
-    turns = _turns(luminance)
+    turns = _turns(light)
     second = float(rate.fps)
     at = np.array(turns, dtype=np.float64)
     counts = [int(np.count_nonzero((at >= first) & (at < first + second))) for first in at.tolist()]
     return max(counts, default=0) // 2
 
 
-def _turns(luminance: FloatArray) -> list[int]:
+def _turns(light: FloatArray) -> list[int]:
     """List the frames in which luminance has gone by a tenth the other way, the darker end dark enough."""
     turns: list[int] = []
-    low = high = float(luminance[0]) if len(luminance) else 0.0
+    low = high = float(light[0]) if len(light) else 0.0
     way = 0
-    for frame, now in enumerate(luminance.tolist()):
+    for frame, now in enumerate(light.tolist()):
         low, high = min(low, now), max(high, now)
         if way <= 0 and now - low >= _FLASH and low < _DARK:
             turns.append(frame)
@@ -136,20 +135,20 @@ def _turns(luminance: FloatArray) -> list[int]:
 def is_calm(measured: Measured, *, rate: FrameRate) -> bool:
     """Say whether nothing large flashes more than three times in any second."""
     thing = measured.candidate.thing
-    if sum(extent.share for extent in thing.extents) < _LARGE and not any(part.kind.emits for part in thing.parts):
+    if sum(extent.share for extent in thing.extents) < _LARGE and not thing.has("intensity"):
         return True
     lift = measured.lift.max(axis=0) if measured.lift.ndim > 1 else measured.lift
     for drive in measured.mapping.drives:
         values = value(lift, drive=drive)
         if values.ndim > 1:
-            luminance = _WEIGHTS @ to_linear(values)
+            light = luminance(values)
         elif "opacity" in drive.target.property:
-            luminance = values * thing.light
+            light = values * thing.light
         elif drive.target.property in {"intensity", "emission_strength"}:
-            luminance = values / max(float(values.max()), 1e-9) * 0.5
+            light = values / max(float(values.max()), 1e-9) * 0.5
         else:
             continue
-        if flashes(luminance, rate=rate) > _A_SECOND:
+        if flashes(light, rate=rate) > _A_SECOND:
             return False
     return True
 

@@ -23,7 +23,7 @@ from fern_tide.core.first_cut.checking import (
     windows_that_live,
 )
 from fern_tide.core.first_cut.listening import listen
-from fern_tide.core.first_cut.measuring import Measured, measure, same_level
+from fern_tide.core.first_cut.measuring import Measured, measure
 from fern_tide.core.first_cut.rule import Candidate, Rule
 from fern_tide.core.first_cut.scene import SceneSummary, look
 from fern_tide.core.first_cut.sound import Levels, SoundSummary, likeness
@@ -234,14 +234,14 @@ def _written(project: Project, chosen: Sequence[Measured], seed: int) -> Proposa
     mappings, items, anchors = [], [], dict[str, Anchor]()
     for measured in chosen:
         own = measured.candidate.voice.envelope
-        there = next((item for item in (*project.envelopes, *added.values()) if same_level(item, own)), None)
+        there = next((item for item in (*project.envelopes, *added.values()) if item.same_level(own)), None)
         if there is None:
             there = added[own.id] = own.but(id=envelope_ids.make(own.name))
         name = _name(project, measured)
         mapping = measured.mapping.but(id=mapping_ids.make(name), name=name, envelope=there.id)
         mappings.append(mapping)
-        reason = f"{there.name}: {measured.candidate.voice.reason}"
-        items.append(Proposed(mapping=mapping.id, words=measured.candidate.words[:120], reason=reason[:240]))
+        candidate = measured.candidate
+        items.append(Proposed(mapping=mapping.id, words=candidate.words[:120], reason=candidate.voice.reason[:240]))
         anchors |= measured.candidate.anchors
     return Proposal(FirstCut(seed=seed, items=tuple(items)), tuple(added.values()), tuple(mappings), anchors)
 

@@ -40,7 +40,7 @@ def envelope_of(track: Track, name: str, *, reading: str, clean_up: tuple[str, .
 
 
 def bank_of(track: Track, rows: int) -> Envelope:
-    """Give the envelope of as many bands as there are things alike, 32 at most."""
+    """Give the envelope of as many bands as there are things alike, 24 at most."""
     bands = min(max(2, rows), MOST_ROWS)
     top = min(12_000, track.info.sample_rate_hz // 2)
     reading = f"bank bands={bands} low_hz=40 high_hz={top}"
@@ -108,10 +108,11 @@ class _Ear:
         return self._level(envelope_of(self.track, "Hits", reading=reading))
 
     def _on_beat(self, frames: Iterable[int]) -> int:
-        if not len(self.beats.times_s):
+        if len(self.beats.times_s) < 2:
             return 0
-        times = (np.fromiter(frames, dtype=np.float64) + 0.5) / float(self.project.rate.fps)
-        near = np.abs(times[:, None] - self.beats.times_s[None, :]).min(axis=1)
+        times, beats = (np.fromiter(frames, dtype=np.float64) + 0.5) / float(self.project.rate.fps), self.beats.times_s
+        after = np.clip(np.searchsorted(beats, times), 1, len(beats) - 1)
+        near = np.minimum(np.abs(times - beats[after - 1]), np.abs(times - beats[after]))
         return int(np.count_nonzero(near <= NEAR_S + 0.5 / float(self.project.rate.fps)))
 
     def pulse(self, bands: list[tuple[Envelope, FloatArray]]) -> Voice | None:

@@ -12,7 +12,6 @@ import numpy as np
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import from_db, to_db
 from fern_tide.core.document import Project
-from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.first_cut.rule import Candidate
 from fern_tide.core.first_cut.sound import Levels
 from fern_tide.core.first_cut.things import LENS, reach_of
@@ -119,8 +118,3 @@ def _move(drive: Drive, candidate: Candidate, extents: Mapping[str, Extent]) -> 
     if name.startswith("shape_"):
         return by * _SHAPE_SEEN * max(right - left, bottom - top)
     return by * sqrt(extent.share) * (0.3 + 0.7 * candidate.thing.light) * 0.5
-
-
-def same_level(one: Envelope, other: Envelope) -> bool:
-    """Say whether two envelopes give the same level."""
-    return one.but(id=other.id, name=other.name) == other

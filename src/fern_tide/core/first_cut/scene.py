@@ -11,7 +11,7 @@ import numpy as np
 
 from fern_tide.core.base.target import Target
 from fern_tide.core.first_cut.things import LENS, Stance, Thing, near_end, painted
-from fern_tide.core.mapping.colour import parse_colour, to_linear
+from fern_tide.core.mapping.colour import luminance, parse_colour
 from fern_tide.core.scene.extent import Extent
 from fern_tide.core.scene.scene import Part, Scene
 
@@ -22,7 +22,6 @@ _MANY = 3  # things, with which a file as a whole is none by itself
 _NEAR_FLOOR = 0.92
 _ALIKE = log(1.25)  # sizes within a fifth
 _LIGHTS = re.compile(r"\b(lamp|light|glow|bulb|sun|moon|star|candle|flame|fire|led|neon|lantern)s?\b", re.IGNORECASE)
-_WEIGHTS = np.array([0.2126, 0.7152, 0.0722])  # of linear light: ITU-R BT.709
 _COUNTS = ["no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"]
 _DIGITS = re.compile(r"[\s_\-.]*\d+$")
 
@@ -231,7 +230,7 @@ def _lightness(part: Part) -> float:
     for name in painted(part):
         if part.has(name):
             own = part.own(name)
-            return float(_WEIGHTS @ to_linear(parse_colour(str(own))))
+            return float(luminance(parse_colour(str(own))))
     return 1.0 if part.kind.shines else 0.5
 
 

@@ -33,6 +33,7 @@ _TO_LAB = np.array(
         [0.0259040371, 0.7827717662, -0.8086757660],
     ]
 )
+_LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
 
 
 def parse_colour(text: str) -> FloatArray:
@@ -94,6 +95,11 @@ def mix_gradient(colours: Sequence[str], *, places: Sequence[float], share: Floa
 def to_linear(srgb: FloatArray) -> FloatArray:
     """Turn sRGB from 0 to 1 into linear light (IEC 61966-2-1); any shape."""
     return np.where(srgb <= 0.04045, srgb / 12.92, ((np.maximum(srgb, 0.0) + 0.055) / 1.055) ** 2.4)
+
+
+def luminance(srgb: FloatArray) -> FloatArray:
+    """Give the relative luminance of sRGB of shape (3, ...), 0 to 1: linear light weighted as ITU-R BT.709 has it."""
+    return np.tensordot(_LUMINANCE, to_linear(srgb), axes=1)
 
 
 def to_srgb(linear: FloatArray) -> FloatArray:

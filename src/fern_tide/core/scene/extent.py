@@ -137,13 +137,13 @@ def _in_space(scene: Scene, built: Built) -> dict[str, Extent]:
     gltf = built.closed()
     where = placed(gltf)
     view, shape = where.view, scene.width / scene.height
-    worn = _worn(gltf.json)
+    worn, lit = _worn(gltf.json), _lit(gltf.json)
     inner: dict[str, list[str]] = {}
     for part in scene.parts:
         inner.setdefault(part.parent or "", []).append(part.id)
     where_parts: dict[str, Extent] = {}
     for part in reversed(scene.parts):
-        points = _points(part, built, where, worn)
+        points = _points(part, built, where, worn=worn, lit=lit)
         if points is not None:
             box = box_of(map(tuple, seen(points, view=view, shape=shape).tolist()))
             assert box is not None
@@ -168,7 +168,19 @@ def _worn(document: Json) -> dict[int, list[int]]:
     return worn
 
 
-def _points(part: Part, built: Built, where: Placed, worn: Mapping[int, list[int]]) -> FloatArray | None:
+def _lit(document: Json) -> dict[int, list[int]]:
+    """List the nodes at which each light is."""
+    lit: dict[int, list[int]] = {}
+    for index, node in enumerate(listed(document, "nodes")):
+        light = node.get("extensions", {}).get("KHR_lights_punctual", {}).get("light")
+        if light is not None:
+            lit.setdefault(light, []).append(index)
+    return lit
+
+
+def _points(
+    part: Part, built: Built, where: Placed, *, worn: Mapping[int, list[int]], lit: Mapping[int, list[int]]
+) -> FloatArray | None:
     place = built.places.get(part.id, {})
     if part.kind.in_file == "material":
         own = [where.corners[node] for node in worn.get(place.get("material", -2), []) if node in where.corners]
@@ -176,5 +188,5 @@ def _points(part: Part, built: Built, where: Placed, worn: Mapping[int, list[int
     node = place.get("node", -1)
     if node in where.corners:
         return where.corners[node]
-    light = part.kind.emits and node in where.worlds
-    return where.worlds[node][None, :3, 3] if light else None
+    at = [where.worlds[one][:3, 3] for one in lit.get(place.get("light", -1), []) if one in where.worlds]
+    return np.array(at) if at else None

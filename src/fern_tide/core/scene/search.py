@@ -44,7 +44,7 @@ class SearchIndex:
 
     def make_ready(self) -> None:
         """Read all names now, so that the first search finds them read."""
-        assert len(self._kinds[1]) == len(self._names)
+        _ = self._kinds, self._names, self._places
 
     def find(self, text: str, *, first: Collection[Target] = frozenset(), most: int) -> list[Match]:
         """Give the properties that are found by what is typed, the best first.

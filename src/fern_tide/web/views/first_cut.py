@@ -80,7 +80,7 @@ def _row(project: Project, mapping: Mapping, words: str, reason: str) -> Propose
     return ProposedRow(
         mapping=mapping,
         words=words,
-        reason=reason.partition(": ")[2] or reason,
+        reason=reason,
         envelope=project.envelope(mapping.envelope).name,
         target=f"{whose}, {' and '.join(labels[:2])}",
         picture=_picture(project, mapping),

@@ -110,15 +110,11 @@ def _cleaned_so(project: Project, mapping: Mapping, envelope: Envelope, recipe: 
     changed = envelope.model_copy(update={"clean_up": recipe.clean_up})
     if not others and not blends:
         return changed
-    alike = next((item for item in project.envelopes if _same_level(item, changed)), None)
+    alike = next((item for item in project.envelopes if item.same_level(changed)), None)
     if alike is not None:
         return alike
     name = f"{envelope.name}, {recipe.name.lower()}"[:120]
     return changed.model_copy(update={"id": Ids(item.id for item in project.envelopes).make(name), "name": name})
-
-
-def _same_level(envelope: Envelope, other: Envelope) -> bool:
-    return envelope.model_copy(update={"id": other.id, "name": other.name}) == other
 
 
 def copy_to(project: Project, mapping: Mapping, targets: Sequence[Target], *, like: int, linked: bool) -> Command:

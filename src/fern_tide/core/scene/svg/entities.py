@@ -17,7 +17,8 @@ _DECLARED = re.compile(
 _END = re.compile(rb"\s*+\]\s*(?=>)")
 _SPARED = re.compile(rb"<!\[CDATA\[.*?(?:\]\]>|\Z)|<!--.*?(?:-->|\Z)|&([A-Za-z_][\w.\-]*);", re.DOTALL)
 _DOCTYPE = rb"(?:<!DOCTYPE[^<>\[]*+(?:\[[^\]]*+\]\s*+)?>)?+"
-_ROOT = re.compile(_BEFORE + _DOCTYPE + _BEFORE + rb"<svg(?=[\s>/])([^>]*)>", re.DOTALL)
+_ROOT = re.compile(_BEFORE + _DOCTYPE + _BEFORE + rb"""<svg(?=[\s>/])((?:[^>"']++|"[^"]*+"|'[^']*+')*+)>""", re.DOTALL)
+_NAMED = re.compile(rb"\sxmlns\s*=")
 _OWN = frozenset((b"lt", b"gt", b"amp", b"quot", b"apos"))
 
 
@@ -65,10 +66,10 @@ def with_namespace(source: bytes) -> tuple[bytes, bool]:
         The file, and whether something was added.
     """
     root = _ROOT.match(source)
-    if root is None or b"xmlns" in root[1]:
+    if root is None or _NAMED.search(root[1]):
         return source, False
     added = f' xmlns="{SVG}"'
-    if b"xlink:" in source:
+    if b"xlink:" in source and b"xmlns:xlink" not in root[1]:
         added += f' xmlns:xlink="{XLINK}"'
     at = root.start(1)
     return source[:at] + added.encode() + source[at:], True
