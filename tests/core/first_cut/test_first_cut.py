@@ -194,3 +194,15 @@ def test_every_rule_proposes_something_somewhere():
             sound, scene = _both(project, levels, ground_of(staged))
             offered |= {rule.id for rule in RULES.values() if any(True for _ in rule.offer(sound, scene))}
     assert offered == set(RULES)
+
+
+def test_what_sounds_in_the_centre_of_six_channels_only_is_heard():
+    staged = SCENES["glasshouse"]
+    six = np.zeros((6, SONGS["drums and pad"].size))
+    six[2] = SONGS["drums and pad"]
+    project, levels = studio_of(six, staged.scene)
+    cut = first_cut(levels, project, staged=staged, seed=1)
+    assert len(cut.mappings) >= 3
+    assert all(
+        "loudest" in str(item.reading.params.model_dump()) or item.reading.id == "hits" for item in cut.envelopes
+    )

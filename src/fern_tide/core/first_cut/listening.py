@@ -14,18 +14,23 @@ from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.bands import suggest_bands
 from fern_tide.core.envelope.beats import NEAR_S, Beats
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice, needs
-from fern_tide.core.first_cut.sound import SILENT_DB, SPECTRUM, Levels, Role, SoundSummary, Voice, likeness, range_db
+from fern_tide.core.first_cut.sound import SILENT_DB, Levels, Role, SoundSummary, Voice, likeness, range_db
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.features import SpectrumFeature
 from fern_tide.core.sound.spectrum import Part, Window
 
 MOST_ROWS = 24
-_READ_ALWAYS = frozenset((SPECTRUM, SpectrumFeature(channel=Channel.MID, window=Window.FINE, part=Part.LOWS)))
 _SPARKLE_HZ = 3000.0
 _LEAST_RANGE_DB = 6.0  # of a bed that is worth following
 _UNLIKE = 0.5  # a correlation below which two levels move by themselves
 _PULSE_A_SECOND = (0.15, 5.0)
 _FAST = ("rise_and_fall rise_ms=10 fall_ms=220", "smooth width_ms=60")
+
+
+def spectra(channel: Channel) -> tuple[SpectrumFeature, SpectrumFeature]:
+    """Give the two spectra that bands are read from: of the mid they are read of every track."""
+    lows = SpectrumFeature(channel=channel, window=Window.FINE, part=Part.LOWS)
+    return SpectrumFeature(channel=channel, window=Window.BALANCED), lows
 
 
 def envelope_of(track: Track, name: str, *, reading: str, clean_up: tuple[str, ...] = ()) -> Envelope:
@@ -39,11 +44,11 @@ def envelope_of(track: Track, name: str, *, reading: str, clean_up: tuple[str, .
     )
 
 
-def bank_of(track: Track, rows: int) -> Envelope:
+def bank_of(track: Track, rows: int, *, channel: Channel = Channel.MID) -> Envelope:
     """Give the envelope of as many bands as there are things alike, 24 at most."""
     bands = min(max(2, rows), MOST_ROWS)
     top = min(12_000, track.info.sample_rate_hz // 2)
-    reading = f"bank bands={bands} low_hz=40 high_hz={top}"
+    reading = f"bank channel={channel} bands={bands} low_hz=40 high_hz={top}"
     return envelope_of(track, f"{bands} bands", reading=reading, clean_up=("smooth width_ms=120",))
 
 
@@ -61,12 +66,15 @@ def listen(project: Project, levels: Levels, *, rows: int = 0) -> SoundSummary:
     track = project.beat_track
     if track is None or not project.n_frames:
         return SoundSummary((), np.zeros(0), reason="There is no sound that drives.")
-    whole = levels.cleaned(project, envelope_of(track, "Whole", reading="amplitude"))
-    if float(whole.max(initial=0.0)) < from_db(SILENT_DB):
+    for channel in (Channel.MID, Channel.LOUDEST):  # what is in no front channel, or cancels out, is heard all the same
+        whole = levels.cleaned(project, envelope_of(track, "Whole", reading=f"amplitude channel={channel}"))
+        if float(whole.max(initial=0.0)) >= from_db(SILENT_DB):
+            break
+    else:
         return SoundSummary((), whole, reason=f"{track.name} is silent: there is nothing that could move anything.")
     beats = levels.beats(project)
     beat_s = 60.0 / beats.bpm if beats.bpm and beats.steady and len(beats.times_s) >= 8 else 0.0
-    ear = _Ear(project, levels, track, beats)
+    ear = _Ear(project, levels, track, beats, channel)
     bands = ear.bands()
     pulse, bed, sparkle = ear.pulse(bands), ear.bed(), ear.sparkle()
     taken = [voice for voice in (pulse, bed, sparkle) if voice is not None]
@@ -82,6 +90,11 @@ class _Ear:
     levels: Levels
     track: Track
     beats: Beats
+    channel: Channel = Channel.MID
+
+    def _read(self, name: str, reading: str, *clean_up: str) -> Envelope:
+        """Write an envelope of the track's channel down."""
+        return envelope_of(self.track, name, reading=f"{reading} channel={self.channel}", clean_up=clean_up)
 
     def _level(self, envelope: Envelope) -> FloatArray:
         level = self.levels.cleaned(self.project, envelope)
@@ -90,15 +103,16 @@ class _Ear:
     def bands(self) -> list[tuple[Envelope, FloatArray]]:
         """Give the bands that move most independently, with their levels."""
         track = self.track
-        stored = self.levels.feature(self.project, track, SPECTRUM)
-        bands = suggest_bands(stored, SPECTRUM.edges_hz(track.info.sample_rate_hz))
+        whole, _ = read = spectra(self.channel)
+        stored = self.levels.feature(self.project, track, whole)
+        bands = suggest_bands(stored, whole.edges_hz(track.info.sample_rate_hz))
         envelopes = []
         for band in bands:
             low, high = round(band.low_hz), round(min(band.high_hz, track.info.sample_rate_hz / 2))
             for window in ("auto", "balanced"):  # what is read of every track is enough for one of them
                 reading = f"band low_hz={low} high_hz={high} window={window}"
-                envelope = envelope_of(track, f"Band {low}-{high} Hz", reading=reading, clean_up=_FAST)
-                if _READ_ALWAYS.issuperset(needs(envelope.reading, track.info)):
+                envelope = self._read(f"Band {low}-{high} Hz", reading, *_FAST)
+                if set(read).issuperset(needs(envelope.reading, track.info)):
                     envelopes.append(envelope)
                     break
         return [(envelope, self._level(envelope)) for envelope in envelopes]
@@ -136,8 +150,7 @@ class _Ear:
 
     def bed(self) -> Voice | None:
         """Give loudness as it comes and goes over seconds, where it ranges over 6 dB or more."""
-        clean_up = ("smooth width_ms=1500",)
-        envelope = envelope_of(self.track, "Slow loudness", reading="amplitude", clean_up=clean_up)
+        envelope = self._read("Slow loudness", "amplitude", "smooth width_ms=1500")
         level = self._level(envelope)
         between = range_db(level)
         if between < _LEAST_RANGE_DB:
@@ -163,7 +176,7 @@ class _Ear:
 
     def tone(self, bands: list[tuple[Envelope, FloatArray]], taken: list[Voice]) -> Voice | None:
         """Give brightness or a band that moves least like the others."""
-        bright = envelope_of(self.track, "Brightness", reading="brightness", clean_up=("smooth width_ms=400",))
+        bright = self._read("Brightness", "brightness", "smooth width_ms=400")
         used = {voice.envelope.id for voice in taken}
         options = [(envelope, level) for envelope, level in bands if envelope.id not in used]
         options.append((bright, self._level(bright)))
@@ -188,7 +201,7 @@ class _Ear:
 
     def plain(self) -> Voice:
         """Give loudness itself: there is always that."""
-        envelope = envelope_of(self.track, "Loudness", reading="amplitude", clean_up=("smooth width_ms=600",))
+        envelope = self._read("Loudness", "amplitude", "smooth width_ms=600")
         words = "has no hits and no swells: only how loud it is counts"
         return Voice(Role.PLAIN, envelope, self._level(envelope), 0.4, words)
 
@@ -196,7 +209,7 @@ class _Ear:
         """Give a bank of as many bands as there are things alike."""
         if count < 2:
             return None
-        envelope = bank_of(self.track, count)
+        envelope = bank_of(self.track, count, channel=self.channel)
         level = self._level(envelope)
         words = f"from 40 Hz to {_kilo(envelope)}, a row of the bank each"
         return Voice(Role.ROWS, envelope, level, min(1.0, range_db(level) / 15.0), words)

@@ -261,5 +261,5 @@ def _common(names: Sequence[str]) -> str:
 
 
 def _lower(name: str) -> str:
-    words = name[:60].strip()
+    words = name[:60].replace("_", " ").strip()
     return words if words.isupper() and len(words) < 5 else words[:1].lower() + words[1:]

@@ -14,11 +14,8 @@ from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.mapping import Mapping
-from fern_tide.core.sound.channels import Channel
-from fern_tide.core.sound.features import Feature, SpectrumFeature
-from fern_tide.core.sound.spectrum import Window
+from fern_tide.core.sound.features import Feature
 
-SPECTRUM = SpectrumFeature(channel=Channel.MID, window=Window.BALANCED)
 SILENT_DB = -60.0
 _COMPARED = 4000  # frames that are compared with one another
 

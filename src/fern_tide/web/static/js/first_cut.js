@@ -34,7 +34,7 @@ export class FirstCut extends Component {
     this.#making = true;
     try {
       const made = await project.offer("first-cut", () => !this.signal.aborted && project.status.cut === "due");
-      if (made && !this.signal.aborted && !transport.playing) transport.play();
+      if (made?.driven && !this.signal.aborted && !transport.playing) transport.play();
     } catch (wrong) {
       if (wrong.status !== 202) notice(wrong.message);
       else if (await project.analyzed(wrong.jobs)) setTimeout(() => this.make());
