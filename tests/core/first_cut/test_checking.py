@@ -191,3 +191,10 @@ def test_luminance_is_that_of_the_standard():
     assert luminance(parse_colour("#ffffff")) == pytest.approx(1.0)
     assert luminance(parse_colour("#00ff00")) == pytest.approx(0.7152)
     assert luminance(np.array([[1.0, 0.0], [0.0, 0.0], [0.0, 1.0]])) == pytest.approx([0.2126, 0.0722])
+
+
+def test_a_verb_fits_what_it_is_said_of():
+    things = things_of(glasshouse())
+    assert things["the glass"].says("sways", "sway") == "the glass sways"
+    assert things["the panes"].says("sways", "sway") == "the panes sway"
+    assert things["the two moths"].says("sways", "sway") == "the two moths sway"

@@ -78,8 +78,9 @@ class Thing:
         return all(part.has(name) for part in self.parts for name in names)
 
     def says(self, one: str, many: str) -> str:
-        """Say what it does, with the verb that fits."""
-        return f"{self.words} {one if self.count == 1 else many}"
+        """Say what it does, with the verb that fits: 'the glass sways', 'the panes sway'."""
+        plural = self.count > 1 or (self.words.endswith("s") and not self.words.endswith("ss"))
+        return f"{self.words} {many if plural else one}"
 
     def anchors(self, *, at_top: bool) -> dict[str, Anchor]:
         """Give new anchors at the top or the base of its parts, of those whose anchor is not near there already."""
