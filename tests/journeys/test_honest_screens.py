@@ -189,3 +189,14 @@ def test_what_is_in_the_hand_stays_and_all_else_goes_on(demo):
     assert demo.evaluate("'old' in document.querySelector('#histogram').dataset")
     demo.mouse.up()
     wait(demo, "!('old' in document.querySelector('#histogram').dataset)")
+
+
+def test_what_is_marked_in_a_field_stays_marked_when_the_page_is_drawn_anew(demo):
+    """Who has clicked into a field and types next replaces the number, even if an answer came in between."""
+    wait(demo, "!document.querySelector('#reason[data-waits]')")
+    demo.locator("#at-full").select_text()
+    demo.evaluate("document.querySelector('#at-full').dataset.old = ''")
+    demo.evaluate("document.getElementById('parts').dispatchEvent(new CustomEvent('ft:renew'))")
+    wait(demo, "!('old' in document.querySelector('#at-full').dataset)")
+    demo.keyboard.type("7")
+    assert demo.input_value("#at-full") == "7"

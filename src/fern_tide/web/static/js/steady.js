@@ -22,16 +22,22 @@ export function putSteadily(place, content) {
 
 const isTyped = (field) => field.matches("input:not([type=checkbox]):not([type=color])") && field.value !== (field.dataset.before ?? field.defaultValue);
 
-/** Give the focus to what stands in the place of what had it, with what was being typed. */
+const isWritten = (field) => field.matches("textarea, input:not([type=checkbox]):not([type=color]):not([type=file]):not([type=range])");
+
+/** Give the focus to what stands in the place of what had it, with what was marked and being typed. */
 function refocus(held, same) {
   if (!same || focused() === same) return;
+  const { selectionStart, selectionEnd } = held;
+  const all = selectionStart === 0 && selectionEnd === held.value?.length;
   same.focus({ preventScroll: true });
-  if (same === held || !isTyped(held)) return;
+  if (same === held) return;
+  if (isWritten(same)) same.setSelectionRange(selectionStart, all ? same.value.length : selectionEnd);
+  if (!isTyped(held)) return;
   same.value = held.value;
   if (held.getAttribute("aria-invalid") === "true") same.setAttribute("aria-invalid", "true");
   if ("tried" in held.dataset) same.dataset.tried = "";
   same.dataset.before = held.dataset.before ?? "";
-  same.setSelectionRange(held.selectionStart, held.selectionEnd);
+  same.setSelectionRange(selectionStart, selectionEnd);
   // the browser takes what was put there for unchanged, and would not tell of it when the field is left
   if (!("number" in same.dataset)) same.addEventListener("blur", () => same.dispatchEvent(new Event("change", { bubbles: true })), { once: true });
 }
