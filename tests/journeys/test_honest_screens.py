@@ -200,3 +200,16 @@ def test_what_is_marked_in_a_field_stays_marked_when_the_page_is_drawn_anew(demo
     wait(demo, "!('old' in document.querySelector('#at-full').dataset)")
     demo.keyboard.type("7")
     assert demo.input_value("#at-full") == "7"
+
+
+def test_a_button_that_is_pressed_while_the_page_is_drawn_anew_still_does_what_it_says(demo):
+    wait(demo, "!document.querySelector('#reason[data-waits]')")
+    demo.evaluate("document.querySelector('#histogram').dataset.old = ''")
+    box = demo.locator("#sheet [data-act='invert']").bounding_box()
+    demo.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    demo.mouse.down()
+    demo.evaluate("document.getElementById('parts').dispatchEvent(new CustomEvent('ft:renew'))")
+    demo.wait_for_timeout(400)
+    demo.mouse.up()
+    wait(demo, "document.querySelector('#undo').title.includes('at full')")
+    wait(demo, "!('old' in document.querySelector('#histogram').dataset)")

@@ -25,6 +25,7 @@ from fern_tide.web.pages import (
     jobs,
     picker,
     projects,
+    several,
     sound_room,
     soundtrack,
     stage,
@@ -73,7 +74,7 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
     app.extensions["fern_tide"] = Services(studio, levels_of(studio), Stages(studio.media))
     CSRFProtect(app)
     errors.install(app)
-    rooms = (projects, sound_room, soundtrack, stage, stage_files, bench, handoff)
+    rooms = (projects, sound_room, soundtrack, stage, stage_files, several, bench, handoff)
     for page in (*rooms, first_cut, picker, curves, edits, tuning, jobs):
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(

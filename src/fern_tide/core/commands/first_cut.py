@@ -9,7 +9,7 @@ from pydantic import Field
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.target import Id
 from fern_tide.core.commands.command import Command, put
-from fern_tide.core.commands.scene import SetAnchor
+from fern_tide.core.commands.several import SetAnchors
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.mapping import Mapping
@@ -39,8 +39,8 @@ class TakeFirstCut(Command, frozen=True):
     def apply(self, project: Project) -> Project:
         project = without_cut(project)
         before = {part_id: project.scene.part(part_id).anchor for part_id in self.anchors}
-        for part_id, anchor in self.anchors.items():
-            project = SetAnchor(id=part_id, anchor=anchor).apply(project)
+        if self.anchors:
+            project = SetAnchors(anchors=self.anchors).apply(project)
         envelopes, mappings = project.envelopes, project.mappings
         for envelope in self.envelopes:
             envelopes = put(envelopes, envelope)
@@ -84,10 +84,9 @@ def without_cut(project: Project) -> Project:
         return project
     cut = project.first_cut
     project = _cleared(project, {item.mapping for item in cut.items})
-    for part_id, anchor in cut.anchors.items():
-        if any(part.id == part_id for part in project.scene.parts):
-            project = SetAnchor(id=part_id, anchor=anchor).apply(project)
-    return project
+    there = {part.id for part in project.scene.parts}
+    anchors = {part_id: anchor for part_id, anchor in cut.anchors.items() if part_id in there}
+    return SetAnchors(anchors=anchors).apply(project) if anchors else project
 
 
 def _cleared(project: Project, gone: set[str]) -> Project:

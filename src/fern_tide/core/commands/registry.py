@@ -31,10 +31,18 @@ from fern_tide.core.commands.scene import (
     PutScene,
     RemoveFollow,
     RemovePart,
-    SetAnchor,
     SetPlays,
     SetStage,
+)
+from fern_tide.core.commands.several import (
+    PutSelection,
+    RemoveSelection,
+    RenameParts,
+    SetAnchor,
+    SetAnchors,
+    SetLimits,
     SetValue,
+    SetValues,
 )
 from fern_tide.core.commands.soundtrack import (
     AddMarker,
@@ -102,7 +110,13 @@ AnyCommand = Annotated[
     | DropFirstCut
     | PutPart
     | SetValue
+    | SetValues
     | SetAnchor
+    | SetAnchors
+    | SetLimits
+    | RenameParts
+    | PutSelection
+    | RemoveSelection
     | ArrangePart
     | RemovePart
     | PutFollow

@@ -1,8 +1,7 @@
-"""Edits of the scene: parts, anchors, own values, what follows what, limits, and the stage itself."""
+"""Edits of the scene: parts, what follows what, limits, and the stage itself."""
 
 from __future__ import annotations
 
-from math import cos, radians, sin
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -10,19 +9,12 @@ from pydantic import Field
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.target import Id, Name, Target
 from fern_tide.core.commands.command import Command, listed
+from fern_tide.core.commands.several import with_parts
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.colour import Colour
-from fern_tide.core.mapping.drive import Drive, Number, Stacking
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.follow import Follow, Limit
-from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.scene import Part, Scene
-
-
-def with_part(project: Project, part: Part) -> Project:
-    """Give the document with one part replaced."""
-    parts = tuple(part if item.id == part.id else item for item in project.scene.parts)
-    return project.but(scene=project.scene.but(parts=parts))
 
 
 def _words(scene: Scene, target: Target) -> str:
@@ -44,80 +36,8 @@ class PutPart(Command, frozen=True):
 
     def apply(self, project: Project) -> Project:
         if any(item.id == self.part.id for item in project.scene.parts):
-            return with_part(project, self.part)
+            return with_parts(project, {self.part.id: self.part})
         return project.but(scene=project.scene.but(parts=(*project.scene.parts, self.part)))
-
-
-class SetValue(Command, frozen=True):
-    """Change a part's own value of a property; None brings the default back."""
-
-    kind: Literal["set_value"] = "set_value"
-    target: Target
-    value: Number | Colour | None
-
-    def label(self, before: Project) -> str:
-        return f"Set the {_words(before.scene, self.target)}"
-
-    def apply(self, project: Project) -> Project:
-        part, item = project.scene.resolve(self.target)
-        values = {key: value for key, value in part.values.items() if key != item.id}
-        if self.value is not None and self.value != item.default:
-            values[item.id] = self.value
-        return with_part(project, part.model_copy(update={"values": values}))
-
-
-class SetAnchor(Command, frozen=True):
-    """Move a part's anchor. The part, as it stands at rest, stays where it is."""
-
-    kind: Literal["set_anchor"] = "set_anchor"
-    id: Id
-    anchor: Anchor
-
-    def label(self, before: Project) -> str:
-        part = before.scene.part(self.id)
-        return f"Put the anchor of {part.name} at its {self.anchor.word or 'new place'}"
-
-    def apply(self, project: Project) -> Project:
-        part = project.scene.part(self.id)
-        moved = part.model_copy(update={"anchor": self.anchor})
-        if project.scene.kind == "3d" or not part.has("x"):
-            return with_part(project, moved)  # in 3D a part at its own turn and scale stands where it says, always
-        shift = _shift(project, part, self.anchor)
-        values = dict(part.values)
-        for name, by in zip("xy", shift, strict=True):
-            values |= {name: round(float(part.own(name)) + by, 9)} if round(by, 9) else {}
-        changed = with_part(project, moved.model_copy(update={"values": values}))
-        mappings = tuple(_shifted(item, part.id, shift) for item in changed.mappings)
-        return changed.but(mappings=mappings)
-
-
-def _shift(project: Project, part: Part, anchor: Anchor) -> tuple[float, float]:
-    """Give how far a 2D part must be moved so that another anchor does not move it at rest."""
-
-    def rest(name: str) -> float:
-        for mapping in project.mappings:
-            for drive in mapping.drives:
-                at = drive.target == Target(part=part.id, property=name)
-                if at and drive.stacking is Stacking.REPLACE and not mapping.muted:
-                    return float(drive.rest)
-        return float(part.own(name))
-
-    turn, wide, tall = radians(rest("turn")), rest("scale_x"), rest("scale_y")
-    dx, dy = part.anchor.x - anchor.x, part.anchor.y - anchor.y
-    turned = (cos(turn) * wide * dx - sin(turn) * tall * dy, sin(turn) * wide * dx + cos(turn) * tall * dy)
-    return dx - turned[0], dy - turned[1]
-
-
-def _shifted(mapping: Mapping, part_id: str, shift: tuple[float, float]) -> Mapping:
-    """Move the ends of what drives a part's place by as much as the part was moved."""
-
-    def moved(drive: Drive) -> Drive:
-        for name, by in zip("xy", shift, strict=True):
-            if drive.target == Target(part=part_id, property=name) and drive.stacking is Stacking.REPLACE:
-                return drive.model_copy(update={"rest": float(drive.rest) + by, "full": float(drive.full) + by})
-        return drive
-
-    return mapping.model_copy(update={"drives": tuple(moved(drive) for drive in mapping.drives)})
 
 
 class ArrangePart(Command, frozen=True):
@@ -190,8 +110,10 @@ def without_parts(project: Project, gone: set[str]) -> Project:
     scene = project.scene
     parts = tuple(part for part in scene.parts if part.id not in gone)
     files = {getattr(part.shape.params, "file", None) for part in parts}
+    left = {part.id for part in parts}
     rest = scene.but(
         parts=parts,
+        selections=tuple(item for one in scene.selections if (item := one.within(left)) is not None),
         files=tuple(file for file in scene.files if file.id in files),
         follows=tuple(f for f in scene.follows if f.target.part not in gone and f.source.part not in gone),
         limits=tuple(limit for limit in scene.limits if limit.target.part not in gone),

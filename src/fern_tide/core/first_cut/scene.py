@@ -12,6 +12,7 @@ import numpy as np
 from fern_tide.core.base.target import Target
 from fern_tide.core.first_cut.things import LENS, Stance, Thing, near_end, painted
 from fern_tide.core.mapping.colour import luminance, parse_colour
+from fern_tide.core.scene.alike import PLAIN, first_word, without_number
 from fern_tide.core.scene.extent import Extent
 from fern_tide.core.scene.scene import Part, Scene
 
@@ -23,7 +24,6 @@ _NEAR_FLOOR = 0.92
 _ALIKE = log(1.25)  # sizes within a fifth
 _LIGHTS = re.compile(r"\b(lamp|light|glow|bulb|sun|moon|star|candle|flame|fire|led|neon|lantern)s?\b", re.IGNORECASE)
 _COUNTS = ["no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"]
-_DIGITS = re.compile(r"[\s_\-.]*\d+$")
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,21 +104,11 @@ def _alike(parts: Sequence[Part], extents: Mapping[str, Extent]) -> list[tuple[P
     for siblings in kinds.values():
         named: dict[str, list[Part]] = {}
         for part in siblings:
-            named.setdefault(_stem(part), []).append(part)
-        plain = [part for stem in sorted(named) if stem in _PLAIN for part in named[stem]]
-        groups += [_ordered(members, extents) for stem, members in sorted(named.items()) if stem not in _PLAIN]
+            named.setdefault(first_word(part), []).append(part)
+        plain = [part for stem in sorted(named) if stem in PLAIN for part in named[stem]]
+        groups += [_ordered(members, extents) for stem, members in sorted(named.items()) if stem not in PLAIN]
         groups += [_ordered(members, extents) for members in _of_one_size(plain, extents)]
     return groups
-
-
-_PLAIN = frozenset(("path", "rectangle", "group", "polygon", "circle", "ellipse", "line", "node", "shape", "material"))
-"""First words of names that a reader gives to what has none: they say nothing of being alike."""
-
-
-def _stem(part: Part) -> str:
-    """Give the first word of a part's name, without a number: what names of things alike share."""
-    words = _DIGITS.sub("", part.name).replace("_", " ").replace("-", " ").replace(".", " ").split()
-    return words[0].lower() if words else "shape"
 
 
 def _of_one_size(parts: Sequence[Part], extents: Mapping[str, Extent]) -> list[list[Part]]:
@@ -243,7 +233,7 @@ def _called_together(parts: Sequence[Part], holder: Part | None, names: Mapping[
     whole = holder is not None and sum(1 for part in names.values() if part.parent == holder.id) == len(parts)
     if whole and holder is not None and holder.kind.in_file != "file" and holder.name.lower().endswith("s"):
         return f"the {count} {_lower(holder.name)}"
-    stems = [_DIGITS.sub("", part.name) for part in parts]
+    stems = [without_number(part.name) for part in parts]
     stem = stems[0] if len(set(stems)) == 1 else _common(stems)
     plural = stem if stem.endswith("s") else f"{stem}s"
     return f"the {count} {_lower(plural)}"

@@ -6,10 +6,33 @@ from fern_tide.core.mapping.drive import Drive, inverted
 from fern_tide.core.mapping.mapping import Mapping
 
 
-def along(leader: Drive, drive: Drive) -> Drive:
-    """Give a drive as its leader has it: the ends, as far or the other way, and all the rest but the property."""
+def along(leader: Drive, drive: Drive, *, was: Drive | None = None) -> Drive:
+    """Give a drive as its leader has it: the ends, as far or the other way, and all the rest but the property.
+
+    One of a row (it has a rank) keeps its rank and how late it is, and where its own rest is another one, its ends
+    change by as much as the leader's.
+
+    Args:
+        leader: what it goes along with.
+        drive: as it was.
+        was: the leader as it was; None for a new mapping, whose ends are as they are.
+    """
     like = inverted(leader) if drive.other_way else leader
-    return like.but(target=drive.target, along=leader.target, other_way=drive.other_way)
+    like = like.but(target=drive.target, along=leader.target, other_way=drive.other_way)
+    if drive.rank is None:
+        return like
+    like = like.but(rank=drive.rank, late_frames=drive.late_frames)
+    if was is None:
+        return like.but(rest=drive.rest, full=drive.full, stops=drive.stops)
+    if isinstance(leader.rest, str) or isinstance(was.rest, str) or isinstance(drive.rest, str) or drive.other_way:
+        return like
+    by_rest, by_full = float(leader.rest) - float(was.rest), float(leader.full) - float(was.full)
+    return like.but(rest=round(float(drive.rest) + by_rest, 9), full=round(float(drive.full) + by_full, 9))
+
+
+def _in_line(was: Drive, drive: Drive) -> Drive:
+    """Give a drive as it was, in its new place in the row and as late as it is now: neither sets it apart."""
+    return was if drive.rank is None else was.but(rank=drive.rank, late_frames=drive.late_frames)
 
 
 def relinked(before: Mapping | None, after: Mapping) -> Mapping:
@@ -28,9 +51,9 @@ def relinked(before: Mapping | None, after: Mapping) -> Mapping:
     drives = []
     for drive in after.drives:
         leader, was = (new.get(drive.along) if drive.along else None), old.get(drive.target)
-        itself_changed = was is not None and was.along == drive.along and was != drive
+        itself_changed = was is not None and was.along == drive.along and _in_line(was, drive) != drive
         if drive.along and (leader is None or itself_changed):
             drives.append(drive.but(along=None, other_way=False))
         else:
-            drives.append(drive if leader is None else along(leader, drive))
+            drives.append(drive if leader is None else along(leader, drive, was=old.get(leader.target)))
     return after.but(drives=tuple(drives))

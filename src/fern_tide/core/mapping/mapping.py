@@ -113,13 +113,17 @@ def drive_lift(lift: FloatArray, mapping: Tuning, drive: Drive) -> FloatArray:
 
 
 def _row_of(lift: FloatArray, mapping: Tuning, drive: Drive) -> FloatArray:
-    place, last = mapping.drives.index(drive), max(1, len(mapping.drives) - 1)
-    at = (place / last if drive.rank is None else drive.rank) * (len(lift) - 1)
+    rank = _even_rank(mapping, drive) if drive.rank is None else drive.rank
+    at = rank * (len(lift) - 1)
     low = min(int(at), len(lift) - 1)
     share = at - low
     if not share:
         return np.asarray(lift[low])
     return np.asarray(lift[low] * (1.0 - share) + lift[low + 1] * share)
+
+
+def _even_rank(mapping: Tuning, drive: Drive) -> float:
+    return mapping.drives.index(drive) / max(1, len(mapping.drives) - 1)
 
 
 def shaped_lift(level: FloatArray, mapping: Tuning, *, context: StepContext) -> FloatArray:

@@ -31,7 +31,7 @@ class Extent:
     Attributes:
         stage: its box in shares of the stage, from the upper left: left, top, right, bottom; outside 0 to 1 nothing
             is seen.
-        own: its box in what it lies in, in px, as anchors are counted; of a 3D part None.
+        own: its box as anchors are counted, in px, before it is moved, turned and scaled; of a 3D part None.
         middle: the middle of it, in px of the stage, or in metres of the world.
     """
 
@@ -71,9 +71,9 @@ class _Walk:
     extents: dict[str, Extent] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        self._ids = {
-            f"{part.id}--{'own' if part.kind.in_file == 'element' else 'move'}": part.id for part in self.scene.parts
-        }
+        self._ids = {f"{part.id}--{'own' if _in_file(part) else 'move'}": part for part in self.scene.parts}
+        self._scaled = {f"{part.id}--scale": part for part in self.scene.parts if not _in_file(part)}
+        self._own: dict[str, Box] = {}
         self._named = {element.get("id"): element for element in self.root.iter() if element.get("id")}
         self._box(self.root, _STILL, 0)
 
@@ -90,10 +90,22 @@ class _Walk:
             boxes.append(self._copied(element, inside, copies))
         inner = joined(boxes)
         box = None if inner is None else moved(inner, own)
-        part_id = self._ids.get(element.get("id", ""))
-        if part_id is not None and box is not None and not copies:
-            self.extents[part_id] = self._extent(box, above)
+        if inner is not None and box is not None and not copies:
+            self._note(element.get("id", ""), inner, box, above)
         return box
+
+    def _note(self, name: str, inner: Box, box: Box, above: Matrix) -> None:
+        """Note where a part is: its box inside its own transforms, and in what it lies in."""
+        if (part := self._scaled.get(name)) is not None:
+            x, y = part.anchor.x, part.anchor.y
+            self._own[part.id] = (inner[0] + x, inner[1] + y, inner[2] + x, inner[3] + y)
+        if (part := self._ids.get(name)) is not None:
+            own = (
+                moved(inner, matrix_of(getattr(part.shape.params, "base", "")))
+                if _in_file(part)
+                else self._own.get(part.id, box)
+            )
+            self.extents[part.id] = self._extent(box, own, above)
 
     def _copied(self, element: ET.Element, above: Matrix, copies: int) -> Box | None:
         original = self._named.get(element.get("href", "").removeprefix("#"))
@@ -108,11 +120,15 @@ class _Walk:
             return _fitted(element)
         return matrix_of(element.get("transform", ""))
 
-    def _extent(self, box: Box, above: Matrix) -> Extent:
+    def _extent(self, box: Box, own: Box, above: Matrix) -> Extent:
         on_stage = moved(box, above)
         width, height = self.scene.width, self.scene.height
         shares = (on_stage[0] / width, on_stage[1] / height, on_stage[2] / width, on_stage[3] / height)
-        return Extent(shares, box, ((on_stage[0] + on_stage[2]) / 2, (on_stage[1] + on_stage[3]) / 2))
+        return Extent(shares, own, ((on_stage[0] + on_stage[2]) / 2, (on_stage[1] + on_stage[3]) / 2))
+
+
+def _in_file(part: Part) -> bool:
+    return part.kind.in_file == "element"
 
 
 def _fitted(element: ET.Element) -> Matrix:

@@ -18,6 +18,7 @@ from fern_tide.core.scene import parts as parts_folder
 from fern_tide.core.scene.follow import Follow, Limit
 from fern_tide.core.scene.part import Channel, PartBase, PartKind
 from fern_tide.core.scene.properties import Property
+from fern_tide.core.scene.selection import MOST_SELECTIONS, Selection
 
 PART_KINDS = discover(parts_folder, attribute="KIND", of=PartKind, kind="kind of part")
 MOST_PARTS = 100_000
@@ -112,6 +113,7 @@ class Scene(Frozen, frozen=True):
         files: what parts were brought in with.
         follows: the properties that follow others.
         limits: the ranges that properties never leave.
+        selections: parts that were chosen together and given a name.
         floor: whether a 3D scene is shown on a floor.
     """
 
@@ -125,6 +127,7 @@ class Scene(Frozen, frozen=True):
     files: Annotated[tuple[SceneFile, ...], Field(max_length=200)] = ()
     follows: Annotated[tuple[Follow, ...], Field(max_length=5000)] = ()
     limits: Annotated[tuple[Limit, ...], Field(max_length=5000)] = ()
+    selections: Annotated[tuple[Selection, ...], Field(max_length=MOST_SELECTIONS)] = ()
 
     @model_validator(mode="after")
     def _sound(self) -> Scene:
@@ -151,6 +154,10 @@ class Scene(Frozen, frozen=True):
         for limit in self.limits:
             if self.resolve(limit.target)[1].kind == "colour":
                 raise InvalidParameter(str(limit.target), value="a colour", allowed="limits only on numbers")
+        for selection in self.selections:
+            gone = next((part for part in selection.parts if part not in seen), None)
+            if gone is not None:
+                raise InvalidParameter(f"the selection {selection.name}", value=gone, allowed="parts of the scene")
         return True
 
     def _check_files(self) -> None:

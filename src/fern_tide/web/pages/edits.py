@@ -108,7 +108,9 @@ def suggest(key: str, mapping_id: str) -> Any:
     envelope = str(plain.get("envelope") or mapping.envelope)
     scale = Scale(plain["scale"]) if plain.get("scale") in set(Scale) else mapping.marks.scale
     row = whole(plain, "row") if "row" in plain else mapping.row if envelope == mapping.envelope else 0
-    marks = edits.suggest(services().levels.under_the_hand, project, envelope_id=envelope, scale=scale, row=row).marks
+    marks = edits.suggest(
+        services().levels.under_the_hand, project, envelope_id=envelope, scale=scale, row=row, spread=mapping.spread
+    ).marks
     followed = {"envelope": envelope, "row": row, "marks": marks}
     changed = build(Mapping, {**mapping.model_dump(), **followed})
     return _answer(edits.edit(studio(), key, PutMapping(mapping=changed), base=whole(plain, "base")))

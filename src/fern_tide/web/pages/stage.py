@@ -10,6 +10,7 @@ from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.scene import Scene
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import body, render, services, staged, status, studio, whole
+from fern_tide.web.views.several import line_of
 from fern_tide.web.views.stage import StageRoomView, stage_view
 from fern_tide.workflows.tune import edits, make_part
 
@@ -41,8 +42,15 @@ def parts(key: str) -> str:
 
 def _asked_for(revision: Revision) -> StageRoomView:
     asked = request.args
-    opened, find, chosen = asked.get("open", "").split(","), asked.get("find", ""), asked.get("property", "")
-    return stage_view(revision, part_id=asked.get("part", ""), opened=opened, find=find, chosen=chosen)
+    return stage_view(
+        revision,
+        part_id=asked.get("part", ""),
+        opened=asked.get("open", "").split(","),
+        find=asked.get("find", ""),
+        chosen=asked.get("property", ""),
+        parts=[name for name in asked.get("parts", "").split(",") if name],
+        line=line_of(asked.to_dict()),
+    )
 
 
 @pages.get("/drawing")

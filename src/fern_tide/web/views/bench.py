@@ -13,7 +13,9 @@ from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.drive import RESPONSES, Drive, Stacking
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.response import Response
+from fern_tide.core.scene.ordering import Order
 from fern_tide.core.scene.properties import Property
+from fern_tide.core.scene.ranks import ORDERS
 from fern_tide.core.scene.scene import Part
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import services
@@ -97,6 +99,7 @@ class BenchView:
     drive_place: int
     defaults: tuple[float | str, ...]
     responses: Named[str, Response]
+    orders: Named[str, Order]
     reason: str | None
     shown_version: bool
     attention: str
@@ -129,6 +132,7 @@ def bench_view(revision: Revision, *, mapping_id: str, drive: int, group: str, c
         drive_place=place,
         defaults=ends[place].property.suggest_ends(ends[place].part.own(ends[place].property.id)) if ends else (),
         responses=RESPONSES,
+        orders=ORDERS,
         reason=_reason(project, mapping) if mapping else "",
         shown_version=mapping is not None and any(same(mapping, version) for version in mapping.versions),
         attention=why.attention(project, mapping, stacks=stacks) if mapping else "",
@@ -141,7 +145,9 @@ def bench_view(revision: Revision, *, mapping_id: str, drive: int, group: str, c
 def _reason(project: Project, mapping: Mapping) -> str | None:
     marks, levels = mapping.marks, services().levels
     try:
-        suggestion = edits.suggest(levels, project, envelope_id=mapping.envelope, scale=marks.scale, row=mapping.row)
+        suggestion = edits.suggest(
+            levels, project, envelope_id=mapping.envelope, scale=marks.scale, row=mapping.row, spread=mapping.spread
+        )
     except NotAnalyzedYet:
         return None
     return suggestion.reason

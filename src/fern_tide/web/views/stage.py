@@ -22,7 +22,9 @@ from fern_tide.core.scene.scene import PART_KINDS, Part, Scene, SceneFile
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import services, staged
 from fern_tide.web.heads import head
+from fern_tide.web.views.several import SeveralView, parts_of, several_view
 from fern_tide.workflows.tune import make_part
+from fern_tide.workflows.tune.several import Line
 from fern_tide.workflows.tune.squash import Squash, squash_of
 
 ALL_OPEN = 80
@@ -117,6 +119,8 @@ class StageRoomView:
         n_driven_parts: how many parts are driven.
         kinds: what can be added.
         track: whose waveform is shown.
+        several: the parts that are chosen together; None for fewer than two.
+        chosen_ids: the ids of all that is chosen.
     """
 
     revision: Revision
@@ -139,9 +143,13 @@ class StageRoomView:
     place: int
     solid_anchors: dict[str, dict[str, Any]]
     track: Track | None
+    several: SeveralView | None
+    chosen_ids: frozenset[str]
 
 
-def stage_view(revision: Revision, *, part_id: str, opened: Sequence[str], find: str, chosen: str) -> StageRoomView:
+def stage_view(
+    revision: Revision, *, part_id: str, opened: Sequence[str], find: str, chosen: str, parts: Sequence[str], line: Line
+) -> StageRoomView:
     """Give what the Stage shows.
 
     Args:
@@ -150,12 +158,15 @@ def stage_view(revision: Revision, *, part_id: str, opened: Sequence[str], find:
         opened: the parts whose folds are not as they are at first.
         find: what is searched in the tree.
         chosen: the property whose limits are shown.
+        parts: the parts that are chosen together; fewer than two are none.
+        line: how those are put in a row.
     """
     project = revision.document
     scene = project.scene
     part = next((item for item in scene.parts if item.id == part_id), next(iter(scene.parts), None))
     moved = services().levels.graph(project).drivers
     has_chosen = part is not None and part.has(chosen)
+    together = several_view(project, parts_of(scene, parts), line=line)
     return StageRoomView(
         revision=revision,
         scene=scene,
@@ -177,6 +188,8 @@ def stage_view(revision: Revision, *, part_id: str, opened: Sequence[str], find:
         place=[item.id for item in scene.parts if item.parent == part.parent].index(part.id) if part else 0,
         solid_anchors={w: a.model_dump() for w, a in make_part.middle_of(part).items()} if part else {},
         track=next(iter(project.tracks), None),
+        several=together,
+        chosen_ids=frozenset(item.id for item in together.parts) if together else frozenset({part.id} if part else ()),
     )
 
 

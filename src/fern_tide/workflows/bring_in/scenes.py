@@ -157,6 +157,7 @@ def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -
         files=tuple(file if item.id == old.id else item for item in scene.files),
         follows=tuple(item for item in scene.follows if there(item.target) and there(item.source)),
         limits=tuple(item for item in scene.limits if there(item.target)),
+        selections=tuple(item for one in scene.selections if (item := one.within(set(known))) is not None),
     )
     return relinked, tuple(part.name for part in fresh if part.id not in renamed)
 

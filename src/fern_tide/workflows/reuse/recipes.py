@@ -58,7 +58,9 @@ def write_down(
         NotAnalyzedYet: the level cannot be read yet.
     """
     envelope = project.envelope(mapping.envelope)
-    suggested = suggest(levels, project, envelope_id=envelope.id, scale=mapping.marks.scale, row=mapping.row).marks
+    suggested = suggest(
+        levels, project, envelope_id=envelope.id, scale=mapping.marks.scale, row=mapping.row, spread=mapping.spread
+    ).marks
     return recipe_of(
         mapping,
         mapping.drives[min(place, len(mapping.drives) - 1)],
@@ -99,7 +101,9 @@ def apply(levels: Levels, project: Project, mapping: Mapping, recipe: Recipe) ->
         envelope = _cleaned_so(project, mapping, envelope, recipe)
         puts.append(PutEnvelope(envelope=envelope))
         project = puts[0].apply(project)
-    suggested = suggest(levels, project, envelope_id=envelope.id, scale=recipe.scale, row=mapping.row).marks
+    suggested = suggest(
+        levels, project, envelope_id=envelope.id, scale=recipe.scale, row=mapping.row, spread=mapping.spread
+    ).marks
     changed = recipe.applied(mapping, suggested=suggested).model_copy(update={"envelope": envelope.id})
     return Together(words=f"Apply {recipe.name} to {mapping.name}"[:120], commands=(*puts, PutMapping(mapping=changed)))
 

@@ -14,7 +14,7 @@ from fern_tide.core.base.units import from_db
 from fern_tide.core.commands.command import Command
 from fern_tide.core.derivation.node import Node
 from fern_tide.core.document import Project
-from fern_tide.core.envelope.envelope import row_of
+from fern_tide.core.envelope.envelope import followed_level
 from fern_tide.core.mapping.drive import RESPONSES, Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale, Suggestion, crossings, lift, suggest_marks
@@ -175,7 +175,9 @@ def new_mapping(levels: Levels, project: Project, *, envelope_id: str, target: T
     )
 
 
-def suggest(levels: Levels, project: Project, *, envelope_id: str, scale: Scale, row: int = 0) -> Suggestion:
-    """Suggest marks from the histogram of an envelope, or of a row of a bank."""
-    level = row_of(levels.cleaned(project, project.envelope(envelope_id)), row)
+def suggest(
+    levels: Levels, project: Project, *, envelope_id: str, scale: Scale, row: int = 0, spread: bool = False
+) -> Suggestion:
+    """Suggest marks from the histogram of an envelope, of a row of a bank, or of the highest of its rows."""
+    level = followed_level(levels.cleaned(project, project.envelope(envelope_id)), row=row, spread=spread)
     return suggest_marks(level, scale=scale)

@@ -9,7 +9,7 @@ from fern_tide.core.commands.first_cut import DropFirstCut, TakeFirstCut, withou
 from fern_tide.core.commands.mapping import PutMapping
 from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.registry import Together
-from fern_tide.core.commands.scene import SetAnchor
+from fern_tide.core.commands.several import SetAnchors
 from fern_tide.core.document import Project
 from fern_tide.core.first_cut.first_cut import Ground, Proposal, propose, suggest
 from fern_tide.core.scene.own_motion import moved_by_file
@@ -98,6 +98,7 @@ def suggestions(
 def _edit_of(proposal: Proposal, *, mapping_id: str, words: str) -> Command:
     mapping = next(item for item in proposal.mappings if item.id == mapping_id)
     parts = {drive.target.part for drive in mapping.drives}
-    anchors = [SetAnchor(id=part, anchor=anchor) for part, anchor in proposal.anchors.items() if part in parts]
+    moved = {part: anchor for part, anchor in proposal.anchors.items() if part in parts}
+    anchors = [SetAnchors(anchors=moved)] if moved else []
     envelopes = [PutEnvelope(envelope=item) for item in proposal.envelopes if item.id == mapping.envelope]
     return Together(words=f"Let {words}"[:120], commands=(*anchors, *envelopes, PutMapping(mapping=mapping)))

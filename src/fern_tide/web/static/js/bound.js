@@ -49,13 +49,14 @@ export class Bound extends Component {
   /**
    * @param {any} root
    * @param {AbortSignal} signal
-   * @param {{ onTry?: (command: any, element: any, event: any) => any, onDone?: (answer: any, element: any) => any }} how
-   *   onTry hears of the command that a field would do, while the hand is at it
+   * @param {{ onTry?: (command: any, element: any, event: any) => any, onDone?: (answer: any, element: any) => any, more?: (path: string) => any }} how
+   *   onTry hears of the command that a field would do, while the hand is at it; more(path) is said besides with what is sent
    */
-  constructor(root, signal, { onTry = () => {}, onDone = () => {} } = {}) {
+  constructor(root, signal, { onTry = () => {}, onDone = () => {}, more = () => ({}) } = {}) {
     super(root, signal);
     this.onTry = onTry;
     this.onDone = onDone;
+    this.more = more;
     this.on(root, "ft:try", (event) => this.#tried(event.target, event.detail, event));
     this.on(root, "input", (event) => event.target.type === "color" && this.#tried(event.target, event.target.value, event));
     this.on(root, "ft:set ft:order", ({ target, detail }) => carries(target) && this.set(target, detail));
@@ -99,7 +100,8 @@ export class Bound extends Component {
   }
 
   #send(element, values) {
-    this.#answered(element, project.send(element.dataset.send, values, { field: element }));
+    const path = element.dataset.send;
+    this.#answered(element, project.send(path, { ...values, ...this.more(path) }, { field: element }));
   }
 
   async #answered(element, answer) {

@@ -12,9 +12,9 @@ function released() {
   now.forEach((go) => go());
 }
 
-const DRAGGED = "canvas, [data-number], [data-try], .tidemark, .bender, [data-handle], [data-grip]"; // what can be dragged
+const HELD = "button, a[href], canvas, [data-number], [data-try], .tidemark, .bender, [data-handle], [data-grip]"; // what is pressed or dragged
 /** @param {any} event */
-const press = ({ target }) => (pressed = target.closest(DRAGGED));
+const press = ({ target }) => (pressed = target.closest(HELD));
 onPage("pointerdown", press, { capture: true });
 for (const type of ["pointerup", "pointercancel"]) onPage(type, () => setTimeout(released), { capture: true });
 onPage("pointermove", ({ buttons }) => pressed && buttons === 0 && released(), { capture: true }); // let go outside the window

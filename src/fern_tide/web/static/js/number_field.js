@@ -43,6 +43,7 @@ function letGo(field) {
 }
 
 function typed(field) {
+  if ("mixed" in field.dataset && field.value.trim() === "") return; // of several that differ, and nothing was typed
   const value = Number(field.value.trim().replace(",", "."));
   const { low = -Infinity, high = Infinity } = limits(field);
   const bad = field.value.trim() === "" || !Number.isFinite(value) || value < low || value > high;

@@ -10,7 +10,7 @@ import { getJson } from "./server.js";
 const SVG = "http://www.w3.org/2000/svg";
 const CLICK_PX = 4;
 const WHEEL = 0.0012;
-const DASHES = { fill: "none", stroke: "#c4572e", "stroke-width": "1.5", "stroke-dasharray": "5 4" };
+export const DASHES = { fill: "none", stroke: "#c4572e", "stroke-width": "1.5", "stroke-dasharray": "5 4" };
 const KEYS = { f: "frame-part", 0: "frame-all" };
 
 /** An outline over the stage. */
@@ -30,11 +30,17 @@ export class Looking extends Component {
   #background = true;
   #camera = false;
 
-  /** @param {any} room @param {AbortSignal} signal @param {{ stage: any, onPick: (part: string) => any }} how */
-  constructor(room, signal, { stage, onPick }) {
+  /**
+   * @param {any} room
+   * @param {AbortSignal} signal
+   * @param {{ stage: any, onPick: (part: string, event: any) => any, onOutline: () => any }} how onOutline hears when the
+   *   stage is looked at otherwise, or another frame of it
+   */
+  constructor(room, signal, { stage, onPick, onOutline }) {
     super(room, signal);
     this.stage = stage;
     this.onPick = onPick;
+    this.onOutline = onOutline;
     this.dashes = dashesOver(stage.root);
     this.on(stage.root, "pointerdown", (event) => this.#press(event));
     this.on(stage.root, "pointermove", (event) => this.#move(event));
@@ -52,6 +58,7 @@ export class Looking extends Component {
 
   /** Draw the selection's outline where it is now. */
   outline() {
+    this.onOutline();
     const part = selection.get("part");
     const corners = this.#view && part ? this.#view.outline(part) : null;
     this.dashes.setAttribute("visibility", corners ? "visible" : "hidden");
@@ -102,7 +109,7 @@ export class Looking extends Component {
     const hit = this.#view?.pick(event);
     if (!hit) return;
     const part = typeof hit === "string" ? hit : (await telling(() => getJson(project.url(`stage/node/${hit.node}`))))?.part;
-    if (part) this.onPick(part);
+    if (part) this.onPick(part, event);
   }
 
   #wheel(event) {

@@ -14,6 +14,7 @@ import { mountRibbon } from "./ribbon_hand.js";
 import { asQuery, openInRoom, selection } from "./selection.js";
 import { getPack, latest, postPack } from "./server.js";
 import { colourAt } from "./stage.js";
+import { Choosing } from "./stage_choose.js";
 import { StageFiles } from "./stage_files.js";
 import { Looking } from "./stage_looking.js";
 import { PartProperties } from "./stage_properties.js";
@@ -21,6 +22,8 @@ import { Tree } from "./stage_tree.js";
 import { StageView } from "./stage_view.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
+
+const CHOSEN = ["parts", "order", "backwards", "takes", "late"];
 
 /** A number as the tree shows it: three digits that count. Pure. */
 export const shortNumber = (value) => (Math.abs(value) >= 100 ? value.toFixed(0) : Math.abs(value) >= 10 ? value.toFixed(1) : value.toFixed(2));
@@ -36,20 +39,23 @@ export class StageRoom extends Component {
     this.axis = new Axis(project.status.frames);
     this.stage = new StageView(this.find("#stage"), { prefix: "stage-", signal: this.signal });
     const head = () => JSON.parse(this.find("#part-head")?.textContent ?? "null");
-    this.looking = new Looking(room, this.signal, { stage: this.stage, onPick: (part) => selection.set({ part, property: "" }) });
+    this.choosing = new Choosing(room, this.signal, { stage: this.stage, isPlaying: () => transport.playing });
+    const pick = (part, event, rows) => this.choosing.pick(part, event, rows);
+    this.looking = new Looking(room, this.signal, { stage: this.stage, onPick: pick, onOutline: () => this.choosing.outline() });
     this.properties = new PartProperties(root, this.signal, { stage: this.stage, head });
-    this.tree = new Tree(root, this.signal, { renew: () => this.parts.renew() });
+    this.tree = new Tree(root, this.signal, { renew: () => this.parts.renew(), pick });
     new StageFiles(room, this.signal, { stage: this.stage, isBare: () => !this.find(".tree-row") });
     this.parts = new Parts(root, this.signal, { looked: () => this.#looked(), mount: (scope) => this.#mount(scope), drawn: () => this.#drawn() });
     this.head = head;
     new Picker(byId("picker"), this.signal);
-    new Bound(root, this.signal, { onTry: (command, field) => this.#tried(command, field) });
+    const more = (path) => (path.startsWith("stage/several/") ? this.choosing.asked : {});
+    new Bound(root, this.signal, { onTry: (command, field) => this.#tried(command, field), onDone: ({ note }) => note && notice(note, { tone: "good" }), more });
     this.#listen(root);
     this.#open();
   }
 
   #looked() {
-    return { ...asQuery(["part", "open", "property"]), find: this.tree.typed };
+    return { ...asQuery(["part", "open", "property", ...CHOSEN]), find: this.tree.typed };
   }
 
   #listen(root) {
@@ -60,7 +66,7 @@ export class StageRoom extends Component {
     this.on(project, "revised", () => this.#revised());
     this.on(project, "refused", () => this.#all());
     this.on(work, "done", () => this.#all());
-    selection.watch(["part", "property", "open"], () => this.#choose(), this.signal);
+    selection.watch(["part", "property", "open", ...CHOSEN], () => this.#choose(), this.signal);
     this.stage.onReady = () => this.#ready();
     this.onResize(() => this.#redraw());
     document.fonts.ready.then(() => this.#redraw());
@@ -68,17 +74,17 @@ export class StageRoom extends Component {
 
   /** Draw what came with the page; where something else is selected than the page shows, that. */
   #open() {
-    const { part, open, property } = selection.all;
+    const { part, parts, open, property } = selection.all;
     this.parts.mount();
-    if (part !== selection.get("part") || open.length || property) {
-      selection.correct({ part, open, property });
+    if (part !== selection.get("part") || parts.length || open.length || property) {
+      selection.correct({ part, parts, open, property });
       this.#all();
     } else this.load();
   }
 
   #mount(scope) {
-    const shown = this.find('.tree-row[aria-selected="true"]')?.dataset.part ?? this.find("[data-part-json]")?.dataset.partJson ?? null;
-    selection.correct({ part: shown });
+    selection.correct({ part: this.find("[data-part-json]")?.dataset.partJson ?? null });
+    if (!this.find("#several-line")) selection.correct({ parts: [] });
     const ribbon = this.find("#ribbon");
     if (ribbon) {
       mountRibbon(ribbon, { axis: this.axis, signal: scope });
@@ -86,6 +92,7 @@ export class StageRoom extends Component {
     }
     this.#ready();
     this.looking.mount();
+    this.choosing.mount();
   }
 
   /** The view knows the selected part, driven or not. */

@@ -1,0 +1,192 @@
+// Several parts chosen together: with Shift and Ctrl in the tree and on the stage, by a box, by likeness, by name; and the
+// line that shows in which order they are.
+
+import { Component } from "./component.js";
+import { follow } from "./drag.js";
+import { isTyping } from "./keyboard.js";
+import { notice, telling } from "./notices.js";
+import { project } from "./project.js";
+import { selection } from "./selection.js";
+import { getJson, postJson } from "./server.js";
+import { DASHES } from "./stage_looking.js";
+
+const SVG = "http://www.w3.org/2000/svg";
+const CLICK_PX = 4;
+const MOST_WHILE_PLAYING = 60;
+const MOST_BOXES = 600;
+const SETTINGS = ["order", "backwards", "takes", "late"];
+
+/** The parts that are chosen when one is added to them, or taken away; none where fewer than two are left. Pure. */
+export function toggled(parts, primary, part) {
+  const now = parts.length ? parts : primary ? [primary] : [];
+  const next = now.includes(part) ? now.filter((one) => one !== part) : [...now, part];
+  const last = next.includes(part) ? part : (next.at(-1) ?? primary);
+  return { part: last, parts: next.length > 1 ? next : [] };
+}
+
+/** The parts from one row of the tree to another, both included. Pure. */
+export function ranged(rows, from, to) {
+  const [a, b] = [Math.max(0, rows.indexOf(from)), rows.indexOf(to)].sort((x, y) => x - y);
+  const parts = rows.slice(a, b + 1);
+  return { part: from ?? to, parts: parts.length > 1 ? parts : [] };
+}
+
+/** A box from one corner to the other, as left, top, right and bottom in shares of a stage. Pure. */
+export function boxOf(from, to, { width, height }) {
+  const [xs, ys] = [[from.x, to.x], [from.y, to.y]].map((pair) => pair.sort((a, b) => a - b));
+  return [xs[0] / width, ys[0] / height, xs[1] / width, ys[1] / height];
+}
+
+const middleOf = (corners) => ({
+  x: corners.reduce((sum, { x }) => sum + x, 0) / corners.length,
+  y: corners.reduce((sum, { y }) => sum + y, 0) / corners.length,
+});
+
+function drawn(name, attributes) {
+  const element = document.createElementNS(SVG, name);
+  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, String(value));
+  return element;
+}
+
+export class Choosing extends Component {
+  #boxing = false;
+
+  /** @param {any} room @param {AbortSignal} signal @param {{ stage: any, isPlaying: () => boolean }} how */
+  constructor(room, signal, { stage, isPlaying }) {
+    super(room, signal);
+    this.stage = stage;
+    this.isPlaying = isPlaying;
+    this.#layOver();
+    this.on(stage.root, "pointerdown", (event) => this.#press(event), { capture: true });
+    this.on(room, "click", ({ target }) => this.#pressed(target.closest("button")));
+    this.on(document, "keydown", (event) => event.key === "Escape" && !isTyping(event.target) && this.none());
+  }
+
+  /** What an edit of all of them says besides: which they are, and how they are put in a row. */
+  get asked() {
+    return { parts: selection.get("parts"), ...Object.fromEntries(SETTINGS.map((name) => [name, selection.get(name)])) };
+  }
+
+  /** A part is picked: alone, or with Shift or Ctrl added or taken away; over rows of the tree, from one to the other. */
+  pick(part, { shiftKey = false, ctrlKey = false, metaKey = false } = {}, rows = null) {
+    const { part: primary, parts } = selection.all;
+    if (rows && shiftKey) selection.set({ ...ranged(rows, primary, part), property: "" });
+    else if (shiftKey || ctrlKey || metaKey) selection.set({ ...toggled(parts, primary, part), property: "" });
+    else selection.set({ part, parts: [], ...(part === primary ? {} : { property: "" }) });
+  }
+
+  none() {
+    if (selection.get("parts").length) selection.set({ parts: [], property: "" });
+  }
+
+  #take(parts, count = parts.length) {
+    if (!parts.length) {
+      notice("There is nothing there to choose: a part must lie in the box with all that is seen of it.", { tone: "good" });
+      return;
+    }
+    const primary = selection.get("part");
+    selection.set({ part: parts.includes(primary) ? primary : parts[0], parts: parts.length > 1 ? parts : [], property: "" });
+    if (count > parts.length) notice(`${count} parts are like that: the first ${parts.length} are chosen.`, { tone: "good" });
+    else if (parts.length === 1) notice("Only this one is like that.", { tone: "good" });
+  }
+
+  async #ask(body) {
+    const answer = await telling(() => postJson(project.url("stage/choose"), body));
+    if (answer && !this.signal.aborted) this.#take(answer.parts, answer.count);
+  }
+
+  async #recall(id) {
+    const answer = await telling(() => getJson(project.url(`stage/selections/${id}`)));
+    if (answer && !this.signal.aborted) this.#take(answer.parts);
+  }
+
+  #pressed(button) {
+    const { chooseHow, selection: id } = button?.dataset ?? {};
+    const { part, parts } = selection.all;
+    if (chooseHow) this.#ask({ how: chooseHow, parts: parts.length ? parts : [part] });
+    else if (id) this.#recall(id);
+    else if (button?.id === "choose-none") this.none();
+    else if (button?.id === "box-parts") this.#setBoxing(!this.#boxing);
+  }
+
+  // --- a box on the stage
+
+  #setBoxing(is) {
+    this.#boxing = is;
+    this.mount();
+  }
+
+  /** The panels were drawn anew. */
+  mount() {
+    this.find("#box-parts")?.setAttribute("aria-pressed", String(this.#boxing));
+    this.stage.root.classList.toggle("boxing", this.#boxing);
+    this.outline();
+  }
+
+  #press(down) {
+    if (this.stage.space !== "2d" || this.stage.drawing || down.button !== 0 || !(down.shiftKey || this.#boxing)) return;
+    const { view, root } = this.stage;
+    const from = view.toScene(down);
+    this.stage.drawing = true;
+    const end = (up) => {
+      this.stage.drawing = false;
+      this.#setBoxing(false);
+      this.frame.setAttribute("visibility", "hidden");
+      if (up.type === "pointercancel") return;
+      if (Math.hypot(up.clientX - down.clientX, up.clientY - down.clientY) <= CLICK_PX) this.#click(up);
+      else this.#ask({ how: "box", parts: [], box: boxOf(from, view.toScene(up), this.#size) });
+    };
+    follow(down, root, { move: (event) => this.#showBox(down, event), end, signal: this.signal });
+  }
+
+  #click(event) {
+    const part = this.stage.view.pick(event);
+    if (part) this.pick(part, { shiftKey: true });
+  }
+
+  get #size() {
+    const [, , width, height] = this.stage.view.svg.dataset.whole.split(/[\s,]+/).map(Number);
+    return { width, height };
+  }
+
+  #showBox(down, event) {
+    const { left, top } = this.stage.root.getBoundingClientRect();
+    const [xs, ys] = [[down.clientX - left, event.clientX - left], [down.clientY - top, event.clientY - top]].map((pair) => pair.sort((a, b) => a - b));
+    for (const [name, value] of Object.entries({ x: xs[0], y: ys[0], width: xs[1] - xs[0], height: ys[1] - ys[0], visibility: "visible" })) this.frame.setAttribute(name, String(value));
+  }
+
+  // --- what is chosen, over the stage
+
+  #layOver() {
+    const over = drawn("svg", { class: "over", "aria-hidden": "true" });
+    this.boxes = drawn("path", DASHES);
+    this.lines = ["order-under", "order-line"].map((name) => drawn("polyline", { class: name }));
+    this.ends = [0, 1].map(() => drawn("circle", { class: "order-end", r: 5 }));
+    this.words = ["first", "last"].map((text) => Object.assign(drawn("text", { class: "order-word" }), { textContent: text }));
+    this.frame = drawn("rect", { class: "choose-box", visibility: "hidden" });
+    over.append(this.boxes, ...this.lines, ...this.ends, ...this.words, this.frame);
+    this.stage.root.append(over);
+    this.over = over;
+  }
+
+  /** Draw around all that are chosen, and the line through them in their order. */
+  outline() {
+    const ordered = JSON.parse(this.find("#several-line")?.textContent ?? "[]");
+    const shown = ordered.length > 1 && this.stage.view && !(this.isPlaying() && ordered.length > MOST_WHILE_PLAYING);
+    this.over.setAttribute("visibility", shown || this.stage.drawing ? "visible" : "hidden");
+    for (const part of [this.boxes, ...this.lines, ...this.ends, ...this.words]) part.setAttribute("visibility", shown ? "inherit" : "hidden");
+    if (!shown) return;
+    const { left, top } = this.stage.root.getBoundingClientRect();
+    const at = ({ x, y }) => ({ x: Number((x - left).toFixed(1)), y: Number((y - top).toFixed(1)) });
+    const corners = ordered.slice(0, MOST_BOXES).map((part) => this.stage.view.outline(part)?.map(at)).filter(Boolean);
+    this.boxes.setAttribute("d", corners.map((points) => `M${points.map(({ x, y }) => `${x} ${y}`).join("L")}Z`).join(""));
+    const middles = corners.map(middleOf);
+    for (const line of this.lines) line.setAttribute("points", middles.map(({ x, y }) => `${x},${y}`).join(" "));
+    [middles[0], middles.at(-1)].forEach((middle, place) => middle && this.#putEnd(place, middle));
+  }
+
+  #putEnd(place, { x, y }) {
+    for (const [name, value] of [["cx", x], ["cy", y]]) this.ends[place].setAttribute(name, value);
+    for (const [name, value] of [["x", x], ["y", y - 10]]) this.words[place].setAttribute(name, value);
+  }
+}

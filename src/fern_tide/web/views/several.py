@@ -1,0 +1,143 @@
+"""What the Stage shows of parts that are chosen together."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.target import Target
+from fern_tide.core.document import Project
+from fern_tide.core.scene.follow import Limit
+from fern_tide.core.scene.ordering import Order
+from fern_tide.core.scene.properties import Property
+from fern_tide.core.scene.ranks import ORDERS
+from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.core.scene.selection import MOST_CHOSEN, Selection
+from fern_tide.web.context import staged
+from fern_tide.workflows.tune import several
+from fern_tide.workflows.tune.several import Line, Takes
+
+NINE = tuple(
+    tuple(" ".join(word for word in (y, x) if word) or "centre" for x in ("left", "", "right"))
+    for y in ("top", "", "bottom")
+)
+IN_SPACE = ("origin", "base", "centre", "top")
+
+
+@dataclass(frozen=True)
+class SharedRow:
+    """A property that all chosen parts have.
+
+    Attributes:
+        item: the property.
+        own: the value that all of them have, or None where they differ.
+        driven: how many of them something moves.
+        limit: the limits of the first.
+    """
+
+    item: Property
+    own: float | str | None
+    driven: int
+    limit: Limit | None
+
+
+@dataclass(frozen=True)
+class SeveralView:
+    """Parts that are chosen together.
+
+    Attributes:
+        parts: in the order of the tree.
+        words: what they are called: '20 bars'.
+        kinds: what kinds they are of, in words.
+        rows: what all of them have.
+        selection: the one of these parts, where it has a name.
+        line: in which order, and what each takes.
+        ordered: their ids, the first first.
+        orders: what there is to choose from.
+        takes: the same, of what each takes, with words.
+        anchor: the word of the anchor that all have, or ''.
+        anchors: the words of anchors, in rows.
+    """
+
+    parts: Sequence[Part]
+    words: str
+    kinds: str
+    rows: Sequence[SharedRow]
+    selection: Selection | None
+    line: Line
+    ordered: Sequence[str]
+    orders: Sequence[Order]
+    takes: Sequence[tuple[Takes, str]]
+    anchor: str
+    anchors: Sequence[Sequence[str]]
+
+
+_TAKES = ((Takes.ROW, "a row"), (Takes.SAME, "the same"), (Takes.LATER, "later"))
+
+
+def line_of(asked: Mapping[str, object]) -> Line:
+    """Read how parts are put in a row from what a page says.
+
+    Raises:
+        InvalidParameter: it says something that is not possible.
+    """
+    order = str(asked.get("order") or Line.order)
+    if order not in ORDERS:
+        raise InvalidParameter("order", value=order, allowed=f"one of {', '.join(ORDERS)}")
+    takes = str(asked.get("takes") or Line.takes)
+    if takes not in set(Takes):
+        raise InvalidParameter("takes", value=takes, allowed=f"one of {', '.join(Takes)}")
+    try:
+        late = float(str(asked.get("late") or Line.late_frames))
+    except ValueError:
+        late = float("nan")
+    if not -10_000 <= late <= 10_000:
+        raise InvalidParameter("frames late", value=str(asked.get("late"))[:40], allowed="from -10000 to 10000")
+    return Line(order, asked.get("backwards") in {"yes", True}, Takes(takes), late)
+
+
+def parts_of(scene: Scene, asked: Sequence[str]) -> list[Part]:
+    """Give the parts that a page names and that are there, in the order of the tree.
+
+    Raises:
+        InvalidParameter: there are too many.
+    """
+    if len(asked) > MOST_CHOSEN:
+        raise InvalidParameter("parts", value=len(asked), allowed=f"at most {MOST_CHOSEN} together")
+    wanted = set(asked)
+    return [part for part in scene.parts if part.id in wanted] if wanted else []
+
+
+def several_view(project: Project, parts: Sequence[Part], *, line: Line) -> SeveralView | None:
+    """Give what is shown of parts that are chosen together; None for fewer than two."""
+    if len(parts) < 2:
+        return None
+    ids = tuple(part.id for part in parts)
+    stage = staged(project.scene)
+    anchors = {part.anchor.word for part in parts}
+    kinds = list(dict.fromkeys(part.kind.label for part in parts))
+    return SeveralView(
+        parts=parts,
+        words=several.group_words(parts),
+        kinds=", ".join(kinds[:3]) + (" and more" if len(kinds) > 3 else ""),
+        rows=_rows(project, parts),
+        selection=next((one for one in project.scene.selections if one.parts == ids), None),
+        line=line,
+        ordered=[part for part, _ in several.in_line(stage, ids, line=line)],
+        orders=list(ORDERS.values()),
+        takes=_TAKES,
+        anchor=next(iter(anchors)) if len(anchors) == 1 else "",
+        anchors=NINE if project.scene.kind == "2d" else (IN_SPACE,),
+    )
+
+
+def _rows(project: Project, parts: Sequence[Part]) -> list[SharedRow]:
+    moved = {drive.target for mapping in project.mappings for drive in mapping.drives}
+    rows = []
+    for item in several.shared(parts):
+        owns = {part.own(item.id) for part in parts}
+        driven = sum(Target(part=part.id, property=item.id) in moved for part in parts)
+        limit = project.scene.limit_of(Target(part=parts[0].id, property=item.id))
+        rows.append(SharedRow(item, next(iter(owns)) if len(owns) == 1 else None, driven, limit))
+    return rows
