@@ -130,3 +130,14 @@ def test_an_envelope_gets_suggestions(demo):
     demo.wait_for_selector("[data-pick='suggestion']")
     demo.click("[data-pick='suggestion'] >> nth=0")
     wait(demo, "document.querySelector('#undo').title.startsWith('Undo: Let the ')")
+
+
+def test_what_is_picked_counts_though_the_page_was_drawn_anew_meanwhile(demo):
+    demo.click("#add-target")
+    demo.fill("#picker-find", "title")
+    demo.click("#picker-rows [data-open='title']")
+    demo.evaluate("document.querySelector('#add-target').dataset.old = ''")
+    demo.evaluate("document.getElementById('parts').dispatchEvent(new CustomEvent('ft:renew'))")
+    wait(demo, "!('old' in document.querySelector('#add-target').dataset)")
+    demo.click("#picker-rows [data-target='title:fill']")
+    wait(demo, "document.querySelector('#mapping-name').value === 'Title fill'")

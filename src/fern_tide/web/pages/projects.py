@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import tempfile
 from dataclasses import dataclass
-from datetime import datetime
+from functools import lru_cache
 from typing import Any
 
 from flask import Blueprint, Response, jsonify, render_template, request, send_file
 
-from fern_tide.core.document import Project
-from fern_tide.core.scene.drawing import draw, markup
+from fern_tide.core.scene.drawing import markup
 from fern_tide.core.scene.gltf.sketch import sketch
 from fern_tide.demo.scene import glasshouse
 from fern_tide.web.context import staged, studio, uploaded
@@ -25,21 +24,26 @@ PICTURE_POLICY = "default-src 'none'; sandbox"
 
 @dataclass(frozen=True)
 class Card:
-    """A project in the list: when it was last changed, and how long it is."""
+    """A project in the list: its name, how long it is, at which rate, and how many mappings it has."""
 
-    key: str
-    document: Project
-    changed: datetime
+    name: str
     seconds: float
+    rate: str
+    n_mappings: int
+
+
+@lru_cache(maxsize=4096)
+def _card(key: str, head: int) -> Card:
+    """Give the card of a revision, which never changes."""
+    document = studio().projects.document_at(key, head)
+    seconds = float(document.rate.duration_s(document.n_frames))
+    return Card(document.name, seconds, document.rate.label, len(document.mappings))
 
 
 @pages.get("/")
 def index() -> str:
     """List the projects."""
-    rows = [
-        Card(key, document, changed, float(document.rate.duration_s(document.n_frames)))
-        for key, _, changed, document in studio().projects.all()
-    ]
+    rows = [(key, changed, _card(key, head)) for key, head, changed in studio().projects.heads()]
     return render_template("projects.html", projects=rows)
 
 
@@ -88,10 +92,14 @@ def export(key: str) -> Response:
 @pages.get("/p/<key>/picture.svg")
 def picture(key: str) -> Response:
     """Draw the project's scene at rest."""
-    scene = studio().projects.current(key).document.scene
-    content = sketch(staged(scene).built) if scene.kind == "3d" else markup(draw(scene, media=staged(scene).media))
-    headers = {"Content-Security-Policy": PICTURE_POLICY, "Cache-Control": "no-cache"}
-    return Response(content, mimetype="image/svg+xml", headers=headers)
+    stage = staged(studio().projects.head(key)[1].scene)
+    answer = Response(mimetype="image/svg+xml")
+    answer.headers |= {"Content-Security-Policy": PICTURE_POLICY, "Cache-Control": "no-cache"}
+    answer.set_etag(stage.looks)
+    if stage.looks not in request.if_none_match:
+        answer.set_data(sketch(stage.built) if stage.scene.kind == "3d" else markup(stage.drawn))
+    answer.make_conditional(request)
+    return answer
 
 
 @pages.post("/p/<key>/delete")

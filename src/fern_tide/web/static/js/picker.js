@@ -2,7 +2,7 @@
 // is to be done with it (bound.js). The server finds and draws its lines.
 
 import { Component } from "./component.js";
-import { focused } from "./dom.js";
+import { byId, first, focused } from "./dom.js";
 import { project } from "./project.js";
 
 const WIDE = 380;
@@ -51,6 +51,12 @@ export class Picker extends Component {
     this.signal.addEventListener("abort", () => this.close({ refocus: false }));
   }
 
+  /** The button that opened it, or what stands in its place since the page was drawn anew. */
+  get #live() {
+    const { isConnected, id, dataset } = this.#opener;
+    return isConnected ? this.#opener : id ? byId(id) : first(`[data-picks][data-send="${CSS.escape(dataset.send)}"]`);
+  }
+
   get #rows() {
     return this.all(".picker-row");
   }
@@ -83,8 +89,9 @@ export class Picker extends Component {
     clearTimeout(this.#settling);
     this.root.hidden = true;
     this.peek(null);
-    this.#opener?.setAttribute("aria-expanded", "false");
-    if (refocus && this.#opener?.isConnected) this.#opener.focus({ preventScroll: true });
+    const opener = this.#opener && this.#live;
+    opener?.setAttribute("aria-expanded", "false");
+    if (refocus) opener?.focus({ preventScroll: true });
   }
 
   #renew() {
@@ -95,7 +102,7 @@ export class Picker extends Component {
   #pressed({ target }) {
     const opener = target.closest?.("[data-picks]");
     if (opener) {
-      const again = !this.root.hidden && this.#opener === opener;
+      const again = !this.root.hidden && this.#live === opener;
       this.close({ refocus: false });
       if (!again) this.open(opener);
     } else if (!this.root.hidden && !this.root.contains(target) && !target.closest?.("[data-stage-pick]")) this.close({ refocus: false });
@@ -112,9 +119,9 @@ export class Picker extends Component {
     const { target, open, back } = row.dataset;
     if (target) {
       sessionStorage.setItem(this.#place, JSON.stringify([target, ...this.#recent.filter((one) => one !== target)].slice(0, MOST_RECENT)));
-      const opener = this.#opener;
+      const opener = this.#live;
       this.close();
-      opener.dispatchEvent(new CustomEvent("ft:set", { detail: target, bubbles: true }));
+      opener?.dispatchEvent(new CustomEvent("ft:set", { detail: target, bubbles: true }));
       return;
     }
     this.#part = back === undefined ? open : "";
@@ -131,13 +138,12 @@ export class Picker extends Component {
   /** Let a line be the chosen one; after a moment it is tried on the stage, and its part is shown beside it. */
   #choose(at, { scrolls = true, tries = true } = {}) {
     const rows = this.#rows;
-    const first = rows[0]?.matches(".picker-back") && at === 0 && rows.length > 1 ? 1 : at;
-    this.#at = first;
+    this.#at = rows[0]?.matches(".picker-back") && at === 0 && rows.length > 1 ? 1 : at;
     this.#tries = tries;
-    rows.forEach((row, place) => row.setAttribute("aria-selected", String(place === first)));
-    const row = rows[first];
+    rows.forEach((row, place) => row.setAttribute("aria-selected", String(place === this.#at)));
+    const row = rows[this.#at];
     if (!row) return;
-    row.id ||= `picker-row-${first}`;
+    row.id ||= `picker-row-${this.#at}`;
     this.field.setAttribute("aria-activedescendant", row.id);
     if (scrolls) row.scrollIntoView({ block: "nearest" });
     clearTimeout(this.#settling);
