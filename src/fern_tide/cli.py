@@ -244,9 +244,10 @@ def _beats(arguments: argparse.Namespace) -> None:
 
 
 def _scene(arguments: argparse.Namespace) -> None:
+    from fern_tide.core.scene.describe import describe
     from fern_tide.workflows.hand_off.offline import load_scene
 
-    print(json.dumps(load_scene(arguments.file)[0].describe(), indent=1, ensure_ascii=False))
+    print(json.dumps(describe(load_scene(arguments.file)[0]), indent=1, ensure_ascii=False))
 
 
 def _schema(arguments: argparse.Namespace) -> None:

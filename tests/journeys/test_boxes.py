@@ -107,3 +107,21 @@ def test_what_is_not_drawn_is_nowhere():
     scene, media = svg_scene(MESSY)
     assert {"box", "copy", "arch", "egg"} <= set(extents(scene, media=media))
     assert "hidden" not in extents(scene, media=media)
+
+
+OWN = (
+    "names => names.map(name => { const b = document.getElementById(name).getBBox();"
+    " return [b.x, b.y, b.width, b.height]; })"
+)
+
+
+def test_a_parts_own_box_is_the_browsers_however_it_is_moved_turned_and_scaled(blank):
+    moved = {"x": 40.0, "y": -25.0, "turn": 33.0, "scale_x": 1.7, "scale_y": 0.6}
+    scene = glasshouse()
+    names = ["cloche-1", "lamp-bulb", "frond-left", "moth-one"]
+    parts = [p.model_copy(update={"values": {**p.values, **moved}}) if p.id in names else p for p in scene.parts]
+    scene = scene.but(parts=tuple(parts))
+    blank.set_content(markup(draw(scene)))
+    own = extents(scene, media=SceneMedia())
+    for name, (x, y, wide, tall) in zip(names, blank.evaluate(OWN, [f"{name}--own" for name in names]), strict=True):
+        assert own[name].own == pytest.approx((x, y, x + wide, y + tall), abs=0.05), name

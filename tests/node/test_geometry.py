@@ -340,3 +340,26 @@ def test_the_picker_opens_below_or_above_and_never_outside(modules):
 def test_lines_are_gone_through_round_and_round(modules):
     assert [modules("picker", "nextLine", at, by, 3) for at, by in ((0, 1), (2, 1), (0, -1))] == [1, 0, 2]
     assert modules("picker", "nextLine", 0, 1, 0) == -1
+
+
+def test_parts_are_added_to_what_is_chosen_and_taken_away_again(modules):
+    assert modules("stage_choose", "toggled", [], "a", "b") == {"part": "b", "parts": ["a", "b"]}
+    assert modules("stage_choose", "toggled", ["a", "b"], "b", "c") == {"part": "c", "parts": ["a", "b", "c"]}
+    assert modules("stage_choose", "toggled", ["a", "b", "c"], "c", "c") == {"part": "b", "parts": ["a", "b"]}
+    assert modules("stage_choose", "toggled", ["a", "b"], "b", "b") == {"part": "a", "parts": []}
+    assert modules("stage_choose", "toggled", [], "a", "a") == {"part": "a", "parts": []}
+    assert modules("stage_choose", "toggled", [], None, "a") == {"part": "a", "parts": []}
+
+
+def test_rows_of_the_tree_are_chosen_from_one_to_another(modules):
+    rows = ["a", "b", "c", "d"]
+    assert modules("stage_choose", "ranged", rows, "b", "d") == {"part": "b", "parts": ["b", "c", "d"]}
+    assert modules("stage_choose", "ranged", rows, "d", "c") == {"part": "d", "parts": ["c", "d"]}
+    assert modules("stage_choose", "ranged", rows, "a", "a") == {"part": "a", "parts": []}
+    assert modules("stage_choose", "ranged", rows, "gone", "b") == {"part": "gone", "parts": ["a", "b"]}
+
+
+def test_a_box_is_the_same_from_whichever_corner(modules):
+    size = {"width": 200, "height": 100}
+    for a, b in (({"x": 20, "y": 10}, {"x": 120, "y": 60}), ({"x": 120, "y": 10}, {"x": 20, "y": 60})):
+        assert modules("stage_choose", "boxOf", a, b, size) == [0.1, 0.1, 0.6, 0.6]

@@ -6,6 +6,7 @@ import pytest
 
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.target import Target
+from fern_tide.core.scene.describe import describe
 from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.scene import Part, PartChoice, Scene
@@ -99,7 +100,7 @@ def test_the_demo_scene_has_what_the_glasshouse_has_each_with_its_anchor():
     assert words["frond-left"] == "root" and words["lamp"] == "hook" and words["cloche-3"] == "base"
     assert {"moth-one", "rain", "panes", "title"} <= set(words)
     assert scene == glasshouse()
-    described = scene.describe()["parts"]
+    described = describe(scene)["parts"]
     assert all(set(p["properties"][0]) == {"id", "name", "kind", "unit", "range", "rest"} for p in described)
 
 

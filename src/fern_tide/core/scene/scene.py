@@ -270,33 +270,3 @@ class Scene(Frozen, frozen=True):
     def place(self, target: Target) -> int:
         """Give a target's place among all properties, in drawing order."""
         return self._places[target.part, target.property]
-
-    def describe(self) -> dict[str, object]:
-        """List parts and properties as plain data, for the command line and other programs."""
-        return {
-            "name": self.name,
-            "kind": self.kind,
-            "width": self.width,
-            "height": self.height,
-            "parts": [
-                {
-                    "id": part.id,
-                    "name": part.name,
-                    "kind": part.shape.id,
-                    "parent": part.parent,
-                    "anchor": part.anchor.model_dump(),
-                    "properties": [
-                        {
-                            "id": item.id,
-                            "name": item.label,
-                            "kind": item.kind,
-                            "unit": item.unit,
-                            "range": [item.low, item.high],
-                            "rest": part.own(item.id),
-                        }
-                        for item in part.properties
-                    ],
-                }
-                for part in self.parts
-            ],
-        }

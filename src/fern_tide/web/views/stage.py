@@ -23,36 +23,12 @@ from fern_tide.store.projects import Revision
 from fern_tide.web.context import services, staged
 from fern_tide.web.heads import head
 from fern_tide.web.views.several import SeveralView, parts_of, several_view
+from fern_tide.web.views.tree import Row, rows_of
 from fern_tide.workflows.tune import make_part
 from fern_tide.workflows.tune.several import Line
 from fern_tide.workflows.tune.squash import Squash, squash_of
 
-ALL_OPEN = 80
-MOST_ROWS = 300
 MOST_CHOICES = 400
-
-
-@dataclass(frozen=True)
-class Row:
-    """A row of the tree.
-
-    Attributes:
-        part: which.
-        depth: how far inside.
-        count: how many parts are inside it.
-        open: whether they are shown.
-        runs: the first driven property, as 'lamp:turn', or ''.
-        label: that property's label.
-        unit: that property's unit.
-    """
-
-    part: Part
-    depth: int
-    count: int
-    open: bool
-    runs: str = ""
-    label: str = ""
-    unit: str = ""
 
 
 @dataclass(frozen=True)
@@ -171,7 +147,7 @@ def stage_view(
         revision=revision,
         scene=scene,
         part=part,
-        rows=_rows(scene, part, moved, opened, find),
+        rows=rows_of(scene, part, moved, opened, find),
         find=find,
         properties=_properties(project, part, moved) if part else (),
         head=head(staged(scene), part) if part else None,
@@ -209,48 +185,6 @@ def _groups(scene: Scene, part: Part) -> list[Part]:
 def _file(scene: Scene, part: Part | None) -> SceneFile | None:
     file = getattr(part.shape.params, "file", None) if part else None
     return scene.file(file) if file else None
-
-
-def _rows(
-    scene: Scene, chosen: Part | None, moved: Named[Target, Drivers], opened: Sequence[str], find: str
-) -> list[Row]:
-    """The rows of the tree: all of a small one; of a large one those that are open, or that a search finds."""
-    inside: dict[str | None, list[Part]] = {}
-    known = {part.id: part for part in scene.parts}
-    for part in scene.parts:
-        inside.setdefault(part.parent, []).append(part)
-    runs: dict[str, Target] = {}
-    for target in moved:
-        if not is_level(target.property):
-            runs.setdefault(target.part, target)
-    roots = inside.get(None, ())
-    open_now = set(known) - set(opened) if len(scene.parts) <= ALL_OPEN else set(opened)
-    if len(roots) == 1 and roots[0].id not in opened:
-        open_now.add(roots[0].id)
-    above = chosen.parent if chosen else None
-    while above is not None:
-        open_now.add(above)
-        above = known[above].parent
-    rows: list[Row] = []
-
-    def row(part: Part, depth: int) -> Row:
-        target = runs.get(part.id)
-        item = part.property(target.property) if target else None
-        count, is_open = len(inside.get(part.id, ())), part.id in open_now
-        if target is None or item is None:
-            return Row(part, depth, count, is_open)
-        return Row(part, depth, count, is_open, str(target), item.label.lower(), item.unit)
-
-    if find.strip():
-        hits = [part for part in scene.parts if find.strip().lower() in part.name.lower()]
-        return [row(part, 0) for part in hits[:MOST_ROWS]]
-    waiting = [(part, 0) for part in reversed(inside.get(None, ()))]
-    while waiting and len(rows) < 2 * MOST_ROWS:
-        part, depth = waiting.pop()
-        rows.append(row(part, depth))
-        if part.id in open_now:
-            waiting += [(item, depth + 1) for item in reversed(inside.get(part.id, [])[:MOST_ROWS])]
-    return rows
 
 
 def _properties(project: Project, part: Part, moved: Named[Target, Drivers]) -> tuple[PropertyRow, ...]:

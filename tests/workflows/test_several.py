@@ -1,0 +1,165 @@
+"""One mapping over parts chosen together, over a real studio."""
+
+import numpy as np
+import pytest
+from tests.workflows.test_workflows import SOUND
+
+from fern_tide.core.base.errors import FernTideError, InvalidParameter
+from fern_tide.core.commands.mapping import PutMapping
+from fern_tide.core.commands.registry import read_command
+from fern_tide.core.document import Project
+from fern_tide.core.scene.media import SceneMedia
+from fern_tide.core.scene.scene import Scene
+from fern_tide.demo.scene import glasshouse
+from fern_tide.workflows.bring_in import sounds
+from fern_tide.workflows.derive.analysis import levels_of
+from fern_tide.workflows.derive.stages import Staged, Stages
+from fern_tide.workflows.tune import edits, several
+from fern_tide.workflows.tune.several import Choosing, Line, Takes
+
+BARS = {7: 300, 2: 100, 9: 200, 1: 0, 4: 400}  # number: where it stands, in px
+
+
+def bars() -> Scene:
+    parts = [
+        {
+            "id": f"bar-{number}",
+            "name": f"Bar {number}",
+            "shape": {"id": "rectangle", "params": {"width": 40, "height": 100 + number}},
+            "values": {"x": x, "fill": "#3e6b3a"},
+        }
+        for number, x in BARS.items()
+    ]
+    return Scene.model_validate({"name": "Bars", "width": 480, "height": 320, "parts": parts})
+
+
+@pytest.fixture
+def opened(studio):
+    revision = sounds.start_project(studio, [SOUND], file_name="drums.wav", scene=bars())
+    project = studio.projects.current(revision.key).document
+    return levels_of(studio), project, Stages(studio.media).of(project.scene)
+
+
+IDS = [f"bar-{number}" for number in BARS]
+
+
+def drive(opened, name="scale_y", parts=IDS, **line) -> tuple[Project, object]:
+    levels, project, stage = opened
+    command = several.drive_all(levels, project, staged=stage, parts=parts, name=name, line=Line(**line))
+    project = command.apply(project)
+    return project, project.mappings[-1]
+
+
+def test_each_takes_a_row_of_a_bank_from_left_to_right_whatever_the_order_of_the_file(opened):
+    project, mapping = drive(opened)
+    assert [item.target.part for item in mapping.drives] == ["bar-1", "bar-2", "bar-9", "bar-7", "bar-4"]
+    assert [item.rank for item in mapping.drives] == [0, 0.25, 0.5, 0.75, 1]
+    assert mapping.spread and project.envelope(mapping.envelope).reading.params.bands == 5
+    assert mapping.name == "5 Bars height"
+    levels = opened[0]
+    curves = {curve.target.part: curve.values for curve in levels.curves(project)}
+    level = levels.cleaned(project, project.envelope(mapping.envelope))
+    lift = np.clip((level - mapping.marks.low) / (mapping.marks.high - mapping.marks.low), 0, 1)
+    for row, part in enumerate(["bar-1", "bar-2", "bar-9", "bar-7", "bar-4"]):
+        assert np.abs(curves[part] - (1 + 0.4 * lift[row])).max() < 1e-6, part
+
+
+def test_a_bank_that_is_there_is_taken_again_and_orders_turn_round(opened):
+    levels, _, stage = opened
+    project, first = drive(opened)
+    command = several.drive_all(levels, project, staged=stage, parts=IDS, name="turn", line=Line(backwards=True))
+    again = command.apply(project)
+    assert len(again.envelopes) == len(project.envelopes) and again.mappings[-1].envelope == first.envelope
+    assert again.mappings[-1].drives[0].target.part == "bar-4"
+
+
+def test_later_and_later_from_its_own_rest_and_tuned_as_one(opened):
+    project, mapping = drive(opened, "x", takes=Takes.LATER, late_frames=8)
+    assert not mapping.spread and [item.late_frames for item in mapping.drives] == [0, 2, 4, 6, 8]
+    assert [(item.rest, item.full) for item in mapping.drives] == [(x, x + 60) for x in (0, 100, 200, 300, 400)]
+    path = {"kind": "set_field", "owner": "mapping", "id": mapping.id, "path": "drives.0.full", "value": 10}
+    tuned = read_command(path).apply(project).mappings[-1]
+    assert [item.full for item in tuned.drives] == [10, 110, 210, 310, 410]
+    assert [item.late_frames for item in tuned.drives] == [0, 2, 4, 6, 8]
+    same = drive(opened, takes=Takes.SAME)[1]
+    assert {item.late_frames for item in same.drives} == {0.0} and not same.spread
+
+
+def test_the_row_is_put_in_another_order_afterwards(opened):
+    project, mapping = drive(opened, takes=Takes.LATER, late_frames=8)
+    edit = several.reordered(project, mapping, staged=opened[2], line=Line(order="x", backwards=True))
+    after = edit.apply(project).mappings[-1]
+    assert {item.target.part: (item.rank, item.late_frames) for item in after.drives} == {
+        "bar-1": (1, 8), "bar-2": (0.75, 6), "bar-9": (0.5, 4), "bar-7": (0.25, 2), "bar-4": (0, 0)
+    }  # fmt: skip
+    assert all(item.along for item in after.drives[1:])
+    with pytest.raises(FernTideError, match="no parts in a row"):
+        several.reordered(project, mapping.but(drives=mapping.drives[:1]), staged=opened[2], line=Line())
+
+
+def test_marks_of_a_spread_mapping_are_suggested_from_its_highest_row(opened):
+    project, mapping = drive(opened)
+    both = [
+        edits.suggest(opened[0], project, envelope_id=mapping.envelope, scale=mapping.marks.scale, spread=spread).marks
+        for spread in (True, False)
+    ]
+    assert mapping.marks == both[0] != both[1]
+
+
+def test_what_cannot_be_is_said(opened):
+    levels, project, stage = opened
+    with pytest.raises(FernTideError, match="no property named glow"):
+        drive(opened, "glow")
+    with pytest.raises(InvalidParameter, match="one or more"):
+        drive(opened, parts=[])
+    bare = project.but(tracks=(), envelopes=(), mappings=())
+    for takes in Takes:
+        with pytest.raises(InvalidParameter, match="a sound first"):
+            several.drive_all(levels, bare, staged=stage, parts=IDS, name="turn", line=Line(takes=takes))
+
+
+def test_anchors_are_put_at_the_same_place_of_each_and_the_parts_stay(opened):
+    command, without = several.anchored(opened[2], IDS, word="bottom left")
+    assert without == 0 and command.anchors["bar-7"].model_dump() == {
+        "x": 0,
+        "y": 107,
+        "z": 0,
+        "word": "bottom left",
+    }
+    after = command.apply(opened[1])
+    assert [part.own("x") for part in after.scene.parts] == [part.own("x") for part in opened[1].scene.parts]
+    with pytest.raises(FernTideError, match="None of these parts"):
+        several.anchored(Staged(Scene(name="E", kind="3d"), SceneMedia()), [], word="top")
+
+
+def test_names_get_numbers_in_the_order(opened):
+    names = several.renamed(opened[2], IDS, name=" Post 3", line=Line()).names
+    assert names == {"bar-1": "Post 1", "bar-2": "Post 2", "bar-9": "Post 3", "bar-7": "Post 4", "bar-4": "Post 5"}
+    with pytest.raises(InvalidParameter, match="a letter in it"):
+        several.renamed(opened[2], IDS, name=" 12 ", line=Line())
+
+
+def test_choosing_says_how_many_there_would_be(opened, monkeypatch):
+    stage = opened[2]
+    assert several.chosen(stage, how=Choosing.ALIKE, parts=["bar-7"]) == (IDS, 5)
+    monkeypatch.setattr(several, "MOST_CHOSEN", 2)
+    assert several.chosen(stage, how=Choosing.OTHERS, parts=["bar-7"]) == (["bar-2", "bar-9"], 4)
+    with pytest.raises(InvalidParameter, match="four shares"):
+        several.chosen(stage, how=Choosing.BOX, parts=[])
+
+
+def test_words_and_what_is_shared():
+    parts = glasshouse().parts
+    cloches = [part for part in parts if part.id.startswith("cloche-")]
+    assert several.group_words(cloches) == f"{len(cloches)} Cloches"
+    mixed = [cloches[0], next(part for part in parts if part.id == "title")]
+    assert several.group_words(mixed) == "2 parts" and several.group_words(cloches[:1]) == cloches[0].name
+    shared = {item.id for item in several.shared(mixed)}
+    assert {"x", "opacity", "fill"} <= shared and "text_size" not in shared and several.shared([]) == []
+
+
+def test_what_drives_them_is_one_edit(opened):
+    levels, project, stage = opened
+    command = several.drive_all(levels, project, staged=stage, parts=IDS, name="turn", line=Line())
+    assert command.label(project) == "Drive the turn of 5 Bars"
+    assert sum(isinstance(item, PutMapping) for item in command.commands) == 1
