@@ -71,11 +71,16 @@ def test_what_is_kept_as_it_came_is_taken_back_by_one_undo_and_can_be_made_again
 def test_four_actions_from_a_song_to_a_file_in_hand(page):
     drop(page, ("Rain drums.wav", SONG))  # one
     page.wait_for_selector(".cut-row")
-    page.click("#bake")  # two
-    wait(page, "document.querySelector('#bake').textContent === 'All curves baked'")
+    page.click("#cut-keep")  # two
     page.click("#rooms >> text=Hand-off")  # three
-    page.click("#write-csv")  # four
-    page.wait_for_selector("#download-csv")
+    assert "Bake and write CSV" in page.inner_text("#write-csv") and page.is_visible("#stale-words")
+    with page.expect_download() as got:
+        page.click("#write-csv")  # four: baked, written, read back and saved
+    assert got.value.path().read_text().startswith("frame,time_s,")
+    wait(page, "document.querySelector('#bake').textContent === 'All curves baked'")
+    assert page.is_visible("#download-csv") and not page.is_visible("#stale-words")
+    page.click("#undo")  # what was written is not of what is there now
+    wait(page, "document.querySelector('#download-csv') === null")
 
 
 def test_a_drawing_and_a_song_dropped_together_grow_bar_by_bar(page):

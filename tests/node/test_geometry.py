@@ -363,3 +363,8 @@ def test_a_box_is_the_same_from_whichever_corner(modules):
     size = {"width": 200, "height": 100}
     for a, b in (({"x": 20, "y": 10}, {"x": 120, "y": 60}), ({"x": 120, "y": 10}, {"x": 20, "y": 60})):
         assert modules("stage_choose", "boxOf", a, b, size) == [0.1, 0.1, 0.6, 0.6]
+
+
+def test_a_long_list_is_shown_by_entries_evenly_spaced(modules):
+    assert modules("stage_choose", "spaced", [1, 2, 3], 3) == [1, 2, 3]
+    assert modules("stage_choose", "spaced", list(range(101)), 5) == [0, 25, 50, 75, 100]

@@ -222,9 +222,29 @@ def test_stale_curves_are_counted_and_say_why(client, studio, demo):
     assert edit(client, demo, {"kind": "put_mapping", "mapping": mapping}).json["stale"] == 3
     html = client.get(f"/p/{demo}/hand-off").text
     assert "low water -28.0 to -21.9 dB" in html
-    assert "3 curves are written as last baked" in html
+    assert "Writing bakes them first" in html and html.count("Bake and write") == 3
+    assert "Lamp glow" in html.split('id="stale-words"')[1].split("</p>")[0]
     client.post(f"/p/{demo}/undo", json={"base": status(client, demo)["revision"]})
     assert status(client, demo)["stale"] == 0  # back where it was: fresh again
+
+
+def test_writing_bakes_what_is_stale_and_goes_by_the_one_tolerance(client, studio, demo):
+    assert status(client, demo)["stale"] == 20
+    edit(client, demo, {"kind": "set_keys_error", "percent": 0.02})
+    page = client.post(f"/p/{demo}/hand-off/write/json").text
+    assert status(client, demo)["stale"] == 0 and "20 curves" in page and "hand-off/files/json" in page
+    assert "a key every frame since fewer" in page, "so small an error thins this demo to no smaller a file"
+    edit(client, demo, {"kind": "set_keys_error", "percent": 0})
+    exact = client.get(f"/p/{demo}/hand-off/files/svg").data
+    assert "largest error 0 of" in client.post(f"/p/{demo}/hand-off/write/csv").text
+    edit(client, demo, {"kind": "set_keys_error", "percent": 10})
+    assert "a key every frame" not in client.post(f"/p/{demo}/hand-off/write/svg").text
+    assert len(client.get(f"/p/{demo}/hand-off/files/svg").data) < 0.7 * len(exact)
+    keys = client.get(f"/p/{demo}/hand-off/curve?target=lamp-glow:opacity")
+    edit(client, demo, {"kind": "set_keys_error", "percent": 0})
+    head, arrays = unpack(client.get(f"/p/{demo}/hand-off/curve?target=lamp-glow:opacity").data)
+    assert arrays[head["frames"]].tolist() == list(range(1349)) and head["error_percent"] == 0
+    assert len(unpack(keys.data)[1][head["frames"]]) < 900
 
 
 def test_the_same_document_bakes_to_the_same_bytes(client, studio, demo):

@@ -175,11 +175,11 @@ def test_what_is_written_has_the_options_and_parts_that_were_asked_for(client, d
     names = [curve["target"] for curve in few.json["curves"]]
     assert names == ["rain:y", "rain:opacity", "lamp-glow:scale_x", "lamp-glow:scale_y", "lamp-glow:opacity"]
     assert few.json["curves"][0]["keys"]["interpolation"] == "cubic" and len(few.data) < len(whole.data)
-    said = client.get(f"/p/{demo}/hand-off/write/json?error_percent=1&part=rain").text
+    said = client.post(f"/p/{demo}/hand-off/write/json", data={"error_percent": 1, "part": "rain"}).text
     assert "2 curves" in said and "error_percent=1&amp;part=rain" in said
-    assert client.get(f"/p/{demo}/hand-off/write/json?error_percent=99").status_code == 422
-    assert client.get(f"/p/{demo}/hand-off/write/json?part=nobody").status_code == 404
-    refused = client.get(f"/p/{demo}/hand-off/write/gltf")
+    assert client.post(f"/p/{demo}/hand-off/write/json", data={"error_percent": 99}).status_code == 422
+    assert client.post(f"/p/{demo}/hand-off/write/json", data={"part": "nobody"}).status_code == 404
+    refused = client.post(f"/p/{demo}/hand-off/write/gltf")
     assert refused.status_code == 422 and "carries no 2d scene" in refused.json["what"]
     assert "glTF carries only 3D stages" in client.get(f"/p/{demo}/hand-off").text
 

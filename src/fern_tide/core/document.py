@@ -95,7 +95,7 @@ class Project(Frozen, frozen=True):
     envelopes: tuple[Envelope, ...] = ()
     mappings: tuple[Mapping, ...] = ()
     scene: Scene
-    keys_error_percent: Annotated[float, Field(gt=0, le=20)] = 0.5
+    keys_error_percent: Annotated[float, Field(ge=0, le=20)] = 0.5
     length_frames: Annotated[int, Field(ge=1, le=10_000_000)] | None = None
     work: tuple[Annotated[int, Field(ge=0)], Annotated[int, Field(ge=1)]] | None = None
     beat: BeatSetting = BeatSetting()

@@ -43,6 +43,23 @@ def name_of(file_name: str) -> str:
     return letters.replace("_", " ").strip()[:120].strip() or "Sound"
 
 
+_VES = ("leaf", "shelf", "half", "wolf", "calf", "loaf", "knife", "life")
+
+
+def plural(name: str) -> str:
+    """Give a name for several of what has it: 'Bar' gives 'Bars', 'Leaf' 'Leaves'; one that ends in s stays."""
+    low = name.lower()
+    if low.endswith("s"):
+        return name
+    if low.endswith(_VES):
+        return f"{name.removesuffix('e')[:-1]}ves"
+    if low.endswith(("x", "ch", "sh")):
+        return f"{name}es"
+    if low.endswith("y") and low[-2:-1] not in {"", "a", "e", "i", "o", "u"}:
+        return f"{name[:-1]}ies"
+    return f"{name}s"
+
+
 def fresh_id(name: str, *, among: Iterable[Identified]) -> str:
     """Make an id from a name that none of the others has."""
     return Ids(item.id for item in among).make(name)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from fractions import Fraction
 from typing import Any
 
 from fern_tide.core.bake.bake import VERSION, Stack
@@ -45,5 +44,5 @@ def _driver(stack: Stack, at: int) -> dict[str, Any]:
     plain = drive.model_dump(mode="json", exclude={"target", "along", "other_way"})
     plain["version"] = drive.response.spec.version
     if mapping.spread:
-        plain["place"] = str(Fraction(mapping.drives.index(drive), max(1, len(mapping.drives) - 1)))  # among the rows
+        plain["place"] = str(mapping.rank_of(drive))  # among the rows
     return plain

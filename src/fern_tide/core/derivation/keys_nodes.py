@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
-from fern_tide.core.bake.thin import Keys, thin
+from fern_tide.core.bake.thin import Interpolation, Keys, every_frame, thin
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.derivation.node import Kind, Node, Sources, new_node
 
@@ -27,11 +29,14 @@ def keys_node(curve: Node, *, error_share: float) -> Node:
 
     Args:
         curve: the node of the curve.
-        error_share: how far the keys may be from it, as a share of its range; see range_of.
+        error_share: how far the keys may be from it, as a share of its range; see range_of. 0 is a key every frame.
     """
 
     def work(inputs: list[FloatArray], sources: Sources) -> Keys:
         (values,) = inputs
+        if error_share == 0:
+            every = every_frame(np.atleast_2d(values), interpolation=Interpolation.LINEAR)
+            return every if values.ndim > 1 else replace(every, values=every.values[0], slopes=every.slopes[0])
         return thin(values, tolerance=error_share * range_of(values))
 
     facts = {"version": VERSION, "error_share": error_share}

@@ -9,6 +9,7 @@ from math import log
 
 import numpy as np
 
+from fern_tide.core.base.naming import plural
 from fern_tide.core.base.target import Target
 from fern_tide.core.first_cut.things import LENS, Stance, Thing, near_end, painted
 from fern_tide.core.mapping.colour import luminance, parse_colour
@@ -235,8 +236,7 @@ def _called_together(parts: Sequence[Part], holder: Part | None, names: Mapping[
         return f"the {count} {_lower(holder.name)}"
     stems = [without_number(part.name) for part in parts]
     stem = stems[0] if len(set(stems)) == 1 else _common(stems)
-    plural = stem if stem.endswith("s") else f"{stem}s"
-    return f"the {count} {_lower(plural)}"
+    return f"the {count} {_lower(plural(stem))}"
 
 
 def _common(names: Sequence[str]) -> str:

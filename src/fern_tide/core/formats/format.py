@@ -126,6 +126,7 @@ class Written:
         error: the largest difference between a baked value and the value read back, as a share of its curve's span.
         worst: the target where it is; None without curves.
         n_curves: how many curves went in.
+        dense: whether keys were asked to be thinned and each frame has one all the same, since that is no larger.
     """
 
     format: Format
@@ -133,6 +134,17 @@ class Written:
     error: float
     worst: Target | None
     n_curves: int
+    dense: bool = False
+
+
+def _smaller(hand_off: HandOff, format: Format, params: Params) -> tuple[bytes, Params]:
+    """Encode with fewer keys than frames, or with a key every frame where the file is not larger for it."""
+    content = format.encode(hand_off, params)
+    if not isinstance(params, KeyParams) or params.error_percent == 0:
+        return content, params
+    exact = params.model_copy(update={"error_percent": 0.0})
+    dense = format.encode(hand_off, exact)
+    return (dense, exact) if len(dense) <= len(content) else (content, params)
 
 
 def write(hand_off: HandOff, *, format: Format, params: Params | None = None) -> Written:
@@ -153,8 +165,8 @@ def write(hand_off: HandOff, *, format: Format, params: Params | None = None) ->
             f"All that moves is left out of the {format.label} file.", remedy="Let cameras or lights go in."
         )
     hand_off = replace(hand_off, curves=carried)
-    content = format.encode(hand_off, params)
-    read_back = format.read_back(content, hand_off, params)
+    content, used = _smaller(hand_off, format, params)
+    read_back = format.read_back(content, hand_off, used)
     worst: Target | None = None
     error = 0.0
     for curve in hand_off.curves:
@@ -168,4 +180,5 @@ def write(hand_off: HandOff, *, format: Format, params: Params | None = None) ->
         apart = float(np.abs(read - curve.values).max(initial=0.0)) / (curve.span or 1.0)
         if worst is None or apart > error:
             worst, error = curve.target, apart
-    return Written(format=format, content=content, error=error, worst=worst, n_curves=len(hand_off.curves))
+    n_curves, dense = len(hand_off.curves), used != params
+    return Written(format=format, content=content, error=error, worst=worst, n_curves=n_curves, dense=dense)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
+from functools import cached_property
 from typing import Annotated, Any, ClassVar
 
 import numpy as np
@@ -10,7 +12,7 @@ from pydantic import Field, model_validator
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
 from fern_tide.core.base.signal import FloatArray, moved
-from fern_tide.core.base.target import Id, Name
+from fern_tide.core.base.target import Id, Name, Target
 from fern_tide.core.mapping import steps as steps_folder
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.marks import Marks, lift
@@ -47,6 +49,16 @@ class Tuning(Frozen, frozen=True):
     def tuning(self) -> dict[str, Any]:
         """What makes the motion, field by field, without names and versions."""
         return {name: getattr(self, name) for name in Tuning.model_fields}
+
+    @cached_property
+    def _places(self) -> dict[Target, int]:
+        return {drive.target: place for place, drive in reversed(list(enumerate(self.drives)))}
+
+    def rank_of(self, drive: Drive) -> Fraction:
+        """Give the place of one of the drives among the rows, 0 to 1: its rank, or evenly by their order."""
+        if drive.rank is not None:
+            return Fraction(drive.rank)
+        return Fraction(self._places[drive.target], max(1, len(self.drives) - 1))
 
 
 class Version(Tuning, frozen=True):
@@ -113,17 +125,12 @@ def drive_lift(lift: FloatArray, mapping: Tuning, drive: Drive) -> FloatArray:
 
 
 def _row_of(lift: FloatArray, mapping: Tuning, drive: Drive) -> FloatArray:
-    rank = _even_rank(mapping, drive) if drive.rank is None else drive.rank
-    at = rank * (len(lift) - 1)
+    at = float(mapping.rank_of(drive)) * (len(lift) - 1)
     low = min(int(at), len(lift) - 1)
     share = at - low
     if not share:
         return np.asarray(lift[low])
     return np.asarray(lift[low] * (1.0 - share) + lift[low + 1] * share)
-
-
-def _even_rank(mapping: Tuning, drive: Drive) -> float:
-    return mapping.drives.index(drive) / max(1, len(mapping.drives) - 1)
 
 
 def shaped_lift(level: FloatArray, mapping: Tuning, *, context: StepContext) -> FloatArray:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import io
 from collections.abc import Mapping
+from urllib.parse import urlencode
 
 from flask import Blueprint, Response, render_template, request, send_file
+from werkzeug.datastructures import MultiDict
 
 from fern_tide.core.bake.checking import CHECKS
 from fern_tide.core.bake.curve import Curve
@@ -71,13 +73,14 @@ def curve(key: str) -> Response:
     raise UnknownName(f"{target} is not baked yet.", remedy="Bake first.", name=str(target))
 
 
-@pages.get("/write/<format_id>")
+@pages.post("/write/<format_id>")
 def write(key: str, format_id: str) -> str:
-    """Write the baked curves in a format, read them back, and say how they compare."""
-    project = studio().projects.current(key).document
-    curves = baking.baked_curves(studio(), services().levels, key, project)
-    written = _written(project, curves, format_id)
-    query = request.query_string.decode()
+    """Bake what is stale, write the curves in a format, read them back, and say how they compare."""
+    project, levels = studio().projects.current(key).document, services().levels
+    if baking.stale_count(studio(), levels, key, project):
+        baking.bake_all(studio(), levels, key, project)
+    written = _written(project, baking.baked_curves(studio(), levels, key, project), format_id, request.form)
+    query = urlencode(list(request.form.items(multi=True)))
     return render_template("handoff/written.html", key=key, written=written, n_curves=written.n_curves, query=query)
 
 
@@ -85,16 +88,18 @@ def write(key: str, format_id: str) -> str:
 def download(key: str, format_id: str) -> Response:
     """Give the baked curves as a file."""
     project = studio().projects.current(key).document
-    written = _written(project, baking.baked_curves(studio(), services().levels, key, project), format_id)
+    curves = baking.baked_curves(studio(), services().levels, key, project)
+    written = _written(project, curves, format_id, request.args)
     name = f"{writing.file_stem(project.name)}{written.format.extension}"
     stream = io.BytesIO(written.content)
     return send_file(stream, mimetype=written.format.media_type, as_attachment=True, download_name=name)
 
 
-def _written(project: Project, curves: tuple[Curve, ...], format_id: str) -> Written:
-    """Write with the options and parts that the address names."""
+def _written(project: Project, curves: tuple[Curve, ...], format_id: str, asked: MultiDict[str, str]) -> Written:
+    """Write with the options and parts that are asked for; keys are as near to the curves as the project says."""
     chosen = FORMATS[format_id].params.model_fields
-    options = {name: value for name, value in request.args.items() if name in chosen}
-    parts = request.args.getlist("part") or None
+    own = {"error_percent": project.keys_error_percent} if "error_percent" in chosen else {}
+    options = own | {name: value for name, value in asked.items() if name in chosen}
+    parts = asked.getlist("part") or None
     media = staged(project.scene).media
     return writing.write_format(project, curves, format_id=format_id, media=media, options=options, parts=parts)

@@ -41,7 +41,8 @@ class HandoffView:
         moving_parts: id and name of each part that a curve moves.
         lost: for each format, what it rounds.
         options: the switches of writing, and how many curves go with what each leaves out.
-        n_baked: how many curves can be written.
+        n_baked: how many curves are baked.
+        stale: the names of those that a bake would change.
     """
 
     revision: Revision
@@ -56,6 +57,7 @@ class HandoffView:
     lost: Named[str, list[str]]
     options: list[tuple[FieldSpec, int]]
     n_baked: int
+    stale: list[str]
 
 
 def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[str, str]]) -> HandoffView:
@@ -85,6 +87,7 @@ def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[st
         lost={id: sorted({words for curve in baked if (words := spec.loses(curve))}) for id, spec in FORMATS.items()},
         options=_options(project, baked),
         n_baked=len(baked),
+        stale=[f"{one.part_name}, {one.label.lower()}" for one in states if one.state is not State.FRESH],
     )
 
 

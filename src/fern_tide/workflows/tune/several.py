@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
-from fern_tide.core.base.naming import fresh_id
+from fern_tide.core.base.naming import fresh_id, plural
 from fern_tide.core.base.params import build
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands.command import Command
@@ -225,7 +225,7 @@ def group_words(parts: Sequence[Part]) -> str:
     if len(parts) == 1:
         return parts[0].name
     if len(stems) == 1 and (stem := next(iter(stems))):
-        return f"{len(parts)} {stem if stem.endswith('s') else f'{stem}s'}"[:80]
+        return f"{len(parts)} {plural(stem)}"[:80]
     return f"{len(parts)} parts"
 
 

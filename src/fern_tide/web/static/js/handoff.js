@@ -32,11 +32,11 @@ export class Handoff extends Component {
     this.on(root, "submit", (event) => event.preventDefault());
     this.on(root, "htmx:configRequest", ({ detail }) => this.#asks(detail));
     this.on(root, "htmx:beforeRequest", ({ detail }) => this.#writes(detail.target));
+    this.on(root, "htmx:beforeSwap", ({ detail }) => this.#answered(detail));
     this.on(root, "htmx:afterSwap", ({ target }) => this.#wrote(target));
     this.on(this.axis, "view", () => this.#redraw());
     this.on(transport, "frame", () => this.#drawFrame());
-    this.on(project, "revised refused", () => this.parts.renew());
-    this.on(project, "baked", () => ((this.#written = {}), this.parts.renew()));
+    this.on(project, "revised refused baked", () => this.#changed());
     selection.watch(["curve"], () => this.parts.renew(), this.signal);
     this.onResize(() => this.#redraw());
     document.fonts.ready.then(() => this.#redraw());
@@ -104,13 +104,31 @@ export class Handoff extends Component {
   }
 
   #writes(place) {
-    if (place?.id?.startsWith("written-")) place.textContent = "Writing and reading back";
+    if (place?.id?.startsWith("written-")) place.textContent = "Baking what is stale, writing and reading back";
   }
 
-  #wrote(place) {
+  #answered(detail) {
+    if (!detail.target.id.startsWith("written-") || detail.xhr.status !== 202) return;
+    detail.shouldSwap = false;
+    detail.target.textContent = "The sound is still being read. Write again when it is.";
+  }
+
+  /** What was written goes with what it was written of. */
+  #changed() {
+    this.#written = {};
+    this.parts.renew();
+  }
+
+  /** The download follows by itself; what was stale is baked now. */
+  async #wrote(place) {
     if (!place.id.startsWith("written-")) return;
     this.#written[place.id] = place.innerHTML;
-    place.scrollIntoView({ block: "nearest" });
+    place.querySelector("a[download]")?.click();
+    if (project.status.stale) {
+      await project.lookAgain({ always: true });
+      await this.parts.renew();
+    }
+    this.find(`#${place.id}`)?.scrollIntoView({ block: "nearest" });
   }
 
   zoom(by) {

@@ -26,10 +26,10 @@ export const project = new (class extends EventTarget {
   }
 
   /** Ask how the project stands, which another tab or another person may have changed, and take it in; it may fail quietly. */
-  lookAgain() {
+  lookAgain({ always = false } = {}) {
     return this.#inTurn(async () => {
       const status = await getJson(this.url("status")).catch(() => null);
-      return status && status.revision !== this.status.revision ? this.take(status) : null;
+      return status && (always || status.revision !== this.status.revision) ? this.take(status) : null;
     });
   }
 

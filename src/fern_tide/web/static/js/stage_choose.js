@@ -13,7 +13,7 @@ import { DASHES } from "./stage_looking.js";
 const SVG = "http://www.w3.org/2000/svg";
 const CLICK_PX = 4;
 const MOST_WHILE_PLAYING = 60;
-const MOST_BOXES = 600;
+const MOST_SHOWN = 400;
 const SETTINGS = ["order", "backwards", "takes", "late"];
 
 /** The parts that are chosen when one is added to them, or taken away; none where fewer than two are left. Pure. */
@@ -36,6 +36,10 @@ export function boxOf(from, to, { width, height }) {
   const [xs, ys] = [[from.x, to.x], [from.y, to.y]].map((pair) => pair.sort((a, b) => a - b));
   return [xs[0] / width, ys[0] / height, xs[1] / width, ys[1] / height];
 }
+
+/** A number of entries of a list at most, evenly spaced, the first and the last among them. Pure. */
+export const spaced = (list, most) =>
+  list.length <= most ? list : Array.from({ length: most }, (_, at) => list[Math.round((at * (list.length - 1)) / (most - 1))]);
 
 const middleOf = (corners) => ({
   x: corners.reduce((sum, { x }) => sum + x, 0) / corners.length,
@@ -178,7 +182,7 @@ export class Choosing extends Component {
     if (!shown) return;
     const { left, top } = this.stage.root.getBoundingClientRect();
     const at = ({ x, y }) => ({ x: Number((x - left).toFixed(1)), y: Number((y - top).toFixed(1)) });
-    const corners = ordered.slice(0, MOST_BOXES).map((part) => this.stage.view.outline(part)?.map(at)).filter(Boolean);
+    const corners = spaced(ordered, MOST_SHOWN).map((part) => this.stage.view.outline(part)?.map(at)).filter(Boolean);
     this.boxes.setAttribute("d", corners.map((points) => `M${points.map(({ x, y }) => `${x} ${y}`).join("L")}Z`).join(""));
     const middles = corners.map(middleOf);
     for (const line of this.lines) line.setAttribute("points", middles.map(({ x, y }) => `${x},${y}`).join(" "));
