@@ -124,3 +124,40 @@ def test_values_limits_and_lateness_of_all_by_keyboard(page):
     wait(page, "document.querySelector('#undo').title === 'Undo: Drive the turn of 3 bars'")
     mapping = stored(page, "bench/sheet?mapping=3-bars-turn", "[data-mapping-json='3-bars-turn']")
     assert sorted(item["late_frames"] for item in mapping["drives"]) == [0, 3, 6]
+
+
+FLAT = "".join(
+    f'<path id="leaf-{n}" d="M{20 * (n % 80)} {12 * (n // 80)}q8 -6 16 0t-16 6z" fill="#{40 + n % 50:02x}6b3a"/>'
+    for n in range(4000)
+)
+OVER = '<rect id="haze" x="600" y="200" width="300" height="200" fill="#ffffff" fill-opacity="0.3"/>'
+
+
+def test_a_flat_drawing_of_four_thousand_paths_is_scrolled_and_picked_through(page):
+    page.goto("/")
+    svg = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 1600 600">{FLAT}{OVER}</svg>'
+    page.set_input_files("#file", {"name": "leaves.svg", "mimeType": "image/svg+xml", "buffer": svg.encode()})
+    page.wait_for_url("**/stage")
+    page.wait_for_selector("[data-select='leaf-1']")
+    assert page.locator(".tree-row").count() == 200
+    page.evaluate("document.querySelector('#tree').scrollTop = 50000")
+    wait(page, "document.querySelector('[data-select=\"leaf-1860\"]') !== null")
+    top = page.evaluate("document.querySelector('#tree').scrollTop")
+    page.click("[data-select='leaf-1860']")
+    wait(page, "document.querySelector('#part-name')?.value === 'leaf-1860'")
+    assert abs(page.evaluate("document.querySelector('#tree').scrollTop") - top) < 300, "the tree stays where it is"
+    box = page.locator("#stage-leaf-2037--own").bounding_box()  # under the haze
+    at = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.click(*at)
+    wait(page, "document.querySelector('#part-name')?.value === 'haze'")
+    wait(page, "document.querySelector('.tree-row[aria-selected=true]')?.dataset.part === 'haze'")
+    page.mouse.click(*at)
+    wait(page, "document.querySelector('#part-name')?.value === 'leaf-2037'")
+    wait(page, "document.querySelector('.tree-row[aria-selected=true]')?.dataset.part === 'leaf-2037'")
+    seen = page.locator(".tree-row[aria-selected='true']").bounding_box()
+    tree = page.locator("#tree").bounding_box()
+    assert tree["y"] <= seen["y"] <= tree["y"] + tree["height"]
+    page.evaluate("document.querySelector('#tree').scrollTop = 0")
+    page.wait_for_selector("[data-select='leaf-3']")
+    page.click("[data-select='leaf-3']", modifiers=["Shift"])  # the other end is far away
+    page.wait_for_selector("#several-title:has-text('2000 leaves')")

@@ -368,3 +368,19 @@ def test_a_box_is_the_same_from_whichever_corner(modules):
 def test_a_long_list_is_shown_by_entries_evenly_spaced(modules):
     assert modules("stage_choose", "spaced", [1, 2, 3], 3) == [1, 2, 3]
     assert modules("stage_choose", "spaced", list(range(101)), 5) == [0, 25, 50, 75, 100]
+
+
+def test_rows_of_a_long_tree_are_drawn_when_others_are_seen(modules):
+    seen = {"top": 2700, "tall": 270, "row": 27}  # rows 100 to 110
+    assert modules("stage_tree", "firstToDraw", seen, {"before": 100, "count": 200, "after": 9}) is None
+    assert modules("stage_tree", "firstToDraw", seen, {"before": 101, "count": 200, "after": 9}) == 30
+    assert modules("stage_tree", "firstToDraw", seen, {"before": 0, "count": 109, "after": 9}) == 30
+    assert modules("stage_tree", "firstToDraw", seen, {"before": 0, "count": 109, "after": 0}) is None
+    assert modules("stage_tree", "firstToDraw", {**seen, "top": 0}, {"before": 40, "count": 200, "after": 0}) == 0
+
+
+def test_clicking_again_goes_through_what_lies_over_what(modules):
+    under = ["top", "middle", "ground"]
+    for chosen, then in ((None, "top"), ("top", "middle"), ("ground", "top"), ("elsewhere", "top")):
+        assert modules("stage_looking", "nextUnder", under, chosen) == then
+    assert modules("stage_looking", "nextUnder", [], "top") is None

@@ -196,3 +196,30 @@ def test_a_large_scene_keeps_the_lists_short(client, demo):
     assert "Path 599" not in re.sub(r"<svg.*?</svg>", "", bench, flags=re.DOTALL), (
         "only the drawing itself knows them all"
     )
+
+
+def test_of_a_long_tree_only_the_rows_about_what_is_seen_or_chosen_are_drawn(client, studio):
+    paths = "".join(f'<path id="leaf-{n}" d="M{n} 0h5v5z"/>' for n in range(1000))
+    svg = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 1000 10">{paths}</svg>'
+    key = (
+        client.post("/projects/scene", data={"files": (io.BytesIO(svg.encode()), "leaves.svg")})
+        .json["url"]
+        .split("/")[2]
+    )
+
+    def rows(**asked):
+        text = client.get(f"/p/{key}/stage/tree", query_string=asked).text
+        spaces = [int(number) for number in re.findall(r'data-rows="(\d+)"', text)]
+        return re.findall(r'data-part="([^"]+)"', text), spaces
+
+    first, spaces = rows()
+    assert first[:2] == ["leaves", "leaf-0"] and len(first) == 200 and spaces == [801]
+    later, spaces = rows(at=500)
+    assert later[0] == "leaf-499" and spaces == [500, 301]
+    assert rows(at=5000)[0][-1] == "leaf-999" and rows(at=-9)[1] == [801]
+    assert "leaf-700" in rows(part="leaf-700")[0], "a chosen part is shown at first"
+    assert "leaf-700" not in rows(part="leaf-700", at=0)[0], "and not when one scrolls away from it"
+    shown, spaces = rows(part="leaf-700", at=0, reveal="yes")
+    assert shown[100] == "leaf-700" and spaces == [601, 200]
+    assert rows(part="leaf-600", at=500, reveal="yes")[1] == [500, 301], "what is seen already stays"
+    assert len(rows(find="leaf-99")[0]) == 11

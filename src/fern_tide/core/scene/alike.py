@@ -103,3 +103,17 @@ def all_others(scene: Scene, chosen: frozenset[str], *, extents: Mapping[str, Ex
         if part.id not in holders and not within[part.id] and part.id in extents:
             others.append(part.id)
     return others
+
+
+def between(scene: Scene, one: str, other: str) -> list[str]:
+    """List the parts from one to another, both included, in the order of the tree; only the two where they lie apart.
+
+    Raises:
+        UnknownName: one of them is not there.
+    """
+    parent = scene.part(one).parent
+    if scene.part(other).parent != parent:
+        return [part.id for part in scene.parts if part.id in {one, other}]
+    beside = [part.id for part in scene.parts if part.parent == parent]
+    first, last = sorted((beside.index(one), beside.index(other)))
+    return beside[first : last + 1]

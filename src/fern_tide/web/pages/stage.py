@@ -12,6 +12,7 @@ from fern_tide.store.projects import Revision
 from fern_tide.web.context import body, render, services, staged, status, studio, whole
 from fern_tide.web.views.several import line_of
 from fern_tide.web.views.stage import StageRoomView, stage_view
+from fern_tide.web.views.tree import Look
 from fern_tide.workflows.tune import edits, make_part
 
 pages = Blueprint("stage", __name__, url_prefix="/p/<key>/stage")
@@ -45,11 +46,27 @@ def _asked_for(revision: Revision) -> StageRoomView:
     return stage_view(
         revision,
         part_id=asked.get("part", ""),
-        opened=asked.get("open", "").split(","),
-        find=asked.get("find", ""),
+        look=_look(),
         chosen=asked.get("property", ""),
         parts=[name for name in asked.get("parts", "").split(",") if name],
         line=line_of(asked.to_dict()),
+    )
+
+
+@pages.get("/tree")
+def tree(key: str) -> str:
+    """Show other rows of the tree."""
+    return render("stage/tree.html", _asked_for(studio().projects.current(key)))
+
+
+def _look() -> Look:
+    """Read how the tree is looked at."""
+    asked = request.args
+    return Look(
+        opened=asked.get("open", "").split(","),
+        find=asked.get("find", ""),
+        at=asked.get("at", type=int),
+        reveals=asked.get("reveal") == "yes",
     )
 
 

@@ -23,7 +23,7 @@ from fern_tide.store.projects import Revision
 from fern_tide.web.context import services, staged
 from fern_tide.web.heads import head
 from fern_tide.web.views.several import SeveralView, parts_of, several_view
-from fern_tide.web.views.tree import Row, rows_of
+from fern_tide.web.views.tree import Look, Rows, rows_of
 from fern_tide.workflows.tune import make_part
 from fern_tide.workflows.tune.several import Line
 from fern_tide.workflows.tune.squash import Squash, squash_of
@@ -102,7 +102,7 @@ class StageRoomView:
     revision: Revision
     scene: Scene
     part: Part | None
-    rows: list[Row]
+    rows: Rows
     find: str
     properties: tuple[PropertyRow, ...]
     head: dict[str, Any] | None
@@ -124,15 +124,14 @@ class StageRoomView:
 
 
 def stage_view(
-    revision: Revision, *, part_id: str, opened: Sequence[str], find: str, chosen: str, parts: Sequence[str], line: Line
+    revision: Revision, *, part_id: str, look: Look, chosen: str, parts: Sequence[str], line: Line
 ) -> StageRoomView:
     """Give what the Stage shows.
 
     Args:
         revision: of which revision.
         part_id: the selected part; the first one where there is none of that id.
-        opened: the parts whose folds are not as they are at first.
-        find: what is searched in the tree.
+        look: how the tree is looked at.
         chosen: the property whose limits are shown.
         parts: the parts that are chosen together; fewer than two are none.
         line: how those are put in a row.
@@ -147,8 +146,8 @@ def stage_view(
         revision=revision,
         scene=scene,
         part=part,
-        rows=rows_of(scene, part, moved, opened, find),
-        find=find,
+        rows=rows_of(scene, part, moved, look=look),
+        find=look.find,
         properties=_properties(project, part, moved) if part else (),
         head=head(staged(scene), part) if part else None,
         chosen=chosen if has_chosen else "",

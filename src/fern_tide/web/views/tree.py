@@ -12,7 +12,8 @@ from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.scene import Part, Scene
 
 ALL_OPEN = 80
-MOST_ROWS = 300
+MOST_ROWS = 200
+_EDGE = 12  # rows: nearer to the end of what is drawn, a chosen one is put into the middle
 
 
 @dataclass(frozen=True)
@@ -38,51 +39,97 @@ class Row:
     unit: str = ""
 
 
-def rows_of(
-    scene: Scene, chosen: Part | None, moved: Named[Target, Drivers], opened: Sequence[str], find: str
-) -> list[Row]:
-    """Give the rows of the tree: all of a small one; of a large one those that are open, or that a search finds.
+@dataclass(frozen=True)
+class Rows:
+    """The rows of the tree that are drawn, with how many there are before and after them."""
+
+    rows: list[Row]
+    before: int
+    after: int
+
+
+@dataclass(frozen=True)
+class Look:
+    """How the tree is looked at.
+
+    Attributes:
+        opened: the parts whose folds are not as they are at first.
+        find: what is searched; '' for nothing.
+        at: the first row that is drawn; None goes by the chosen part.
+        reveals: whether the chosen part's row is among those that are drawn in any case.
+    """
+
+    opened: Sequence[str] = ()
+    find: str = ""
+    at: int | None = None
+    reveals: bool = False
+
+
+def rows_of(scene: Scene, chosen: Part | None, moved: Named[Target, Drivers], *, look: Look) -> Rows:
+    """Give the rows of the tree that are drawn, 200 at most, and count the others.
 
     Args:
         scene: whose parts.
-        chosen: the part whose row is shown in any case.
+        chosen: the part that its holders are open for.
         moved: what is driven.
-        opened: the parts whose folds are not as they are at first.
-        find: what is searched; '' for nothing.
+        look: how the tree is looked at.
     """
     inside: dict[str | None, list[Part]] = {}
-    known = {part.id: part for part in scene.parts}
     for part in scene.parts:
         inside.setdefault(part.parent, []).append(part)
+    open_now = _open(scene, inside, chosen, look.opened)
+    if look.find.strip():
+        wanted = look.find.strip().lower()
+        places = [(part, 0) for part in scene.parts if wanted in part.name.lower()]
+    else:
+        places = _walk(inside, open_now)
+    start = _start(places, chosen, look)
     runs: dict[str, Target] = {}
     for target in moved:
         if not is_level(target.property):
             runs.setdefault(target.part, target)
+    drawn = places[start : start + MOST_ROWS]
+    rows = [_row(part, depth, len(inside.get(part.id, ())), part.id in open_now, runs) for part, depth in drawn]
+    return Rows(rows, start, len(places) - start - len(rows))
+
+
+def _open(scene: Scene, inside: Named[str | None, list[Part]], chosen: Part | None, opened: Sequence[str]) -> set[str]:
+    """Give the parts that are unfolded: all of a small scene, a single root, and what the chosen part lies in."""
+    open_now = {part.id for part in scene.parts} - set(opened) if len(scene.parts) <= ALL_OPEN else set(opened)
     roots = inside.get(None, ())
-    open_now = set(known) - set(opened) if len(scene.parts) <= ALL_OPEN else set(opened)
     if len(roots) == 1 and roots[0].id not in opened:
         open_now.add(roots[0].id)
     above = chosen.parent if chosen else None
     while above is not None:
         open_now.add(above)
-        above = known[above].parent
-    rows: list[Row] = []
+        above = scene.part(above).parent
+    return open_now
 
-    def row(part: Part, depth: int) -> Row:
-        target = runs.get(part.id)
-        item = part.property(target.property) if target else None
-        count, is_open = len(inside.get(part.id, ())), part.id in open_now
-        if target is None or item is None:
-            return Row(part, depth, count, is_open)
-        return Row(part, depth, count, is_open, str(target), item.label.lower(), item.unit)
 
-    if find.strip():
-        hits = [part for part in scene.parts if find.strip().lower() in part.name.lower()]
-        return [row(part, 0) for part in hits[:MOST_ROWS]]
+def _walk(inside: Named[str | None, list[Part]], open_now: set[str]) -> list[tuple[Part, int]]:
+    """List the parts whose rows can be scrolled to, with how far inside they lie."""
+    places = []
     waiting = [(part, 0) for part in reversed(inside.get(None, ()))]
-    while waiting and len(rows) < 2 * MOST_ROWS:
+    while waiting:
         part, depth = waiting.pop()
-        rows.append(row(part, depth))
+        places.append((part, depth))
         if part.id in open_now:
-            waiting += [(item, depth + 1) for item in reversed(inside.get(part.id, [])[:MOST_ROWS])]
-    return rows
+            waiting += [(item, depth + 1) for item in reversed(inside.get(part.id, ()))]
+    return places
+
+
+def _start(places: Sequence[tuple[Part, int]], chosen: Part | None, look: Look) -> int:
+    last = max(0, len(places) - MOST_ROWS)
+    own = next((at for at, (part, _) in enumerate(places) if part is chosen), None)
+    start = look.at
+    if own is not None and (start is None or (look.reveals and not start + _EDGE <= own < start + MOST_ROWS - _EDGE)):
+        start = own - MOST_ROWS // 2
+    return min(last, max(0, start or 0))
+
+
+def _row(part: Part, depth: int, count: int, is_open: bool, runs: Named[str, Target]) -> Row:
+    target = runs.get(part.id)
+    if target is None:
+        return Row(part, depth, count, is_open)
+    item = part.property(target.property)
+    return Row(part, depth, count, is_open, str(target), item.label.lower(), item.unit)

@@ -20,7 +20,7 @@ from fern_tide.core.envelope.envelope import Envelope, ReadingChoice, beginning
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Marks, Scale
-from fern_tide.core.scene.alike import all_like, all_others, enclosed, without_number
+from fern_tide.core.scene.alike import all_like, all_others, between, enclosed, without_number
 from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.properties import Property
@@ -64,9 +64,10 @@ class Line:
 
 
 class Choosing(StrEnum):
-    """How parts are chosen together: like one, within a box, or all others."""
+    """How parts are chosen together: like one, from one to another, within a box, or all others."""
 
     ALIKE = "alike"
+    RANGE = "range"
     BOX = "box"
     OTHERS = "others"
 
@@ -76,7 +77,7 @@ def chosen(staged: Staged, *, how: Choosing, parts: Sequence[str], box: Box | No
 
     Args:
         staged: the scene.
-        how: like the parts that are given, within a box, or all but the parts that are given.
+        how: like the parts that are given, from the first to the last of them, within a box, or all but them.
         parts: what is chosen now.
         box: left, top, right and bottom in shares of the stage.
 
@@ -93,6 +94,8 @@ def chosen(staged: Staged, *, how: Choosing, parts: Sequence[str], box: Box | No
     elif how is Choosing.ALIKE:
         like = {other for part in parts[:20] for other in all_like(scene, part, extents=extents)}
         ids = [part.id for part in scene.parts if part.id in like]
+    elif how is Choosing.RANGE:
+        ids = between(scene, parts[0], parts[-1]) if parts else []
     elif box is None:
         raise InvalidParameter("box", value="missing", allowed="four shares of the stage")
     else:

@@ -185,6 +185,12 @@ export class Stage2d {
     return partIdOf(document.elementFromPoint(clientX, clientY), this.prefix);
   }
 
+  /** All parts at a place, the topmost first. */
+  pickAll({ clientX, clientY }) {
+    const parts = document.elementsFromPoint(clientX, clientY).map((element) => partIdOf(element, this.prefix));
+    return [...new Set(parts.filter(Boolean))];
+  }
+
   /** The corners of a part's box on the screen, as points, or null. */
   outline(part) {
     const own = this.element(part, "own") ?? this.element(part, "move");

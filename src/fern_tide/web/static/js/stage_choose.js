@@ -74,7 +74,8 @@ export class Choosing extends Component {
   /** A part is picked: alone, or with Shift or Ctrl added or taken away; over rows of the tree, from one to the other. */
   pick(part, { shiftKey = false, ctrlKey = false, metaKey = false } = {}, rows = null) {
     const { part: primary, parts } = selection.all;
-    if (rows && shiftKey) selection.set({ ...ranged(rows, primary, part), property: "" });
+    if (rows && shiftKey && !rows.includes(primary)) this.#ask({ how: "range", parts: [primary, part] });
+    else if (rows && shiftKey) selection.set({ ...ranged(rows, primary, part), property: "" });
     else if (shiftKey || ctrlKey || metaKey) selection.set({ ...toggled(parts, primary, part), property: "" });
     else selection.set({ part, parts: [], ...(part === primary ? {} : { property: "" }) });
   }

@@ -13,6 +13,9 @@ const WHEEL = 0.0012;
 export const DASHES = { fill: "none", stroke: "#c4572e", "stroke-width": "1.5", "stroke-dasharray": "5 4" };
 const KEYS = { f: "frame-part", 0: "frame-all" };
 
+/** Of the parts at one place, the topmost first, the one after the chosen one; after the last the topmost again. Pure. */
+export const nextUnder = (parts, chosen) => parts[(parts.indexOf(chosen) + 1) % parts.length] ?? null;
+
 /** An outline over the stage. */
 export function dashesOver(root) {
   const over = document.createElementNS(SVG, "svg");
@@ -28,6 +31,7 @@ export function dashesOver(root) {
 export class Looking extends Component {
   #drag = null;
   #background = true;
+  #clicked = { x: NaN, y: NaN };
   #camera = false;
 
   /**
@@ -105,8 +109,18 @@ export class Looking extends Component {
     if (clicked) this.#pick(event);
   }
 
+  /** What is under the pointer; in a drawing, again and again at one place, what lies under that. */
+  #under(event) {
+    const view = this.#view;
+    if (!view?.pickAll || event.shiftKey || event.ctrlKey || event.metaKey) return view?.pick(event);
+    const { x, y } = this.#clicked;
+    const again = Math.hypot(event.clientX - x, event.clientY - y) <= CLICK_PX;
+    this.#clicked = { x: event.clientX, y: event.clientY };
+    return nextUnder(view.pickAll(event), again ? selection.get("part") : null);
+  }
+
   async #pick(event) {
-    const hit = this.#view?.pick(event);
+    const hit = this.#under(event);
     if (!hit) return;
     const part = typeof hit === "string" ? hit : (await telling(() => getJson(project.url(`stage/node/${hit.node}`))))?.part;
     if (part) this.onPick(part, event);

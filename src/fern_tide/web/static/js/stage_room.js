@@ -43,7 +43,7 @@ export class StageRoom extends Component {
     const pick = (part, event, rows) => this.choosing.pick(part, event, rows);
     this.looking = new Looking(room, this.signal, { stage: this.stage, onPick: pick, onOutline: () => this.choosing.outline() });
     this.properties = new PartProperties(root, this.signal, { stage: this.stage, head });
-    this.tree = new Tree(root, this.signal, { renew: () => this.parts.renew(), pick });
+    this.tree = new Tree(root, this.signal, { renew: () => this.parts.renew(), looked: () => this.#looked(), pick });
     new StageFiles(room, this.signal, { stage: this.stage, isBare: () => !this.find(".tree-row") });
     this.parts = new Parts(root, this.signal, { looked: () => this.#looked(), mount: (scope) => this.#mount(scope), drawn: () => this.#drawn() });
     this.head = head;
@@ -55,7 +55,7 @@ export class StageRoom extends Component {
   }
 
   #looked() {
-    return { ...asQuery(["part", "open", "property", ...CHOSEN]), find: this.tree.typed };
+    return { ...asQuery(["part", "open", "property", ...CHOSEN]), find: this.tree.typed, ...this.tree.asked };
   }
 
   #listen(root) {
@@ -85,6 +85,7 @@ export class StageRoom extends Component {
   #mount(scope) {
     selection.correct({ part: this.find("[data-part-json]")?.dataset.partJson ?? null });
     if (!this.find("#several-line")) selection.correct({ parts: [] });
+    this.tree.mount();
     const ribbon = this.find("#ribbon");
     if (ribbon) {
       mountRibbon(ribbon, { axis: this.axis, signal: scope });
@@ -109,6 +110,7 @@ export class StageRoom extends Component {
   }
 
   async #choose() {
+    this.tree.willReveal();
     await this.parts.renew();
     this.tree.reveal();
   }

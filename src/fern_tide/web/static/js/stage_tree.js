@@ -2,19 +2,32 @@
 
 import { Component } from "./component.js";
 import { focused } from "./dom.js";
+import { telling } from "./notices.js";
+import { project } from "./project.js";
 import { selection } from "./selection.js";
+import { getText, latest } from "./server.js";
 
 const FIND_MS = 180;
+const AHEAD = 70; // rows drawn before the first that is seen
+
+/** Which row is to be the first that is drawn, for what is seen of a list; null where all of it is drawn. Pure. */
+export function firstToDraw({ top, tall, row }, { before, count, after }) {
+  const [first, last] = [Math.floor(top / row), Math.ceil((top + tall) / row)];
+  if ((first >= before || !before) && (last <= before + count || !after)) return null;
+  return Math.max(0, first - AHEAD);
+}
 
 export class Tree extends Component {
   #typing = 0;
   typed = "";
 
-  /** @param {any} root @param {AbortSignal} signal @param {{ renew: () => any, pick: (part: string, event: any, rows: string[] | null) => any }} how
-   *   renew() asks the server for the tree anew; pick(part, event, rows) hears of a part that is picked, among the shown rows */
-  constructor(root, signal, { renew, pick }) {
+  /** @param {any} root @param {AbortSignal} signal @param {{ renew: () => any, looked: () => any, pick: (part: string, event: any, rows: string[] | null) => any }} how
+   *   renew() asks the server for the tree anew; looked() says what is looked at, for the server; pick(part, event, rows) hears of a part that is picked, among the shown rows */
+  constructor(root, signal, { renew, looked, pick }) {
     super(root, signal);
     this.pick = pick;
+    this.looked = looked;
+    this.on(root, "scroll", ({ target }) => target.id === "tree" && this.#scrolled(target), { capture: true });
     this.on(root, "input", ({ target }) => {
       if (target.id !== "find-part") return;
       this.typed = target.value;
@@ -24,6 +37,53 @@ export class Tree extends Component {
     this.on(root, "click", (event) => this.#pressed(event));
     this.on(root, "keydown", (event) => event.target.closest("#tree") && this.#walk(event));
   }
+
+  // --- a long tree: only the rows about those that are seen are drawn, with room for the others
+
+  #top = 0;
+  #reveals = false;
+
+  /** What the server draws of the tree: from which row on, and whether the chosen part's row is among them. */
+  get asked() {
+    const before = this.find(".tree-space:first-child")?.dataset.rows ?? 0;
+    return { at: String(before), reveal: this.#reveals ? "yes" : "" };
+  }
+
+  /** What is chosen next is to be seen. */
+  willReveal() {
+    this.#reveals = true;
+  }
+
+  /** The rows were drawn anew. */
+  mount() {
+    const list = this.find("#tree");
+    const row = list?.querySelector(".tree-row")?.offsetHeight;
+    if (!row) return;
+    for (const space of list.querySelectorAll(".tree-space")) space.style.height = `${space.dataset.rows * row}px`;
+    if (this.#reveals) this.reveal();
+    else list.scrollTop = this.#top;
+    this.#reveals = false;
+  }
+
+  #scrolled(list) {
+    this.#top = list.scrollTop;
+    const rows = list.querySelectorAll(".tree-row[data-part]");
+    const [before, after] = ["first", "last"].map((end) => Number(list.querySelector(`.tree-space:${end}-child`)?.dataset.rows ?? 0));
+    const seen = { top: list.scrollTop, tall: list.clientHeight, row: rows[0]?.offsetHeight || 27 };
+    const at = firstToDraw(seen, { before, count: rows.length, after });
+    if (at !== null) this.#draw(at);
+  }
+
+  #draw = latest(async (at) => {
+    const query = new URLSearchParams({ ...this.looked(), at: String(at), reveal: "" });
+    const text = await telling(() => getText(project.url(`stage/tree?${query}`)));
+    const list = this.find("#tree");
+    if (text === undefined || !list || this.signal.aborted) return;
+    const drawn = document.createElement("template");
+    drawn.innerHTML = text;
+    list.replaceChildren(drawn.content);
+    this.mount();
+  });
 
   get #rows() {
     return this.all(".tree-row[data-part]").map((row) => row.dataset.part);
