@@ -200,12 +200,8 @@ def test_a_large_scene_keeps_the_lists_short(client, demo):
 
 def test_of_a_long_tree_only_the_rows_about_what_is_seen_or_chosen_are_drawn(client, studio):
     paths = "".join(f'<path id="leaf-{n}" d="M{n} 0h5v5z"/>' for n in range(1000))
-    svg = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 1000 10">{paths}</svg>'
-    key = (
-        client.post("/projects/scene", data={"files": (io.BytesIO(svg.encode()), "leaves.svg")})
-        .json["url"]
-        .split("/")[2]
-    )
+    svg = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 1000 100">{paths}</svg>'
+    key = drop(client, "", ("leaves.svg", svg.encode()), url="/projects/scene").json["url"].split("/")[2]
 
     def rows(**asked):
         text = client.get(f"/p/{key}/stage/tree", query_string=asked).text

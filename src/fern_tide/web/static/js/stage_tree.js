@@ -2,10 +2,7 @@
 
 import { Component } from "./component.js";
 import { focused } from "./dom.js";
-import { telling } from "./notices.js";
-import { project } from "./project.js";
 import { selection } from "./selection.js";
-import { getText, latest } from "./server.js";
 
 const FIND_MS = 180;
 const AHEAD = 70; // rows drawn before the first that is seen
@@ -26,7 +23,8 @@ export class Tree extends Component {
   constructor(root, signal, { renew, looked, pick }) {
     super(root, signal);
     this.pick = pick;
-    this.looked = looked;
+    this.on(root, "htmx:configRequest", ({ detail }) => detail.target.id === "tree" && Object.assign(detail.parameters, looked(), { at: this.#at, reveal: "" }));
+    this.on(root, "htmx:afterSwap", ({ target }) => target.id === "tree" && this.mount());
     this.on(root, "scroll", ({ target }) => target.id === "tree" && this.#scrolled(target), { capture: true });
     this.on(root, "input", ({ target }) => {
       if (target.id !== "find-part") return;
@@ -40,6 +38,7 @@ export class Tree extends Component {
 
   // --- a long tree: only the rows about those that are seen are drawn, with room for the others
 
+  #at = 0;
   #top = 0;
   #reveals = false;
 
@@ -74,16 +73,10 @@ export class Tree extends Component {
     if (at !== null) this.#draw(at);
   }
 
-  #draw = latest(async (at) => {
-    const query = new URLSearchParams({ ...this.looked(), at: String(at), reveal: "" });
-    const text = await telling(() => getText(project.url(`stage/tree?${query}`)));
-    const list = this.find("#tree");
-    if (text === undefined || !list || this.signal.aborted) return;
-    const drawn = document.createElement("template");
-    drawn.innerHTML = text;
-    list.replaceChildren(drawn.content);
-    this.mount();
-  });
+  #draw(at) {
+    this.#at = at;
+    this.find("#tree").dispatchEvent(new CustomEvent("ft:renew"));
+  }
 
   get #rows() {
     return this.all(".tree-row[data-part]").map((row) => row.dataset.part);
