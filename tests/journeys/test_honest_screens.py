@@ -69,28 +69,33 @@ def test_another_tab_shows_what_was_edited_in_this_one(demo):
 def test_a_file_dropped_beside_every_place_is_taken_in_or_said_and_never_opened(demo):
     address = demo.url
 
-    def drop(room: str) -> None:
-        content = list(wav(drums(seconds=1), rate_hz=44_100))
+    def drop(room: str, *names: str) -> None:
+        svg = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 90"><path id="stray" d="M0 0h9v9z"/></svg>'
+        sound = wav(drums(seconds=1), rate_hz=44_100)
+        contents = [[name, list(svg if name.endswith("svg") else sound)] for name in names]
         demo.evaluate(
-            """([room, bytes]) => {
+            """([room, contents]) => {
                 const files = new DataTransfer();
-                files.items.add(new File([new Uint8Array(bytes)], "Stray.wav", { type: "audio/wav" }));
+                for (const [name, bytes] of contents) files.items.add(new File([new Uint8Array(bytes)], name));
                 const options = { bubbles: true, cancelable: true, dataTransfer: files };
                 for (const type of ["dragover", "drop"]) {
                     const opens = document.querySelector(room).dispatchEvent(new DragEvent(type, options));
                     if (opens) throw new Error("it would open");
                 }
             }""",
-            [room, content],
+            [room, contents],
         )
 
-    drop("header")
-    wait(demo, "document.querySelector('#notice-words').textContent.includes('Sound room')")
-    assert demo.url == address
-    demo.press("body", "1")
-    demo.wait_for_selector("#trace")
-    drop("header")
+    drop("header", "Stray.wav")  # on the Bench: it goes to the Sound room, and so does the page
     undo_says(demo, "Add the track Stray")
+    assert demo.url == address.replace("bench", "sound")
+    drop("#trace", "stray.svg")  # a drawing in the Sound room goes onto the Stage, which asks
+    demo.wait_for_selector("#replace-stage")
+    demo.click("#notice-act")
+    undo_says(demo, "Bring in stray.svg")
+    drop("#stage", "Both.wav", "both.svg")
+    undo_says(demo, "Add the track Both")
+    assert "both.svg goes onto the Stage" in demo.inner_text("#notice-words")
 
 
 def test_a_reload_keeps_the_loop(demo):

@@ -5,6 +5,7 @@ import json
 import pytest
 from tests.journeys.conftest import pick, wait
 from tests.journeys.test_bench import ORDER, SEEK, drag, mapping_json, middle, pixels
+from tests.journeys.test_honest_screens import project
 
 
 def test_lanes_are_folded_made_taller_grouped_and_seen_alone(demo):
@@ -139,3 +140,32 @@ def test_from_the_sound_room_an_envelope_moves_a_property_and_opens_what_it_driv
     demo.click("[data-show-envelope]:has-text('Panes')")
     demo.click("[data-bench='cloche-tops']")
     demo.wait_for_selector(".lane[aria-current=true][data-mapping='cloche-tops']")
+
+
+def test_lanes_are_found_by_what_they_are_and_folded_ones_show_one_line(demo):
+    parts = ["cloche-1", "cloche-2", "moth-one", "moth-two", "title", "rain", "frond-left", "frond-right"]
+    drives = {"envelope": "drip", "marks": {"low": 0.1, "high": 0.5}}
+    mappings = [
+        {"id": f"m-{part}", "name": f"Blur of {part}", "drives": [
+            {"target": {"part": part, "property": "blur"}, "rest": 0, "full": 4}
+        ], **drives} for part in parts
+    ]  # fmt: skip
+    commands = [{"kind": "put_mapping", "mapping": mapping} for mapping in mappings]
+    project(demo, f"project.edit({{ kind: 'together', words: 'Blurs', commands: {json.dumps(commands)} }})")
+    demo.wait_for_selector("#find-lane")
+    shown = "[...document.querySelectorAll('.lane:not([hidden])')].map((lane) => lane.dataset.mapping).join()"
+    demo.fill("#find-lane", "drip MOTH")
+    wait(demo, f"{shown} === 'm-moth-one,m-moth-two'")
+    demo.fill("#find-lane", "")
+    demo.click("#bake")
+    wait(demo, "document.querySelector('#bake').textContent === 'All curves baked'")
+    demo.fill("[id='lane-m-rain-full']", "5")
+    demo.press("[id='lane-m-rain-full']", "Enter")
+    wait(demo, "document.querySelector('#undo').title.includes('blur of Rain')")
+    demo.select_option("#only-lanes", "stale")
+    wait(demo, f"{shown} === 'm-rain'")
+    demo.select_option("#only-lanes", "")
+    demo.click("#fold-all")
+    lane = "document.querySelector('.lane[data-mapping=m-rain]')"
+    wait(demo, f"{lane}.offsetHeight <= 24 && {lane}.querySelector('canvas').height <= 24 * devicePixelRatio")
+    assert not demo.is_visible(".lane[data-mapping='m-rain'] .chip-tide")

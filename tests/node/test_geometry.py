@@ -384,3 +384,36 @@ def test_clicking_again_goes_through_what_lies_over_what(modules):
     for chosen, then in ((None, "top"), ("top", "middle"), ("ground", "top"), ("elsewhere", "top")):
         assert modules("stage_looking", "nextUnder", under, chosen) == then
     assert modules("stage_looking", "nextUnder", [], "top") is None
+
+
+def test_what_is_dropped_goes_to_the_room_that_takes_it(modules):
+    names = ["Rain.WAV", "bars.svg", "curve.csv", "model.GLB", "model.bin", "photo.jpeg", "clip.mp4"]
+    assert modules("drop_anywhere", "roomsFor", names) == {
+        "stage": ["bars.svg", "model.GLB", "model.bin", "photo.jpeg"],
+        "sound": ["Rain.WAV", "curve.csv", "clip.mp4"],
+    }
+
+
+def test_a_lane_is_found_by_all_of_the_words_and_its_kind(modules):
+    lane = {"words": "frond sway reed loudness fronds, turn", "is": "stale look "}
+    for sought, kind, there in (
+        ("", "", True), ("SWAY reed", "", True), ("sway drip", "", False), ("", "look", True), ("turn", "muted", False)
+    ):  # fmt: skip
+        assert modules("lanes", "isSought", lane, {"sought": sought, "kind": kind}) is there
+
+
+@pytest.mark.parametrize(
+    ("low", "high", "there"),
+    [
+        ((-0.5, -0.5), (0.5, 0.5), True),
+        ((-9, -9), (9, 9), True),  # close by: it fills the view
+        ((1.2, 0), (3, 1), False),  # to the right of it
+        ((0.9, -1), (6, 1), False),  # all but its edge
+        ((0, 0), (0.02, 0.03), False),  # a speck
+        ((-0.5, 0), (0.5, 0), True),  # flat, seen from its edge
+    ],
+)
+def test_a_model_is_seen_when_more_than_a_speck_or_an_edge_of_it_lies_in_the_view(modules, low, high, there):
+    corners = [{"x": x, "y": y, "z": 0.5} for x in (low[0], high[0]) for y in (low[1], high[1])]
+    assert modules("in_view", "isSeen", corners) is there
+    assert modules("in_view", "isSeen", [{**corner, "z": 1.5} for corner in corners]) is False

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from collections.abc import Mapping as Named
 from dataclasses import dataclass
 
@@ -18,8 +19,9 @@ from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.ranks import ORDERS
 from fern_tide.core.scene.scene import Part
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import services
+from fern_tide.web.context import services, studio
 from fern_tide.web.views.first_cut import CutView, cut_view
+from fern_tide.workflows.bake import baking
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 from fern_tide.workflows.tune import edits, why
 
@@ -67,6 +69,7 @@ class Head:
         target: what it moves, in words.
         drive: its first drive.
         property: the property of that.
+        stale: whether a curve that it moves would be another one if it were baked now.
     """
 
     mapping: Mapping
@@ -75,6 +78,7 @@ class Head:
     target: str
     drive: Drive
     property: Property
+    stale: bool
 
 
 @dataclass(frozen=True)
@@ -138,7 +142,7 @@ def bench_view(revision: Revision, *, mapping_id: str, drive: int, group: str, c
         attention=why.attention(project, mapping, stacks=stacks) if mapping else "",
         others=_others(mapping, stacks.get(mapping.drives[place].target, [])) if mapping else [],
         cut=cut_view(project) if cut else None,
-        groups=_groups(project, stacks, group),
+        groups=_groups(project, stacks, group, baking.stale(studio(), services().levels, revision.key, project)),
     )
 
 
@@ -162,8 +166,10 @@ def _others(mapping: Mapping, stack: Drivers) -> list[Other]:
     ]
 
 
-def _groups(project: Project, stacks: dict[Target, Drivers], how: str) -> list[tuple[str, list[Head]]]:
-    heads = [_head(project, item, stacks) for item in project.mappings]
+def _groups(
+    project: Project, stacks: dict[Target, Drivers], how: str, stale: Collection[Target]
+) -> list[tuple[str, list[Head]]]:
+    heads = [_head(project, item, stacks, stale) for item in project.mappings]
     if how not in {"sound", "part"}:
         return [("", heads)] if heads else []
     groups: dict[str, list[Head]] = {}
@@ -177,7 +183,7 @@ def _ends(project: Project, mapping: Mapping) -> list[End]:
     return [End(place, drive, *project.scene.resolve(drive.target)) for place, drive in enumerate(mapping.drives)]
 
 
-def _head(project: Project, mapping: Mapping, stacks: dict[Target, Drivers]) -> Head:
+def _head(project: Project, mapping: Mapping, stacks: dict[Target, Drivers], stale: Collection[Target]) -> Head:
     ends = _ends(project, mapping)
     parts = {end.part.name for end in ends}
     labels = ", ".join(sorted({end.property.label for end in ends})).lower()
@@ -188,4 +194,5 @@ def _head(project: Project, mapping: Mapping, stacks: dict[Target, Drivers]) -> 
         target=f"{ends[0].part.name if len(parts) == 1 else f'{len(parts)} parts'}, {labels}",
         drive=ends[0].drive,
         property=ends[0].property,
+        stale=any(drive.target in stale for drive in mapping.drives),
     )

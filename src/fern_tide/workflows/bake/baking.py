@@ -97,11 +97,19 @@ def _records(studio: Studio, key: str) -> dict[str, Record]:
     return {digest: Record.of(plain) for digest, plain in studio.projects.baked_records(key).items()}
 
 
+def stale(studio: Studio, levels: Levels, key: str, project: Project) -> frozenset[Target]:
+    """List the properties whose curves a bake would change."""
+    baked, curves = studio.projects.baked(key), levels.graph(project).curves
+
+    def is_fresh(target: Target, digest: str) -> bool:
+        return baked.get(str(target)) == digest and studio.derived.has(digest)
+
+    return frozenset(target for target, node in curves.items() if not is_fresh(target, node.fingerprint))
+
+
 def stale_count(studio: Studio, levels: Levels, key: str, project: Project) -> int:
     """Count the curves that a bake would change."""
-    baked, curves = studio.projects.baked(key), levels.graph(project).curves
-    same = [node.fingerprint for target, node in curves.items() if baked.get(str(target)) == node.fingerprint]
-    return len(curves) - len(same) + sum(not studio.derived.has(digest) for digest in same)
+    return len(stale(studio, levels, key, project))
 
 
 def bake_all(studio: Studio, levels: Levels, key: str, project: Project) -> tuple[Curve, ...]:

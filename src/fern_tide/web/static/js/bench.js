@@ -93,6 +93,7 @@ export class Bench extends Component {
     this.on(transport, "selection", () => this.#drawRibbon());
     this.on(rhythm, "rhythm", () => this.#drawRibbon());
     this.on(project, "revised", () => this.#revised());
+    this.on(project, "baked", () => this.renew()); // which lanes are stale
     this.on(project, "refused", () => this.renew().then(() => this.load()));
     this.on(work, "done", () => this.load());
     selection.watch(["mapping", "drive", "cut"], () => this.#choose(), this.signal);

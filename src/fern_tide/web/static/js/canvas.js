@@ -25,6 +25,9 @@ export function sizeOf(element) {
   return sizes.get(element);
 }
 
+/** Measure an element anew when it is drawn next: it was just given another size, of which the page tells too late. */
+export const forgetSize = (element) => sizes.delete(element);
+
 /** Write a text only when it changes. */
 export function say(element, text) {
   if (element.textContent !== text) element.textContent = text;

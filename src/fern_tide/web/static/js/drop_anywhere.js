@@ -1,25 +1,95 @@
-// A file that is dropped beside the places for files: it must not open in the browser in the page's stead.
+// Files that are dropped anywhere: each goes to the room that takes it, folders with all that is in them, and nothing ever
+// opens in the page's stead.
 
 import { byId, first, onPage } from "./dom.js";
 import { notice } from "./notices.js";
 
-/** The inputs that take what is dropped on the room, by room. */
+/** The inputs that take files, by room. */
 const INPUTS = { projects: "#file", sound: "#file", stage: "#scene-file" };
-const ELSEWHERE = "Sounds go into the Sound room, drawings and models onto the Stage. Go there and drop it again.";
+const DRAWN = /\.(svg|svgz|gltf|glb|bin|png|jpe?g|webp)$/i;
+const MOST_FILES = 200;
+const LONG_MS = 10_000;
 
-/** Take files wherever they are dropped: into the room's own input, or not at all, and then that is said. */
+/** Which room takes which of some files, by their names: drawings, models and pictures the Stage, all else the Sound room. Pure. */
+export function roomsFor(names) {
+  const stage = names.filter((name) => DRAWN.test(name));
+  const sound = names.filter((name) => !DRAWN.test(name));
+  return { stage, sound };
+}
+
+/** All files of what was dropped, those in folders too, as far as there are not too many. */
+async function filesOf(items) {
+  const waiting = items.map((item) => item.webkitGetAsEntry?.()).filter(Boolean);
+  const files = [];
+  while (waiting.length && files.length < MOST_FILES) {
+    const entry = waiting.shift();
+    if (entry.isFile) files.push(await new Promise((resolve, reject) => entry.file(resolve, reject)));
+    else waiting.push(...(await entriesIn(entry.createReader())));
+  }
+  return files.filter(({ name }) => !name.startsWith("."));
+}
+
+async function entriesIn(reader) {
+  const all = [];
+  for (;;) {
+    const some = await new Promise((resolve, reject) => reader.readEntries(resolve, reject));
+    if (!some.length) return all;
+    all.push(...some);
+  }
+}
+
+const roomNow = () => byId("room")?.dataset.room;
+
+/** Go to a room, and wait until it is there. */
+async function goTo(room) {
+  if (roomNow() === room) return;
+  first(`#rooms a[href$="/${room}"]`).click();
+  const end = performance.now() + LONG_MS;
+  while ((roomNow() !== room || !first(INPUTS[room])) && performance.now() < end) await new Promise((later) => setTimeout(later, 40));
+}
+
+/** Give files to the input of a room. */
+async function give(room, files) {
+  await goTo(room);
+  const input = first(INPUTS[room]);
+  const carried = new DataTransfer();
+  for (const file of files) carried.items.add(file);
+  input.files = carried.files;
+  input.dispatchEvent(new Event("change", { bubbles: true }));
+}
+
+async function route(files) {
+  if (!files.length) return notice("There is no file in what was dropped.");
+  const room = roomNow();
+  if (room === "projects") return give(room, files);
+  const { stage, sound } = roomsFor(files.map(({ name }) => name));
+  const those = (names) => files.filter(({ name }) => names.includes(name));
+  if (!sound.length) return give("stage", those(stage));
+  await give("sound", those(sound));
+  if (stage.length) notice(`${stage.join(", ")} ${stage.length === 1 ? "goes" : "go"} onto the Stage: drop ${stage.length === 1 ? "it" : "them"} there.`, { tone: "good" });
+  return null;
+}
+
+/** Take files wherever they are dropped. */
 export function mountDropAnywhere() {
-  const withFiles = (event) => event.dataTransfer?.types.includes("Files") && !event.defaultPrevented;
-  onPage("dragover", (event) => withFiles(event) && event.preventDefault());
-  onPage("drop", (event) => {
-    if (!withFiles(event)) return;
-    event.preventDefault();
-    const input = first(INPUTS[byId("room")?.dataset.room]);
-    if (!input) {
-      notice(ELSEWHERE);
-      return;
-    }
-    input.files = event.dataTransfer.files;
-    input.dispatchEvent(new Event("change", { bubbles: true }));
-  });
+  const withFiles = (event) => event.dataTransfer?.types.includes("Files");
+  onPage("dragover", (event) => withFiles(event) && !event.defaultPrevented && event.preventDefault());
+  onPage(
+    "drop",
+    (event) => {
+      if (!withFiles(event)) return;
+      const items = [...event.dataTransfer.items].filter(({ kind }) => kind === "file");
+      const hasFolder = items.some((item) => item.webkitGetAsEntry?.()?.isDirectory);
+      const files = [...event.dataTransfer.files];
+      const { stage, sound } = roomsFor(files.map(({ name }) => name));
+      const room = roomNow();
+      const own = room === "projects" || (room === "stage" && !sound.length) || (room === "sound" && !stage.length);
+      const isPlace = event.target.closest?.("[data-over], .stage-room");
+      if (own && isPlace && !hasFolder) return; // the place takes it itself
+      event.preventDefault();
+      event.stopPropagation();
+      (hasFolder ? filesOf(items) : Promise.resolve(files)).then(route, () => notice("What was dropped could not be read. Choose the files instead."));
+    },
+    { capture: true },
+  );
 }

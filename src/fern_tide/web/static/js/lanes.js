@@ -1,7 +1,7 @@
 // How the lanes of the Bench are looked at: folded, taller, only one that moves, in groups, measured. None of it is an edit.
 
 import { frameUnder, xOf } from "./axis.js";
-import { sizeOf } from "./canvas.js";
+import { forgetSize, sizeOf } from "./canvas.js";
 import { Component } from "./component.js";
 import { follow } from "./drag.js";
 import { colourAt } from "./stage.js";
@@ -28,6 +28,12 @@ export function apartWords(from, to, [top, bottom]) {
   return `${frames} frame${Math.abs(frames) === 1 ? "" : "s"}, ${Math.round((frames * bottom * 1000) / top)} ms`;
 }
 
+/** Whether a lane has every word that is looked for, and is of the kind, such as 'stale'. Pure. */
+export function isSought({ words, is }, { sought, kind }) {
+  const all = sought.toLowerCase().split(/\s+/).filter(Boolean);
+  return all.every((word) => words.includes(word)) && (!kind || is.split(" ").includes(kind));
+}
+
 export class Lanes extends Component {
   /**
    * @param {any} room
@@ -47,6 +53,8 @@ export class Lanes extends Component {
     this.following = true;
     this.measuring = false;
     this.inView = [];
+    this.sought = "";
+    this.kind = "";
     this.looks = JSON.parse(localStorage.getItem(this.#key) ?? "{}");
     this.group = this.looks[""]?.group ?? "";
   }
@@ -68,7 +76,7 @@ export class Lanes extends Component {
   look() {
     const scroll = this.find("#lanes-scroll");
     const [top, bottom] = scroll ? [scroll.scrollTop - 40, scroll.scrollTop + scroll.clientHeight + 40] : [0, 0];
-    this.inView = this.#rows.filter((lane) => lane.offsetTop - scroll.offsetTop < bottom && lane.offsetTop - scroll.offsetTop + lane.offsetHeight > top).map((lane) => lane.querySelector("canvas[data-lane]"));
+    this.inView = this.#rows.filter((lane) => !lane.hidden && lane.offsetTop - scroll.offsetTop < bottom && lane.offsetTop - scroll.offsetTop + lane.offsetHeight > top).map((lane) => lane.querySelector("canvas[data-lane]"));
   }
 
   /** Dress the lanes as they are looked at, after the server drew them anew. */
@@ -87,6 +95,10 @@ export class Lanes extends Component {
       this.#keep("", { group: this.group });
       this.onGroup();
     });
+    if (this.find("#find-lane")) [this.find("#find-lane").value, this.find("#only-lanes").value] = [this.sought, this.kind];
+    on("#find-lane", "input", (event) => this.#seek({ sought: event.target.value }));
+    on("#only-lanes", "change", (event) => this.#seek({ kind: event.target.value }));
+    this.#sift();
     on("#lanes-scroll", "scroll", this.redraw);
     on("#lanes-scroll", "pointerdown", (down) => (down.target.dataset.grip ? this.#resize(down) : this.measuring && down.target.dataset.lane && this.#span(down)));
     on("#lanes-scroll", "dblclick", ({ target }) => {
@@ -98,11 +110,23 @@ export class Lanes extends Component {
     this.say();
   }
 
+  #seek(what) {
+    Object.assign(this, what);
+    this.#sift();
+    this.redraw();
+  }
+
+  /** Show only the lanes that are looked for. */
+  #sift() {
+    for (const lane of this.#rows) lane.hidden = !isSought(lane.dataset, this);
+  }
+
   #dress(lane) {
     const { folded = false, tall = null } = this.looks[lane.dataset.mapping] ?? {};
     lane.dataset.folded = String(folded);
     lane.dataset.solo = String(this.solo === lane.dataset.mapping);
     lane.style.height = tall ? `${tall}px` : "";
+    forgetSize(lane.querySelector("canvas[data-lane]"));
     lane.querySelector('[data-act="fold"]').setAttribute("aria-pressed", String(folded));
     lane.querySelector('[data-act="solo"]').setAttribute("aria-pressed", String(this.solo === lane.dataset.mapping));
     const all = this.find("#fold-all");

@@ -3,6 +3,7 @@
 import { AnimationMixer, Box3, Matrix4, Raycaster, Vector2, Vector3 } from "../vendor/three.module.js";
 // @ts-ignore three.js brings no types: what it exports looks like a type here
 import { GLTFLoader } from "../vendor/GLTFLoader.js";
+import { isSeen } from "./in_view.js";
 import { notice } from "./notices.js";
 import { lensSetter, lightSetter, placeNode, simpler, surfaceSetter, weightsSetter } from "./stage3d_setters.js";
 import { View3d } from "./view3d.js";
@@ -16,6 +17,7 @@ export class Stage3d extends View3d {
   #frame = 0;
   touched = new Set();
   space = "3d";
+  count = 0;
 
   setDraft(draft) {
     if (draft === this.draft) return;
@@ -40,8 +42,11 @@ export class Stage3d extends View3d {
     this.work.forEach((light, place) => (light.visible = place === 2 ? lit : !lit));
     if (this.seen && lit && !this.lit) notice("The scene has a light of its own now: the stage's working light is out.", { tone: "good" });
     this.lit = lit;
+    const count = this.nodes.filter(Boolean).length;
     if (!this.seen) this.#firstLook();
+    if (count > this.count && !this.through) this.#seeAll();
     this.seen = true;
+    this.count = count;
     this.#bound = null;
     this.#bind();
     this.#show();
@@ -215,7 +220,7 @@ export class Stage3d extends View3d {
     const { left, top, width, height } = this.canvas.getBoundingClientRect();
     const { min, max } = box;
     const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((bits) => new Vector3(bits & 1 ? max.x : min.x, bits & 2 ? max.y : min.y, bits & 4 ? max.z : min.z).project(this.camera));
-    if (corners.some(({ z }) => z > 1)) return null;
+    if (corners.some(({ x, y, z }) => z > 1 || !Number.isFinite(x + y))) return null;
     const xs = corners.map(({ x }) => left + ((x + 1) / 2) * width);
     const ys = corners.map(({ y }) => top + ((1 - y) / 2) * height);
     const [l, r, t, b] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
@@ -250,6 +255,15 @@ export class Stage3d extends View3d {
     this.eye.fov = camera.fov;
     this.controls.target.copy(at).addScaledVector(camera.getWorldDirection(new Vector3()), away);
     this.controls.update();
+  }
+
+  /** Where what came cannot be seen from here, or only as a speck, all of it is framed. */
+  #seeAll() {
+    const box = new Box3().setFromObject(this.gltf.scene);
+    if (box.isEmpty()) return;
+    this.eye.updateMatrixWorld();
+    const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((bits) => new Vector3(bits & 1 ? box.max.x : box.min.x, bits & 2 ? box.max.y : box.min.y, bits & 4 ? box.max.z : box.min.z).project(this.eye));
+    if (!isSeen(corners)) this.frameBox(box);
   }
 
   framePart(part) {
