@@ -25,6 +25,10 @@ def test_no_room_has_a_serious_finding_of_axe(demo):
     assert axe(demo) == []
     demo.press("body", "?")
     assert demo.is_visible("#keys")
+    demo.fill("#find-word", "level silence")
+    assert demo.locator("#words li:not([hidden])").count() == 0 and demo.is_visible("#no-word")
+    demo.fill("#find-word", "LOW water")
+    assert demo.locator("#words li:not([hidden]) b").all_inner_texts() == ["low and high water", "lift"]
     assert axe(demo) == []
     demo.goto("/")
     assert axe(demo) == []

@@ -1,5 +1,6 @@
 """Parts chosen together on the Stage, as a person does it; actions are counted."""
 
+import json
 import random
 
 from tests.conftest import drums, wav
@@ -161,3 +162,21 @@ def test_a_flat_drawing_of_four_thousand_paths_is_scrolled_and_picked_through(pa
     page.wait_for_selector("[data-select='leaf-3']")
     page.click("[data-select='leaf-3']", modifiers=["Shift"])  # the other end is far away
     page.wait_for_selector("#several-title:has-text('2000 leaves')")
+
+
+def test_a_chosen_part_gets_suggestions_that_are_seen_by_pointing(demo):
+    demo.click("#rooms >> text=Stage")
+    demo.click("[data-select='moth-one']")
+    wait(demo, "document.querySelector('#part-name')?.value === 'Moth one'")
+    demo.click("#suggest-parts")
+    demo.wait_for_selector("[data-pick='suggestion']")
+    assert axe(demo) == []
+    groups = "[...document.querySelectorAll('[id^=stage-moth-one--]')].map((g) => g.outerHTML.slice(0, 200)).join()"
+    demo.evaluate("import(scriptAt('transport.js')).then((m) => m.transport.seek(500))")
+    still = demo.evaluate(groups)
+    demo.hover("[data-pick='suggestion'] >> nth=0")
+    wait(demo, f"{groups} !== {json.dumps(still)}")
+    demo.mouse.move(640, 700)
+    wait(demo, f"{groups} === {json.dumps(still)}")
+    demo.click("[data-pick='suggestion'] >> nth=0")
+    wait(demo, "document.querySelector('#undo').title.startsWith('Undo: Let the moth one')")

@@ -1,5 +1,9 @@
 """Routes of parts that are chosen together, and what they refuse."""
 
+import html
+import json
+import re
+
 import pytest
 from tests.web.test_tuning import post
 
@@ -26,7 +30,7 @@ def test_parts_are_chosen_by_likeness_by_a_box_and_as_the_others(client, studio,
 @pytest.mark.parametrize(
     ("plain", "words"),
     [
-        ({"how": "guess"}, "alike, box, others"),
+        ({"how": "guess"}, "alike, range, box, others"),
         ({"how": "box", "box": [1, 2]}, "left, top, right and bottom"),
         ({"how": "box", "box": ["a", 0, 1, 1]}, "left, top, right and bottom"),
         ({"how": "box"}, "four shares"),
@@ -40,7 +44,7 @@ def test_what_cannot_be_chosen_is_said(client, demo, plain, words):
 
 def test_the_stage_shows_what_they_share_and_where_they_differ(client, studio, demo):
     page = client.get(f"/p/{demo}/stage/parts?part=cloche-2&parts={','.join(CLOCHES)}&takes=later&late=7").text
-    assert "3 Cloches" in page and page.count('aria-selected="true"') == 3 and 'value="7"' in page
+    assert "3 cloches" in page and page.count('aria-selected="true"') == 3 and 'value="7"' in page
     assert '["cloche-1", "cloche-2", "cloche-3"]' in page
     back = client.get(f"/p/{demo}/stage/parts?part=cloche-2&parts={','.join(CLOCHES)}&backwards=yes").text
     assert '["cloche-3", "cloche-2", "cloche-1"]' in back
@@ -62,7 +66,7 @@ def test_the_stage_shows_what_they_share_and_where_they_differ(client, studio, d
 
 def test_all_of_them_are_driven_set_limited_anchored_renamed_and_named(client, studio, demo):
     answer = post(client, demo, "stage/several/drive", parts=CLOCHES, property="turn", takes="same")
-    assert answer.json["chosen"]["mapping"] == "3-cloches-turn" and answer.json["undo"] == "Drive the turn of 3 Cloches"
+    assert answer.json["chosen"]["mapping"] == "3-cloches-turn" and answer.json["undo"] == "Drive the turn of 3 cloches"
     value = {"kind": "set_values", "property": "blur", "value": 2}
     assert post(client, demo, "stage/several/set", parts=CLOCHES, command=value).json["undo"].startswith("Set the blur")
     limits = {"kind": "set_limits", "property": "turn", "low": -3, "high": 4}
@@ -108,3 +112,18 @@ def test_a_mapping_of_many_shows_a_number_instead_of_a_long_list(client, studio,
         and '<select class="pick pick-chip border border-rule!" id="drive"' not in page
     )
     assert 'id="row-order"' in page
+
+
+def test_what_chosen_parts_could_do_is_suggested(client, studio, demo):
+    page = client.get(f"/p/{demo}/stage/suggestions?parts=moth-one,moth-two").text
+    commands = [json.loads(html.unescape(text)) for text in re.findall(r"data-command='([^']+)'", page)]
+    assert 1 <= len(commands) <= 3
+    for command in commands:
+        moved = {
+            d["target"]["part"] for put in command["commands"] if "mapping" in put for d in put["mapping"]["drives"]
+        }
+        assert moved <= {"moth-one", "moth-two"} and moved
+    before = len(document(studio, demo).mappings)
+    assert post(client, demo, "edits", command=commands[0]).json["undo"].startswith("Let ")
+    assert len(document(studio, demo).mappings) == before + 1
+    assert "Nothing was found" in client.get(f"/p/{demo}/stage/suggestions?parts=gone").text

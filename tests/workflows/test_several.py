@@ -55,7 +55,7 @@ def test_each_takes_a_row_of_a_bank_from_left_to_right_whatever_the_order_of_the
     assert [item.target.part for item in mapping.drives] == ["bar-1", "bar-2", "bar-9", "bar-7", "bar-4"]
     assert [item.rank for item in mapping.drives] == [0, 0.25, 0.5, 0.75, 1]
     assert mapping.spread and project.envelope(mapping.envelope).reading.params.bands == 5
-    assert mapping.name == "5 Bars height"
+    assert mapping.name == "5 bars height"
     levels = opened[0]
     curves = {curve.target.part: curve.values for curve in levels.curves(project)}
     level = levels.cleaned(project, project.envelope(mapping.envelope))
@@ -151,7 +151,7 @@ def test_choosing_says_how_many_there_would_be(opened, monkeypatch):
 def test_words_and_what_is_shared():
     parts = glasshouse().parts
     cloches = [part for part in parts if part.id.startswith("cloche-")]
-    assert several.group_words(cloches) == f"{len(cloches)} Cloches"
+    assert several.group_words(cloches) == f"{len(cloches)} cloches"
     mixed = [cloches[0], next(part for part in parts if part.id == "title")]
     assert several.group_words(mixed) == "2 parts" and several.group_words(cloches[:1]) == cloches[0].name
     shared = {item.id for item in several.shared(mixed)}
@@ -161,5 +161,5 @@ def test_words_and_what_is_shared():
 def test_what_drives_them_is_one_edit(opened):
     levels, project, stage = opened
     command = several.drive_all(levels, project, staged=stage, parts=IDS, name="turn", line=Line())
-    assert command.label(project) == "Drive the turn of 5 Bars"
+    assert command.label(project) == "Drive the turn of 5 bars"
     assert sum(isinstance(item, PutMapping) for item in command.commands) == 1

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from pydantic import Field
 
 from fern_tide.core.base.errors import InvalidParameter, UnknownParameter
+from fern_tide.core.base.naming import lowered, plural
 from fern_tide.core.base.params import Params, build, fields, parse_options, unit, words
 from fern_tide.core.base.signal import fingerprint
 from fern_tide.core.base.target import Target
@@ -98,3 +99,23 @@ def test_equal_inputs_have_equal_fingerprints_whatever_their_order():
     assert fingerprint({"a": 1}) != fingerprint({"a": 2})
     with pytest.raises(ValueError, match="JSON"):
         fingerprint({"a": np.nan})
+
+
+@pytest.mark.parametrize(
+    ("name", "many"),
+    [
+        ("Bar", "Bars"), ("Leaf", "Leaves"), ("Knife", "Knives"), ("Glass", "Glass"), ("Box", "Boxes"),
+        ("Branch", "Branches"), ("Fly", "Flies"), ("Ray", "Rays"), ("y", "ys"), ("Roof", "Roofs"),
+    ],
+)  # fmt: skip
+def test_several_of_a_name_are_called_as_one_would(name, many):
+    assert plural(name) == many
+
+
+def test_a_name_within_a_sentence_begins_small_but_for_short_capitals():
+    assert [lowered(name) for name in ("Lamp bulb", "LED", "bar_row", "NEON")] == [
+        "lamp bulb",
+        "LED",
+        "bar row",
+        "neon",
+    ]

@@ -60,6 +60,14 @@ def plural(name: str) -> str:
     return f"{name}s"
 
 
+def lowered(name: str) -> str:
+    """Give a name as it stands within a sentence: 'Lamp bulb' gives 'lamp bulb', 'RAIN' 'rain'; 'LED' stays."""
+    words = name[:60].replace("_", " ").strip()
+    if words.isupper():
+        return words if len(words) < 4 else words.lower()
+    return words[:1].lower() + words[1:]
+
+
 def fresh_id(name: str, *, among: Iterable[Identified]) -> str:
     """Make an id from a name that none of the others has."""
     return Ids(item.id for item in among).make(name)

@@ -9,7 +9,7 @@ from math import log
 
 import numpy as np
 
-from fern_tide.core.base.naming import plural
+from fern_tide.core.base.naming import lowered, plural
 from fern_tide.core.base.target import Target
 from fern_tide.core.first_cut.things import LENS, Stance, Thing, near_end, painted
 from fern_tide.core.mapping.colour import luminance, parse_colour
@@ -226,17 +226,17 @@ def _lightness(part: Part) -> float:
 
 
 def _called(part: Part) -> str:
-    return f"the {_lower(part.name)}"
+    return f"the {lowered(part.name)}"
 
 
 def _called_together(parts: Sequence[Part], holder: Part | None, names: Mapping[str, Part]) -> str:
     count = _COUNTS[len(parts)] if len(parts) < len(_COUNTS) else str(len(parts))
     whole = holder is not None and sum(1 for part in names.values() if part.parent == holder.id) == len(parts)
     if whole and holder is not None and holder.kind.in_file != "file" and holder.name.lower().endswith("s"):
-        return f"the {count} {_lower(holder.name)}"
+        return f"the {count} {lowered(holder.name)}"
     stems = [without_number(part.name) for part in parts]
     stem = stems[0] if len(set(stems)) == 1 else _common(stems)
-    return f"the {count} {_lower(plural(stem))}"
+    return f"the {count} {lowered(plural(stem))}"
 
 
 def _common(names: Sequence[str]) -> str:
@@ -248,8 +248,3 @@ def _common(names: Sequence[str]) -> str:
             break
         shared.append(words[0])
     return " ".join(shared) or "part"
-
-
-def _lower(name: str) -> str:
-    words = name[:60].replace("_", " ").strip()
-    return words if words.isupper() and len(words) < 5 else words[:1].lower() + words[1:]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, jsonify
+from flask import Blueprint, jsonify, render_template, request
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.naming import fresh_id
@@ -18,7 +18,8 @@ from fern_tide.core.scene.selection import Selection
 from fern_tide.core.scene.svg.geometry import Box
 from fern_tide.web.context import body, services, staged, status, studio, whole
 from fern_tide.web.views.several import line_of, parts_of
-from fern_tide.workflows.tune import edits, several
+from fern_tide.workflows.derive.analysis import NotAnalyzedYet
+from fern_tide.workflows.tune import edits, first_cut, several
 from fern_tide.workflows.tune.several import Choosing
 
 pages = Blueprint("several", __name__, url_prefix="/p/<key>/stage")
@@ -126,6 +127,25 @@ def name_selection(key: str) -> Any:
         return _saved(key, plain, RemoveSelection(id=same.id))
     id_ = same.id if same is not None else fresh_id(name, among=known)
     return _saved(key, plain, PutSelection(selection=Selection(id=id_, name=name, parts=parts)))
+
+
+@pages.get("/suggestions")
+def suggestions(key: str) -> str:
+    """Show three things that parts could do: what happens, why, and the edit."""
+    project = _document(key)
+    parts = [part.id for part in parts_of(project.scene, request.args.get("parts", "").split(","))]
+    offers: list[tuple[str, str, dict[str, Any]]] = []
+    waits = False
+    try:
+        if parts:
+            stage = staged(project.scene)
+            for words, reason, edit in first_cut.suggestions(
+                services().levels, project, staged=stage, parts=parts, envelope=None
+            ):
+                offers.append((words, reason, edit.model_dump(mode="json")))
+    except NotAnalyzedYet:
+        waits = True
+    return render_template("stage/suggestions.html", offers=offers, waits=waits)
 
 
 @pages.get("/selections/<selection_id>")

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
-from fern_tide.core.base.naming import fresh_id, plural
+from fern_tide.core.base.naming import fresh_id, lowered, plural
 from fern_tide.core.base.params import build
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands.command import Command
@@ -223,12 +223,12 @@ def reordered(project: Project, mapping: Mapping, *, staged: Staged, line: Line)
 
 
 def group_words(parts: Sequence[Part]) -> str:
-    """Name several parts: 'Bars' where their names differ by a number, else '20 parts'."""
+    """Name several parts: '20 bars' where their names differ by a number, else '20 parts'."""
     stems = {without_number(part.name) for part in parts}
     if len(parts) == 1:
         return parts[0].name
     if len(stems) == 1 and (stem := next(iter(stems))):
-        return f"{len(parts)} {plural(stem)}"[:80]
+        return f"{len(parts)} {lowered(plural(stem))}"[:80]
     return f"{len(parts)} parts"
 
 

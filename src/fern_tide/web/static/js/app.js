@@ -68,12 +68,21 @@ function paintHeader() {
   if (focused() !== rate) rate.value = text;
 }
 
+/** Show only the words in which all of what is typed lies. */
+function findWord(text) {
+  const entries = [...document.querySelectorAll("#words li")];
+  const typed = text.toLowerCase().split(/\s+/).filter(Boolean);
+  for (const entry of entries) /** @type {any} */ (entry).hidden = !typed.every((word) => entry.getAttribute("data-words").includes(word));
+  byId("no-word").hidden = entries.some((entry) => !(/** @type {any} */ (entry).hidden));
+}
+
 function mountHeader() {
   const on = (id, type, run) => byId(id).addEventListener(type, run);
   on("undo", "click", () => project.undo());
   on("redo", "click", () => project.redo());
   on("bake", "click", () => project.bake());
   on("show-keys", "click", () => byId("keys").showModal());
+  on("find-word", "input", (event) => findWord(event.target.value));
   on("rate", "change", (event) => project.edit({ kind: "set_rate", rate: event.target.value }));
   on("project-name", "change", (event) => {
     if (event.target.value.trim()) project.edit({ kind: "rename_project", name: event.target.value });

@@ -30,6 +30,8 @@ export const shortNumber = (value) => (Math.abs(value) >= 100 ? value.toFixed(0)
 
 export class StageRoom extends Component {
   #wave = null;
+  /** @type {any} */
+  #offer = null;
   #bound = { curves: {}, parts: {} };
 
   /** @param {any} room @param {AbortSignal} signal */
@@ -60,6 +62,9 @@ export class StageRoom extends Component {
 
   #listen(root) {
     this.on(root, "click", (event) => this.#toBench(event));
+    this.on(root, "htmx:configRequest", ({ detail }) => detail.target.id === "suggestions" && (detail.parameters.parts = this.#asked.join()));
+    this.on(root, "htmx:beforeRequest", ({ detail }) => detail.target.id === "suggestions" && (detail.target.textContent = "Listening, and trying what could be seen"));
+    this.on(root, "pointerover focusin", ({ target }) => this.#point(target.closest("[data-pick='suggestion']")));
     this.on(this.axis, "view", () => this.#redraw());
     this.on(transport, "frame", () => this.#drawFrame());
     this.on(transport, "selection", () => this.#redraw());
@@ -137,6 +142,20 @@ export class StageRoom extends Component {
   #tried(command, field) {
     if (field.dataset.own) this.properties.tryOwn(field, command.value);
     else if (command.owner !== "part") this.#preview(command);
+  }
+
+  /** The parts that suggestions are asked for. */
+  get #asked() {
+    const { part, parts } = selection.all;
+    return parts.length ? parts : [part];
+  }
+
+  /** A suggestion is pointed at: what it would do is seen; what is there, when none is any more. */
+  #point(offer) {
+    if (offer === this.#offer) return;
+    this.#offer = offer;
+    if (offer) this.#preview(JSON.parse(offer.dataset.command));
+    else this.load();
   }
 
   #preview = latest(async (command) => {
