@@ -118,9 +118,11 @@ def wait(page: Page, expression: str, *, seconds: float = 40.0) -> None:
 
 
 def stored(page: Page, path: str, selector: str) -> dict[str, Any]:
-    """What the server writes into a page now, as data: the page itself may still be on its way there."""
+    """What the server writes into a page now, as data, once all that the hand did is stored."""
     text = page.evaluate(
         """async ([path, selector]) => {
+            const { project } = await import(scriptAt("project.js"));
+            await project.settled();
             const headers = { "HX-Request": "true" };
             const answer = await fetch(`/p/${document.body.dataset.project}/${path}`, { headers });
             const piece = new DOMParser().parseFromString(await answer.text(), "text/html");
