@@ -100,3 +100,15 @@ def test_ranks_do_not_ask_for_the_place_in_the_list():
     lift = np.array([[0.0, 1.0], [0.5, 0.0]])
     stray = mapping.drives[0].but(rank=0.5)  # is not one of the mapping's
     assert drive_lift(lift, mapping, stray).tolist() == [0.25, 0.5]
+
+
+def test_an_anchor_is_moved_for_how_the_part_stands_at_rest_which_the_last_mapping_says():
+    def turned(rest, name):
+        drive = Drive(target=Target(part="cloche-1", property="turn"), rest=rest, full=90.0)
+        return Mapping(id=name, name=name, envelope="drip", marks=Marks(low=0, high=1), drives=(drive,))
+
+    anchor = command("set_anchor", id="cloche-1", anchor={"x": 10, "y": 5, "word": "free"})
+    only = PROJECT.but(mappings=(turned(40.0, "later"),))
+    both = PROJECT.but(mappings=(turned(0.0, "first"), turned(40.0, "later")))
+    values = [anchor.apply(project).scene.part("cloche-1").values for project in (only, both)]
+    assert values[0] == values[1] and "x" in values[0]

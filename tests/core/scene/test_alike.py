@@ -15,6 +15,7 @@ BOXES = {
     "wide": (0.0, 0.0, 0.9, 0.4),
     "other-paint": (0.4, 0.5, 0.44, 0.9),
     "dot": (0.5, 0.5, 0.52, 0.52),
+    "blob": (0.6, 0.5, 0.68, 0.7),  # twice as wide and half as tall as a bar
 }
 EXTENTS = {name: Extent(box, None, (box[0], box[1])) for name, box in BOXES.items()}
 
@@ -37,6 +38,7 @@ def scene(*more):
             part("other-paint", "Rectangle 8", fill="#c4572e"),
             part("dot", "Rectangle 9", **green),
             part("hidden", "Bar 3", **green),
+            part("blob", "Rectangle 10", **green),
             *more,
         ),
     )
@@ -69,8 +71,9 @@ def test_the_others_are_those_that_hold_nothing_can_be_seen_and_are_not_in_what_
         "wide",
         "other-paint",
         "dot",
+        "blob",
     ]
-    assert all_others(scene(), frozenset({"bars", "dot"}), extents=EXTENTS) == ["loose", "wide", "other-paint"]
+    assert all_others(scene(), frozenset({"bars", "dot"}), extents=EXTENTS) == ["loose", "wide", "other-paint", "blob"]
 
 
 def test_a_selection_has_parts_of_the_scene_and_loses_what_goes():

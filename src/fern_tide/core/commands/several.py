@@ -62,12 +62,12 @@ class SetAnchors(Command, frozen=True):
 
 
 def _rests(mappings: tuple[Mapping, ...], parts: set[str]) -> dict[Target, float]:
-    """Give what the first mapping that replaces a value gives at rest, of numbers of some parts."""
+    """Give what the last mapping that replaces a value gives at rest, of numbers of some parts: it is what is seen."""
     rests: dict[Target, float] = {}
     for mapping in mappings:
         for drive in mapping.drives if not mapping.muted else ():
             if drive.target.part in parts and drive.stacking is Stacking.REPLACE and not isinstance(drive.rest, str):
-                rests.setdefault(drive.target, float(drive.rest))
+                rests[drive.target] = float(drive.rest)
     return rests
 
 
