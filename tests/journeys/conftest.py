@@ -117,6 +117,14 @@ def wait(page: Page, expression: str, *, seconds: float = 40.0) -> None:
         page.wait_for_timeout(40)
 
 
+def draw_anew(page: Page, watched: str, *, comes: bool = True) -> None:
+    """Let the server draw a room's parts anew, and wait until something of them is another one; or do not wait."""
+    page.evaluate(f"document.querySelector('{watched}').dataset.old = ''")
+    page.evaluate("document.getElementById('parts').dispatchEvent(new CustomEvent('ft:renew'))")
+    if comes:
+        wait(page, f"!('old' in document.querySelector('{watched}').dataset)")
+
+
 def stored(page: Page, path: str, selector: str) -> dict[str, Any]:
     """What the server writes into a page now, as data, once all that the hand did is stored."""
     text = page.evaluate(

@@ -4,7 +4,7 @@ import json
 
 import numpy as np
 from tests.conftest import drums, wav
-from tests.journeys.conftest import axe, wait
+from tests.journeys.conftest import axe, draw_anew, wait
 
 RATE_HZ = 44_100
 SONG = wav(drums(seconds=8.0) + 0.1 * np.sin(np.arange(8 * RATE_HZ) * 0.05) ** 2, rate_hz=RATE_HZ, subtype="PCM_16")
@@ -141,8 +141,6 @@ def test_what_is_picked_counts_though_the_page_was_drawn_anew_meanwhile(demo):
     demo.click("#add-target")
     demo.fill("#picker-find", "title")
     demo.click("#picker-rows [data-open='title']")
-    demo.evaluate("document.querySelector('#add-target').dataset.old = ''")
-    demo.evaluate("document.getElementById('parts').dispatchEvent(new CustomEvent('ft:renew'))")
-    wait(demo, "!('old' in document.querySelector('#add-target').dataset)")
+    draw_anew(demo, "#add-target")
     demo.click("#picker-rows [data-target='title:fill']")
     wait(demo, "document.querySelector('#mapping-name').value === 'Title fill'")

@@ -3,7 +3,7 @@
 import json
 
 from tests.conftest import drums, wav
-from tests.journeys.conftest import CHROMIUM, FLAGS, wait
+from tests.journeys.conftest import CHROMIUM, FLAGS, draw_anew, wait
 from tests.journeys.test_bench import undo_says
 
 
@@ -93,6 +93,8 @@ def test_a_file_dropped_beside_every_place_is_taken_in_or_said_and_never_opened(
     demo.wait_for_selector("#replace-stage")
     demo.click("#notice-act")
     undo_says(demo, "Bring in stray.svg")
+    drop("#stage", "night.ferntide")
+    wait(demo, "document.querySelector('#notice-words').textContent.includes('start page')")
     drop("#stage", "Both.wav", "both.svg")
     undo_says(demo, "Add the track Both")
     assert "both.svg goes onto the Stage" in demo.inner_text("#notice-words")
@@ -200,20 +202,17 @@ def test_what_is_marked_in_a_field_stays_marked_when_the_page_is_drawn_anew(demo
     """Who has clicked into a field and types next replaces the number, even if an answer came in between."""
     wait(demo, "!document.querySelector('#reason[data-waits]')")
     demo.locator("#at-full").select_text()
-    demo.evaluate("document.querySelector('#at-full').dataset.old = ''")
-    demo.evaluate("document.getElementById('parts').dispatchEvent(new CustomEvent('ft:renew'))")
-    wait(demo, "!('old' in document.querySelector('#at-full').dataset)")
+    draw_anew(demo, "#at-full")
     demo.keyboard.type("7")
     assert demo.input_value("#at-full") == "7"
 
 
 def test_a_button_that_is_pressed_while_the_page_is_drawn_anew_still_does_what_it_says(demo):
     wait(demo, "!document.querySelector('#reason[data-waits]')")
-    demo.evaluate("document.querySelector('#histogram').dataset.old = ''")
     box = demo.locator("#sheet [data-act='invert']").bounding_box()
     demo.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
     demo.mouse.down()
-    demo.evaluate("document.getElementById('parts').dispatchEvent(new CustomEvent('ft:renew'))")
+    draw_anew(demo, "#histogram", comes=False)
     demo.wait_for_timeout(400)
     demo.mouse.up()
     wait(demo, "document.querySelector('#undo').title.includes('at full')")

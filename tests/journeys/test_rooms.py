@@ -3,7 +3,7 @@
 import pytest
 from tests.conftest import drums, wav
 from tests.core.sound.test_decode import WRONG
-from tests.journeys.conftest import axe, drop_sound, wait
+from tests.journeys.conftest import axe, draw_anew, drop_sound, wait
 
 SOUND = wav(drums(), rate_hz=44_100)
 SHOWN = {"empty", "text", "truncated flac", "wav that claims 40 hours"}
@@ -181,9 +181,7 @@ def test_a_track_and_an_envelope_come_and_go_in_the_sound_room(page):
     page.fill("#reading-bands", "500")
     page.press("#reading-bands", "Enter")
     assert page.get_attribute("#reading-bands", "aria-invalid") == "true"
-    page.evaluate("document.querySelector('#reading-bands').dataset.old = ''")
-    page.evaluate("document.querySelector('#parts').dispatchEvent(new CustomEvent('ft:renew'))")
-    wait(page, "!('old' in document.querySelector('#reading-bands').dataset)")
+    draw_anew(page, "#reading-bands")
     assert (
         page.get_attribute("#reading-bands", "aria-invalid") == "true" and page.input_value("#reading-bands") == "500"
     )

@@ -10,7 +10,7 @@ from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands.mapping import KeepVersion, PutMapping, PutRecipes, ShowVersion
 from fern_tide.core.commands.project import PutEnvelope
-from fern_tide.core.commands.scene import PutLimit
+from fern_tide.core.commands.several import PutLimit
 from fern_tide.core.commands.soundtrack import PutMarker
 from fern_tide.core.derivation.node import Kind
 from fern_tide.core.document import Marker, Project, read_project

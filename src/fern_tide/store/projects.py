@@ -85,16 +85,16 @@ class ProjectStore:
     def all(self) -> list[tuple[str, str, datetime, Project]]:
         """List (key, name, last change, document) of the projects that are not deleted, the latest first."""
         with self._session():
-            table = self._tables.project
-            rows = list(table.select().where(~table.deleted).order_by(table.changed.desc(), table.id.desc()))
-            return [(row.key, row.name, row.changed, self._document(row.head)) for row in rows]
+            return [(row.key, row.name, row.changed, self._document(row.head)) for row in self._listed()]
+
+    def _listed(self) -> list[Any]:
+        table = self._tables.project
+        return list(table.select().where(~table.deleted).order_by(table.changed.desc(), table.id.desc()))
 
     def heads(self) -> list[tuple[str, int, datetime]]:
         """List (key, current revision, last change) of the projects that are not deleted, the latest first."""
         with self._session():
-            table = self._tables.project
-            rows = table.select().where(~table.deleted).order_by(table.changed.desc(), table.id.desc())
-            return [(row.key, row.head, row.changed) for row in rows]
+            return [(row.key, row.head, row.changed) for row in self._listed()]
 
     def current(self, key: str) -> Revision:
         """Give a project as it stands.

@@ -26,7 +26,6 @@ from fern_tide.core.commands.project import AddEnvelope, PutEnvelope, RemoveEnve
 from fern_tide.core.commands.scene import (
     ArrangePart,
     PutFollow,
-    PutLimit,
     PutPart,
     PutScene,
     RemoveFollow,
@@ -35,6 +34,7 @@ from fern_tide.core.commands.scene import (
     SetStage,
 )
 from fern_tide.core.commands.several import (
+    PutLimit,
     PutSelection,
     RemoveSelection,
     RenameParts,

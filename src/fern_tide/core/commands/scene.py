@@ -1,4 +1,4 @@
-"""Edits of the scene: parts, what follows what, limits, and the stage itself."""
+"""Edits of the scene: parts, what follows what, and the stage itself."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from fern_tide.core.commands.several import with_parts
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.mapping.mapping import Mapping
-from fern_tide.core.scene.follow import Follow, Limit
+from fern_tide.core.scene.follow import Follow
 from fern_tide.core.scene.scene import Part, Scene
 
 
@@ -153,21 +153,6 @@ class RemoveFollow(Command, frozen=True):
     def apply(self, project: Project) -> Project:
         others = tuple(item for item in project.scene.follows if item.target != self.target)
         return project.but(scene=project.scene.but(follows=others))
-
-
-class PutLimit(Command, frozen=True):
-    """Keep a property within limits; two open ends take them away."""
-
-    kind: Literal["put_limit"] = "put_limit"
-    limit: Limit
-
-    def label(self, before: Project) -> str:
-        return f"Limit the {_words(before.scene, self.limit.target)}"
-
-    def apply(self, project: Project) -> Project:
-        others = tuple(item for item in project.scene.limits if item.target != self.limit.target)
-        limits = others if self.limit.low is None and self.limit.high is None else (*others, self.limit)
-        return project.but(scene=project.scene.but(limits=limits))
 
 
 class SetStage(Command, frozen=True):

@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from fern_tide.core.base.errors import UnknownName
+from fern_tide.core.base.params import build
 from fern_tide.core.base.target import Id, Name, Target
 from fern_tide.core.commands.command import Command, Indirect, by_id, put, without
 from fern_tide.core.document import Project
@@ -27,6 +28,13 @@ def with_parts(project: Project, changed: Named[str, Part]) -> Project:
     """Give the document with some parts replaced, by their ids."""
     parts = tuple(changed.get(item.id, item) for item in project.scene.parts)
     return project.but(scene=project.scene.but(parts=parts))
+
+
+def _of_all(project: Project, parts: tuple[str, ...], name: str) -> str:
+    """Give a property of parts in words: 'turn of Lamp', 'turn of 3 parts'."""
+    part = project.scene.part(parts[0])
+    whose = part.name if len(parts) == 1 else f"{len(parts)} parts"
+    return f"{part.property(name).label.lower()} of {whose}"
 
 
 class SetAnchors(Command, frozen=True):
@@ -115,9 +123,7 @@ class SetValues(Command, frozen=True):
     value: Number | Colour | None
 
     def label(self, before: Project) -> str:
-        part = before.scene.part(self.parts[0])
-        whose = part.name if len(self.parts) == 1 else f"{len(self.parts)} parts"
-        return f"Set the {part.property(self.property).label.lower()} of {whose}"
+        return f"Set the {_of_all(before, self.parts, self.property)}"
 
     def apply(self, project: Project) -> Project:
         changed = {}
@@ -152,15 +158,25 @@ class SetLimits(Command, frozen=True):
     high: Number | None = None
 
     def label(self, before: Project) -> str:
-        part = before.scene.part(self.parts[0])
-        return f"Limit the {part.property(self.property).label.lower()} of {len(self.parts)} parts"
+        return f"Limit the {_of_all(before, self.parts, self.property)}"
 
     def apply(self, project: Project) -> Project:
         targets = [Target(part=part, property=self.property) for part in self.parts]
         others = tuple(item for item in project.scene.limits if item.target not in set(targets))
-        limits = tuple(Limit(target=target, low=self.low, high=self.high) for target in targets)
+        limits = tuple(build(Limit, {"target": target, "low": self.low, "high": self.high}) for target in targets)
         open_ended = self.low is None and self.high is None
         return project.but(scene=project.scene.but(limits=others if open_ended else (*others, *limits)))
+
+
+class PutLimit(Indirect, frozen=True):
+    """Keep a property within limits; two open ends take them away."""
+
+    kind: Literal["put_limit"] = "put_limit"
+    limit: Limit
+
+    def stands_for(self, project: Project) -> SetLimits:
+        target, low, high = self.limit.target, self.limit.low, self.limit.high
+        return SetLimits(parts=(target.part,), property=target.property, low=low, high=high)
 
 
 class RenameParts(Command, frozen=True):

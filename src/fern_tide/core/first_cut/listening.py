@@ -44,9 +44,9 @@ def envelope_of(track: Track, name: str, *, reading: str, clean_up: tuple[str, .
     )
 
 
-def bank_of(track: Track, rows: int, *, channel: Channel = Channel.MID) -> Envelope:
-    """Give the envelope of as many bands as there are things alike, 24 at most."""
-    bands = min(max(2, rows), MOST_ROWS)
+def bank_of(track: Track, rows: int, *, channel: Channel = Channel.MID, most: int = MOST_ROWS) -> Envelope:
+    """Give the envelope of as many bands as there are things alike, 2 to `most`."""
+    bands = min(max(2, rows), most)
     top = min(12_000, track.info.sample_rate_hz // 2)
     reading = f"bank channel={channel} bands={bands} low_hz=40 high_hz={top}"
     return envelope_of(track, f"{bands} bands", reading=reading, clean_up=("smooth width_ms=120",))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections import deque
 from collections.abc import Mapping
 from urllib.parse import urlencode
 
@@ -10,11 +11,9 @@ from flask import Blueprint, Response, render_template, request, send_file
 from werkzeug.datastructures import MultiDict
 
 from fern_tide.core.bake.checking import CHECKS
-from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.errors import UnknownName
 from fern_tide.core.base.target import Target
 from fern_tide.core.derivation.keys_nodes import range_of
-from fern_tide.core.document import Project
 from fern_tide.core.formats.format import Written
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.store.projects import Revision
@@ -25,6 +24,7 @@ from fern_tide.workflows.bake import baking
 from fern_tide.workflows.hand_off import writing
 
 pages = Blueprint("handoff", __name__, url_prefix="/p/<key>/hand-off")
+_last: deque[tuple[object, Written]] = deque(maxlen=1)
 
 
 @pages.get("")
@@ -79,7 +79,7 @@ def write(key: str, format_id: str) -> str:
     project, levels = studio().projects.current(key).document, services().levels
     if baking.stale_count(studio(), levels, key, project):
         baking.bake_all(studio(), levels, key, project)
-    written = _written(project, baking.baked_curves(studio(), levels, key, project), format_id, request.form)
+    written = _written(key, format_id, request.form)
     query = urlencode(list(request.form.items(multi=True)))
     return render_template("handoff/written.html", key=key, written=written, n_curves=written.n_curves, query=query)
 
@@ -87,19 +87,27 @@ def write(key: str, format_id: str) -> str:
 @pages.get("/files/<format_id>")
 def download(key: str, format_id: str) -> Response:
     """Give the baked curves as a file."""
-    project = studio().projects.current(key).document
-    curves = baking.baked_curves(studio(), services().levels, key, project)
-    written = _written(project, curves, format_id, request.args)
-    name = f"{writing.file_stem(project.name)}{written.format.extension}"
+    written = _written(key, format_id, request.args)
+    name = f"{writing.file_stem(studio().projects.current(key).document.name)}{written.format.extension}"
     stream = io.BytesIO(written.content)
     return send_file(stream, mimetype=written.format.media_type, as_attachment=True, download_name=name)
 
 
-def _written(project: Project, curves: tuple[Curve, ...], format_id: str, asked: MultiDict[str, str]) -> Written:
-    """Write with the options and parts that are asked for; keys are as near to the curves as the project says."""
+def _written(key: str, format_id: str, asked: MultiDict[str, str]) -> Written:
+    """Write with the options and parts that are asked for; keys are as near to the curves as the project says.
+
+    What was written last is at hand for its download, which follows.
+    """
+    revision, baked = studio().projects.current(key), studio().projects.baked(key)
+    project, wanted = revision.document, frozenset(asked.items(multi=True))
+    what = (key, revision.id, tuple(sorted(baked.items())), format_id, wanted)
+    if _last and _last[0][0] == what:
+        return _last[0][1]
     chosen = FORMATS[format_id].params.model_fields
     own = {"error_percent": project.keys_error_percent} if "error_percent" in chosen else {}
     options = own | {name: value for name, value in asked.items() if name in chosen}
-    parts = asked.getlist("part") or None
-    media = staged(project.scene).media
-    return writing.write_format(project, curves, format_id=format_id, media=media, options=options, parts=parts)
+    curves = baking.baked_curves(studio(), services().levels, key, project)
+    media, parts = staged(project.scene).media, asked.getlist("part") or None
+    written = writing.write_format(project, curves, format_id=format_id, media=media, options=options, parts=parts)
+    _last.append((what, written))
+    return written

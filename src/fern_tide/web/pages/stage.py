@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response, jsonify, render_template, request
 
 from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.scene import Scene
 from fern_tide.store.projects import Revision
 from fern_tide.web.context import body, render, services, staged, status, studio, whole
-from fern_tide.web.views.several import line_of
+from fern_tide.web.views.several import line_of, parts_of
 from fern_tide.web.views.stage import StageRoomView, stage_view
-from fern_tide.web.views.tree import Look
+from fern_tide.web.views.tree import Look, chosen_ids, chosen_part, rows_of
 from fern_tide.workflows.tune import edits, make_part
 
 pages = Blueprint("stage", __name__, url_prefix="/p/<key>/stage")
@@ -48,7 +48,7 @@ def _asked_for(revision: Revision) -> StageRoomView:
         part_id=asked.get("part", ""),
         look=_look(),
         chosen=asked.get("property", ""),
-        parts=[name for name in asked.get("parts", "").split(",") if name],
+        parts=_listed("parts"),
         line=line_of(asked.to_dict()),
     )
 
@@ -56,7 +56,16 @@ def _asked_for(revision: Revision) -> StageRoomView:
 @pages.get("/tree")
 def tree(key: str) -> str:
     """Show other rows of the tree."""
-    return render("stage/tree.html", _asked_for(studio().projects.current(key)))
+    asked, project = request.args, studio().projects.head(key)[1]
+    parts, look = parts_of(project.scene, _listed("parts")), _look()
+    part = chosen_part(project.scene, asked.get("part", ""))
+    rows = rows_of(project.scene, part, services().levels.graph(project).drivers, look=look)
+    ids = chosen_ids(part, parts)
+    return render_template("stage/tree.html", rows=rows, find=look.find, chosen_ids=ids)
+
+
+def _listed(name: str) -> list[str]:
+    return [word for word in request.args.get(name, "").split(",") if word]
 
 
 def _look() -> Look:

@@ -23,7 +23,7 @@ from fern_tide.store.projects import Revision
 from fern_tide.web.context import services, staged
 from fern_tide.web.heads import head
 from fern_tide.web.views.several import SeveralView, parts_of, several_view
-from fern_tide.web.views.tree import Look, Rows, rows_of
+from fern_tide.web.views.tree import Look, Rows, chosen_ids, chosen_part, rows_of
 from fern_tide.workflows.tune import make_part
 from fern_tide.workflows.tune.several import Line
 from fern_tide.workflows.tune.squash import Squash, squash_of
@@ -138,10 +138,9 @@ def stage_view(
     """
     project = revision.document
     scene = project.scene
-    part = next((item for item in scene.parts if item.id == part_id), next(iter(scene.parts), None))
+    part, together = chosen_part(scene, part_id), parts_of(scene, parts)
     moved = services().levels.graph(project).drivers
     has_chosen = part is not None and part.has(chosen)
-    together = several_view(project, parts_of(scene, parts), line=line)
     return StageRoomView(
         revision=revision,
         scene=scene,
@@ -163,8 +162,8 @@ def stage_view(
         place=[item.id for item in scene.parts if item.parent == part.parent].index(part.id) if part else 0,
         solid_anchors={w: a.model_dump() for w, a in make_part.middle_of(part).items()} if part else {},
         track=next(iter(project.tracks), None),
-        several=together,
-        chosen_ids=frozenset(item.id for item in together.parts) if together else frozenset({part.id} if part else ()),
+        several=several_view(project, together, line=line),
+        chosen_ids=chosen_ids(part, together),
     )
 
 

@@ -65,6 +65,16 @@ class Look:
     reveals: bool = False
 
 
+def chosen_part(scene: Scene, wanted: str) -> Part | None:
+    """Give the part that is chosen: that of an id, or the first; None of an empty scene."""
+    return next((item for item in scene.parts if item.id == wanted), next(iter(scene.parts), None))
+
+
+def chosen_ids(part: Part | None, parts: Sequence[Part]) -> frozenset[str]:
+    """Give the ids of all that is chosen: several parts, or one."""
+    return frozenset(item.id for item in parts) if len(parts) > 1 else frozenset({part.id} if part else ())
+
+
 def rows_of(scene: Scene, chosen: Part | None, moved: Named[Target, Drivers], *, look: Look) -> Rows:
     """Give the rows of the tree that are drawn, 200 at most, and count the others.
 

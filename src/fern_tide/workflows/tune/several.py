@@ -16,10 +16,11 @@ from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.registry import Together
 from fern_tide.core.commands.several import RenameParts, SetAnchors
 from fern_tide.core.document import Project
-from fern_tide.core.envelope.envelope import Envelope, ReadingChoice, beginning
+from fern_tide.core.envelope.envelope import Envelope
+from fern_tide.core.first_cut.listening import bank_of
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
-from fern_tide.core.mapping.marks import Marks, Scale
+from fern_tide.core.mapping.marks import Scale
 from fern_tide.core.scene.alike import all_like, all_others, between, enclosed, without_number
 from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.part import Anchor
@@ -35,7 +36,7 @@ from fern_tide.workflows.tune.make_part import middle_of
 
 _NINE_X = {"left": 0.0, "right": 1.0}
 _NINE_Y = {"top": 0.0, "bottom": 1.0}
-_LEAST_ROWS, _MOST_ROWS = 2, 128  # of a bank
+_MOST_ROWS = 128  # of a bank
 
 
 class Takes(StrEnum):
@@ -77,7 +78,8 @@ def chosen(staged: Staged, *, how: Choosing, parts: Sequence[str], box: Box | No
 
     Args:
         staged: the scene.
-        how: like the parts that are given, from the first to the last of them, within a box, or all but them.
+        how: like the first 20 of the parts that are given, from the first to the last of them, within a box, or all but
+            them.
         parts: what is chosen now.
         box: left, top, right and bottom in shares of the stage.
 
@@ -143,20 +145,19 @@ def drive_all(
     with_it = project.but(envelopes=(*project.envelopes, *envelopes))
     rows = line.takes is Takes.ROW
     marks = edits.suggest(levels, with_it, envelope_id=envelope.id, scale=Scale.LINEAR, spread=rows).marks
-    ordered = in_line(staged, parts, line=line)
-    drives = _drives(project, ordered, name, line)
     words = group_words([project.scene.part(part) for part in parts])
     label = project.scene.part(parts[0]).property(name).label.lower()
-    mapping = _mapping(project, f"{words} {label}", envelope.id, drives, marks=marks, spread=rows)
+    mapping_name = f"{words} {label}"[:120]
+    mapping = Mapping(
+        id=fresh_id(mapping_name, among=project.mappings),
+        name=mapping_name,
+        envelope=envelope.id,
+        spread=rows,
+        marks=marks,
+        drives=_drives(project, in_line(staged, parts, line=line), name, line),
+    )
     puts: list[Command] = [PutEnvelope(envelope=item) for item in envelopes]
     return Together(words=f"Drive the {label} of {words}"[:120], commands=(*puts, PutMapping(mapping=mapping)))
-
-
-def _mapping(
-    project: Project, name: str, envelope: str, drives: tuple[Drive, ...], *, marks: Marks, spread: bool
-) -> Mapping:
-    id_ = fresh_id(name, among=project.mappings)
-    return Mapping(id=id_, name=name[:120], envelope=envelope, spread=spread, marks=marks, drives=drives)
 
 
 def _drives(project: Project, ordered: Sequence[tuple[str, float]], name: str, line: Line) -> tuple[Drive, ...]:
@@ -180,24 +181,15 @@ def _envelope(project: Project, takes: Takes, *, rows: int) -> tuple[list[Envelo
             raise InvalidParameter("envelope", value="missing", allowed="a sound first: add one in the Sound room")
         single = (item for item in project.envelopes if len(item.rows) < 2)
         return [], next(single, project.envelopes[0])
-    bands = min(max(rows, _LEAST_ROWS), _MOST_ROWS)
     track = next((item for item in project.tracks if item.drives), None)
     if track is None:
         raise InvalidParameter("track", value="missing", allowed="a sound first: add one in the Sound room")
-    reading = ReadingChoice.parse(f"bank bands={bands}")
-    there = (item for item in project.envelopes if item.reading.id == reading.id and item.track == track.id)
-    same = next((item for item in there if len(item.rows) == bands), None)
+    bank = bank_of(track, rows, most=_MOST_ROWS)
+    same = next((item for item in project.envelopes if item.same_level(bank)), None)
     if same is not None:
         return [], same
-    name = f"{track.name}, {bands} bands"[:120]
-    envelope = Envelope(
-        id=fresh_id(name, among=project.envelopes),
-        name=name,
-        track=track.id,
-        reading=reading,
-        clean_up=beginning(reading.id),
-    )
-    return [envelope], envelope
+    bank = bank.but(id=fresh_id(bank.name, among=project.envelopes))
+    return [bank], bank
 
 
 def reordered(project: Project, mapping: Mapping, *, staged: Staged, line: Line) -> PutMapping:

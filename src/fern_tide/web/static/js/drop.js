@@ -33,9 +33,10 @@ export function mountDrop(zone, { input, words, work, onFile, signal }) {
   zone.addEventListener(
     "drop",
     (event) => {
-      event.preventDefault();
       depth = 0;
       over(false);
+      if (event.defaultPrevented) return; // it goes elsewhere
+      event.preventDefault();
       take(event.dataTransfer.files);
     },
     { signal },

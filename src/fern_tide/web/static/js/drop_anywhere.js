@@ -6,6 +6,7 @@ import { notice } from "./notices.js";
 
 /** The inputs that take files, by room. */
 const INPUTS = { projects: "#file", sound: "#file", stage: "#scene-file" };
+const PROJECT = /\.ferntide$/i;
 const DRAWN = /\.(svg|svgz|gltf|glb|bin|png|jpe?g|webp)$/i;
 const MOST_FILES = 200;
 const LONG_MS = 10_000;
@@ -17,7 +18,7 @@ export function roomsFor(names) {
   return { stage, sound };
 }
 
-/** All files of what was dropped, those in folders too, as far as there are not too many. */
+/** All files of what was dropped, those in folders too; where there are too many, that is said. */
 async function filesOf(items) {
   const waiting = items.map((item) => item.webkitGetAsEntry?.()).filter(Boolean);
   const files = [];
@@ -26,6 +27,7 @@ async function filesOf(items) {
     if (entry.isFile) files.push(await new Promise((resolve, reject) => entry.file(resolve, reject)));
     else waiting.push(...(await entriesIn(entry.createReader())));
   }
+  if (waiting.length) notice(`There is more in what was dropped: only the first ${MOST_FILES} files are taken.`);
   return files.filter(({ name }) => !name.startsWith("."));
 }
 
@@ -52,6 +54,10 @@ async function goTo(room) {
 async function give(room, files) {
   await goTo(room);
   const input = first(INPUTS[room]);
+  if (!input) {
+    notice("The room for these files did not open. Go there, and drop them again.");
+    return;
+  }
   const carried = new DataTransfer();
   for (const file of files) carried.items.add(file);
   input.files = carried.files;
@@ -62,6 +68,8 @@ async function route(files) {
   if (!files.length) return notice("There is no file in what was dropped.");
   const room = roomNow();
   if (room === "projects") return give(room, files);
+  const projects = files.filter(({ name }) => PROJECT.test(name));
+  if (projects.length) return notice(`${projects[0].name} is a whole project: drop it on the start page.`);
   const { stage, sound } = roomsFor(files.map(({ name }) => name));
   const those = (names) => files.filter(({ name }) => names.includes(name));
   if (!sound.length) return give("stage", those(stage));
@@ -86,8 +94,7 @@ export function mountDropAnywhere() {
       const own = room === "projects" || (room === "stage" && !sound.length) || (room === "sound" && !stage.length);
       const isPlace = event.target.closest?.("[data-over], .stage-room");
       if (own && isPlace && !hasFolder) return; // the place takes it itself
-      event.preventDefault();
-      event.stopPropagation();
+      event.preventDefault(); // the place sees that it is not to take it
       (hasFolder ? filesOf(items) : Promise.resolve(files)).then(route, () => notice("What was dropped could not be read. Choose the files instead."));
     },
     { capture: true },

@@ -36,7 +36,8 @@ export class Handoff extends Component {
     this.on(root, "htmx:afterSwap", ({ target }) => this.#wrote(target));
     this.on(this.axis, "view", () => this.#redraw());
     this.on(transport, "frame", () => this.#drawFrame());
-    this.on(project, "revised refused baked", () => this.#changed());
+    this.on(project, "revised baked", () => this.#changed());
+    this.on(project, "refused", () => this.parts.renew());
     selection.watch(["curve"], () => this.parts.renew(), this.signal);
     this.onResize(() => this.#redraw());
     document.fonts.ready.then(() => this.#redraw());

@@ -98,7 +98,6 @@ export class Lanes extends Component {
     if (this.find("#find-lane")) [this.find("#find-lane").value, this.find("#only-lanes").value] = [this.sought, this.kind];
     on("#find-lane", "input", (event) => this.#seek({ sought: event.target.value }));
     on("#only-lanes", "change", (event) => this.#seek({ kind: event.target.value }));
-    this.#sift();
     on("#lanes-scroll", "scroll", this.redraw);
     on("#lanes-scroll", "pointerdown", (down) => (down.target.dataset.grip ? this.#resize(down) : this.measuring && down.target.dataset.lane && this.#span(down)));
     on("#lanes-scroll", "dblclick", ({ target }) => {
@@ -107,7 +106,7 @@ export class Lanes extends Component {
       this.#dress(target.closest(".lane"));
       this.redraw();
     });
-    this.say();
+    this.#sift();
   }
 
   #seek(what) {
@@ -118,7 +117,14 @@ export class Lanes extends Component {
 
   /** Show only the lanes that are looked for. */
   #sift() {
-    for (const lane of this.#rows) lane.hidden = !isSought(lane.dataset, this);
+    let group = null;
+    for (const row of this.all(".lane-group, .lane[data-mapping]")) {
+      if (row.matches(".lane-group")) (group = row).hidden = true;
+      else row.hidden = !isSought(row.dataset, this);
+      if (group && !row.hidden) group.hidden = false;
+    }
+    const any = this.#rows.some((lane) => !lane.hidden);
+    this.say(any || !this.#rows.length ? null : "no lane is like that");
   }
 
   #dress(lane) {

@@ -2,6 +2,7 @@
 // line that shows in which order they are.
 
 import { Component } from "./component.js";
+import { first } from "./dom.js";
 import { follow } from "./drag.js";
 import { isTyping } from "./keyboard.js";
 import { notice, telling } from "./notices.js";
@@ -41,6 +42,13 @@ export function boxOf(from, to, { width, height }) {
 export const spaced = (list, most) =>
   list.length <= most ? list : Array.from({ length: most }, (_, at) => list[Math.round((at * (list.length - 1)) / (most - 1))]);
 
+/** What is to be said of a choice that gave so many parts, of so many there are: nothing where it is as expected. Pure. */
+export function outcomeWords(how, chosen, count) {
+  if (!chosen) return how === "box" ? "Nothing lies in the box with all that is seen of it." : "There are no others.";
+  if (count > chosen) return `${count} parts are meant: the first ${chosen} are chosen, which is as many as go together.`;
+  return chosen === 1 && how === "alike" ? "No other part looks like this one." : "";
+}
+
 const middleOf = (corners) => ({
   x: corners.reduce((sum, { x }) => sum + x, 0) / corners.length,
   y: corners.reduce((sum, { y }) => sum + y, 0) / corners.length,
@@ -63,7 +71,7 @@ export class Choosing extends Component {
     this.#layOver();
     this.on(stage.root, "pointerdown", (event) => this.#press(event), { capture: true });
     this.on(room, "click", ({ target }) => this.#pressed(target.closest("button")));
-    this.on(document, "keydown", (event) => event.key === "Escape" && !isTyping(event.target) && this.none());
+    this.on(document, "keydown", (event) => event.key === "Escape" && !isTyping(event.target) && !first("dialog[open]") && this.none());
   }
 
   /** What an edit of all of them says besides: which they are, and how they are put in a row. */
@@ -84,20 +92,17 @@ export class Choosing extends Component {
     if (selection.get("parts").length) selection.set({ parts: [], property: "" });
   }
 
-  #take(parts, count = parts.length) {
-    if (!parts.length) {
-      notice("There is nothing there to choose: a part must lie in the box with all that is seen of it.", { tone: "good" });
-      return;
-    }
+  #take(parts) {
     const primary = selection.get("part");
-    selection.set({ part: parts.includes(primary) ? primary : parts[0], parts: parts.length > 1 ? parts : [], property: "" });
-    if (count > parts.length) notice(`${count} parts are like that: the first ${parts.length} are chosen.`, { tone: "good" });
-    else if (parts.length === 1) notice("Only this one is like that.", { tone: "good" });
+    if (parts.length) selection.set({ part: parts.includes(primary) ? primary : parts[0], parts: parts.length > 1 ? parts : [], property: "" });
   }
 
   async #ask(body) {
     const answer = await telling(() => postJson(project.url("stage/choose"), body));
-    if (answer && !this.signal.aborted) this.#take(answer.parts, answer.count);
+    if (!answer || this.signal.aborted) return;
+    this.#take(answer.parts);
+    const words = outcomeWords(body.how, answer.parts.length, answer.count);
+    if (words) notice(words, { tone: "good" });
   }
 
   async #recall(id) {

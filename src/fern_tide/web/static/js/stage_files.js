@@ -48,8 +48,9 @@ export class StageFiles extends Component {
   }
 
   #dropped(event) {
-    event.preventDefault();
     this.#over(-this.#depth);
+    if (event.defaultPrevented) return; // it goes elsewhere
+    event.preventDefault();
     this.#offer([...event.dataTransfer.files]);
   }
 

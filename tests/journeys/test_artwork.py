@@ -1,0 +1,60 @@
+"""Artwork as it comes: flat drawings of thousands of paths, models that stand elsewhere."""
+
+from tests.gltf import document, glb
+from tests.journeys.conftest import wait
+
+FLAT = "".join(
+    f'<path id="leaf-{n}" d="M{20 * (n % 80)} {12 * (n // 80)}q8 -6 16 0t-16 6z" fill="#{40 + n % 50:02x}6b3a"/>'
+    for n in range(4000)
+)
+OVER = '<rect id="haze" x="600" y="200" width="300" height="200" fill="#ffffff" fill-opacity="0.3"/>'
+
+
+def test_a_flat_drawing_of_four_thousand_paths_is_scrolled_and_picked_through(page):
+    page.goto("/")
+    svg = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 1600 600">{FLAT}{OVER}</svg>'
+    page.set_input_files("#file", {"name": "leaves.svg", "mimeType": "image/svg+xml", "buffer": svg.encode()})
+    page.wait_for_url("**/stage")
+    page.wait_for_selector("[data-select='leaf-1']")
+    assert page.locator(".tree-row").count() == 200
+    page.evaluate("document.querySelector('#tree').scrollTop = 50000")
+    wait(page, "document.querySelector('[data-select=\"leaf-1860\"]') !== null")
+    top = page.evaluate("document.querySelector('#tree').scrollTop")
+    page.click("[data-select='leaf-1860']")
+    wait(page, "document.querySelector('#part-name')?.value === 'leaf-1860'")
+    assert abs(page.evaluate("document.querySelector('#tree').scrollTop") - top) < 300, "the tree stays where it is"
+    box = page.locator("#stage-leaf-2037--own").bounding_box()  # under the haze
+    at = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.click(*at)
+    wait(page, "document.querySelector('#part-name')?.value === 'haze'")
+    wait(page, "document.querySelector('.tree-row[aria-selected=true]')?.dataset.part === 'haze'")
+    page.mouse.click(*at)
+    wait(page, "document.querySelector('#part-name')?.value === 'leaf-2037'")
+    wait(page, "document.querySelector('.tree-row[aria-selected=true]')?.dataset.part === 'leaf-2037'")
+    seen = page.locator(".tree-row[aria-selected='true']").bounding_box()
+    tree = page.locator("#tree").bounding_box()
+    assert tree["y"] <= seen["y"] <= tree["y"] + tree["height"]
+    page.evaluate("document.querySelector('#tree').scrollTop = 0")
+    page.wait_for_selector("[data-select='leaf-3']")
+    page.click("[data-select='leaf-3']", modifiers=["Shift"])  # the other end is far away
+    page.wait_for_selector("#several-title:has-text('2000 leaves')")
+
+
+def test_a_model_that_stands_far_away_is_framed_when_it_comes(page):
+    page.expect_console("GPU stall")
+    plain, binary = document()
+    page.expect_console("targetNames")
+    plain["nodes"][0]["translation"] = [900.0, 40.0, -700.0]  # the camera and the light are not there
+    page.goto("/")
+    far = glb(plain, binary)
+    page.set_input_files("#file", {"name": "far.glb", "mimeType": "model/gltf-binary", "buffer": far})
+    page.wait_for_url("**/stage")
+    page.wait_for_selector("#stage canvas")
+    page.wait_for_selector("[data-select='frond']")
+    page.click("[data-select='frond']")
+    points = "document.querySelector('#stage .over polygon')?.getAttribute('points') ?? ''"
+    wait(page, f"({points}).split(' ').length === 4")
+    stage = page.locator("#stage").bounding_box()
+    corners = [tuple(map(float, pair.split(","))) for pair in page.evaluate(points).split()]
+    assert all(0 <= x <= stage["width"] and 0 <= y <= stage["height"] for x, y in corners)
+    assert max(x for x, _ in corners) - min(x for x, _ in corners) > 40

@@ -1,0 +1,95 @@
+"""The pure functions of choosing, finding and dropping, called in Node."""
+
+import pytest
+
+
+def test_parts_are_added_to_what_is_chosen_and_taken_away_again(modules):
+    assert modules("stage_choose", "toggled", [], "a", "b") == {"part": "b", "parts": ["a", "b"]}
+    assert modules("stage_choose", "toggled", ["a", "b"], "b", "c") == {"part": "c", "parts": ["a", "b", "c"]}
+    assert modules("stage_choose", "toggled", ["a", "b", "c"], "c", "c") == {"part": "b", "parts": ["a", "b"]}
+    assert modules("stage_choose", "toggled", ["a", "b"], "b", "b") == {"part": "a", "parts": []}
+    assert modules("stage_choose", "toggled", [], "a", "a") == {"part": "a", "parts": []}
+    assert modules("stage_choose", "toggled", [], None, "a") == {"part": "a", "parts": []}
+
+
+def test_rows_of_the_tree_are_chosen_from_one_to_another(modules):
+    rows = ["a", "b", "c", "d"]
+    assert modules("stage_choose", "ranged", rows, "b", "d") == {"part": "b", "parts": ["b", "c", "d"]}
+    assert modules("stage_choose", "ranged", rows, "d", "c") == {"part": "d", "parts": ["c", "d"]}
+    assert modules("stage_choose", "ranged", rows, "a", "a") == {"part": "a", "parts": []}
+    assert modules("stage_choose", "ranged", rows, "gone", "b") == {"part": "gone", "parts": ["a", "b"]}
+
+
+def test_a_box_is_the_same_from_whichever_corner(modules):
+    size = {"width": 200, "height": 100}
+    for a, b in (({"x": 20, "y": 10}, {"x": 120, "y": 60}), ({"x": 120, "y": 10}, {"x": 20, "y": 60})):
+        assert modules("stage_choose", "boxOf", a, b, size) == [0.1, 0.1, 0.6, 0.6]
+
+
+def test_a_long_list_is_shown_by_entries_evenly_spaced(modules):
+    assert modules("stage_choose", "spaced", [1, 2, 3], 3) == [1, 2, 3]
+    assert modules("stage_choose", "spaced", list(range(101)), 5) == [0, 25, 50, 75, 100]
+
+
+def test_rows_of_a_long_tree_are_drawn_when_others_are_seen(modules):
+    seen = {"top": 2700, "tall": 270, "row": 27}  # rows 100 to 110
+    assert modules("stage_tree", "firstToDraw", seen, {"before": 100, "count": 200, "after": 9}) is None
+    assert modules("stage_tree", "firstToDraw", seen, {"before": 101, "count": 200, "after": 9}) == 30
+    assert modules("stage_tree", "firstToDraw", seen, {"before": 0, "count": 109, "after": 9}) == 30
+    assert modules("stage_tree", "firstToDraw", seen, {"before": 0, "count": 109, "after": 0}) is None
+    assert modules("stage_tree", "firstToDraw", {**seen, "top": 0}, {"before": 40, "count": 200, "after": 0}) == 0
+
+
+def test_clicking_again_goes_through_what_lies_over_what(modules):
+    under = ["top", "middle", "ground"]
+    for chosen, then in ((None, "top"), ("top", "middle"), ("ground", "top"), ("elsewhere", "top")):
+        assert modules("stage_looking", "nextUnder", under, chosen) == then
+    assert modules("stage_looking", "nextUnder", [], "top") is None
+
+
+def test_what_is_dropped_goes_to_the_room_that_takes_it(modules):
+    names = ["Rain.WAV", "bars.svg", "curve.csv", "model.GLB", "model.bin", "photo.jpeg", "clip.mp4"]
+    assert modules("drop_anywhere", "roomsFor", names) == {
+        "stage": ["bars.svg", "model.GLB", "model.bin", "photo.jpeg"],
+        "sound": ["Rain.WAV", "curve.csv", "clip.mp4"],
+    }
+
+
+def test_a_lane_is_found_by_all_of_the_words_and_its_kind(modules):
+    lane = {"words": "frond sway reed loudness fronds, turn", "is": "stale look "}
+    for sought, kind, there in (
+        ("", "", True), ("SWAY reed", "", True), ("sway drip", "", False), ("", "look", True), ("turn", "muted", False)
+    ):  # fmt: skip
+        assert modules("lanes", "isSought", lane, {"sought": sought, "kind": kind}) is there
+
+
+@pytest.mark.parametrize(
+    ("low", "high", "there"),
+    [
+        ((-0.5, -0.5), (0.5, 0.5), True),
+        ((-9, -9), (9, 9), True),  # close by: it fills the view
+        ((1.2, 0), (3, 1), False),  # to the right of it
+        ((0.9, -1), (6, 1), False),  # all but its edge
+        ((0, 0), (0.02, 0.03), False),  # a speck
+        ((-0.5, 0), (0.5, 0), True),  # flat, seen from its edge
+    ],
+)
+def test_a_model_is_seen_when_more_than_a_speck_or_an_edge_of_it_lies_in_the_view(modules, low, high, there):
+    corners = [{"x": x, "y": y, "z": 0.5} for x in (low[0], high[0]) for y in (low[1], high[1])]
+    assert modules("in_view", "isSeen", corners) is there
+    assert modules("in_view", "isSeen", [{**corner, "z": 1.5} for corner in corners]) is False
+
+
+@pytest.mark.parametrize(
+    ("how", "chosen", "count", "words"),
+    [
+        ("box", 0, 0, "Nothing lies in the box with all that is seen of it."),
+        ("others", 0, 0, "There are no others."),
+        ("box", 1, 1, ""),
+        ("alike", 1, 1, "No other part looks like this one."),
+        ("alike", 20, 20, ""),
+        ("others", 2000, 3100, "3100 parts are meant: the first 2000 are chosen, which is as many as go together."),
+    ],
+)
+def test_what_became_of_a_choice_is_said_where_it_is_not_as_expected(modules, how, chosen, count, words):
+    assert modules("stage_choose", "outcomeWords", how, chosen, count) == words
