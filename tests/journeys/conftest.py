@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
 from tests.conftest import drums, wav
 
 ROOT = Path(__file__).parents[2]
@@ -75,11 +75,18 @@ def browser() -> Browser:
         made.close()
 
 
+@pytest.fixture(scope="session")
+def window(browser: Browser, server: Server) -> BrowserContext:
+    """What all pages are opened in, so that scripts and fonts are read once, as they are for a person."""
+    made = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url, accept_downloads=True)
+    made.add_init_script(SCRIPT_AT)
+    yield made
+    made.close()
+
+
 @pytest.fixture
-def page(browser: Browser, server: Server) -> Page:
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url, accept_downloads=True)
-    context.add_init_script(SCRIPT_AT)
-    made = context.new_page()
+def page(window: BrowserContext) -> Page:
+    made = window.new_page()
     made.set_default_timeout(60_000)  # machines are shared
     wrong: list[str] = []
     expected: list[str] = []
@@ -92,7 +99,8 @@ def page(browser: Browser, server: Server) -> Page:
     made.on("pageerror", lambda error: wrong.append(str(error)))
     made.expect_console = expected.append
     yield made
-    context.close()
+    for opened in window.pages:
+        opened.close()
     unexpected = [text for text in wrong if not any(word in text for word in expected)]
     assert unexpected == []
 
@@ -172,6 +180,24 @@ def drop_sound(page: Page, content: bytes | Path, name: str = "Rain drums.wav") 
     start_empty(page)
 
 
+def ask(page: Page, path: str, **sent: Any) -> dict[str, Any]:
+    """Ask the server for an edit without a page."""
+    if not hasattr(page.context, "token"):
+        page.context.token = re.search(r'name="csrf-token" content="([^"]+)"', page.request.get("/").text())[1]
+    answer = page.request.post(path, headers={"X-CSRF-Token": page.context.token}, **sent)
+    plain: dict[str, Any] = answer.json()
+    assert answer.ok, plain
+    return plain
+
+
+def open_sound(page: Page, content: bytes, *, room: str, name: str = "Rain drums.wav") -> None:
+    """Open a room of a new project with a sound and nothing that moves, without the projects page."""
+    project = ask(page, f"/projects?name={name}", data=content)["url"].rpartition("/")[0]
+    base = page.request.get(f"{project}/status").json()["revision"]
+    ask(page, f"{project}/first-cut/drop", data={"base": base})
+    page.goto(f"{project}/{room}")
+
+
 def read_csv(text: str) -> tuple[list[str], list[list[str]]]:
     head, *rows = [line.split(",") for line in text.splitlines()]
     return head, rows
@@ -179,10 +205,7 @@ def read_csv(text: str) -> tuple[list[str], list[list[str]]]:
 
 @pytest.fixture
 def demo(page):
-    """The demo, opened without the start page: that has a picture of every project of all tests before."""
-    token = re.search(r'name="csrf-token" content="([^"]+)"', page.request.get("/").text())[1]
-    answer = page.request.post("/projects/demo", headers={"X-CSRF-Token": token})
-    page.goto(answer.json()["url"])
+    page.goto(ask(page, "/projects/demo")["url"])
     page.wait_for_selector("#plot")
     wait(page, "document.querySelector('#hits').textContent !== '–'")
     return page
@@ -192,18 +215,17 @@ def demo(page):
 def stage_room(page):
     """The Stage of a project with a sound, on the 2D demo scene."""
     page.expect_console("GPU stall")
-    page.goto("/")
-    page.set_input_files(
-        "#file", {"name": "Rain.wav", "mimeType": "audio/wav", "buffer": wav(drums(seconds=3.0), rate_hz=44_100)}
-    )
-    page.wait_for_url("**/bench")
-    start_empty(page)
-    open_stage(page)
+    open_sound(page, wav(drums(seconds=3.0), rate_hz=44_100), room="stage", name="Rain.wav")
+    on_stage(page)
     wait(page, "document.getElementById('work').childElementCount === 0")  # the page is drawn anew when it is done
     return page
 
 
 def open_stage(page):
     page.click("#rooms >> text=Stage")
+    on_stage(page)
+
+
+def on_stage(page):
     page.wait_for_selector("#part-panel")
     wait(page, "document.querySelector('#tree').childElementCount > 0")

@@ -3,7 +3,7 @@
 import pytest
 from tests.conftest import drums, wav
 from tests.core.sound.test_decode import WRONG
-from tests.journeys.conftest import axe, draw_anew, drop_sound, wait
+from tests.journeys.conftest import axe, draw_anew, open_sound, wait
 
 SOUND = wav(drums(), rate_hz=44_100)
 SHOWN = {"empty", "text", "truncated flac", "wav that claims 40 hours"}
@@ -35,7 +35,8 @@ def test_no_room_has_a_serious_finding_of_axe(demo):
 
 
 def test_an_empty_bench_and_a_missing_page_have_no_finding_either(page):
-    drop_sound(page, SOUND)
+    open_sound(page, SOUND, room="bench")
+    page.wait_for_selector("#first-target")
     assert axe(page) == []
     page.expect_console("404")
     page.goto("/p/000000000000/bench")
@@ -159,8 +160,7 @@ def test_a_step_is_added_tuned_switched_off_and_taken_off(demo):
 
 
 def test_a_track_and_an_envelope_come_and_go_in_the_sound_room(page):
-    drop_sound(page, SOUND)
-    page.press("body", "1")
+    open_sound(page, SOUND, room="sound")
     page.wait_for_selector("#trace")
     page.set_input_files(
         "#file",
@@ -203,7 +203,7 @@ def test_a_track_and_an_envelope_come_and_go_in_the_sound_room(page):
 
 
 def test_a_project_is_deleted_and_put_back(page):
-    drop_sound(page, SOUND, "Short life.wav")
+    open_sound(page, SOUND, room="bench", name="Short life.wav")
     page.goto("/")
     page.click('[aria-label="Delete Short life"]')
     wait(page, "document.querySelector('#notice-words').textContent === 'Short life was deleted.'")

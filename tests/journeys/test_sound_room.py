@@ -8,7 +8,7 @@ import pytest
 import soundfile
 from tests.conftest import sine, wav
 from tests.core.envelope.test_hits_and_beats import band_drums
-from tests.journeys.conftest import axe, drop_sound, pick, wait
+from tests.journeys.conftest import axe, open_sound, pick, wait
 
 RATE_HZ = 44_100
 BEATS, TRUTH = band_drums(120, n_beats=16)
@@ -34,8 +34,7 @@ def idle(page):
 
 @pytest.fixture
 def room(page):
-    drop_sound(page, MIX, "Rain drums.wav")
-    page.press("body", "1")
+    open_sound(page, MIX, room="sound")
     page.wait_for_selector("#bands")
     idle(page)
     wait(page, "document.querySelector('#hit-words').textContent.includes('hits')")
