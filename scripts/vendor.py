@@ -27,6 +27,7 @@ FILES = [
     ("three", "build/three.core.js"),
     ("three", "build/three.module.js"),
     ("three", "examples/jsm/controls/OrbitControls.js"),
+    ("three", "examples/jsm/environments/RoomEnvironment.js"),
     ("three", "examples/jsm/loaders/GLTFLoader.js"),
     ("three", "examples/jsm/utils/BufferGeometryUtils.js"),
     ("three", "examples/jsm/utils/SkeletonUtils.js"),

@@ -54,6 +54,10 @@ POLICY = "; ".join(
 )
 
 
+SIZES = (90, 100, 110, 125, 150)
+"""In percent: how large everything can be drawn."""
+
+
 def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localhost")) -> Flask:
     """Make the application over a studio whose queue is connected.
 
@@ -80,6 +84,7 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
     app.jinja_env.globals.update(
         fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,
         places_for=aiming.places_for, siblings=why.siblings, is_shown=same,
+        sizes=SIZES, chosen_size=_chosen_size,
         rates=[FrameRate.parse(text) for text in COMMON_RATES],
     )  # fmt: skip
     app.jinja_env.undefined = StrictUndefined  # a name that is not given is a mistake
@@ -101,6 +106,12 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
         return response
 
     return app
+
+
+def _chosen_size() -> int:
+    """Give how large everything is drawn in this browser, in percent."""
+    text = request.cookies.get("size", "")
+    return int(text) if text in map(str, SIZES) else 100
 
 
 def _version(folder: Path) -> str:

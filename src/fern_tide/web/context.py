@@ -115,10 +115,16 @@ def status(revision: Revision) -> dict[str, Any]:
         "work": revision.document.work,
         "markers": [item.model_dump(mode="json") for item in revision.document.markers],
         "space": revision.document.scene.kind,
+        "shown": _shown(revision.document.scene),
         "cut": _cut_words(revision),
         "looks": staged(revision.document.scene).looks,
         "rate": [revision.document.rate.fps.numerator, revision.document.rate.fps.denominator],
     }
+
+
+def _shown(scene: Scene) -> dict[str, Any]:
+    """Say what a 3D stage shows beside its parts."""
+    return {"background": scene.background, "floor": scene.floor, "light": scene.lit.model_dump()}
 
 
 def _cut_words(revision: Revision) -> str:

@@ -15,6 +15,7 @@ from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.follow import Follow
 from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.core.scene.studio_light import StudioLight
 
 
 def _words(scene: Scene, target: Target) -> str:
@@ -35,9 +36,11 @@ class PutPart(Command, frozen=True):
         return f"Rename {old.name} to {self.part.name}" if old.name != self.part.name else f"Change {old.name}"
 
     def apply(self, project: Project) -> Project:
-        if any(item.id == self.part.id for item in project.scene.parts):
+        scene = project.scene
+        if any(item.id == self.part.id for item in scene.parts):
             return with_parts(project, {self.part.id: self.part})
-        return project.but(scene=project.scene.but(parts=(*project.scene.parts, self.part)))
+        stays = scene.lit if self.part.kind.emits and scene.parts else scene.studio_light  # a lamp puts it not out
+        return project.but(scene=scene.but(parts=(*scene.parts, self.part), studio_light=stays))
 
 
 class ArrangePart(Command, frozen=True):
@@ -156,21 +159,24 @@ class RemoveFollow(Command, frozen=True):
 
 
 class SetStage(Command, frozen=True):
-    """Change what the stage itself is like: its size, its background, its floor."""
+    """Change what the stage itself is like: its size, its background, its floor, its studio light."""
 
     kind: Literal["set_stage"] = "set_stage"
     width: int | None = None
     height: int | None = None
     background: Colour | None = None
     floor: bool | None = None
+    studio_light: StudioLight | None = None
 
     def label(self, before: Project) -> str:
         if self.background is not None:
             return "Change the stage's background"
+        if self.studio_light is not None:
+            return "Change the studio light"
         return "Change the stage's size" if self.width or self.height else "Show or hide the floor"
 
     def apply(self, project: Project) -> Project:
-        settings = self.model_dump(exclude={"kind"}, exclude_none=True)
+        settings = {name: value for name, value in self if name != "kind" and value is not None}
         return project.but(scene=project.scene.but(**settings))
 
 

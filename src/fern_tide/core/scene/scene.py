@@ -19,6 +19,7 @@ from fern_tide.core.scene.follow import Follow, Limit
 from fern_tide.core.scene.part import Channel, PartBase, PartKind
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.selection import MOST_SELECTIONS, Selection
+from fern_tide.core.scene.studio_light import StudioLight
 
 PART_KINDS = discover(parts_folder, attribute="KIND", of=PartKind, kind="kind of part")
 MOST_PARTS = 100_000
@@ -115,6 +116,7 @@ class Scene(Frozen, frozen=True):
         limits: the ranges that properties never leave.
         selections: parts that were chosen together and given a name.
         floor: whether a 3D scene is shown on a floor.
+        studio_light: what a 3D scene is looked at by; None leaves it to whether the scene has a light of its own.
     """
 
     name: Name
@@ -123,6 +125,7 @@ class Scene(Frozen, frozen=True):
     height: Annotated[int, Field(ge=16, le=16_384)] = 1080
     background: Colour = "#0e1b18"
     floor: bool = True
+    studio_light: StudioLight | None = None
     parts: Annotated[tuple[Part, ...], Field(max_length=MOST_PARTS)] = ()
     files: Annotated[tuple[SceneFile, ...], Field(max_length=200)] = ()
     follows: Annotated[tuple[Follow, ...], Field(max_length=5000)] = ()
@@ -159,6 +162,13 @@ class Scene(Frozen, frozen=True):
             if gone is not None:
                 raise InvalidParameter(f"the selection {selection.name}", value=gone, allowed="parts of the scene")
         return True
+
+    @cached_property
+    def lit(self) -> StudioLight:
+        """The studio light as it is now: if nothing was decided, on while the scene has no light of its own."""
+        if self.studio_light is not None:
+            return self.studio_light
+        return StudioLight(on=not any(part.kind.emits for part in self.parts))
 
     def _check_files(self) -> None:
         known = {file.id for file in self.files}

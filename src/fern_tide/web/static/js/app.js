@@ -11,6 +11,7 @@ import { project } from "./project.js";
 import { mountProjects } from "./projects.js";
 import { openingSound, SoundRoom } from "./sound_room.js";
 import { StageRoom } from "./stage_room.js";
+import { mountSize } from "./size.js";
 import { selection } from "./selection.js";
 import { token } from "./server.js";
 import "./steady.js";
@@ -104,6 +105,7 @@ function completeRequest({ detail: { headers, target, parameters } }) {
 onPage("htmx:configRequest", completeRequest);
 hearFragments();
 mountDropAnywhere();
+mountSize();
 project.open();
 if (project.key) {
   transport.open();

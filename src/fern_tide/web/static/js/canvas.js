@@ -48,5 +48,16 @@ export function pen(canvas) {
 /** Pointer moves as they come, not held back for the next screen frame, where the browser tells them: half a frame sooner. */
 export const MOVES = "onpointerrawupdate" in window ? "pointerrawupdate" : "pointermove";
 
-export const MONO = '11px "Spline Sans Mono", monospace';
-export const SANS = '11px "Instrument Sans", sans-serif';
+let root = 0;
+/** Forget how large a letter is: everything was given another size. */
+export const forgetLetters = () => (root = 0);
+window.addEventListener("resize", forgetLetters);
+
+/** A length of the look, drawn as large as letters are now: they grow with the window and with the scale setting. */
+export function em(px) {
+  root ||= parseFloat(style().fontSize) / 16;
+  return px * root;
+}
+
+export const mono = () => `${em(11)}px "Spline Sans Mono", monospace`;
+export const sans = (weight = 400) => `${weight} ${em(11)}px "Instrument Sans", sans-serif`;

@@ -1,10 +1,10 @@
 // Keys over the dense curve. Geometry is pure.
 
 import { xOf } from "./axis.js";
-import { colours, MONO, pen } from "./canvas.js";
+import { colours, em, mono, pen } from "./canvas.js";
 import { columns, row, strokeColumns } from "./lane.js";
 
-const PAD = 26;
+const PAD = 30;
 const KEY_PX = 3.2;
 const APART_PX = 5; // keys that lie nearer to each other cannot be told apart: zoom in to see them
 
@@ -24,7 +24,7 @@ export function rangeOf(rows) {
 export function drawKeysPlot(canvas, { dense, frames, keys }, shown) {
   const { context, width, height } = pen(canvas);
   const ink = colours();
-  const range = { ...rangeOf(dense), height, pad: PAD };
+  const range = { ...rangeOf(dense), height, pad: em(PAD) };
   const view = { ...shown, width };
   dense.forEach((values, channel) => {
     context.strokeStyle = ink["fern-wash"];
@@ -33,10 +33,10 @@ export function drawKeysPlot(canvas, { dense, frames, keys }, shown) {
     strokeColumns(context, columns(values, view), range);
     drawKeys(context, frames, keys[channel], { view, range, ink });
   });
-  context.font = MONO;
+  context.font = mono();
   context.fillStyle = ink["ink-2"];
-  context.fillText(range.high.toPrecision(3), 6, 14);
-  context.fillText(range.low.toPrecision(3), 6, height - 18);
+  context.fillText(range.high.toPrecision(3), 6, em(14));
+  context.fillText(range.low.toPrecision(3), 6, height - em(18));
   context.fillText(`frame ${Math.round(view.from)}`, 6, height - 5);
   const last = `frame ${Math.round(view.to) - 1}`;
   context.fillText(last, width - 8 - context.measureText(last).width, height - 5);

@@ -1,6 +1,6 @@
 // One lane: the level filled in tide, its marks dotted, the motion as a fern line. Geometry is pure and exported for tests.
 
-import { colours, MOVES, pen, SANS } from "./canvas.js";
+import { colours, em, MOVES, pen, sans } from "./canvas.js";
 import { follow } from "./drag.js";
 
 export const PAD = 5;
@@ -114,8 +114,8 @@ export function drawLane(canvas, lane, view) {
   context.lineWidth = 1;
   strokeColumns(context, { ...shown, lows: shown.highs }, levels);
   context.globalAlpha = 1;
-  if (height > 30) drawMark(context, "low", row(lane.low, levels), { left: 36, width, ink }); // beside the other, so that both can be read
-  if (height > 30) drawMark(context, "high", row(lane.high, levels), { left: 3, width, ink });
+  const marks = height > em(30) ? ["high", "low"] : [];
+  for (const name of marks) drawMark(context, row(lane[name], levels), { width, ink });
   const span = { ...(lane.span ??= spanOf(lane)), height };
   context.lineJoin = "round";
   if (lane.traces) drawTraces(context, lane.traces, { view: { ...view, width }, span, ink });
@@ -127,6 +127,7 @@ export function drawLane(canvas, lane, view) {
   context.strokeStyle = ink.fern;
   context.lineWidth = 1.8;
   strokeColumns(context, columns(lane.value, { ...view, width }), span);
+  marks.forEach((name, place) => nameMark(context, name, { left: 3 + em(33 * place), y: row(lane[name], levels), height, ink })); // side by side: both can be read
 }
 
 /** What a lane's motion needs in height: from rest to full, and further where it swings to both sides or goes on. Pure. */
@@ -152,7 +153,7 @@ function drawTraces(context, traces, { view, span, ink }) {
   context.globalAlpha = 1;
 }
 
-function drawMark(context, name, y, { left, width, ink }) {
+function drawMark(context, y, { width, ink }) {
   context.save();
   context.setLineDash([1.5, 3]);
   context.strokeStyle = ink["tide-ink"];
@@ -162,12 +163,16 @@ function drawMark(context, name, y, { left, width, ink }) {
   context.lineTo(width, y);
   context.stroke();
   context.restore();
-  context.font = SANS;
-  const wide = context.measureText(name).width;
+}
+
+/** Write a mark's name over the curve, on a ground of its own, whole even where the mark lies at an edge. */
+function nameMark(context, name, { left, y, height, ink }) {
+  context.font = sans();
+  const middle = Math.min(height - em(7), Math.max(em(7), y));
   context.fillStyle = ink.sheet;
-  context.fillRect(left, y - 7, wide + 5, 13);
+  context.fillRect(left, middle - em(7), context.measureText(name).width + 5, em(13));
   context.fillStyle = ink["tide-ink"];
-  context.fillText(name, left + 2, y + 3.5);
+  context.fillText(name, left + 2, middle + em(3.5));
 }
 
 /** Let marks of a lane be dragged, while idle() says that the hand does nothing else there. onMark(name, level, done) in the lane's own unit. */

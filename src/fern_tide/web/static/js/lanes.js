@@ -131,6 +131,7 @@ export class Lanes extends Component {
     const { folded = false, tall = null } = this.looks[lane.dataset.mapping] ?? {};
     lane.dataset.folded = String(folded);
     lane.dataset.solo = String(this.solo === lane.dataset.mapping);
+    lane.toggleAttribute("data-tall", tall !== null);
     lane.style.height = tall ? `${tall}px` : "";
     forgetSize(lane.querySelector("canvas[data-lane]"));
     lane.querySelector('[data-act="fold"]').setAttribute("aria-pressed", String(folded));

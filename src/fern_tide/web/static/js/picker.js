@@ -5,8 +5,6 @@ import { Component } from "./component.js";
 import { byId, first, focused } from "./dom.js";
 import { project } from "./project.js";
 
-const WIDE = 380;
-const TALL = 400;
 const GAP = 4;
 const MOST_RECENT = 5;
 const SETTLE_MS = 90;
@@ -77,7 +75,7 @@ export class Picker extends Component {
     this.list.replaceChildren();
     this.root.hidden = false;
     const box = at ? { left: at.x, top: at.y, bottom: at.y } : opener.getBoundingClientRect();
-    const { x, y } = placeFor(box, { width: WIDE, height: TALL }, { width: innerWidth, height: innerHeight });
+    const { x, y } = placeFor(box, this.root.getBoundingClientRect(), { width: innerWidth, height: innerHeight });
     this.root.style.transform = `translate(${x}px, ${y}px)`;
     opener.setAttribute("aria-expanded", "true");
     this.field.focus({ preventScroll: true });

@@ -1,14 +1,15 @@
 // The ribbon: a ruler with beats and markers over a waveform with hits, on the shared time axis.
 // Drag the ruler to scrub, the waveform to select; click either to move the playhead; wheel to zoom.
 
-import { colours, MONO, pen } from "./canvas.js";
+import { colours, em, mono, pen } from "./canvas.js";
 import { ticks, xOf } from "./axis.js";
 import { project } from "./project.js";
 import { rhythm } from "./rhythm.js";
 import { getPack } from "./server.js";
 import { transport } from "./transport.js";
 
-export const RULER_PX = 24;
+/** How tall the ruler is. */
+export const ruler = () => Math.round(em(24));
 
 /** A waveform as the ribbon draws it, from what the server sends: signed bytes, lows and then highs. */
 export function waveOf({ head, arrays }) {
@@ -72,22 +73,22 @@ export function drawRibbon(canvas, { wave, axis, hits = false, picked = null, mo
 }
 
 function drawRuler(context, view, ink) {
-  context.font = MONO;
+  context.font = mono();
   for (const { frame, words } of ticks(view, transport.rate)) {
     const x = Math.round(xOf(frame, view)) + 0.5;
     context.strokeStyle = ink.dots;
     context.lineWidth = 1;
     context.beginPath();
     context.moveTo(x, 0);
-    context.lineTo(x, 13);
+    context.lineTo(x, em(13));
     context.stroke();
     context.fillStyle = ink["ink-2"];
-    if (x < view.width - 30) context.fillText(words, x + 4, 11);
+    if (x < view.width - em(30)) context.fillText(words, x + 4, em(11));
   }
   context.strokeStyle = ink.rule;
   context.beginPath();
-  context.moveTo(0, RULER_PX + 0.5);
-  context.lineTo(view.width, RULER_PX + 0.5);
+  context.moveTo(0, ruler() + 0.5);
+  context.lineTo(view.width, ruler() + 0.5);
   context.stroke();
 }
 
@@ -115,7 +116,8 @@ function drawBeats(context, view, ink, grid) {
   context.fillStyle = ink.pollen;
   for (const { frame, strong } of shownBeats(rhythm.beats, rhythm.inBar, view)) {
     const x = Math.round(xOf(frame + grid, view));
-    context.fillRect(x, strong ? 13 : 17, strong ? 2 : 1, RULER_PX - (strong ? 13 : 17));
+    const top = Math.round(em(strong ? 13 : 17));
+    context.fillRect(x, top, strong ? 2 : 1, ruler() - top);
   }
 }
 
@@ -126,30 +128,30 @@ function drawHits(context, view, { ink, picked, moved, height }) {
     if (x < -2 || x > view.width + 2) continue;
     const tall = 3 + 8 * rhythm.strengths[i];
     context.fillRect(Math.round(x), height - tall, 1, tall);
-    if (picked === rhythm.hits[i]) context.fillRect(Math.round(x) - 1, RULER_PX, 3, height - RULER_PX);
+    if (picked === rhythm.hits[i]) context.fillRect(Math.round(x) - 1, ruler(), 3, height - ruler());
   }
 }
 
 function drawMarkers(context, view, height) {
-  context.font = MONO;
+  context.font = mono();
   for (const marker of project.status.markers) {
     const x = xOf(markerFrame(marker), view);
     if (x < -8 || x > view.width + 8) continue;
     context.fillStyle = marker.colour;
-    context.fillRect(Math.round(x), RULER_PX - 6, 1, height);
+    context.fillRect(Math.round(x), ruler() - 6, 1, height);
     context.beginPath();
-    context.moveTo(x, RULER_PX - 11);
-    context.lineTo(x + 5, RULER_PX - 5);
-    context.lineTo(x, RULER_PX + 1);
-    context.lineTo(x - 5, RULER_PX - 5);
+    context.moveTo(x, ruler() - 11);
+    context.lineTo(x + 5, ruler() - 5);
+    context.lineTo(x, ruler() + 1);
+    context.lineTo(x - 5, ruler() - 5);
     context.fill();
   }
 }
 
 function drawWave(context, wave, { view, width, height, ink }) {
   const { lows, highs } = waveColumns(wave.rows, { ...wave, perSecond: perSecond(), view, width });
-  const middle = RULER_PX + (height - RULER_PX) / 2;
-  const size = ((height - RULER_PX) / 2 - 3) * wave.gain * wave.unit;
+  const middle = ruler() + (height - ruler()) / 2;
+  const size = ((height - ruler()) / 2 - 3) * wave.gain * wave.unit;
   context.fillStyle = ink.tide;
   context.globalAlpha = 0.5;
   for (let x = 0; x < width; x += 1) {

@@ -5,7 +5,7 @@ import { sizeOf } from "./canvas.js";
 import { follow } from "./drag.js";
 import { project } from "./project.js";
 import { nearest, rhythm } from "./rhythm.js";
-import { markerFrame, RULER_PX } from "./ribbon.js";
+import { markerFrame, ruler } from "./ribbon.js";
 import { transport } from "./transport.js";
 
 const DRAG_FROM_PX = 4;
@@ -15,9 +15,9 @@ const NEAR_PX = 6;
 function under(event, { axis, width, height, hits }) {
   const view = { ...axis.view, width };
   const near = (frame) => Math.abs(xOf(frame, view) - event.offsetX) <= NEAR_PX;
-  if (event.offsetY <= RULER_PX + 2) {
+  if (event.offsetY <= ruler() + 2) {
     const marker = project.status.markers.find((item) => near(markerFrame(item)));
-    return marker && event.offsetY > RULER_PX - 12 ? { what: "marker", marker } : { what: "ruler" };
+    return marker && event.offsetY > ruler() - 12 ? { what: "marker", marker } : { what: "ruler" };
   }
   const hit = hits ? nearest(rhythm.hits, axis.view.from + (event.offsetX / width) * (axis.view.to - axis.view.from)) : null;
   if (hit !== null && near(hit) && event.offsetY > height - 14) return { what: "hit", hit };

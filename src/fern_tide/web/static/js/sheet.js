@@ -120,9 +120,9 @@ export class Sheet extends Component {
     if (this.#response) placeBenders(this.find("#plot"), lane, this.#response);
     for (const name of ["low", "high"]) this.#fillMark(this.find(`#${name}-db`), lane[`${name}_db`]);
     say(this.find("#hits"), String(lane.hits));
-    say(this.find("#hits-words"), `rises over low water in ${lane.seconds.toFixed(lane.seconds < 10 ? 1 : 0)} s`);
+    say(this.find("#hits-words"), `rises in ${lane.seconds.toFixed(lane.seconds < 10 ? 1 : 0)} s;`);
     const [rest, full] = [Math.round(lane.at_rest * 100), Math.round(lane.at_full * 100)];
-    say(this.find("#share-words"), `at rest ${rest} %, between ${100 - rest - full} %, at full ${full} %`);
+    say(this.find("#share-words"), `at rest ${rest} %, at full ${full} %`);
     this.drawDot();
   }
 

@@ -1,7 +1,7 @@
 // The spectrogram with the bands that are read from it, the pitches beside it, and the spectrum at the playhead.
 // Geometry is pure and exported for tests. Levels come from Python as bytes: 0 is -100 dB and below, 255 is 0 dB.
 
-import { colours, MONO, pen } from "./canvas.js";
+import { colours, em, mono, pen, sans } from "./canvas.js";
 import { xOf } from "./axis.js";
 import { project } from "./project.js";
 import { getBytes, latest } from "./server.js";
@@ -225,10 +225,10 @@ export function loudest(levels) {
 export function drawPitches(canvas) {
   const { context, height } = pen(canvas);
   const ink = colours();
-  context.font = MONO;
+  context.font = mono();
   context.fillStyle = ink["ink-2"];
   for (const [hz, words] of [[40, "40"], [80, "80"], [150, "150"], [300, "300"], [600, "600"], [1200, "1.2k"], [2500, "2.5k"], [5000, "5k"], [10000, "10k"], [16000, "16k"]]) {
-    context.fillText(words, 6, rowOf(hz, height) + 4);
+    context.fillText(words, 6, rowOf(hz, height) + em(4));
   }
 }
 
@@ -236,7 +236,7 @@ export function drawPitches(canvas) {
 export function drawBands(canvas, { bands, chosen }) {
   const { context, width, height } = pen(canvas);
   const ink = colours();
-  context.font = '600 11px "Instrument Sans", sans-serif';
+  context.font = sans(600);
   const taken = [];
   for (const band of [...bands].sort((a, b) => Number(b.id === chosen) - Number(a.id === chosen))) {
     const [top, bottom] = [rowOf(band.high, height), rowOf(band.low, height)];
@@ -246,16 +246,17 @@ export function drawBands(canvas, { bands, chosen }) {
     const words = `${band.name}  ${bandWords(band.low, band.high)}`;
     const wide = context.measureText(words).width + 14;
     let left = 6;
-    const y = Math.min(height - 20, Math.max(2, top + 3));
-    while (taken.some((other) => Math.abs(other.y - y) < 19 && left < other.right)) left = Math.max(...taken.filter((other) => Math.abs(other.y - y) < 19).map((other) => other.right)) + 4;
+    const y = Math.min(height - em(20), Math.max(2, top + 3));
+    const beside = ({ y: there }) => Math.abs(there - y) < em(19);
+    while (taken.some((other) => beside(other) && left < other.right)) left = Math.max(...taken.filter(beside).map((other) => other.right)) + 4;
     taken.push({ y, right: left + wide });
     context.fillStyle = ink.sheet;
     context.lineWidth = 1;
     context.beginPath();
-    context.roundRect(left, y, wide, 17, 8.5);
+    context.roundRect(left, y, wide, em(17), em(8.5));
     context.fill();
     context.stroke();
     context.fillStyle = ink["tide-ink"];
-    context.fillText(words, left + 7, y + 12.5);
+    context.fillText(words, left + 7, y + em(12.5));
   }
 }

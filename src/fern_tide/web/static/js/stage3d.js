@@ -4,7 +4,6 @@ import { AnimationMixer, Box3, Matrix4, Raycaster, Vector2, Vector3 } from "../v
 // @ts-ignore three.js brings no types: what it exports looks like a type here
 import { GLTFLoader } from "../vendor/GLTFLoader.js";
 import { isSeen } from "./in_view.js";
-import { notice } from "./notices.js";
 import { lensSetter, lightSetter, placeNode, simpler, surfaceSetter, weightsSetter } from "./stage3d_setters.js";
 import { View3d } from "./view3d.js";
 
@@ -38,10 +37,6 @@ export class Stage3d extends View3d {
     this.mixer = gltf.animations.length ? new AnimationMixer(gltf.scene) : null;
     for (const clip of gltf.animations) this.mixer.clipAction(clip).play();
     this.#surfaces();
-    const lit = gltf.scene.getObjectByProperty("isLight", true) !== undefined;
-    this.work.forEach((light, place) => (light.visible = place === 2 ? lit : !lit));
-    if (this.seen && lit && !this.lit) notice("The scene has a light of its own now: the stage's working light is out.", { tone: "good" });
-    this.lit = lit;
     const count = this.nodes.filter(Boolean).length;
     if (!this.seen) this.#firstLook();
     if (count > this.count && !this.through) this.#seeAll();

@@ -30,7 +30,7 @@ export class StageView {
     const made = await telling(async () => {
       const { Stage3d } = await import("./stage3d.js");
       if (this.signal.aborted) return null;
-      return new Stage3d(this.root, { floor: this.root.dataset.floor === "yes", background: this.root.dataset.background });
+      return new Stage3d(this.root, project.status.shown);
     });
     if (!made) return;
     this.view = made;
@@ -56,11 +56,12 @@ export class StageView {
   }
 
   /** Draw the scene anew when it looks otherwise; one that is of another kind needs the whole page. */
-  async follow({ looks, space }) {
+  async follow({ looks, space, shown }) {
     if (space !== this.space) {
       window.location.reload();
       return;
     }
+    if (this.space === "3d") this.view?.furnish(shown);
     if (looks === this.looks) return;
     this.looks = looks;
     await this.ready;

@@ -1,5 +1,5 @@
-// How htmx puts what the server drew anew in its place: the focus, what is being typed, how far lists are scrolled and
-// files that are being chosen stay, and nothing is taken out of the hand. An extension: hx-ext="steady", hx-swap="steady".
+// How htmx puts what the server drew anew in its place: the focus, what is being typed, how far lists are scrolled, what
+// is folded and files that are being chosen stay, and nothing is taken out of the hand. An extension: hx-ext="steady", hx-swap="steady".
 
 import { byId, focused } from "./dom.js";
 import { isHeldIn, whenFree } from "./hand.js";
@@ -9,10 +9,12 @@ export function putSteadily(place, content) {
   const focus = focused();
   const held = focus && place.contains(focus) ? focus : null;
   const scrolled = [...place.querySelectorAll("[id]")].filter(({ scrollTop }) => scrollTop > 0).map(({ id, scrollTop }) => [id, scrollTop]);
+  const folds = [...place.querySelectorAll("details[id]")].map(({ id, open }) => [id, open]);
   const choosers = [...place.querySelectorAll("input[type=file][id]")];
   if (held) held.dataset.leaving = ""; // so that being taken away does not count as being left
   place.replaceChildren(content);
   for (const chooser of choosers) place.querySelector(`#${CSS.escape(chooser.id)}`)?.replaceWith(chooser);
+  for (const [id, open] of folds) byId(id)?.toggleAttribute("open", open);
   for (const [id, top] of scrolled) {
     const list = byId(id);
     if (list) list.scrollTop = top;

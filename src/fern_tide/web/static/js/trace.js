@@ -1,11 +1,11 @@
 // An envelope's trace: the raw level faint, the cleaned one firm, the marks that follow it, and a meter at the right. A bank shows a row each.
 
-import { colours, MONO, pen, say } from "./canvas.js";
+import { colours, em, mono, pen, sans, say } from "./canvas.js";
 import { xOf } from "./axis.js";
 import { columns, fillColumns, row, strokeColumns } from "./lane.js";
 
-const METER_PX = 12;
-const BESIDE_PX = 18; // the plot is as wide as the spectrogram above it
+const METER = 12;
+const BESIDE = 18; // the plot is as wide as the spectrogram above it
 
 /** Where a row of a bank lies on the trace: lowest at the bottom. Pure. */
 export function bandOf(index, count, height) {
@@ -16,7 +16,7 @@ export function bandOf(index, count, height) {
 export function drawTrace(canvas, level, { view, frame }) {
   const { context, width, height } = pen(canvas);
   const ink = colours();
-  const plot = width - BESIDE_PX;
+  const plot = width - em(BESIDE);
   const count = level.cleaned.length;
   const [low, high] = [level.floor, Math.max(1e-6, level.top) * 1.05];
   for (let index = 0; index < count; index += 1) {
@@ -28,19 +28,19 @@ export function drawTrace(canvas, level, { view, frame }) {
     context.clip();
     drawRow(context, level, index, { view: { ...view, width: plot }, levels: { low, high, height: place.height, pad: count > 1 ? 1 : 5 }, ink, thick: count > 1 ? 1.2 : 1.8 });
     context.restore();
-    if (count > 1 && place.height >= 11) {
-      context.font = MONO;
+    if (count > 1 && place.height >= em(11)) {
+      context.font = mono();
       context.fillStyle = ink.sheet;
       context.globalAlpha = 0.8;
-      context.fillRect(2, place.top + 1, context.measureText(level.rows[index]).width + 4, Math.min(12, place.height - 1));
+      context.fillRect(2, place.top + 1, context.measureText(level.rows[index]).width + 4, Math.min(em(12), place.height - 1));
       context.globalAlpha = 1;
       context.fillStyle = ink["ink-2"];
-      context.fillText(level.rows[index], 4, place.top + Math.min(place.height - 2, 11));
+      context.fillText(level.rows[index], 4, place.top + Math.min(place.height - 2, em(11)));
     }
   }
   const here = { low, high, height };
   if (count === 1) drawMarks(context, level.marks, { plot, levels: here, ink });
-  drawMeter(context, level, { left: width - METER_PX, frame, levels: here, ink });
+  drawMeter(context, level, { left: width - em(METER), frame, levels: here, ink });
   context.fillStyle = ink.ember;
   const x = xOf(frame + 0.5, { ...view, width: plot });
   if (x >= 0 && x <= plot) context.fillRect(x - 0.75, 0, 1.5, height);
@@ -58,7 +58,7 @@ function drawRow(context, level, index, { view, levels, ink, thick }) {
 
 function drawMarks(context, marks, { plot, levels, ink }) {
   context.save();
-  context.font = '11px "Instrument Sans", sans-serif';
+  context.font = sans();
   context.strokeStyle = ink["tide-ink"];
   context.setLineDash([1.5, 3]);
   const seen = new Set();
@@ -70,12 +70,12 @@ function drawMarks(context, marks, { plot, levels, ink }) {
       context.lineTo(plot, y);
       context.stroke();
       const words = `${word} water of ${name}`;
-      const place = Math.round(y / 12);
-      if (seen.has(place) || y < 12) continue;
+      const place = Math.round(y / em(12));
+      if (seen.has(place) || y < em(12)) continue;
       seen.add(place);
       const wide = context.measureText(words).width;
       context.fillStyle = ink.sheet;
-      context.fillRect(plot - wide - 10, y - 13, wide + 6, 12);
+      context.fillRect(plot - wide - 10, y - em(13), wide + 6, em(12));
       context.fillStyle = ink["tide-ink"];
       context.fillText(words, plot - wide - 7, y - 3);
     }
@@ -87,13 +87,14 @@ function drawMarks(context, marks, { plot, levels, ink }) {
 function drawMeter(context, level, { left, frame, levels, ink }) {
   const { height } = levels;
   context.fillStyle = ink.paper;
-  context.fillRect(left, 0, METER_PX, height);
+  const wide = em(METER);
+  context.fillRect(left, 0, wide, height);
   const now = Math.max(...level.cleaned.map((values) => values[frame] ?? 0));
   const top = row(now, levels);
   context.fillStyle = ink.tide;
-  context.fillRect(left + 2, top, METER_PX - 4, height - top);
+  context.fillRect(left + 2, top, wide - 4, height - top);
   context.fillStyle = ink["tide-ink"];
-  for (const { low, high } of level.marks) for (const value of [low, high]) context.fillRect(left, Math.round(row(value, levels)), METER_PX, 1.5);
+  for (const { low, high } of level.marks) for (const value of [low, high]) context.fillRect(left, Math.round(row(value, levels)), wide, 1.5);
 }
 
 /** A level as it comes from Python. Pure. */

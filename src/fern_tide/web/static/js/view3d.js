@@ -1,7 +1,8 @@
 // A 3D view: its canvas, the eye that goes round it, light to work by and a floor. What it shows is not its business.
 
-import { AmbientLight, Color, DirectionalLight, GridHelper, HemisphereLight, MathUtils, PerspectiveCamera, Scene, Vector3, WebGLRenderer } from "../vendor/three.module.js";
+import { Color, GridHelper, MathUtils, PerspectiveCamera, Scene, Vector3, WebGLRenderer } from "../vendor/three.module.js";
 import { OrbitControls } from "../vendor/OrbitControls.js";
+import { StudioLight } from "./studio_light.js";
 
 /** Whether a context is drawn by the processor: then a draft is what stays usable. */
 function isSoftware(renderer) {
@@ -13,7 +14,7 @@ function isSoftware(renderer) {
 export class View3d {
   #asked = false;
 
-  constructor(root, { floor, background }) {
+  constructor(root, shown) {
     this.root = root;
     /** Hears of another way of looking, and of every drawing. @type {(() => void) | null} */
     this.onView = this.onDrawn = null;
@@ -21,18 +22,16 @@ export class View3d {
     this.through = null;
     /** @type {any} */
     this.scene = new Scene();
-    this.ground = new Color(background);
+    this.ground = new Color(shown.background);
     this.scene.background = this.ground;
     /** @type {any} */
     this.eye = new PerspectiveCamera(40, 1, 0.01, 2000);
     this.eye.position.set(2.6, 2, 5);
-    /** @type {any[]} */
-    this.work = [new HemisphereLight("#dfe8df", "#26332d", 1.4), new DirectionalLight("#fff6e0", 1.6), new AmbientLight("#ffffff", 0.15)];
-    this.work[1].position.set(2, 5, 3);
     this.floor = new GridHelper(20, 40, "#3c5a50", "#1d322b");
-    this.floor.visible = floor;
-    this.scene.add(this.floor, ...this.work);
+    this.light = new StudioLight(this.scene);
+    this.scene.add(this.floor);
     this.start(null);
+    this.furnish(shown);
     this.watch = new ResizeObserver(() => this.render());
     this.watch.observe(root);
   }
@@ -51,6 +50,15 @@ export class View3d {
     this.controls.target.copy(this.target ?? new Vector3(0, 0.8, 0));
     this.target = this.controls.target;
     this.controls.update();
+    this.light.show(this.renderer, { draft: this.draft });
+  }
+
+  /** Put in what is shown beside the parts: the background, the floor, the light to look by. */
+  furnish({ background, floor, light }) {
+    this.ground.set(background);
+    this.floor.visible = floor;
+    this.light.show(this.renderer, { ...light, draft: this.draft });
+    this.render();
   }
 
   /** Draw once before the next screen frame, however often it is asked for. */
@@ -104,15 +112,11 @@ export class View3d {
     this.render();
   }
 
-  setFloor(shown) {
-    this.floor.visible = shown;
-    this.render();
-  }
-
   dispose() {
     this.gone = true;
     this.watch.disconnect();
     this.controls.dispose();
+    this.light.dispose();
     this.renderer.dispose();
     this.renderer.forceContextLoss();
   }
