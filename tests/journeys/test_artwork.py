@@ -1,5 +1,10 @@
 """Artwork as it comes: flat drawings of thousands of paths, models that stand elsewhere."""
 
+import io
+
+import numpy as np
+import pytest
+from PIL import Image
 from tests.gltf import document, glb
 from tests.journeys.conftest import wait
 
@@ -58,3 +63,58 @@ def test_a_model_that_stands_far_away_is_framed_when_it_comes(page):
     corners = [tuple(map(float, pair.split(","))) for pair in page.evaluate(points).split()]
     assert all(0 <= x <= stage["width"] and 0 <= y <= stage["height"] for x, y in corners)
     assert max(x for x, _ in corners) - min(x for x, _ in corners) > 40
+
+
+def looks(page):
+    """The stage as it is seen, shape (height, width, 3), when it has come to rest."""
+    page.wait_for_timeout(600)
+    return np.asarray(Image.open(io.BytesIO(page.locator("#stage").screenshot())).convert("RGB"), dtype=float)
+
+
+@pytest.fixture
+def dark(page):
+    """The Stage of a model that came without a light, filling the view."""
+    page.expect_console("GPU stall")
+    page.expect_console("targetNames")
+    plain, binary = document()
+    del plain["nodes"][2]["extensions"], plain["extensions"], plain["nodes"][3]["camera"], plain["cameras"]
+    plain["extensionsUsed"].remove("KHR_lights_punctual")
+    plain["materials"][0] = {"name": "Leaf green", "pbrMetallicRoughness": {"baseColorFactor": [0.5, 0.5, 0.5, 1]}}
+    page.goto("/")
+    content = glb(plain, binary)
+    page.set_input_files("#file", {"name": "dark.glb", "mimeType": "model/gltf-binary", "buffer": content})
+    page.wait_for_url("**/stage")
+    page.wait_for_selector("#stage canvas")
+    page.click("[data-select='frond']")
+    page.wait_for_selector("#part-name")
+    page.click("#frame-part")
+    return page
+
+
+@pytest.mark.parametrize("draft", ["true", "false"])
+def test_a_model_without_a_light_is_seen_in_the_studio_light_which_a_lamp_does_not_put_out(dark, draft):
+    if dark.get_attribute("#draft", "aria-pressed") != draft:
+        dark.click("#draft")
+    lit = looks(dark)
+    dark.click("#studio-light summary")
+    dark.fill("#light-strength", "0.3")
+    dark.press("#light-strength", "Enter")
+    wait(dark, "document.querySelector('#undo').title === 'Undo: Change the studio light'")
+    dim = looks(dark)
+    middle = (slice(lit.shape[0] // 3, lit.shape[0] // 2), slice(lit.shape[1] // 3, lit.shape[1] // 2))
+    assert dim[middle].mean() < 0.8 * lit[middle].mean() and lit.max() > 120
+    dark.select_option("#add-part", "point_light")
+    wait(dark, "document.querySelector('#undo').title === 'Undo: Add Point light'")
+    assert dark.inner_text("#studio-light summary") == "Light: studio"
+    dark.uncheck("#light-on")
+    wait(dark, "document.querySelector('#studio-light summary').textContent === \"Light: the scene's own\"")
+
+
+def test_floor_and_background_are_shown_and_hidden_at_once(dark):
+    before = looks(dark)
+    dark.click("#show-floor")
+    wait(dark, "document.querySelector('#show-floor').getAttribute('aria-pressed') === 'false'")
+    assert np.abs(looks(dark) - before).mean() > 0.2
+    dark.click("#undo")
+    wait(dark, "document.querySelector('#show-floor').getAttribute('aria-pressed') === 'true'")
+    assert np.abs(looks(dark) - before).mean() < 0.02

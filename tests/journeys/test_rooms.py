@@ -212,10 +212,14 @@ def test_a_project_is_deleted_and_put_back(page):
     page.wait_for_selector("li:visible >> text=Short life")
 
 
-@pytest.mark.parametrize(("width", "height"), [(1180, 720), (1280, 800), (2560, 1440)])
-def test_nothing_sticks_out_at_any_size(demo, width, height):
+@pytest.mark.parametrize(
+    ("width", "height", "size"),
+    [(1180, 720, 100), (1280, 800, 100), (1280, 800, 90), (1280, 800, 125), (2560, 1440, 100)],
+)
+def test_nothing_sticks_out_at_any_size(demo, width, height, size):
     demo.set_viewport_size({"width": width, "height": height})
-    for key, selector in (("1", "#trace"), ("4", "#curves-title"), ("3", "#plot")):
+    demo.select_option("#size", str(size))
+    for key, selector in (("1", "#trace"), ("2", "#tree"), ("4", "#curves-title"), ("3", "#plot")):
         demo.press("body", key)
         demo.wait_for_selector(selector)
         demo.wait_for_timeout(200)
@@ -227,3 +231,28 @@ def test_nothing_sticks_out_at_any_size(demo, width, height):
                 .map(item => item.outerHTML.slice(0, 90))"""
         )
         assert out == []
+    demo.select_option("#size", "100")
+
+
+def test_everything_grows_with_the_window_and_the_size_stays(demo):
+    letter = "parseFloat(getComputedStyle(document.querySelector('#mapping-name')).fontSize)"
+    assert demo.evaluate(letter) == 17
+    demo.set_viewport_size({"width": 2560, "height": 1440})
+    assert demo.evaluate(letter) == 17 * 20 / 16
+    demo.select_option("#size", "110")
+    assert demo.evaluate(letter) == pytest.approx(17 * 20 / 16 * 1.1)
+    demo.reload()
+    demo.wait_for_selector("#mapping-name")
+    assert demo.evaluate(letter) == pytest.approx(17 * 20 / 16 * 1.1)
+    demo.goto("/")
+    assert demo.input_value("#size") == "110"
+    demo.select_option("#size", "100")
+
+
+def test_parts_of_the_sheet_fold_and_stay_folded_when_it_is_drawn_anew(demo):
+    demo.click("#part-clean-up summary")
+    assert "Rise and fall, Smooth" in demo.inner_text("#part-clean-up") and not demo.is_visible("#add-clean-up")
+    draw_anew(demo, "#part-clean-up")
+    assert not demo.is_visible("#add-clean-up") and demo.is_visible("#add-step")
+    demo.click("#part-clean-up summary")
+    assert demo.is_visible("#add-clean-up")

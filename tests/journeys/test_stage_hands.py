@@ -210,6 +210,11 @@ def test_motion_that_a_file_came_with_runs_at_the_playheads_time_until_it_is_swi
         wait(room, f"Math.abs({radius} - {wanted}) < 0.01")
         room.wait_for_timeout(300)
         assert abs(room.evaluate(radius) - wanted) < 0.01  # it stands while the playhead does
+    choose(room, "dew")
+    room.click("[data-drive-it='dew:radius']")  # what is driven wins over it, for as long as it is
+    wait(room, "document.querySelectorAll('#stage-dew--own animate').length === 0")
+    room.click("#undo")
+    wait(room, f"Math.abs({radius} - 25) < 0.01")
     choose(room, "sprig")
     room.uncheck("#file-plays")
     wait(room, f"{UNDO} === 'Undo: Switch off the animations of sprig.svg'")

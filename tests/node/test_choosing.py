@@ -93,3 +93,14 @@ def test_a_model_is_seen_when_more_than_a_speck_or_an_edge_of_it_lies_in_the_vie
 )
 def test_what_became_of_a_choice_is_said_where_it_is_not_as_expected(modules, how, chosen, count, words):
     assert modules("stage_choose", "outcomeWords", how, chosen, count) == words
+
+
+def test_what_a_file_does_itself_with_what_is_driven_gives_way(modules):
+    bindings = {"fill": [["own", "fill"]], "radius": [["own", "r"]]}
+    drives = {"table": {"fill": True}}
+    assert modules("own_motion", "drivenAttributes", bindings, drives) == ["fill"]
+    assert modules("own_motion", "drivenAttributes", bindings, {"table": {"turn": True}}) == ["transform"]
+    for tag, attribute, wanted in (
+        ("animate", "r", "r"), ("animateMotion", None, "transform"), ("set", "fill", "fill"), ("circle", "r", None)
+    ):  # fmt: skip
+        assert modules("own_motion", "animates", {"localName": tag, "attributeName": attribute}) == wanted

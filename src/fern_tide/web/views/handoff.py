@@ -10,11 +10,13 @@ from fern_tide.core.bake.checking import Outcome, run_checks
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.thin import Interpolation
 from fern_tide.core.base.params import FieldSpec, fields
+from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.formats.format import Format, KeyParams
 from fern_tide.core.formats.registry import FORMATS
+from fern_tide.core.scene.own_motion import overruled
 from fern_tide.store.projects import Revision
-from fern_tide.web.context import services, studio
+from fern_tide.web.context import services, staged, studio
 from fern_tide.web.shapes import spark_points
 from fern_tide.workflows.bake import baking
 from fern_tide.workflows.bake.baking import CurveState, State
@@ -43,6 +45,7 @@ class HandoffView:
         options: the switches of writing, and how many curves go with what each leaves out.
         n_baked: how many curves are baked.
         stale: the names of those that a bake would change.
+        overruled: motion that files came with and that gives way, since the same is driven here, in words.
     """
 
     revision: Revision
@@ -58,6 +61,7 @@ class HandoffView:
     options: list[tuple[FieldSpec, int]]
     n_baked: int
     stale: list[str]
+    overruled: list[str]
 
 
 def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[str, str]]) -> HandoffView:
@@ -88,7 +92,13 @@ def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[st
         options=_options(project, baked),
         n_baked=len(baked),
         stale=[f"{one.part_name}, {one.label.lower()}" for one in states if one.state is not State.FRESH],
+        overruled=_overruled(project, [state.target for state in states]),
     )
+
+
+def _overruled(project: Project, driven: Sequence[Target]) -> list[str]:
+    items = overruled(project.scene, driven, media=staged(project.scene).media) if project.scene.files else ()
+    return list(dict.fromkeys(f"{item.words} of {item.part.name}" for item in items))
 
 
 def _row(state: CurveState, error_percent: float) -> CurveRow:

@@ -24,6 +24,7 @@ from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.gltf.built import Built
 from fern_tide.core.scene.gltf.container import Json, pack
 from fern_tide.core.scene.gltf.reading import read_gltf, values_of
+from fern_tide.core.scene.own_motion import without_overruled
 from fern_tide.core.scene.part import Form
 from fern_tide.core.scene.scene import Part
 
@@ -80,6 +81,7 @@ def encode(hand_off: HandOff, params: GltfParams) -> bytes:
             animation["samplers"].append(sampler)
             animation["channels"].append({"sampler": len(animation["samplers"]) - 1, "target": _target(item)})
         document = built.gltf.json
+        without_overruled(document, {item.pointer for item in moving})
         if any("extensions" in channel["target"] for channel in animation["channels"]):
             built.use(POINTER)
         document.setdefault("animations", []).append(animation)

@@ -28,10 +28,10 @@ from fern_tide.core.formats.smil import (
 )
 from fern_tide.core.scene.drawing import TRANSFORMS, bindings, draw, level_names
 from fern_tide.core.scene.scene import Part, Scene
-from fern_tide.core.scene.svg.allowed import ANIMATIONS, SVG
+from fern_tide.core.scene.svg.allowed import SVG
 from fern_tide.core.scene.svg.geometry import number
 from fern_tide.core.scene.svg.parts import Sheet, values_of
-from fern_tide.core.scene.svg.picture import PLACE_NAMES
+from fern_tide.core.scene.svg.picture import PLACE_NAMES, silenced_nodes
 
 
 class SvgParams(KeyParams):
@@ -74,13 +74,21 @@ def _returned(hand_off: HandOff, root: Part, sheet: Sheet, clock: Clock) -> byte
         (head, head + 2 if closed else head, b">" + markup + f"</{name}>".encode() if closed else markup)
         for head, closed, name, markup in inserted
     ]
-    if not hand_off.scene.file(root.file).plays:
-        cuts += [(node.start, node.end, b"") for node in sheet.drawing.nodes if node.tag in ANIMATIONS]
+    cuts += [
+        (sheet.drawing.nodes[index].start, sheet.drawing.nodes[index].end, b"") for index in _silent(hand_off, root)
+    ]
     pieces, at = [], 0
     for start, end, markup in sorted(cuts):
         pieces += [sheet.drawing.text[at:start], markup]
         at = end
     return b"".join([*pieces, sheet.drawing.text[at:]])
+
+
+def _silent(hand_off: HandOff, root: Part) -> frozenset[int]:
+    """List the animations of its own that a file does not come back with."""
+    file = hand_off.scene.file(root.file)
+    driven = ((part, hand_off.by_part.get(part.id, {}).keys()) for part in hand_off.scene.branch(root.id)[1:])
+    return silenced_nodes(hand_off.media.sheets[file.media], plays=file.plays, driven=driven)
 
 
 def _markup(element: ET.Element, prefix: str) -> bytes:
@@ -195,9 +203,9 @@ def _elements(root: ET.Element, hand_off: HandOff) -> dict[tuple[str, str], ET.E
     theirs = (element for element in root.iter() if not element.get("id", "").startswith(MARK))
     elements = [element for element in theirs if isinstance(element.tag, str) and element.tag.startswith(f"{{{SVG}}}")]
     file = hand_off.scene.file(only.file)
-    gone: set[int] = set()
-    for node in hand_off.media.sheets[file.media].drawing.nodes if not file.plays else ():
-        if node.tag in ANIMATIONS or node.parent in gone:
+    gone = set(_silent(hand_off, only))
+    for node in hand_off.media.sheets[file.media].drawing.nodes if gone else ():
+        if node.parent in gone:
             gone.add(node.index)
     left = (index for index in range(len(elements) + len(gone)) if index not in gone)
     by_index = dict(zip(left, elements, strict=True))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import xml.etree.ElementTree as ET
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 
 from fern_tide.core.base.target import Target
 from fern_tide.core.scene.parts.svg_element import ATTRIBUTES, PLACED, SvgElementParams
@@ -37,12 +37,16 @@ def draw_file(
         sheet: the file, its styles resolved.
         root: the part of the file, which says how large it is drawn.
         inside: the parts of its elements.
-        plays: whether animations that it came with are drawn too.
+        plays: whether animations that it came with are drawn too, but for those of what has a value in `values`.
         prefix: put before every id.
         values: values that differ from the parts' own.
         dress: called with each part's element, under the slot 'own'.
     """
     parts = {part.file_index: part for part in inside}
+    driven: dict[str, set[str]] = {}
+    for target in values:
+        driven.setdefault(target.part, set()).add(target.property)
+    silent = silenced_nodes(sheet, plays=plays, driven=((part, driven.get(part.id, ())) for part in inside))
     params = root.shape.params
     assert isinstance(params, SvgFileParams), root.shape.id
     left, top, width, height = sheet.box
@@ -66,7 +70,7 @@ def draw_file(
     }
     for node in sheet.drawing.nodes[1:]:
         outer = drawn.get(node.parent)
-        if outer is None or node.tag in _LEFT_OUT or (node.tag in ANIMATIONS and not plays):
+        if outer is None or node.tag in _LEFT_OUT or node.index in silent:
             continue
         attributes = {
             name: _renamed(text, names) for name, text in sheet.attributes[node.index].items() if name != "id"
@@ -81,6 +85,29 @@ def draw_file(
         drawn[node.index] = element
         if part is not None:
             dress(part.id, "own", element)
+
+
+def overruled_nodes(part: Part, names: Collection[str], sheet: Sheet) -> dict[int, str]:
+    """List the animations of an element that its file came with of what is driven, each with what it moves in words."""
+    if not names:
+        return {}
+    mine = {ATTRIBUTES[name][1]: ATTRIBUTES[name][0].label.lower() for name in names if name in ATTRIBUTES}
+    if not set(names).isdisjoint(PLACE_NAMES):
+        mine["transform"] = "place"
+    nodes, overruled = sheet.drawing.nodes, {}
+    for index in nodes[part.file_index].children:
+        node = nodes[index]
+        attribute = "transform" if node.tag == "animateMotion" else node.attributes.get("attributeName", "")
+        if node.tag in ANIMATIONS and attribute in mine:
+            overruled[index] = mine[attribute]
+    return overruled
+
+
+def silenced_nodes(sheet: Sheet, *, plays: bool, driven: Iterable[tuple[Part, Collection[str]]]) -> frozenset[int]:
+    """List the animations of a file that do not run: all of them, or where it plays those of what is driven."""
+    if not plays:
+        return frozenset(node.index for node in sheet.drawing.nodes if node.tag in ANIMATIONS)
+    return frozenset(index for part, names in driven for index in overruled_nodes(part, names, sheet))
 
 
 _PASSED = frozenset(("fill", "stroke", "stroke-width", "font-family", "font-size", "color", "preserveAspectRatio"))

@@ -1,6 +1,7 @@
 // The 2D stage: puts the values of a frame into the drawing. It looks values up and writes attributes; it computes none.
 
 import { outlineOf } from "./graphic.js";
+import { drivenAttributes, OwnMotion, PLACE } from "./own_motion.js";
 
 const VERBS = { move: ["translate", "x", "y"], turn: ["rotate", "turn"], scale: ["scale", "scale_x", "scale_y"] };
 const SVG = "http://www.w3.org/2000/svg";
@@ -49,6 +50,7 @@ export class Stage2d {
   #setters = [];
   clocks = new Set();
   #bound = null;
+  #own = new OwnMotion();
   #curves = {};
   #heads = {};
   #tries = new Map();
@@ -132,15 +134,19 @@ export class Stage2d {
   #bind(more = []) {
     this.touched = new Set([...(this.touched ?? []), ...more]);
     const moved = new Set([...Object.keys(this.#curves), ...this.touched]);
-    const names = [...moved].sort().join();
+    const driven = new Set([...Object.keys(this.#curves), ...this.#tries.keys()]);
+    const names = [...moved].sort().concat("", [...driven].sort()).join();
     if (names === this.#bound) return;
     this.#bound = names;
     this.#setters = [];
+    this.#own.restore();
     for (const [id, head] of Object.entries(this.#heads)) {
       if (head.space !== "2d") continue;
       const moves = (name) => moved.has(`${id}:${name}`);
+      const drives = (name) => driven.has(`${id}:${name}`);
       const valueAt = (frame) => (name) => this.#value(`${id}:${name}`, frame, this.#heads[id].own[name]);
       if (head.placed) this.#bindPlace(id, moves, valueAt);
+      if (head.base !== null) this.#own.takeOut(() => this.element(id, "own"), drivenAttributes(head.bindings, drives));
       if (head.outline && head.outline.names.some(moves)) this.#bindOutline(id, valueAt);
       for (const [name, places] of Object.entries(head.bindings)) if (moves(name)) this.#bindPlaces(id, name, places, valueAt);
     }
@@ -149,7 +155,7 @@ export class Stage2d {
   #bindPlace(id, moves, valueAt) {
     const head = () => this.#heads[id];
     if (head().base !== null) {
-      const own = ["x", "y", "turn", "scale_x", "scale_y"].some(moves) && this.element(id, "own");
+      const own = PLACE.some(moves) && this.element(id, "own");
       if (own) this.#setters.push(setter(own, "transform", (frame) => placeOf(head(), valueAt(frame))));
       return;
     }
