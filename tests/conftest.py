@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import os
+import shutil
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
@@ -21,6 +22,7 @@ from fern_tide.core.sound.decode import measure
 from fern_tide.core.sound.features import analyze
 from fern_tide.core.sound.grid import FrameGrid
 from fern_tide.jobs.queue import connect
+from fern_tide.workflows.bring_in.demo import open_demo
 from fern_tide.workflows.studio import Settings, Studio
 
 settings.register_profile("fern", deadline=None, max_examples=40, derandomize=True)
@@ -79,6 +81,27 @@ def studio(tmp_path: Path) -> Studio:
     made.projects.close()
     made.jobs.close()
     made.library.close()
+
+
+@pytest.fixture(scope="session")
+def demo_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A data folder in which the demo's sounds are read."""
+    data = tmp_path_factory.mktemp("demo") / "data"
+    made = Studio.open(Settings(data=data))
+    connect(made, at_once=True)
+    open_demo(made)
+    made.projects.close()
+    made.jobs.close()
+    made.library.close()
+    return data
+
+
+@pytest.fixture
+def demo_key(studio: Studio, demo_data: Path) -> str:
+    """The 2D demo in a studio; what was read of its sounds is there already, linked, since such files never change."""
+    for kind in ("media", "derived"):
+        shutil.copytree(demo_data / kind, studio.settings.data / kind, copy_function=os.link, dirs_exist_ok=True)
+    return open_demo(studio).key
 
 
 class Held:

@@ -3,7 +3,6 @@
 import pytest
 
 from fern_tide.web.app import create_app
-from fern_tide.workflows.bring_in.demo import open_demo
 
 
 @pytest.fixture
@@ -19,5 +18,5 @@ def client(app):
 
 
 @pytest.fixture
-def demo(studio):
-    return open_demo(studio).key
+def demo(demo_key):
+    return demo_key

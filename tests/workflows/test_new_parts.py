@@ -20,7 +20,6 @@ from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import PART_KINDS, Scene
 from fern_tide.workflows.bring_in import scenes
-from fern_tide.workflows.bring_in.demo import open_demo
 from fern_tide.workflows.bring_in.scene_files import empty_scene, look_at, look_at_all, scene_of
 from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.tune import aiming, edits, make_part
@@ -109,8 +108,8 @@ def test_what_came_with_a_file_is_not_copied():
 
 
 @pytest.fixture
-def demo(studio):
-    return levels_of(studio), studio.projects.current(open_demo(studio).key).document
+def demo(studio, demo_key):
+    return levels_of(studio), studio.projects.current(demo_key).document
 
 
 SCENES = {
@@ -151,8 +150,8 @@ def test_an_empty_stage_says_what_is_missing(demo):
 # --- several files at once
 
 
-def test_drawings_and_pictures_that_come_together_are_all_added(studio):
-    key = open_demo(studio).key
+def test_drawings_and_pictures_that_come_together_are_all_added(studio, demo_key):
+    key = demo_key
     before = studio.projects.current(key).document.scene
     made = scenes.bring_in(studio, key, {"leaf.svg": SVG, "pane.png": picture()}, replace=False)
     scene = made.revision.document.scene
@@ -163,16 +162,16 @@ def test_drawings_and_pictures_that_come_together_are_all_added(studio):
     assert [file.kind for file in replaced.revision.document.scene.files] == ["image", "svg"]
 
 
-def test_one_bad_file_among_many_keeps_all_of_them_out(studio):
-    key = open_demo(studio).key
+def test_one_bad_file_among_many_keeps_all_of_them_out(studio, demo_key):
+    key = demo_key
     before = studio.projects.current(key)
     with pytest.raises(FernTideError, match="notes.txt is no SVG"):
         scenes.bring_in(studio, key, {"leaf.svg": SVG, "notes.txt": b"hello there"}, replace=False)
     assert studio.projects.current(key).id == before.id
 
 
-def test_a_file_is_replaced_with_one(studio):
-    key = open_demo(studio).key
+def test_a_file_is_replaced_with_one(studio, demo_key):
+    key = demo_key
     scene = scenes.bring_in(studio, key, {"leaf.svg": SVG}, replace=False).revision.document.scene
     with pytest.raises(FernTideError, match="with one"):
         scenes.replace_file(studio, key, scene.files[0].id, {"a.svg": SVG, "b.svg": SVG})
@@ -188,8 +187,8 @@ def test_a_project_begins_with_several_files(studio):
     assert made.document.name == "leaf" and len(made.document.scene.files) == 2
 
 
-def test_a_file_that_is_not_there_is_named(studio):
-    key = open_demo(studio).key
+def test_a_file_that_is_not_there_is_named(studio, demo_key):
+    key = demo_key
     with pytest.raises(UnknownName, match="no file nowhere"):
         scenes.replace_file(studio, key, "nowhere", {"a.svg": SVG})
 

@@ -19,7 +19,6 @@ from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.images import check_image
 from fern_tide.workflows.bake.sweep import sweep
 from fern_tide.workflows.bring_in import scenes
-from fern_tide.workflows.bring_in.demo import open_demo
 from fern_tide.workflows.bring_in.scene_files import empty_scene, look_at
 from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.derive.stages import Stages
@@ -37,8 +36,8 @@ def picture(kind="PNG", size=(60, 40)) -> bytes:
 
 
 @pytest.fixture
-def key(studio):
-    return open_demo(studio).key
+def key(demo_key):
+    return demo_key
 
 
 def scene_of(studio, key):
