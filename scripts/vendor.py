@@ -28,7 +28,11 @@ FILES = [
     ("three", "build/three.module.js"),
     ("three", "examples/jsm/controls/OrbitControls.js"),
     ("three", "examples/jsm/environments/RoomEnvironment.js"),
+    ("three", "examples/jsm/loaders/DRACOLoader.js"),
     ("three", "examples/jsm/loaders/GLTFLoader.js"),
+    ("three", "examples/jsm/libs/draco/gltf/draco_decoder.wasm"),
+    ("three", "examples/jsm/libs/draco/gltf/draco_wasm_wrapper.js"),
+    ("three", "examples/jsm/libs/meshopt_decoder.module.js"),
     ("three", "examples/jsm/utils/BufferGeometryUtils.js"),
     ("three", "examples/jsm/utils/SkeletonUtils.js"),
 ]
@@ -44,7 +48,7 @@ def copy() -> None:
         source = ROOT / "node_modules" / package
         about = json.loads((source / "package.json").read_text())
         content = (source / file).read_bytes()
-        for old, new in FLAT if "examples" in file else ():
+        for old, new in FLAT if "examples" in file and file.endswith(".js") else ():
             content = content.replace(old, new)
         name = Path(file).name
         (TARGET / name).write_bytes(content)

@@ -6,7 +6,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from tests.core.formats.test_scenes_go_home import FRAMES, GLTF_ENDS, RATE, curves_of, fern
+from tests.core.formats.hand_offs import FRAMES, RATE, curves_of, fern
+from tests.core.formats.test_scenes_go_home import GLTF_ENDS
 from tests.gltf import GLB
 
 from fern_tide.core.bake.thin import Interpolation

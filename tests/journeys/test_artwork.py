@@ -1,6 +1,7 @@
 """Artwork as it comes: flat drawings of thousands of paths, models that stand elsewhere."""
 
 import io
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -118,3 +119,20 @@ def test_floor_and_background_are_shown_and_hidden_at_once(dark):
     dark.click("#undo")
     wait(dark, "document.querySelector('#show-floor').getAttribute('aria-pressed') === 'true'")
     assert np.abs(looks(dark) - before).mean() < 0.02
+
+
+@pytest.mark.parametrize("name", ["draco", "meshopt"])
+def test_a_packed_model_is_seen_and_can_be_driven(page, name):
+    page.expect_console("GPU stall")
+    page.goto("/")
+    page.set_input_files("#file", Path(__file__).parents[1] / f"packed/{name}.glb")
+    page.wait_for_url("**/stage")
+    page.wait_for_selector("[data-select='bulb']")
+    page.wait_for_selector("#stage canvas")
+    page.click("[data-select='bulb']")
+    page.click("#frame-part")
+    stage = looks(page)
+    middle = stage[
+        stage.shape[0] // 2 - 20 : stage.shape[0] // 2 + 20, stage.shape[1] // 2 - 20 : stage.shape[1] // 2 + 20
+    ]
+    assert middle.mean(axis=(0, 1)) == pytest.approx([225, 210, 150], abs=40), "the bulb's own colour"

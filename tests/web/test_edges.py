@@ -11,7 +11,7 @@ from fern_tide.workflows.derive.levels import Memory
 def test_a_page_may_not_be_framed_and_says_so_in_its_policy(client):
     policy = dict(part.split(" ", 1) for part in client.get("/").headers["Content-Security-Policy"].split("; "))
     assert policy["frame-ancestors"] == policy["default-src"] == policy["base-uri"] == "'none'"
-    assert policy["script-src"] == policy["style-src"] == "'self'"
+    assert policy["script-src"] == "'self' 'wasm-unsafe-eval'" and policy["style-src"] == "'self'"
 
 
 def test_the_cookie_stays_on_this_site_and_a_token_does_not_run_out(client):

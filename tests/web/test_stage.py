@@ -72,7 +72,7 @@ def test_a_hostile_svg_is_cut_and_its_names_are_only_text(client, demo):
     text = client.get(f"/p/{demo}/stage").text
     assert "alert(1)" not in text and "<img src=x" not in text and "&lt;img src=x" in text
     policy = client.get(f"/p/{demo}/stage").headers["Content-Security-Policy"]
-    assert "script-src 'self';" in policy and "unsafe" not in policy
+    assert "script-src 'self' 'wasm-unsafe-eval';" in policy and "'unsafe" not in policy
 
 
 @pytest.mark.parametrize(

@@ -41,7 +41,8 @@ STATIC = Path(__file__).parent / "static"
 POLICY = "; ".join(
     (
         "default-src 'none'",
-        "script-src 'self'",
+        "script-src 'self' 'wasm-unsafe-eval'",  # packed meshes are unpacked by WebAssembly
+        "worker-src 'self' blob:",
         "style-src 'self'",
         "img-src 'self' data: blob:",
         "media-src 'self'",

@@ -9,6 +9,7 @@ import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.scene.gltf.container import Gltf, Json, listed
+from fern_tide.core.scene.gltf.reading import measured
 from fern_tide.core.scene.rotation import matrices
 
 _OPENING = 0.7  # of a view from in front, in radians
@@ -81,24 +82,24 @@ def placed(gltf: Gltf) -> Placed:
         inner = [scene.corners[child] for child in nodes[index].get("children", []) if child in scene.corners]
         if inner:
             points = np.concatenate([*inner, *([scene.corners[index]] if index in scene.corners else [])])
-            scene.corners[index] = _box_corners(points.min(axis=0), points.max(axis=0))
+            scene.corners[index] = box_corners(points.min(axis=0), points.max(axis=0))
     return scene
 
 
 def _corners(gltf: Gltf, mesh: Json) -> FloatArray | None:
     bounds = [
-        (accessor["min"], accessor["max"])
+        measured(np.array([accessor["min"], accessor["max"]]), accessor)
         for item in listed(mesh, "primitives")
         if "POSITION" in item["attributes"]
         and "min" in (accessor := gltf.json["accessors"][item["attributes"]["POSITION"]])
     ]
     if not bounds:
         return None
-    lows, highs = np.array([low for low, _ in bounds]), np.array([high for _, high in bounds])
-    return _box_corners(lows.min(axis=0), highs.max(axis=0))
+    return box_corners(np.min([low for low, _ in bounds], axis=0), np.max([high for _, high in bounds], axis=0))
 
 
-def _box_corners(low: FloatArray, high: FloatArray) -> FloatArray:
+def box_corners(low: FloatArray, high: FloatArray) -> FloatArray:
+    """Give the corners of a box, shape (8, 3): bit k of a corner's place says whether axis k is high."""
     picks = np.array([[(at >> axis) & 1 for axis in range(3)] for at in range(8)])
     return np.where(picks, high, low)
 

@@ -43,7 +43,7 @@ class Built:
         binary = b"".join([self.gltf.binary, *self._more])
         if binary:
             buffers = listed(self.gltf.json, "buffers") or [{}]
-            self.gltf.json["buffers"] = [{**buffers[0], "byteLength": len(binary)}]
+            self.gltf.json["buffers"] = [{**buffers[0], "byteLength": len(binary)}, *buffers[1:]]
         return Gltf(self.gltf.json, binary, self.gltf.notes)
 
     def channels(self, part: Part) -> tuple[tuple[Channel, str], ...]:

@@ -21,6 +21,7 @@ Json = dict[str, Any]
 _MAGIC, _JSON, _BIN = 0x46546C67, 0x4E4F534A, 0x004E4942
 _DATA = re.compile(r"^data:([\w.+\-]+/[\w.+\-]+)?(?:;[\w=\-.]+)*;base64,", re.ASCII)
 _IMAGES = {b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg", b"RIFF": "image/webp"}
+MESHOPT = ("EXT_meshopt_compression", "KHR_meshopt_compression")
 _REMEDY = "Export it again as GLB, or choose another file."
 
 
@@ -48,7 +49,7 @@ class Gltf:
     """A glTF file with one binary chunk.
 
     Attributes:
-        json: the document; its first buffer is the binary chunk.
+        json: the document; its first buffer is the binary chunk, and others stand for what is packed in it.
         binary: what accessors and images lie in.
         notes: what was changed on the way in, in words.
     """
@@ -137,21 +138,28 @@ class _Gatherer:
             if whole(buffers[0], "byteLength") > len(binary):
                 raise refuse("its buffer says that it is longer than it is")
             return Gltf(self._document, binary, ())
-        pieces, starts, at = [], [], 0
+        pieces, at = [], 0
+        starts: list[tuple[int, int]] = []  # which buffer each becomes, and where in it
+        stubs: list[Json] = []
         for place, buffer in enumerate(buffers):
+            if (stub := stub_of(buffer)) is not None:
+                stubs.append(stub)
+                starts.append((len(stubs), 0))
+                continue
             content = self._buffer(place, buffer)
-            starts.append(at)
+            starts.append((0, at))
             pieces.append(content + b"\0" * (-len(content) % 4))
             at += len(pieces[-1])
         for view in listed(self._document, "bufferViews"):
-            which = whole(view, "buffer")
-            if which >= len(starts):
-                raise refuse("a buffer view names a buffer that is not there")
-            view["byteOffset"] = whole(view, "byteOffset", 0) + starts[which]
-            view["buffer"] = 0
+            for span in (view, *(item for name, item in view.get("extensions", {}).items() if name in MESHOPT)):
+                which = whole(span, "buffer")
+                if which >= len(starts):
+                    raise refuse("a buffer view names a buffer that is not there")
+                span["buffer"], start = starts[which]
+                span["byteOffset"] = whole(span, "byteOffset", 0) + start
         at = self._images(pieces, at)
         if at:
-            self._document["buffers"] = [{"byteLength": at}]
+            self._document["buffers"] = [{"byteLength": at}, *stubs]
         return Gltf(self._document, b"".join(pieces), tuple(self._notes))
 
     def _outside(self) -> bool:
@@ -199,6 +207,13 @@ class _Gatherer:
         if ":" in name or "/" in name or "\\" in name or name.startswith("."):
             raise refuse(f"it points outside itself, at {text:.60}", remedy="Export it as GLB, which holds everything.")
         raise refuse(f"{name:.60} did not come with it", remedy=f"Drop {name:.60} together with it, or export a GLB.")
+
+
+def stub_of(buffer: Json) -> Json | None:
+    """Give a buffer that holds nothing and stands for what is packed elsewhere; None for any other."""
+    extensions = buffer.get("extensions", {})
+    stands = any(extensions.get(name, {}).get("fallback") for name in MESHOPT)
+    return buffer if stands and "uri" not in buffer else None
 
 
 def _unquoted(text: str) -> str:

@@ -11,6 +11,7 @@ import numpy.typing as npt
 from fern_tide.core.base.errors import UnreadableScene
 from fern_tide.core.scene.gltf.container import Gltf, GltfLimits, Json, listed, refuse, unpack, whole
 from fern_tide.core.scene.gltf.looks import check_looks, check_numbers, lights
+from fern_tide.core.scene.gltf.packed import PACKED, check_packed, check_stub_view, is_packed
 from fern_tide.core.scene.images import measure_image
 
 COMPONENTS: dict[int, np.dtype[Any]] = {
@@ -42,14 +43,9 @@ READ_EXTENSIONS = frozenset(
         "KHR_texture_transform",
         "EXT_texture_webp",
         "KHR_xmp_json_ld",
+        *PACKED,
     )
 )
-_PACKED = {
-    "KHR_draco_mesh_compression": "Draco compression",
-    "EXT_meshopt_compression": "meshopt compression",
-    "KHR_meshopt_compression": "meshopt compression",
-    "KHR_texture_basisu": "Basis textures",
-}
 
 
 def read_gltf(content: bytes, *, beside: Mapping[str, bytes] | None = None, limits: GltfLimits | None = None) -> Gltf:
@@ -57,7 +53,7 @@ def read_gltf(content: bytes, *, beside: Mapping[str, bytes] | None = None, limi
 
     Raises:
         UnreadableScene: it is no glTF 2.0, is damaged or lies about what it holds, points outside itself, or needs
-            something that is not read, such as Draco compression.
+            something that is not read, such as Basis textures.
     """
     limits = limits or GltfLimits()
     gltf = unpack(content, beside=beside or {}, limits=limits)
@@ -72,13 +68,12 @@ def _check(gltf: Gltf, limits: GltfLimits) -> None:
     document = gltf.json
     needed = document.get("extensionsRequired", [])
     for name in needed if isinstance(needed, list) else ["nothing that is a name"]:
-        if name in _PACKED:
-            raise refuse(
-                f"it is packed with {_PACKED[name]}, which is not read", remedy="Export it without compression."
-            )
+        if name == "KHR_texture_basisu":
+            raise refuse("its pictures are Basis textures, which are not read", remedy="Export it with PNG or JPEG.")
         if name not in READ_EXTENSIONS:
             raise refuse(f"it needs the extension {name!s:.60}, which is not read", remedy="Export it without.")
     _check_views(gltf)
+    check_packed(gltf)
     _check_accessors(gltf)
     _check_links(document)
     _check_nodes(document, limits)
@@ -92,7 +87,9 @@ def _check_views(gltf: Gltf) -> None:
         buffer = whole(view, "buffer")
         if buffer >= len(buffers):
             raise refuse(f"buffer view {place} names a buffer that is not there")
-        if whole(view, "byteOffset", 0) + whole(view, "byteLength") > len(gltf.binary):
+        if buffer:
+            check_stub_view(gltf, view, place)
+        elif whole(view, "byteOffset", 0) + whole(view, "byteLength") > len(gltf.binary):
             raise refuse(f"buffer view {place} reaches beyond its buffer")
         if "byteStride" in view and not 4 <= whole(view, "byteStride") <= 252:
             raise refuse(f"buffer view {place} has an impossible stride")
@@ -100,6 +97,8 @@ def _check_views(gltf: Gltf) -> None:
         if whole(image, "bufferView") >= len(listed(gltf.json, "bufferViews")):
             raise refuse("an image names a buffer view that is not there")
         view = listed(gltf.json, "bufferViews")[image["bufferView"]]
+        if view["buffer"]:
+            raise refuse("one of its images is packed as no image is")
         start = whole(view, "byteOffset", 0)
         try:
             measure_image(gltf.binary[start : start + whole(view, "byteLength")])
@@ -244,14 +243,26 @@ def _others(primitive: Json) -> Iterable[int]:
 
 
 def values_of(gltf: Gltf, index: int) -> npt.NDArray[Any]:
-    """Give an accessor's values as stored, shape (count,) or (count, width); sparse ones without their changes."""
+    """Give an accessor's values as stored, shape (count,) or (count, width).
+
+    Sparse ones come without their changes, and zeros stand for what is packed.
+    """
     accessor = gltf.json["accessors"][index]
     kind, width, count = COMPONENTS[accessor["componentType"]], WIDTHS[accessor["type"]], accessor["count"]
     shape = (count,) if width == 1 else (count, width)
-    if "bufferView" not in accessor:
+    if is_packed(gltf, accessor):
         return np.zeros(shape, dtype=kind)
     view = gltf.json["bufferViews"][accessor["bufferView"]]
     start = view.get("byteOffset", 0) + accessor.get("byteOffset", 0)
     stride = view.get("byteStride", kind.itemsize * width)
     strides = (stride,) if width == 1 else (stride, kind.itemsize)
     return np.ndarray(shape, dtype=kind, buffer=gltf.binary, offset=start, strides=strides)
+
+
+def measured(values: npt.NDArray[Any], accessor: Json) -> npt.NDArray[np.float64]:
+    """Give an accessor's values, or its bounds, as the numbers that they stand for (glTF 2.0, 3.6.2.2)."""
+    numbers = np.asarray(values, dtype=np.float64)
+    kind = COMPONENTS[accessor["componentType"]]
+    return (
+        np.maximum(numbers / np.iinfo(kind).max, -1.0) if accessor.get("normalized") and kind.kind in "iu" else numbers
+    )

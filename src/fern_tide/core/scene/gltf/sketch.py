@@ -8,18 +8,23 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from math import tan
+from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.mapping.colour import colour_texts, to_srgb
-from fern_tide.core.scene.gltf.boxes import in_front, node_matrix, roots
+from fern_tide.core.scene.gltf.boxes import box_corners, in_front, node_matrix, roots
 from fern_tide.core.scene.gltf.built import Built
 from fern_tide.core.scene.gltf.container import Gltf, Json, listed
-from fern_tide.core.scene.gltf.reading import values_of
+from fern_tide.core.scene.gltf.packed import is_packed
+from fern_tide.core.scene.gltf.reading import measured, values_of
 
 WIDTH, HEIGHT = 320, 180
 MOST_TRIANGLES = 3000
+_SIDES = ((0, 1, 3, 2), (4, 5, 7, 6), (0, 1, 5, 4), (2, 3, 7, 6), (0, 2, 6, 4), (1, 3, 7, 5))
+_BOX = np.array([corners for a, b, c, d in _SIDES for corners in ((a, b, c), (a, c, d))])
 _LIGHT = np.array([0.35, 0.85, 0.4])
 
 
@@ -58,9 +63,7 @@ def _walk(gltf: Gltf, index: int, above: FloatArray, surfaces: _Surfaces) -> Non
 
 
 def _take(gltf: Gltf, primitive: Json, world: FloatArray, surfaces: _Surfaces) -> None:
-    points = values_of(gltf, primitive["attributes"]["POSITION"]).astype(np.float64)
-    order = values_of(gltf, primitive["indices"]) if "indices" in primitive else np.arange(len(points))
-    corners = order[: len(order) // 3 * 3].reshape(-1, 3)
+    points, corners = _triangles(gltf, primitive)
     corners = corners[:: max(1, len(corners) // MOST_TRIANGLES)]
     placed = points @ world[:3, :3].T + world[:3, 3]
     material = gltf.json["materials"][primitive["material"]] if "material" in primitive else {}
@@ -73,6 +76,17 @@ def _take(gltf: Gltf, primitive: Json, world: FloatArray, surfaces: _Surfaces) -
     surfaces.triangles.append(triangles)
     surfaces.opacities.append(np.full(len(triangles), base[3] if material.get("alphaMode") == "BLEND" else 1.0))
     surfaces.colours.append(base[:3] * (0.25 + 0.75 * facing[:, None]) + glow)
+
+
+def _triangles(gltf: Gltf, primitive: Json) -> tuple[FloatArray, npt.NDArray[Any]]:
+    """Give a mesh's points, shape (n, 3), and its triangles, shape (m, 3); of one that is packed, its box's."""
+    accessor = gltf.json["accessors"][primitive["attributes"]["POSITION"]]
+    if is_packed(gltf, accessor) and "min" in accessor:
+        low, high = measured(np.array([accessor["min"], accessor["max"]]), accessor)
+        return box_corners(low, high), _BOX
+    points = measured(values_of(gltf, primitive["attributes"]["POSITION"]), accessor)
+    order = values_of(gltf, primitive["indices"]) if "indices" in primitive else np.arange(len(points))
+    return points, order[: len(order) // 3 * 3].reshape(-1, 3)
 
 
 def _painted(surfaces: _Surfaces) -> str:

@@ -5,6 +5,7 @@ import { AnimationMixer, Box3, Matrix4, Raycaster, Vector2, Vector3 } from "../v
 import { GLTFLoader } from "../vendor/GLTFLoader.js";
 import { isSeen } from "./in_view.js";
 import { lensSetter, lightSetter, placeNode, simpler, surfaceSetter, weightsSetter } from "./stage3d_setters.js";
+import { prepare } from "./unpacking.js";
 import { View3d } from "./view3d.js";
 
 export class Stage3d extends View3d {
@@ -29,7 +30,7 @@ export class Stage3d extends View3d {
   async load(url) {
     const bytes = await (await fetch(url)).arrayBuffer();
     /** @type {any} */
-    const gltf = await new GLTFLoader().parseAsync(bytes, "");
+    const gltf = await (await prepare(new GLTFLoader(), bytes)).parseAsync(bytes, "");
     if (this.gltf) this.scene.remove(this.gltf.scene);
     this.gltf = gltf;
     this.scene.add(gltf.scene);

@@ -1,0 +1,25 @@
+// Meshes that a file holds packed: unpacked with what three.js brings, which is loaded only for such a file.
+
+const HEAD = 12;
+const CHUNK = 8;
+
+/** The extensions that a GLB needs, from its first chunk. Pure. */
+export function neededBy(bytes) {
+  const length = new DataView(bytes).getUint32(HEAD, true);
+  const text = new TextDecoder().decode(new Uint8Array(bytes, HEAD + CHUNK, length));
+  return JSON.parse(text).extensionsRequired ?? [];
+}
+
+/** Give a loader what it needs to unpack a file. */
+export async function prepare(loader, bytes) {
+  const needed = neededBy(bytes);
+  if (needed.includes("KHR_draco_mesh_compression")) {
+    const { DRACOLoader } = await import("../vendor/DRACOLoader.js");
+    loader.setDRACOLoader(new DRACOLoader().setDecoderPath(new URL("../vendor/", import.meta.url).href));
+  }
+  if (needed.some((name) => name.endsWith("_meshopt_compression"))) {
+    const { MeshoptDecoder } = await import("../vendor/meshopt_decoder.module.js");
+    loader.setMeshoptDecoder(MeshoptDecoder);
+  }
+  return loader;
+}
