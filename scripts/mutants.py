@@ -171,6 +171,7 @@ def noticed(mutant: Mutant, copy: Path, tests: list[str]) -> bool:
         whole = [test for test in tests if "::" not in test]  # too many to name, or a name that cannot be given
         return bool(whole) and _pytest(copy, ["-x", *whole], seconds=SECONDS).returncode in FAILED
     except subprocess.TimeoutExpired:
+        print(f"never ended: {mutant.name}", flush=True)
         return True
     finally:
         target.write_text(original)

@@ -8,7 +8,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 from tests.conftest import read, sine, wav
-from tests.core.formats.test_scenes_go_home import GLB_FILE
+from tests.core.formats.hand_offs import GLB_FILE
 from tests.core.scene.test_svg import FILE as LEAF
 from tests.core.scene.test_svg import svg
 

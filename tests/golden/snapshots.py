@@ -10,7 +10,7 @@ import numpy as np
 from tests.conftest import wav
 from tests.core.derivation.documents import POINTS, document, value
 from tests.core.envelope.test_hits_and_beats import band_drums
-from tests.core.formats.test_scenes_go_home import curves_of
+from tests.core.formats.hand_offs import curves_of
 from tests.gltf import GLB, model
 from tests.specs import other_values
 

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from tests.core.formats.test_scenes_go_home import curves_of
+from tests.core.formats.hand_offs import curves_of
 from tests.journeys.other_browsers import other_browser
 
 from fern_tide.core.base.frame_rate import FrameRate

@@ -3,8 +3,9 @@
 import json
 import random
 
+import numpy as np
 from tests.conftest import drums, wav
-from tests.journeys.conftest import axe, stored, wait
+from tests.journeys.conftest import axe, start_empty, stored, wait
 
 SONG = wav(drums(seconds=4.0), rate_hz=44_100)
 PLACES = list(range(20))
@@ -148,3 +149,44 @@ def test_a_chosen_part_gets_suggestions_that_are_seen_by_pointing(demo):
     wait(demo, f"{groups} === {json.dumps(still)}")
     demo.click("[data-pick='suggestion'] >> nth=0")
     wait(demo, "document.querySelector('#undo').title.startsWith('Undo: Let the moth one')")
+
+
+def test_bars_move_as_one_about_a_common_anchor_and_the_file_says_the_same(page):
+    dropped(page)
+    start_empty(page)
+    on_stage(page)
+    page.click("[data-select='bar-2']")
+    page.wait_for_selector("#part-name")
+    page.click("#choose-alike")
+    page.wait_for_selector("#several-title:has-text('20 bars')")
+    page.click("#gather")
+    wait(page, "document.querySelector('#part-name')?.value === '20 bars'")
+    assert axe(page) == []
+    page.click("[data-drive-it='20-bars:turn']")
+    wait(page, "document.querySelector('#undo').title === 'Undo: Add 20 bars turn'")
+    frames = [0, 9, 17, 30, 47, 61]
+    places = """[...Array(20).keys()].map((n) => document.querySelector(`#NAME-${n + 1}END`))
+        .map((bar) => bar.getCTM()).map(({ a, b, c, d, e, f }) => [a, b, c, d, e, f])"""
+    on_screen = []
+    for frame in frames:
+        page.evaluate(f"import(scriptAt('transport.js')).then((m) => m.transport.seek({frame}))")
+        page.wait_for_timeout(200)
+        on_screen.append(page.evaluate(places.replace("NAME", "stage-bar").replace("END", "--own")))
+    turned = np.array(on_screen)
+    assert np.ptp(turned[:, 0, 1]) > 0.02, "it turns"
+    assert np.abs(turned - turned[:, :1]).max() < 1e-6, "each by the same, about one point"
+    page.press("body", "4")
+    page.wait_for_selector("#write-svg")
+    with page.expect_download() as download:
+        page.click("#write-svg")
+    svg = download.value.path().read_text()
+    alone = page.context.new_page()
+    alone.route("**/alone.svg", lambda route: route.fulfill(body=svg, content_type="image/svg+xml"))
+    alone.goto("/alone.svg")
+    alone.evaluate("document.documentElement.setAttribute('width', 960)")
+    alone.evaluate("document.documentElement.setAttribute('height', 320)")
+    alone.evaluate("document.documentElement.pauseAnimations()")
+    for frame, shown in zip(frames, on_screen, strict=True):
+        alone.evaluate(f"document.documentElement.setCurrentTime({frame} / 30)")
+        written = alone.evaluate(places.replace("NAME", "bar").replace("END", ""))
+        np.testing.assert_allclose(written, shown, atol=2e-4)

@@ -1,5 +1,7 @@
 """The pure functions of choosing, finding and dropping, called in Node."""
 
+from pathlib import Path
+
 import pytest
 
 
@@ -104,3 +106,23 @@ def test_what_a_file_does_itself_with_what_is_driven_gives_way(modules):
         ("animate", "r", "r"), ("animateMotion", None, "transform"), ("set", "fill", "fill"), ("circle", "r", None)
     ):  # fmt: skip
         assert modules("own_motion", "animates", {"localName": tag, "attributeName": attribute}) == wanted
+
+
+def test_a_place_with_what_it_was_put_together_in_and_boxes_about_points(modules):
+    other = {"id": "all", "anchor": [5, 0], "own": {}}
+    part = {"anchor": [1, 2], "base": "scale(2)", "above": [other]}
+    values = {"table": {"x": 3, "y": 4, "turn": 90, "scale_x": 1, "scale_y": 2}}
+    alone = modules("placing", "about", [1, 2], values)
+    assert alone == "translate(4 6) rotate(90) scale(1 2) translate(-1 -2)"
+    bare = {key: value for key, value in part.items() if key != "above"}
+    assert modules("placing", "placeOf", bare, values) == f"{alone} scale(2)"
+    points = [{"x": 3, "y": 1}, {"x": -1, "y": 4}]
+    assert modules("placing", "boxAround", points) == {"x": -1, "y": 1, "width": 4, "height": 3}
+    corners = [{"x": -1, "y": 1}, {"x": 3, "y": 1}, {"x": 3, "y": 4}, {"x": -1, "y": 4}]
+    assert modules("placing", "around", points) == corners
+
+
+def test_what_a_packed_file_needs_is_read_off_its_head(modules):
+    for name in ("draco", "meshopt"):
+        content = (Path(__file__).parents[1] / f"packed/{name}.glb").read_bytes()
+        assert any(name in needed for needed in modules("unpacking", "neededBy", {"bytes": list(content)}))

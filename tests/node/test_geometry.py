@@ -161,8 +161,8 @@ def test_a_fields_value_is_what_its_command_takes(modules):
 
 
 def test_a_colour_is_the_nearest_of_256_steps(modules):
-    assert modules("stage", "colourAt", [[0, 1], [0.5, 0], [1, 0]], 0) == "#0080ff"
-    assert modules("stage", "colourAt", [[0, 1], [0.5, 0], [1, 0]], 1) == "#ff0000"
+    assert modules("placing", "colourAt", [[0, 1], [0.5, 0], [1, 0]], 0) == "#0080ff"
+    assert modules("placing", "colourAt", [[0, 1], [0.5, 0], [1, 0]], 1) == "#ff0000"
 
 
 def test_a_waveform_column_keeps_its_extremes_and_starts_where_the_track_does(modules):
@@ -301,12 +301,12 @@ def test_an_elements_place_is_written_as_the_core_writes_it(modules):
     part = {"anchor": [30, 40], "base": "rotate(5)"}
     values = {"x": 1.5, "y": -2, "turn": 30, "scale_x": 2, "scale_y": 0.5}
     ours = place(tuple(values.values()), anchor=(30, 40), base="rotate(5)")
-    assert modules("stage", "placeOf", part, {"table": values}) == ours
+    assert modules("placing", "placeOf", part, {"table": values}) == ours
 
 
 def test_the_groups_of_a_part_are_moved_turned_and_scaled(modules):
     part, values = {"anchor": [30, 40]}, {"table": {"x": 1.5, "y": -2, "turn": 30, "scale_x": 2, "scale_y": 0.5}}
-    said = [modules("stage", "transformOf", slot, part, values) for slot in ("move", "turn", "scale")]
+    said = [modules("placing", "transformOf", slot, part, values) for slot in ("move", "turn", "scale")]
     assert said == ["translate(31.5 38)", "rotate(30)", "scale(2 0.5)"]
 
 

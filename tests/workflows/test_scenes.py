@@ -23,7 +23,7 @@ from fern_tide.workflows.bring_in.scene_files import empty_scene, look_at
 from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.derive.stages import Stages
 from fern_tide.workflows.hand_off import writing
-from fern_tide.workflows.tune import edits, make_part
+from fern_tide.workflows.tune import edits, make_part, several
 
 SVG = b"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 40 30">
 <g id="Leaf"><path id="Vein" fill="red" d="M0 0L4 4"/></g></svg>"""
@@ -163,6 +163,32 @@ def test_parts_made_here_stay_when_a_file_is_replaced(studio, key):
     again = scenes.replace_file(studio, key, file, {"leaf.svg": SVG.replace(b"Vein", b"Rib")})
     names = [part.name for part in again.revision.document.scene.parts]
     assert names[-4:] == ["leaf", "Leaf", "Rib", "Ellipse 2"] and again.fresh == ("Rib",)
+
+
+BARS = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 90">%s</svg>'
+
+
+def bars(*numbers):
+    return BARS % b"".join(b'<rect id="bar-%d" x="%d" width="8" height="40"/>' % (n, 10 * n) for n in numbers)
+
+
+def test_what_moves_as_one_stays_together_when_its_file_is_replaced_and_is_let_go(studio, key):
+    made = scenes.bring_in(studio, key, {"bars.svg": bars(1, 2, 3, 4)}, replace=True).revision
+    stage = Stages(studio.media).of(made.document.scene)
+    gather = several.gather(stage, ["bar-1", "bar-3", "bar-4"])
+    assert (gather.anchor.x, gather.anchor.y, gather.name) == (29.0, 20.0, "3 bars")
+    edits.edit(studio, key, gather, base=made.id)
+    drive(studio, key, "3-bars:turn")
+    drive(studio, key, "bar-3:scale_y", mapping="b")
+    again = scenes.replace_file(studio, key, made.document.scene.files[0].id, {"bars.svg": bars(0, 1, 2, 3)})
+    scene = again.revision.document.scene
+    assert {part.id for part in scene.moved_with("3-bars")} == {"bar-1", "bar-3"} and not again.lost
+    base = studio.projects.current(key).id
+    with pytest.raises(FernTideError, match="3 bars is moved by"):
+        edits.edit(studio, key, RemovePart(id="3-bars"), base=base)
+    left = edits.edit(studio, key, RemovePart(id="3-bars", with_users=True), base=base).document
+    assert {part.parent for part in left.scene.parts if part.id.startswith("bar-")} == {"bars"}
+    assert [mapping.id for mapping in left.mappings] == ["b"]
 
 
 def test_an_empty_3d_stage_has_a_light_and_a_camera(studio, key):

@@ -15,7 +15,9 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
     Returns:
         For 2D: 'bindings', for each property the slots and attributes; 'base', the transform that an element came
         with, or None where the part has groups of its own. For 3D: 'channels', each with its pointer in the glTF file,
-        its properties and its form. 'placed' says whether it has an anchor of its own.
+        its properties and its form. 'placed' says whether it has an anchor of its own. 'above' are the anchors and own
+        values of what an element was put together in, the outermost first; 'moves' are the heads of the elements that
+        move with what they were put together in.
     """
     if staged.scene.kind == "3d":
         channels = [[pointer, channel.names, channel.form] for channel, pointer in staged.built.channels(part)]
@@ -34,6 +36,7 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
     levels = level_names(part)
     names = {name for _, *names in TRANSFORMS.values() for name in names if placed} | shown.keys() | set(levels)
     base = getattr(part.shape.params, "base", None)
+    inside = (item for item in staged.scene.moved_with(part.id) if item.has("x"))
     return {
         "space": "2d",
         "anchor": [part.anchor.x, part.anchor.y],
@@ -41,5 +44,12 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
         "bindings": shown,
         "base": base if part.kind.in_file == "element" else None,
         "placed": placed,
+        "above": [_link(item) for item in staged.scene.gatherings(part)],
+        "moves": {item.id: head(staged, item) for item in inside},
         "outline": part.shape.params.model_dump(mode="json") | {"names": levels} if levels else None,
     }
+
+
+def _link(part: Part) -> dict[str, Any]:
+    own = {name: part.own(name) for _, *names in TRANSFORMS.values() for name in names}
+    return {"id": part.id, "anchor": [part.anchor.x, part.anchor.y], "own": own}

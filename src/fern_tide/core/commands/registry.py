@@ -34,6 +34,7 @@ from fern_tide.core.commands.scene import (
     SetStage,
 )
 from fern_tide.core.commands.several import (
+    GatherParts,
     PutLimit,
     PutSelection,
     RemoveSelection,
@@ -114,6 +115,7 @@ AnyCommand = Annotated[
     | SetAnchor
     | SetAnchors
     | SetLimits
+    | GatherParts
     | RenameParts
     | PutSelection
     | RemoveSelection

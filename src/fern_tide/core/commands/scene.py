@@ -14,6 +14,7 @@ from fern_tide.core.document import Project
 from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.follow import Follow
+from fern_tide.core.scene.gathering import let_go
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.studio_light import StudioLight
 
@@ -89,12 +90,14 @@ class RemovePart(Command, frozen=True):
     with_users: bool = False
 
     def label(self, before: Project) -> str:
-        return f"Remove {before.scene.part(self.id).name}"
+        part = before.scene.part(self.id)
+        return f"{'Let the parts go that move as' if part.kind.in_file == 'gathering' else 'Remove'} {part.name}"
 
     def apply(self, project: Project) -> Project:
         part = project.scene.part(self.id)
-        gone, name = {item.id for item in project.scene.branch(self.id)}, part.name
-        if not part.kind.offered and part.parent is not None:
+        together = part.kind.in_file == "gathering"
+        gone, name = {item.id for item in project.scene.branch(self.id)[: 1 if together else None]}, part.name
+        if not part.kind.offered and part.parent is not None and not together:
             raise FernTideError(
                 f"{name} came with its file and cannot be taken out of it.",
                 remedy="Set its opacity or its scale to nothing, or remove the whole file.",
@@ -109,9 +112,15 @@ class RemovePart(Command, frozen=True):
 
 
 def without_parts(project: Project, gone: set[str]) -> Project:
-    """Give the document without parts, and without all that moves them, follows them or limits them."""
-    scene = project.scene
-    parts = tuple(part for part in scene.parts if part.id not in gone)
+    """Give the document without parts, and without all that moves them, follows them or limits them.
+
+    What was put together in a part that goes, and stays itself, lies in what that lay in.
+    """
+    scene, left_over = project.scene, project.scene.parts
+    for name in gone:
+        if scene.part(name).kind.in_file == "gathering":
+            left_over = let_go(left_over, name)
+    parts = tuple(part for part in left_over if part.id not in gone)
     files = {getattr(part.shape.params, "file", None) for part in parts}
     left = {part.id for part in parts}
     rest = scene.but(

@@ -17,6 +17,7 @@ from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.mapping.drive import Drive, Number, Stacking
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.follow import Limit
+from fern_tide.core.scene.gathering import gathered
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.selection import MOST_CHOSEN, Selection
@@ -192,6 +193,23 @@ class RenameParts(Command, frozen=True):
         scene = project.scene
         changed = {key: scene.part(key).model_copy(update={"name": name}) for key, name in self.names.items()}
         return with_parts(project, changed)
+
+
+class GatherParts(Command, frozen=True):
+    """Put parts together, so that they move as one about a common anchor."""
+
+    kind: Literal["gather_parts"] = "gather_parts"
+    parts: Annotated[tuple[Id, ...], Field(min_length=2, max_length=MOST_CHOSEN)]
+    name: Name
+    anchor: Anchor = Anchor()
+
+    def label(self, before: Project) -> str:
+        return f"Let {len(self.parts)} parts move as one"
+
+    def apply(self, project: Project) -> Project:
+        for part in self.parts:
+            project.scene.part(part)
+        return project.but(scene=gathered(project.scene, self.parts, name=self.name, anchor=self.anchor)[0])
 
 
 class PutSelection(Command, frozen=True):

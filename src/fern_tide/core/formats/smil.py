@@ -81,6 +81,8 @@ def animate_transform(rows: FloatArray, verb: str, clock: Clock, *, adds: bool =
         clock: how long it takes.
         adds: whether it comes behind those before it, or replaces what the element had.
     """
+    if rows.size and (rows == rows[:, :1]).all():
+        rows = rows[:, :1]  # it stands still
     spans = np.ptp(rows, axis=1) if rows.size else np.zeros(len(rows))
 
     def texts(values: FloatArray) -> list[str]:
@@ -147,26 +149,41 @@ def _animation(tag: str, attributes: Mapping[str, str], timed: _Timed, clock: Cl
     return ET.Element(tag, animation)
 
 
-def chain(rows: Mapping[str, FloatArray], *, anchor: tuple[float, float], base: str, clock: Clock) -> list[ET.Element]:
+@dataclass(frozen=True)
+class Link:
+    """A place that moves: across, down, turn, width and height, each of shape (frames,), about an anchor."""
+
+    rows: Mapping[str, FloatArray]
+    anchor: tuple[float, float]
+
+    def pieces(self) -> list[tuple[str, FloatArray]]:
+        """Give it as transforms of SVG: their verbs, and their numbers of shape (numbers, frames)."""
+        ax, ay = self.anchor
+        rows, still = self.rows, np.ones(1)
+        return [
+            ("translate", np.stack([rows["x"] + ax, rows["y"] + ay])),
+            ("rotate", rows["turn"][np.newaxis]),
+            ("scale", np.stack([rows["scale_x"], rows["scale_y"]])),
+            ("translate", np.stack([-ax * still, -ay * still])),
+        ]
+
+
+PIECES = 4
+"""Of a link."""
+
+
+def chain(links: Sequence[Link], *, base: str, clock: Clock) -> list[ET.Element]:
     """Write the place of an element that has a transform of its own: moved, turned and scaled before that transform.
 
     The first animation replaces the element's transform, the others are added behind it, and the last ones say the
     element's own transform again, so that the attribute itself stays as it is.
 
     Args:
-        rows: across, down, turn, width and height, each of shape (frames,).
-        anchor: what turning and scaling leave in place.
+        links: what it was put together in, the outermost first, and its own place.
         base: the element's own transform.
         clock: how long it takes.
     """
-    ax, ay = anchor
-    still = np.ones(1)
-    pieces: list[tuple[str, FloatArray]] = [
-        ("translate", np.stack([rows["x"] + ax, rows["y"] + ay])),
-        ("rotate", rows["turn"][np.newaxis]),
-        ("scale", np.stack([rows["scale_x"], rows["scale_y"]])),
-        ("translate", np.stack([-ax * still, -ay * still])),
-    ]
+    pieces = [piece for link in links for piece in link.pieces()]
     if base:
         a, b, c, d, e, f = matrix_of(base)
         wide = hypot(a, b)
@@ -192,7 +209,7 @@ def values_in(element: ET.Element | None, tag: str, *, attribute: str, n_frames:
             times = np.array([float(text) for text in animation.attrib["keyTimes"].split(";")])
             rows.append(_between(texts[:-1], times[:-1] * n_frames, n_frames, animation.get("calcMode") == "discrete"))
         else:
-            rows.append(texts[:-1])
+            rows.append(texts[:-1] * (n_frames if len(texts) == 2 else 1))
     return rows
 
 

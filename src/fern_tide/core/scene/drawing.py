@@ -35,6 +35,8 @@ Dress = Callable[[str, str, ET.Element], None]
 
 def bindings(part: Part) -> tuple[Binding, ...]:
     """List where a part's properties other than its place are shown."""
+    if part.kind.in_file == "gathering":
+        return ()
     if part.kind.in_file == "element":
         return tuple(
             Binding(item.id, "own", ATTRIBUTES[item.id][1]) for item in part.properties if item.id in ATTRIBUTES
@@ -85,7 +87,7 @@ def draw(
         scene, media or SceneMedia(), values or {}, prefix, dress or (lambda part_id, slot, element: None), picture
     )
     for part in scene.parts:
-        if part.kind.in_file != "element":
+        if part.kind.draw is not None:
             inner[part.id] = pen.part(inner[part.parent], part)
     return root
 
@@ -160,7 +162,7 @@ class _Pen:
                 parent,
                 sheet,
                 root=part,
-                inside=inside,
+                inside=[(item, self._scene.gatherings(item)) for item in inside],
                 plays=file.plays,
                 prefix=self._prefix,
                 values=self._values,

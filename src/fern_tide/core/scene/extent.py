@@ -76,6 +76,9 @@ class _Walk:
         self._own: dict[str, Box] = {}
         self._named = {element.get("id"): element for element in self.root.iter() if element.get("id")}
         self._box(self.root, _STILL, 0)
+        for part in reversed(self.scene.parts):
+            if part.kind.in_file == "gathering":
+                self._join(part)
 
     def _box(self, element: ET.Element, above: Matrix, copies: int) -> Box | None:
         """Give an element's box in what it lies in."""
@@ -106,6 +109,15 @@ class _Walk:
                 else self._own.get(part.id, box)
             )
             self.extents[part.id] = self._extent(box, own, above)
+
+    def _join(self, gathering: Part) -> None:
+        """Note where parts that were put together are, as one."""
+        inside = [self.extents[p.id] for p in self.scene.parts if p.parent == gathering.id and p.id in self.extents]
+        own = joined([item.own for item in inside])
+        left, top, right, bottom = joined([item.stage for item in inside]) or (0.0, 0.0, 0.0, 0.0)
+        if inside:
+            middle = ((left + right) / 2 * self.scene.width, (top + bottom) / 2 * self.scene.height)
+            self.extents[gathering.id] = Extent((left, top, right, bottom), own, middle)
 
     def _copied(self, element: ET.Element, above: Matrix, copies: int) -> Box | None:
         original = self._named.get(element.get("href", "").removeprefix("#"))

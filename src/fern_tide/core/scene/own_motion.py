@@ -68,21 +68,21 @@ def overruled(scene: Scene, driven: Collection[Target], *, media: SceneMedia) ->
     by_part: dict[str, set[str]] = {}
     for target in driven:
         by_part.setdefault(target.part, set()).add(target.property)
-    found: list[Overruled] = []
+    items: list[Overruled] = []
     for part in scene.parts:
-        names = by_part.get(part.id)
+        names = by_part.get(part.id, set()).union(*(by_part.get(item.id, set()) for item in scene.gatherings(part)))
         if not names or not part.file or not scene.file(part.file).plays:
             continue
         digest = scene.file(part.file).media
         if digest in media.sheets and part.kind.in_file == "element":
             nodes = overruled_nodes(part, names, media.sheets[digest])
-            found += [Overruled(part, index, words) for index, words in nodes.items()]
+            items += [Overruled(part, index, words) for index, words in nodes.items()]
         elif digest in media.gltfs:
             theirs = {pointer for pointer, _ in targets_of(media.gltfs[digest].json)}
-            found += [
+            items += [
                 Overruled(part, way, _WORDS.get(way.split("/")[-1], "look")) for way in _ways(part, names) & theirs
             ]
-    return tuple(found)
+    return tuple(items)
 
 
 def _ways(part: Part, names: set[str]) -> set[str]:

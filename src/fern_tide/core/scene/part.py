@@ -98,8 +98,8 @@ class PartKind:
         offered: whether people make it by hand; imported parts come with their file.
         shaped: whether people change its geometry, copy it and put it into others; None is as offered.
         holds: whether other parts can be put into it.
-        in_file: what it is of a file that was brought in: 'file', or an 'element' of an SVG, or a 'node', 'material',
-            'light' or 'camera' of a glTF; '' for what is made here.
+        in_file: what it is of a file that was brought in: 'file', or an 'element' of an SVG, or a 'gathering' of
+            such, or a 'node', 'material', 'light' or 'camera' of a glTF; '' for what is made here.
         emits: 3D: the type of light that it is in a glTF: 'point', 'spot' or 'directional'; '' for what is none.
         films: 3D: whether it is a camera.
         shines: 2D: whether it is light rather than a thing.
@@ -129,7 +129,7 @@ class PartKind:
     offered: bool = True
     shaped: bool | None = None
     holds: bool = False
-    in_file: Literal["", "file", "element", "node", "material", "light", "camera"] = ""
+    in_file: Literal["", "file", "element", "gathering", "node", "material", "light", "camera"] = ""
     emits: Literal["", "point", "spot", "directional"] = ""
     films: bool = False
     shines: bool = False

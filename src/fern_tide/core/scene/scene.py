@@ -244,6 +244,23 @@ class Scene(Frozen, frozen=True):
                 branch.append(part)
         return tuple(branch)
 
+    def gatherings(self, part: Part) -> tuple[Part, ...]:
+        """Give what an element of a drawing was put together in, the outermost first: it moves with each of them."""
+        above: list[Part] = []
+        while part.parent is not None and (part := self._by_id[part.parent]).kind.in_file == "gathering":
+            above.insert(0, part)
+        return tuple(above)
+
+    def moved_with(self, part_id: str) -> tuple[Part, ...]:
+        """List the elements of a drawing that move with what they were put together in; none with any other part."""
+        if self._by_id[part_id].kind.in_file != "gathering":
+            return ()
+        return tuple(
+            item
+            for item in self.branch(part_id)
+            if item.kind.in_file == "element" and part_id in {one.id for one in self.gatherings(item)}
+        )
+
     @cached_property
     def _by_id(self) -> dict[str, Part]:
         return {part.id: part for part in self.parts}

@@ -11,6 +11,7 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.commands.scene import PutScene
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
+from fern_tide.core.scene.gathering import regathered, ungathered
 from fern_tide.core.scene.gltf.container import GltfLimits
 from fern_tide.core.scene.scene import Part, Scene, SceneFile
 from fern_tide.core.scene.svg.allowed import SvgLimits
@@ -127,8 +128,9 @@ def replace_file(studio: Studio, key: str, file_id: str, files: Mapping[str, byt
 
 def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -> tuple[Scene, tuple[str, ...]]:
     """Give the scene on a new version of a file; parts with the same way of names to them keep their ids."""
-    mine = [part for part in scene.parts if getattr(part.shape.params, "file", None) == old.id]
-    others = [part for part in scene.parts if getattr(part.shape.params, "file", None) != old.id]
+    flat = ungathered(scene.parts)
+    mine = [part for part in flat if getattr(part.shape.params, "file", None) == old.id]
+    others = [part for part in flat if getattr(part.shape.params, "file", None) != old.id]
     ids = Ids(part.id for part in scene.parts)
     file = old.model_copy(update={"media": media, "name": content.name[:120]})
     fresh = parts_in(content, file, scene=scene, ids=ids)
@@ -144,9 +146,9 @@ def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -
         parts.append(part.model_copy(update=update))
     ids_left = {part.id for part in parts} | {part.id for part in others}
     orphans = [part.model_copy(update={"parent": None}) if part.parent not in ids_left else part for part in others]
-    place = scene.parts.index(mine[0]) if mine else len(scene.parts)
-    before_it = sum(part not in mine for part in scene.parts[:place])
-    whole = (*orphans[:before_it], *parts, *orphans[before_it:])
+    place = flat.index(mine[0]) if mine else len(flat)
+    before_it = sum(part not in mine for part in flat[:place])
+    whole = regathered((*orphans[:before_it], *parts, *orphans[before_it:]), scene.parts)
     known = {part.id: part for part in whole}
 
     def there(target: Target) -> bool:

@@ -14,7 +14,7 @@ from fern_tide.core.commands.command import Command
 from fern_tide.core.commands.mapping import PutMapping
 from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.registry import Together
-from fern_tide.core.commands.several import RenameParts, SetAnchors
+from fern_tide.core.commands.several import GatherParts, RenameParts, SetAnchors
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.first_cut.listening import bank_of
@@ -28,6 +28,7 @@ from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.ranks import ranks_of
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.selection import MOST_CHOSEN
+from fern_tide.core.scene.svg.bounds import joined
 from fern_tide.core.scene.svg.geometry import Box
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.derive.stages import Staged
@@ -246,6 +247,25 @@ def anchored(staged: Staged, parts: Sequence[str], *, word: str) -> tuple[SetAnc
     if not anchors:
         raise FernTideError(f"None of these parts has a {word:.20} of its own.", remedy="Set their anchors one by one.")
     return SetAnchors(anchors=anchors), len(parts) - len(anchors)
+
+
+def gather(staged: Staged, parts: Sequence[str], *, name: str = "") -> GatherParts:
+    """Put parts together, so that they move as one about the middle of them all.
+
+    Args:
+        staged: the scene.
+        parts: which.
+        name: of what they lie in then; '' takes what they are called.
+    """
+    scene = staged.scene
+    boxes = [staged.extents[part].own for part in parts if part in staged.extents]
+    box = joined(boxes) if scene.kind == "2d" else None
+    anchor = Anchor()
+    if box is not None:
+        left, top, right, bottom = box
+        anchor = Anchor(x=round((left + right) / 2, 4), y=round((top + bottom) / 2, 4))
+    words = name or group_words([scene.part(part) for part in parts])
+    return GatherParts(parts=tuple(parts), name=words[0].upper() + words[1:], anchor=anchor)
 
 
 def _anchor_at(staged: Staged, part_id: str, word: str) -> Anchor | None:

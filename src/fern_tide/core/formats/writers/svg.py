@@ -18,7 +18,9 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import Format, HandOff, KeyParams
 from fern_tide.core.formats.smil import (
     MARK,
+    PIECES,
     Clock,
+    Link,
     animate,
     animate_path,
     animate_transform,
@@ -31,7 +33,7 @@ from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.svg.allowed import SVG
 from fern_tide.core.scene.svg.geometry import number
 from fern_tide.core.scene.svg.parts import Sheet, values_of
-from fern_tide.core.scene.svg.picture import PLACE_NAMES, silenced_nodes
+from fern_tide.core.scene.svg.picture import PLACE_NAMES, driven_names, silenced_nodes
 
 
 class SvgParams(KeyParams):
@@ -64,7 +66,7 @@ def only_file(scene: Scene) -> Part | None:
 def _returned(hand_off: HandOff, root: Part, sheet: Sheet, clock: Clock) -> bytes:
     """Put animations into the text of a file, and take out its own where they are switched off; no more is touched."""
     inserted: list[tuple[int, bool, str, bytes]] = []
-    for part in hand_off.scene.branch(root.id)[1:]:
+    for part in _inside(hand_off.scene, root):
         animations = [*_statics(part, sheet), *_element_animations(part, hand_off, clock)]
         if animations:
             node = sheet.drawing.nodes[part.file_index]
@@ -87,8 +89,14 @@ def _returned(hand_off: HandOff, root: Part, sheet: Sheet, clock: Clock) -> byte
 def _silent(hand_off: HandOff, root: Part) -> frozenset[int]:
     """List the animations of its own that a file does not come back with."""
     file = hand_off.scene.file(root.file)
-    driven = ((part, hand_off.by_part.get(part.id, {}).keys()) for part in hand_off.scene.branch(root.id)[1:])
+    inside = ((part, hand_off.scene.gatherings(part)) for part in _inside(hand_off.scene, root))
+    driven = driven_names(inside, {part: curves.keys() for part, curves in hand_off.by_part.items()})
     return silenced_nodes(hand_off.media.sheets[file.media], plays=file.plays, driven=driven)
+
+
+def _inside(scene: Scene, root: Part) -> list[Part]:
+    """List the elements of a file."""
+    return [part for part in scene.branch(root.id) if part.kind.in_file == "element"]
 
 
 def _markup(element: ET.Element, prefix: str) -> bytes:
@@ -117,12 +125,30 @@ def _element_animations(part: Part, hand_off: HandOff, clock: Clock) -> list[ET.
         for binding in bindings(part)
         if binding.property in curves
     ]
-    moved = any(name in curves for name in PLACE_NAMES)
-    placed = part.has("x") and any(part.own(name) != part.property(name).default for name in PLACE_NAMES)
-    if moved or placed:
-        anchor, base = (part.anchor.x, part.anchor.y), str(getattr(part.shape.params, "base", ""))
-        animations += chain(_rows(part, PLACE_NAMES, curves, hand_off.n_frames), anchor=anchor, base=base, clock=clock)
+    if links := _chained(part, hand_off):
+        base = str(getattr(part.shape.params, "base", ""))
+        animations += chain([_link(item, hand_off) for item in links], base=base, clock=clock)
     return animations
+
+
+def _chained(part: Part, hand_off: HandOff) -> list[Part]:
+    """List what places an element: what it was put together in, and itself, where they move or stand elsewhere."""
+    return [item for item in (*hand_off.scene.gatherings(part), part) if part.has("x") and _moves(item, hand_off)]
+
+
+def _is_driven(part: Part, hand_off: HandOff) -> bool:
+    return any(item.id in hand_off.by_part for item in (part, *hand_off.scene.gatherings(part)))
+
+
+def _moves(part: Part, hand_off: HandOff) -> bool:
+    """Say whether a part's place moves, or is another than its file says."""
+    curves = hand_off.by_part.get(part.id, {})
+    return any(name in curves or part.own(name) != part.property(name).default for name in PLACE_NAMES)
+
+
+def _link(part: Part, hand_off: HandOff) -> Link:
+    curves = hand_off.by_part.get(part.id, {})
+    return Link(_rows(part, PLACE_NAMES, curves, hand_off.n_frames), (part.anchor.x, part.anchor.y))
 
 
 def _rows(part: Part, names: Iterable[str], curves: Mapping[str, Curve], n_frames: int) -> dict[str, FloatArray]:
@@ -136,7 +162,7 @@ def _drawn(hand_off: HandOff, clock: Clock) -> bytes:
     def dress(part_id: str, slot: str, element: ET.Element) -> None:
         part, curves = hand_off.scene.part(part_id), hand_off.by_part.get(part_id, {})
         if part.kind.in_file == "element":
-            element.extend(_element_animations(part, hand_off, clock) if curves else ())
+            element.extend(_element_animations(part, hand_off, clock) if _is_driven(part, hand_off) else ())
             return
         verb, *names = TRANSFORMS.get(slot, ("",))
         if any(name in curves for name in names):
@@ -175,9 +201,8 @@ def read_back(content: bytes, hand_off: HandOff, params: SvgParams) -> Mapping[T
     read_levels: dict[str, FloatArray] = {}
     for curve in hand_off.curves:
         part = hand_off.scene.part(curve.target.part)
-        inside = part.kind.in_file == "element"
         if curve.target.property in PLACE_NAMES:
-            curves[curve.target] = _read_place(part, curve, elements, inside, hand_off.n_frames)
+            curves[curve.target] = _read_place(part, curve, elements, hand_off)
         if curve.target.property in level_names(part):
             levels = _read_levels(part, elements, hand_off.n_frames, known=read_levels)
             curves[curve.target] = levels[int(curve.target.property.removeprefix("level_"))]
@@ -209,11 +234,7 @@ def _elements(root: ET.Element, hand_off: HandOff) -> dict[tuple[str, str], ET.E
             gone.add(node.index)
     left = (index for index in range(len(elements) + len(gone)) if index not in gone)
     by_index = dict(zip(left, elements, strict=True))
-    return {
-        (part.id, "own"): by_index[part.file_index]
-        for part in hand_off.scene.branch(only.id)[1:]
-        if part.id in hand_off.by_part
-    }
+    return {(part.id, "own"): by_index[part.file_index] for part in _inside(hand_off.scene, only)}
 
 
 def _read_levels(
@@ -228,16 +249,19 @@ def _read_levels(
 
 
 def _read_place(
-    part: Part, curve: Curve, elements: Mapping[tuple[str, str], ET.Element], inside: bool, n_frames: int
+    part: Part, curve: Curve, elements: Mapping[tuple[str, str], ET.Element], hand_off: HandOff
 ) -> FloatArray:
-    name = curve.target.property
+    name, scene = curve.target.property, hand_off.scene
+    shown = next((item for item in scene.moved_with(part.id) if item.has("x")), part)
+    inside = shown.kind.in_file == "element"
+    before = [item.id for item in _chained(shown, hand_off)].index(part.id) * PIECES if inside else 0
     for place, (slot, (_, *names)) in enumerate(TRANSFORMS.items()):
         if name in names:
             column = names.index(name)
             shift = (part.anchor.x, part.anchor.y)[column] if slot == "move" else 0.0
-            element = elements.get((part.id, "own" if inside else slot))
-            animations = values_in(element, "animateTransform", attribute="transform", n_frames=n_frames)
-            texts = animations[place if inside else 0] if animations else []
+            element = elements.get((shown.id, "own" if inside else slot))
+            animations = values_in(element, "animateTransform", attribute="transform", n_frames=hand_off.n_frames)
+            texts = animations[before + place if inside else 0] if animations else []
             return np.array([float(text.split()[column]) - shift for text in texts])
     raise AssertionError(name)
 

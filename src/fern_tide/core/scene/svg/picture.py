@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import xml.etree.ElementTree as ET
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 
 from fern_tide.core.base.target import Target
 from fern_tide.core.scene.parts.svg_element import ATTRIBUTES, PLACED, SvgElementParams
@@ -24,7 +24,7 @@ def draw_file(
     sheet: Sheet,
     *,
     root: Part,
-    inside: Iterable[Part],
+    inside: Sequence[tuple[Part, Sequence[Part]]],
     plays: bool,
     prefix: str,
     values: Mapping[Target, float | str],
@@ -36,17 +36,17 @@ def draw_file(
         parent: what they go into.
         sheet: the file, its styles resolved.
         root: the part of the file, which says how large it is drawn.
-        inside: the parts of its elements.
+        inside: the parts of its elements, each with what it was put together in, the outermost first.
         plays: whether animations that it came with are drawn too, but for those of what has a value in `values`.
         prefix: put before every id.
         values: values that differ from the parts' own.
         dress: called with each part's element, under the slot 'own'.
     """
-    parts = {part.file_index: part for part in inside}
+    parts, above = {part.file_index: part for part, _ in inside}, {part.id: outer for part, outer in inside}
     driven: dict[str, set[str]] = {}
     for target in values:
         driven.setdefault(target.part, set()).add(target.property)
-    silent = silenced_nodes(sheet, plays=plays, driven=((part, driven.get(part.id, ())) for part in inside))
+    silent = silenced_nodes(sheet, plays=plays, driven=driven_names(inside, driven))
     params = root.shape.params
     assert isinstance(params, SvgFileParams), root.shape.id
     left, top, width, height = sheet.box
@@ -79,12 +79,20 @@ def draw_file(
         if part is not None or "id" in node.attributes:
             attributes["id"] = _id(node.index, parts, root, prefix)
         if part is not None:
-            _set_values(attributes, part, values)
+            _set_values(attributes, part, values, above[part.id])
         element = ET.SubElement(outer, node.tag, attributes)
         element.text, element.tail = node.text or None, node.tail or None
         drawn[node.index] = element
         if part is not None:
             dress(part.id, "own", element)
+
+
+def driven_names(
+    inside: Iterable[tuple[Part, Sequence[Part]]], driven: Mapping[str, Collection[str]]
+) -> Iterator[tuple[Part, Collection[str]]]:
+    """List elements with what of them is driven: by itself, or with what they were put together in."""
+    for part, above in inside:
+        yield part, {name for item in (part, *above) for name in driven.get(item.id, ())}
 
 
 def overruled_nodes(part: Part, names: Collection[str], sheet: Sheet) -> dict[int, str]:
@@ -127,20 +135,29 @@ def _renamed(text: str, names: dict[str, str]) -> str:
     return text
 
 
-def _set_values(attributes: dict[str, str], part: Part, values: Mapping[Target, float | str]) -> None:
+def _set_values(
+    attributes: dict[str, str], part: Part, values: Mapping[Target, float | str], above: Sequence[Part]
+) -> None:
     """Write a part's values where they are not what the file itself says."""
     params = part.shape.params
     assert isinstance(params, SvgElementParams)
     names, own = params.names.split(), part.values
     if values:  # of what is animated, such as the first frame of an export
-        values_at = {name: values.get(Target(part=part.id, property=name)) for name in (*PLACE_NAMES, *names)}
+        values_at = {name: values.get(Target(part=part.id, property=name)) for name in names}
         own = own | {name: value for name, value in values_at.items() if value is not None}
-    if params.tag in PLACED and not own.keys().isdisjoint(PLACE_NAMES):
-        numbers = [float(own.get(name, 1.0 if name.startswith("scale") else 0.0)) for name in PLACE_NAMES]
-        text = place(numbers, anchor=(part.anchor.x, part.anchor.y), base=params.base)
-        attributes["transform"] = text
+    if params.tag in PLACED:
+        places = [_place(item, values, base="") for item in above]
+        places.append(_place(part, values, base=params.base))
+        text = " ".join(filter(None, places))
+        if text != params.base:
+            attributes["transform"] = text
     for name in names:
         item, attribute = ATTRIBUTES[name]
         if name in own or attribute in attributes:
             now = own.get(name, item.default)
             attributes[attribute] = now if isinstance(now, str) else number(float(now))
+
+
+def _place(part: Part, values: Mapping[Target, float | str], *, base: str) -> str:
+    at = [float(values.get(Target(part=part.id, property=name), part.own(name))) for name in PLACE_NAMES]
+    return place(at, anchor=(part.anchor.x, part.anchor.y), base=base)

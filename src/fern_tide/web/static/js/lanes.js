@@ -4,7 +4,7 @@ import { frameUnder, xOf } from "./axis.js";
 import { forgetSize, sizeOf } from "./canvas.js";
 import { Component } from "./component.js";
 import { follow } from "./drag.js";
-import { colourAt } from "./stage.js";
+import { colourAt } from "./placing.js";
 import { project } from "./project.js";
 import { transport } from "./transport.js";
 

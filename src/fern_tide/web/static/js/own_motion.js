@@ -1,5 +1,7 @@
 // Motion that a drawing came with: it gives way while the same is driven, and comes back when it is not.
 
+import { PLACE } from "./placing.js";
+
 const ANIMATIONS = ["animate", "animateTransform", "set"];
 
 /** Which attribute an element animates of the one that it lies in; null where it animates nothing. Pure. */
@@ -7,12 +9,10 @@ export const animates = ({ localName, attributeName }) => (localName === "animat
 
 const told = (child) => animates({ localName: child.localName, attributeName: child.getAttribute("attributeName") });
 
-export const PLACE = ["x", "y", "turn", "scale_x", "scale_y"];
-
 /** The attributes in which a part's driven properties show, from where its properties show and what says which drive. Pure. */
-export function drivenAttributes(bindings, drives) {
+export function drivenAttributes(bindings, drives, withOthers = false) {
   const shown = Object.entries(bindings).flatMap(([name, places]) => (drives(name) ? places.map(([, attribute]) => attribute) : []));
-  return PLACE.some(drives) ? [...shown, "transform"] : shown;
+  return withOthers || PLACE.some(drives) ? [...shown, "transform"] : shown;
 }
 
 export class OwnMotion {

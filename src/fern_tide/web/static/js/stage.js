@@ -1,31 +1,10 @@
 // The 2D stage: puts the values of a frame into the drawing. It looks values up and writes attributes; it computes none.
 
 import { outlineOf } from "./graphic.js";
-import { drivenAttributes, OwnMotion, PLACE } from "./own_motion.js";
+import { drivenAttributes, OwnMotion } from "./own_motion.js";
+import { around, boxAround, colourAt, PLACE, placeOf, transformOf, VERBS } from "./placing.js";
 
-const VERBS = { move: ["translate", "x", "y"], turn: ["rotate", "turn"], scale: ["scale", "scale_x", "scale_y"] };
 const SVG = "http://www.w3.org/2000/svg";
-
-/** The transform attribute of one group of a part, from a function that gives each property's value. Pure. */
-export function transformOf(slot, part, valueOf) {
-  const [verb, ...names] = VERBS[slot];
-  const values = names.map(valueOf);
-  if (slot === "move") values.forEach((value, axis) => (values[axis] = value + part.anchor[axis]));
-  return `${verb}(${values.join(" ")})`;
-}
-
-/** The transform of an element that was brought in: its place, and then what it came with. Pure. */
-export function placeOf(part, valueOf) {
-  const [x, y, turn, wide, tall] = ["x", "y", "turn", "scale_x", "scale_y"].map(valueOf);
-  const [ax, ay] = part.anchor;
-  return `translate(${x + ax} ${y + ay}) rotate(${turn}) scale(${wide} ${tall}) translate(${-ax} ${-ay}) ${part.base}`.trim();
-}
-
-/** A colour's text at a frame, from rows of red, green and blue from 0 to 1. Pure. */
-export function colourAt(rows, frame) {
-  const hex = (row) => Math.round(Math.min(1, Math.max(0, row[frame])) * 255).toString(16).padStart(2, "0");
-  return `#${rows.map(hex).join("")}`;
-}
 
 /** Which part an element of the drawing belongs to, by its id, or null. Pure but for the element. */
 export function partIdOf(element, prefix) {
@@ -105,19 +84,24 @@ export class Stage2d {
   bind({ curves, parts }) {
     const still = Object.keys(this.#curves).filter((target) => !(target in curves)); // goes back to its own value
     this.#curves = curves;
-    Object.assign(this.#heads, parts);
+    for (const [id, head] of Object.entries(parts)) this.#take(id, head);
     this.#bind(still);
+  }
+
+  /** Take in how a part shows, and the elements that move with it. */
+  #take(id, head) {
+    Object.assign(this.#heads, { [id]: head }, head.moves);
   }
 
   /** Take in how a part shows, and its own values, as they are now. */
   know(part, head) {
-    this.#heads[part] = head;
+    this.#take(part, head);
     this.#bind();
   }
 
   /** Try a value by hand; null lets go. */
   try(target, value, head) {
-    this.#heads[target.split(":")[0]] = head;
+    this.#take(target.split(":")[0], head);
     if (value === null) this.#tries.delete(target);
     else this.#tries.set(target, value);
     this.#bind([target]);
@@ -145,18 +129,20 @@ export class Stage2d {
       const moves = (name) => moved.has(`${id}:${name}`);
       const drives = (name) => driven.has(`${id}:${name}`);
       const valueAt = (frame) => (name) => this.#value(`${id}:${name}`, frame, this.#heads[id].own[name]);
-      if (head.placed) this.#bindPlace(id, moves, valueAt);
-      if (head.base !== null) this.#own.takeOut(() => this.element(id, "own"), drivenAttributes(head.bindings, drives));
+      if (head.placed) this.#bindPlace(id, { moves, moved, valueAt });
+      if (head.base !== null) this.#own.takeOut(() => this.element(id, "own"), drivenAttributes(head.bindings, drives, head.above?.some((other) => PLACE.some((name) => driven.has(`${other.id}:${name}`)))));
       if (head.outline && head.outline.names.some(moves)) this.#bindOutline(id, valueAt);
       for (const [name, places] of Object.entries(head.bindings)) if (moves(name)) this.#bindPlaces(id, name, places, valueAt);
     }
   }
 
-  #bindPlace(id, moves, valueAt) {
+  #bindPlace(id, { moves, moved, valueAt }) {
     const head = () => this.#heads[id];
     if (head().base !== null) {
-      const own = PLACE.some(moves) && this.element(id, "own");
-      if (own) this.#setters.push(setter(own, "transform", (frame) => placeOf(head(), valueAt(frame))));
+      const all = (name) => moves(name) || head().above?.some((other) => moved.has(`${other.id}:${name}`));
+      const own = PLACE.some(all) && this.element(id, "own");
+      const other = (frame) => ({ id: above, own: values }) => (name) => this.#value(`${above}:${name}`, frame, values[name]);
+      if (own) this.#setters.push(setter(own, "transform", (frame) => placeOf(head(), valueAt(frame), other(frame))));
       return;
     }
     for (const [slot, [, ...names]] of Object.entries(VERBS)) {
@@ -199,6 +185,8 @@ export class Stage2d {
 
   /** The corners of a part's box on the screen, as points, or null. */
   outline(part) {
+    const inside = Object.keys(this.#heads[part]?.moves ?? {}).map((id) => this.outline(id)).filter(Boolean);
+    if (inside.length) return around(inside.flat()).map(({ x, y }) => new DOMPoint(x, y));
     const own = this.element(part, "own") ?? this.element(part, "move");
     if (!own?.getBBox) return null;
     const { x, y, width, height } = boxOf(own);
@@ -210,15 +198,15 @@ export class Stage2d {
 
   /** A part's box in what its anchor is counted in: that which the part lies in, before it is moved. */
   anchorBox(part, head) {
+    const inside = Object.entries(head.moves ?? {}).map(([id, one]) => this.anchorBox(id, one)).filter(Boolean);
+    if (inside.length) return boxAround(inside.flatMap(({ x, y, width, height }) => [{ x, y }, { x: x + width, y: y + height }]));
     const own = this.element(part, "own");
     if (!own) return null;
     const { x, y, width, height } = boxOf(own);
     if (head.base === null) return { x, y, width, height };
     const matrix = new DOMMatrix(cssMatrix(head.base));
     const corners = [[x, y], [x + width, y], [x, y + height], [x + width, y + height]].map(([px, py]) => new DOMPoint(px, py).matrixTransform(matrix));
-    const [xs, ys] = [corners.map((c) => c.x), corners.map((c) => c.y)];
-    const [left, top] = [Math.min(...xs), Math.min(...ys)];
-    return { x: left, y: top, width: Math.max(...xs) - left, height: Math.max(...ys) - top };
+    return boxAround(corners);
   }
 
   /** A place on the screen in what a part's anchor is counted in. */

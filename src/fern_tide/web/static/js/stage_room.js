@@ -13,7 +13,7 @@ import { drawRibbon, loadWave, mountWheel } from "./ribbon.js";
 import { mountRibbon } from "./ribbon_hand.js";
 import { asQuery, openInRoom, selection } from "./selection.js";
 import { getPack, latest, postPack } from "./server.js";
-import { colourAt } from "./stage.js";
+import { colourAt } from "./placing.js";
 import { Choosing } from "./stage_choose.js";
 import { StageFiles } from "./stage_files.js";
 import { Looking } from "./stage_looking.js";
