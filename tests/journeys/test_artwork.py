@@ -6,8 +6,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from tests.gltf import document, glb
-from tests.journeys.conftest import wait
+from tests.conftest import drums, wav
+from tests.gltf import GLB, document, glb
+from tests.journeys.conftest import stored, wait
 
 FLAT = "".join(
     f'<path id="leaf-{n}" d="M{20 * (n % 80)} {12 * (n // 80)}q8 -6 16 0t-16 6z" fill="#{40 + n % 50:02x}6b3a"/>'
@@ -136,3 +137,46 @@ def test_a_packed_model_is_seen_and_can_be_driven(page, name):
         stage.shape[0] // 2 - 20 : stage.shape[0] // 2 + 20, stage.shape[1] // 2 - 20 : stage.shape[1] // 2 + 20
     ]
     assert middle.mean(axis=(0, 1)) == pytest.approx([225, 210, 150], abs=40), "the bulb's own colour"
+
+
+def together(page, name, kind, content):
+    """Drop a scene and a song together: one action."""
+    song = wav(drums(seconds=4.0), rate_hz=44_100)
+    page.goto("/")
+    files = [(name, kind, content), ("Drums.wav", "audio/wav", song)]
+    page.set_input_files("#file", [{"name": n, "mimeType": k, "buffer": c} for n, k, c in files])
+    page.wait_for_url("**/bench")
+    page.wait_for_selector(".cut-row")
+
+
+def test_the_middle_of_a_photo_pulses_in_five_actions(page):
+    out = io.BytesIO()
+    Image.effect_noise((60, 40), 60).convert("RGB").save(out, "PNG")
+    together(page, "photo.png", "image/png", out.getvalue())  # one
+    page.click("#rooms >> text=Stage")  # two
+    page.wait_for_selector("[data-copy='middle']")
+    page.click("[data-copy='middle']")  # three
+    wait(page, "document.querySelector('#part-name')?.value === 'photo, middle'")
+    part = page.get_attribute("[data-part-json]", "data-part-json")
+    page.click("#suggest-parts")  # four
+    page.click("#suggestions button >> nth=0")  # five
+    page.wait_for_selector(f"[data-property^='{part}:'] .chip")
+    sizes = set()
+    for frame in range(0, 60, 4):
+        page.evaluate(f"import(scriptAt('transport.js')).then((m) => m.transport.seek({frame}))")
+        page.wait_for_timeout(60)
+        sizes.add(page.get_attribute(f"#stage-{part}--scale", "transform"))
+    assert len(sizes) > 8, "the middle breathes"
+
+
+def test_a_morph_target_follows_a_band_in_two_actions(page):
+    page.expect_console("GPU stall")
+    page.expect_console("targetNames")
+    together(page, "fern.glb", "model/gltf-binary", GLB)  # one
+    row = page.locator(".cut-row:has-text('opens to')").first
+    assert "Band" in row.inner_text() and "Frond" in row.inner_text()
+    mapping = row.get_attribute("data-proposed")
+    page.click("#cut-keep")  # two
+    page.wait_for_selector(f".lane[data-mapping='{mapping}']")
+    target = stored(page, f"bench/sheet?mapping={mapping}", "[data-mapping-json]")["drives"][0]["target"]
+    assert target["part"] == "frond" and target["property"].startswith("shape_")

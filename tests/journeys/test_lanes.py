@@ -169,3 +169,43 @@ def test_lanes_are_found_by_what_they_are_and_folded_ones_show_one_line(demo):
     lane = "document.querySelector('.lane[data-mapping=m-rain]')"
     wait(demo, f"{lane}.offsetHeight <= 24 && {lane}.querySelector('canvas').height <= 24 * devicePixelRatio")
     assert not demo.is_visible(".lane[data-mapping='m-rain'] .chip-tide")
+
+
+def edit(page, command):
+    page.evaluate("command => import(scriptAt('project.js')).then(({ project }) => project.edit(command))", command)
+
+
+HITS = {"id": "struck", "name": "Struck", "track": "rain-on-panes", "reading": {"id": "hits", "params": {}}}
+ENDS = {"rest": "#2040a0", "full": "#ffcc40"}
+
+
+def test_a_lane_shows_colours_where_rest_is_and_marks_of_hits_in_percent(demo):
+    edit(demo, {"kind": "put_envelope", "envelope": HITS})
+    marks = {"low": 0.1, "high": 0.8}
+    colour = {"target": {"part": "lamp-bulb", "property": "fill"}, **ENDS}
+    shade = {"id": "shade", "name": "Shade", "envelope": "struck", "marks": marks, "drives": [colour]}
+    turn = {"target": {"part": "lamp", "property": "turn"}, "rest": 0, "full": 8}
+    swing = {"id": "swing", "name": "Swing", "envelope": "struck", "marks": marks, "drives": [turn]}
+    for mapping in (shade, swing | {"steps": [{"id": "sway", "params": {}}]}):
+        edit(demo, {"kind": "put_mapping", "mapping": mapping})
+    wait(demo, "document.querySelectorAll('.lane[data-mapping]').length === 6")
+    demo.locator(".lane[data-mapping='swing']").scroll_into_view_if_needed()
+    wait(demo, "document.querySelector('.lane[data-mapping=swing]')?.dataset.both === 'true'")
+    assert demo.get_attribute(".lane[data-mapping='shade']", "data-both") == "false"
+    rest, now = (
+        demo.locator(f".lane[data-mapping='swing'] {name}").bounding_box() for name in ("#lane-swing-rest", ".now")
+    )
+    assert rest["y"] < now["y"], "rest stands in the middle, and what is now below"
+    seen = demo.evaluate("""() => {
+        const canvas = document.querySelector("[data-lane='shade']");
+        const { width, height } = canvas;
+        const row = canvas.getContext("2d").getImageData(0, height - 2, width, 1).data;
+        return [...new Set([...Array(width).keys()].map((x) => [...row.slice(4 * x, 4 * x + 3)].join()))];
+    }""")
+    assert "32,64,160" in seen and len(seen) > 10, "blue at rest, and others towards gold"
+    demo.click("[data-select='shade']")
+    wait(demo, "document.querySelector('#low-db')?.value === '10.0'")
+    assert demo.get_attribute("#low-db", "aria-label") == "Low water, %" and " dB" not in demo.inner_text("#reason")
+    demo.fill("#low-db", "25")
+    demo.press("#low-db", "Enter")
+    wait(demo, "document.querySelector('[data-mapping-json]').textContent.includes('\"low\": 0.25')")

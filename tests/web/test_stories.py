@@ -101,7 +101,7 @@ def test_drums_with_noise_below_them_move_and_the_noise_does_not(tell):
         assert turn[start - 1 : start + 3].max() > 0.8 * drive["full"]
     assert between.sum() > 60 and (turn[between] == np.float32(drive["rest"])).all()
     assert head["lanes"][made]["hits"] == 8
-    assert -46 < head["lanes"][made]["low_db"] < -20
+    assert -46 < head["lanes"][made]["low_shown"] < -20
 
 
 def test_a_title_grows_but_never_shrinks_below_its_size(tell):

@@ -67,15 +67,15 @@ SECONDS = OwnUnit("s", lambda level: level)
 
 
 def parse_level(text: str) -> tuple[float, bool]:
-    """Read '-30dB' or '0.25' as (linear level, whether it was written in dB).
+    """Read '-30dB', '25%' or '0.25' as (linear level, whether it was written in dB).
 
     Raises:
         InvalidParameter: the text is neither, or not finite, or negative.
     """
     stripped = text.strip()
-    in_db = stripped.lower().endswith("db")
+    in_db, in_percent = stripped.lower().endswith("db"), stripped.endswith("%")
     try:
-        number = float(stripped[:-2] if in_db else stripped)
+        number = float(stripped[:-2]) if in_db else float(stripped[:-1]) / 100 if in_percent else float(stripped)
     except ValueError:
         number = math.nan
     if not math.isfinite(number) or (not in_db and number < 0):

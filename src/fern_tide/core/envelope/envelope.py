@@ -13,6 +13,7 @@ from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Id, Name
+from fern_tide.core.base.units import OwnUnit
 from fern_tide.core.envelope import clean_up as clean_up_folder
 from fern_tide.core.envelope import readings as readings_folder
 from fern_tide.core.envelope.cleaning import CleanUp
@@ -63,6 +64,12 @@ class Envelope(Frozen, frozen=True):
     def same_level(self, other: Envelope) -> bool:
         """Say whether another one gives the same level: it differs at most in id and name."""
         return self.but(id=other.id, name=other.name) == other
+
+    @property
+    def unit(self) -> OwnUnit:
+        """What its level is counted in."""
+        unit: OwnUnit = self.reading.spec.unit(self.reading.params)
+        return unit
 
     @property
     def rows(self) -> tuple[str, ...]:

@@ -123,7 +123,7 @@ class Suggestion:
     reason: str
 
 
-def suggest_marks(level: FloatArray, *, scale: Scale) -> Suggestion:
+def suggest_marks(level: FloatArray, *, scale: Scale, in_db: bool = True) -> Suggestion:
     """Suggest marks from a level's own histogram: low water over its noise, high water in the body of its hits.
 
     The two crowds of a level, its floor and its hits, are told apart in dB by Otsu's threshold (N. Otsu, 1979: the cut
@@ -135,6 +135,7 @@ def suggest_marks(level: FloatArray, *, scale: Scale) -> Suggestion:
     Args:
         level: shape (frames,), linear.
         scale: the scale that the marks will be used on.
+        in_db: whether the level is a loudness, so that the reason speaks of dB; else it speaks of percent.
     """
     heard = level[level > from_db(-90.0)]
     if heard.size < 8 or float(heard.max()) < 1e-5:
@@ -143,16 +144,17 @@ def suggest_marks(level: FloatArray, *, scale: Scale) -> Suggestion:
     db = to_db(heard)
     if float(np.ptp(np.percentile(db, [5, 95]))) < STEADY_DB:
         marks = _between(float(db.max()) - 20.0, float(np.percentile(db, 5)), scale)
-        return Suggestion(marks, f"A steady sound at {np.median(db):.0f} dB: at full while it sounds.")
+        return Suggestion(marks, f"A steady sound at {_words(float(np.median(db)), in_db)}: at full while it sounds.")
     cut, parted = _otsu(db)
     quiet, loud = db[db <= cut], db[db > cut]
     if parted >= 0.6 and quiet.size >= 0.15 * db.size and loud.size >= 0.03 * db.size:
         floor, body = float(np.percentile(quiet, 90)), float(np.median(loud))
         low, high = floor + CLEAR_OF_NOISE * (body - floor), float(np.percentile(loud, 90))
-        reason = f"Noise sits below {floor:.0f} dB; hits reach {high:.0f} dB." if parted >= APART else _span_words(db)
+        apart = f"Noise sits below {_words(floor, in_db)}; hits reach {_words(high, in_db)}."
+        reason = apart if parted >= APART else _span_words(db, in_db)
     else:
         low, high = (float(x) for x in np.percentile(db, [15, 95]))
-        reason = _span_words(db)
+        reason = _span_words(db, in_db)
     low = max(low, float(np.percentile(db, 10)))  # the quietest tenth rests, however the crowds were told apart
     high = max(high, float(db.min()) + 1.0, FLOOR_DB + 2)
     return Suggestion(_between(low, high, scale), reason)
@@ -164,9 +166,15 @@ def _between(low_db: float, high_db: float, scale: Scale) -> Marks:
     return Marks(low=from_db(min(low_db, high - 1.0)), high=from_db(high), scale=scale)
 
 
-def _span_words(db: FloatArray) -> str:
-    low, high = np.percentile(db, [15, 95])
-    return f"No gap between quiet and loud: most of it lies from {low:.0f} to {high:.0f} dB."
+def _words(db: float, in_db: bool) -> str:
+    """Say a level in dB, or in percent of full."""
+    return f"{db:.0f} dB" if in_db else f"{100 * from_db(db):.0f} %"
+
+
+def _span_words(db: FloatArray, in_db: bool) -> str:
+    low, high = (float(end) for end in np.percentile(db, [15, 95]))
+    ends = f"from {low:.0f} to {high:.0f} dB" if in_db else f"from {_words(low, in_db)} to {_words(high, in_db)}"
+    return f"No gap between {'quiet and loud' if in_db else 'low and high'}: most of it lies {ends}."
 
 
 def _otsu(values: FloatArray) -> tuple[float, float]:

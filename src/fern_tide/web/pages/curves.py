@@ -172,6 +172,7 @@ def _lane(
     level = levels.followed(project, mapping)
     shown = edits.sheet(levels, project, mapping)
     marks, in_db = mapping.marks, mapping.marks.scale is Scale.DB
+    loud = project.envelope(mapping.envelope).unit.in_db
     return {
         "level": None if known else pack.add(to_db(level) if in_db else level),
         "value": pack.add(edits.lane_lift(levels, project, mapping)),
@@ -180,8 +181,9 @@ def _lane(
         "axis": [shown.axis_low, shown.axis_high],
         "low": to_db(marks.low) if in_db else marks.low,
         "high": to_db(marks.high) if in_db else marks.high,
-        "low_db": to_db(marks.low),
-        "high_db": to_db(marks.high),
+        "low_shown": to_db(marks.low) if loud else 100 * marks.low,
+        "high_shown": to_db(marks.high) if loud else 100 * marks.high,
+        "unit": "dB" if loud else "%",
         "scale": str(marks.scale),
         "sum": None if stacked is None else pack.add(stacked),
         "traces": pack.add(why.step_traces(levels, project, mapping)) if traced and mapping.steps else None,

@@ -179,5 +179,6 @@ def suggest(
     levels: Levels, project: Project, *, envelope_id: str, scale: Scale, row: int = 0, spread: bool = False
 ) -> Suggestion:
     """Suggest marks from the histogram of an envelope, of a row of a bank, or of the highest of its rows."""
-    level = followed_level(levels.cleaned(project, project.envelope(envelope_id)), row=row, spread=spread)
-    return suggest_marks(level, scale=scale)
+    envelope = project.envelope(envelope_id)
+    level = followed_level(levels.cleaned(project, envelope), row=row, spread=spread)
+    return suggest_marks(level, scale=scale, in_db=envelope.unit.in_db)

@@ -7,7 +7,7 @@ import { Component } from "./component.js";
 import { FirstCut } from "./first_cut.js";
 import { byId } from "./dom.js";
 import { Drawer } from "./drawer.js";
-import { drawLane, mountLane } from "./lane.js";
+import { drawColours, drawLane, mountLane } from "./lane.js";
 import { Lanes } from "./lanes.js";
 import { Motion } from "./motion.js";
 import { notice } from "./notices.js";
@@ -231,10 +231,14 @@ export class Bench extends Component {
   }
 
   #drawLanes(only = null) {
-    const { lanes } = this.motion;
+    const { lanes, curves } = this.motion;
     for (const canvas of this.lanes.inView) {
       const id = canvas.dataset.lane;
-      if (lanes[id] && (!only || only.includes(id))) drawLane(canvas, lanes[id], this.axis.view);
+      if (!lanes[id] || (only && !only.includes(id))) continue;
+      drawLane(canvas, lanes[id], this.axis.view);
+      canvas.parentElement.dataset.both = String(lanes[id].span.low < 0);
+      const curve = curves[canvas.parentElement.querySelector("[data-now]").dataset.now];
+      if (curve?.kind === "colour") drawColours(canvas, curve.values, this.axis.view);
     }
     this.lanes.drawSpan();
   }

@@ -1,7 +1,8 @@
 // One lane: the level filled in tide, its marks dotted, the motion as a fern line. Geometry is pure and exported for tests.
 
-import { colours, em, MOVES, pen, sans } from "./canvas.js";
+import { colours, em, MOVES, pen, sans, sizeOf } from "./canvas.js";
 import { follow } from "./drag.js";
+import { colourAt } from "./placing.js";
 
 export const PAD = 5;
 const NEAR_PX = 7;
@@ -117,6 +118,7 @@ export function drawLane(canvas, lane, view) {
   const marks = height > em(30) ? ["high", "low"] : [];
   for (const name of marks) drawMark(context, row(lane[name], levels), { width, ink });
   const span = { ...(lane.span ??= spanOf(lane)), height };
+  if (span.low < 0) drawRest(context, row(0, span), { width, ink });
   context.lineJoin = "round";
   if (lane.traces) drawTraces(context, lane.traces, { view: { ...view, width }, span, ink });
   if (lane.sum) {
@@ -128,6 +130,29 @@ export function drawLane(canvas, lane, view) {
   context.lineWidth = 1.8;
   strokeColumns(context, columns(lane.value, { ...view, width }), span);
   marks.forEach((name, place) => nameMark(context, name, { left: 3 + em(33 * place), y: row(lane[name], levels), height, ink })); // side by side: both can be read
+}
+
+/** Where rest lies, of what goes to both sides of it. */
+function drawRest(context, y, { width, ink }) {
+  context.fillStyle = ink.fern;
+  context.globalAlpha = 0.4;
+  context.fillRect(0, Math.round(y), width, 1);
+  context.globalAlpha = 1;
+  context.font = sans();
+  context.fillStyle = ink["fern-ink"];
+  context.fillText("rest", width - context.measureText("rest").width - 4, y - 3);
+}
+
+/** The colours that a curve goes through, as a strip along the lower edge; rows are red, green and blue from 0 to 1. */
+export function drawColours(canvas, rows, view) {
+  const context = canvas.getContext("2d");
+  const { width, height } = sizeOf(canvas);
+  const tall = Math.min(em(6), height / 3);
+  for (let x = 0; x < width; x += 1) {
+    const frame = Math.min(rows[0].length - 1, Math.max(0, Math.floor(view.from + ((x + 0.5) / width) * (view.to - view.from))));
+    context.fillStyle = colourAt(rows, frame);
+    context.fillRect(x, height - tall, 1, tall);
+  }
 }
 
 /** What a lane's motion needs in height: from rest to full, and further where it swings to both sides or goes on. Pure. */

@@ -118,7 +118,7 @@ export class Sheet extends Component {
     drawSheet(histogram, lane, this.#transfer);
     placeMarks(this.find("#plot"), lane);
     if (this.#response) placeBenders(this.find("#plot"), lane, this.#response);
-    for (const name of ["low", "high"]) this.#fillMark(this.find(`#${name}-db`), lane[`${name}_db`]);
+    for (const name of ["low", "high"]) this.#fillMark(this.find(`#${name}-db`), lane[`${name}_shown`]);
     say(this.find("#hits"), String(lane.hits));
     say(this.find("#hits-words"), `rises in ${lane.seconds.toFixed(lane.seconds < 10 ? 1 : 0)} s;`);
     const [rest, full] = [Math.round(lane.at_rest * 100), Math.round(lane.at_full * 100)];
@@ -127,9 +127,9 @@ export class Sheet extends Component {
   }
 
   /** Write a mark into its field, but not over what is being typed there. */
-  #fillMark(field, db) {
+  #fillMark(field, shown) {
     const typing = focused() === field && field.value !== (field.dataset.before ?? ""); // a field drawn anew is empty
-    if (!typing) field.dataset.before = field.value = db.toFixed(1);
+    if (!typing) field.dataset.before = field.value = shown.toFixed(1);
   }
 
   drawDot() {

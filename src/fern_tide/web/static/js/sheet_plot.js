@@ -71,6 +71,6 @@ export function placeMarks(plot, lane) {
     handle.setAttribute("aria-valuenow", lane[name].toPrecision(4));
     handle.setAttribute("aria-valuemin", lane.axis[0].toPrecision(4));
     handle.setAttribute("aria-valuemax", lane.axis[1].toPrecision(4));
-    handle.setAttribute("aria-valuetext", `${lane[`${name}_db`].toFixed(1)} dB`);
+    handle.setAttribute("aria-valuetext", `${lane[`${name}_shown`].toFixed(1)} ${lane.unit}`);
   }
 }
