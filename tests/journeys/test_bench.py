@@ -147,6 +147,9 @@ def test_versions_are_flipped_through_and_seen_side_by_side(demo):
     wait(demo, f"{pressed} === 'B'")
     demo.select_option("#beside", "A")
     demo.wait_for_selector("#beside-lamp-glow--own", state="attached")
+    whole = [demo.locator(f"#{prefix}-panes--own").bounding_box() for prefix in ("stage", "beside")]
+    assert whole[0]["width"] == pytest.approx(whole[1]["width"], abs=1), "both pictures are whole"
+    assert whole[0]["x"] + whole[0]["width"] < whole[1]["x"] + 1, "side by side"
     slots = "['own', 'move', 'turn', 'scale']"
     having = "(slot) => document.querySelector(`#stage-lamp-glow--${slot}`)?.hasAttribute('opacity')"
     slot = demo.evaluate(f"{slots}.find({having})")

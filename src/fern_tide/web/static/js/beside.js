@@ -1,4 +1,4 @@
-// Another version of a mapping beside the one that is shown: the right half of the stage moves as that does.
+// Another version of a mapping beside the one that is shown: two whole pictures, side by side.
 
 import { StageView } from "./stage_view.js";
 import { telling } from "./notices.js";

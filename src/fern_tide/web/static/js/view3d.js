@@ -4,6 +4,8 @@ import { Color, GridHelper, MathUtils, PerspectiveCamera, Scene, Vector3, WebGLR
 import { OrbitControls } from "../vendor/OrbitControls.js";
 import { StudioLight } from "./studio_light.js";
 
+const NARROW = 1.6; // of a view: one that is narrower shows as much across, and more up and down
+
 /** Whether a context is drawn by the processor: then a draft is what stays usable. */
 function isSoftware(renderer) {
   const gl = renderer.getContext();
@@ -33,7 +35,7 @@ export class View3d {
     this.start(null);
     this.furnish(shown);
     this.watch = new ResizeObserver(() => this.render());
-    this.watch.observe(root);
+    this.watch.observe(this.canvas);
   }
 
   /** Make the renderer; draft is drawn without smoothing, in plain pixels, with simple surfaces. */
@@ -42,6 +44,8 @@ export class View3d {
     this.canvas?.remove();
     this.canvas = document.createElement("canvas");
     this.root.prepend(this.canvas);
+    this.watch?.disconnect();
+    this.watch?.observe(this.canvas);
     this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: draft === false, preserveDrawingBuffer: false });
     this.draft = draft ?? isSoftware(this.renderer);
     this.controls?.dispose();
@@ -72,13 +76,13 @@ export class View3d {
   }
 
   renderNow() {
-    const { clientWidth: width, clientHeight: height } = this.root;
+    const { clientWidth: width, clientHeight: height } = this.canvas;
     if (!width || !height || this.gone) return;
     const pixels = this.draft ? 1 : window.devicePixelRatio;
     const [w, h] = [Math.round(width * pixels), Math.round(height * pixels)];
     if (this.canvas.width !== w || this.canvas.height !== h) this.renderer.setSize(w, h, false);
     const camera = this.through ?? this.eye;
-    if (camera.isPerspectiveCamera) camera.aspect = width / height;
+    if (camera.isPerspectiveCamera) Object.assign(camera, { aspect: width / height, zoom: Math.min(1, width / height / NARROW) });
     camera.updateProjectionMatrix();
     this.renderer.render(this.scene, camera);
     this.onDrawn?.();
