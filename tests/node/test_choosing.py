@@ -126,3 +126,19 @@ def test_what_a_packed_file_needs_is_read_off_its_head(modules):
     for name in ("draco", "meshopt"):
         content = (Path(__file__).parents[1] / f"packed/{name}.glb").read_bytes()
         assert any(name in needed for needed in modules("unpacking", "neededBy", {"bytes": list(content)}))
+
+
+def test_a_step_of_the_tour_is_done_when_it_was_done(modules):
+    before = {"revision": 4, "undo": "Open the demo", "stale": 3, "playing": False, "room": "bench", "written": False}
+    for until, change, done in (
+        ("playing", {"playing": True}, True),
+        ("room", {"wanted": "sound"}, False),
+        ("room", {"wanted": "bench"}, True),
+        ("edited", {}, False),
+        ("edited", {"revision": 5, "undo": "Tune"}, True),
+        ("edited", {"revision": 3, "undo": None}, False),
+        ("baked", {}, False),
+        ("baked", {"stale": 0}, True),
+        ("written", {"written": True}, True),
+    ):
+        assert modules("tour", "isDone", until, before, before | change) is done

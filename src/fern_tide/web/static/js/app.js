@@ -16,6 +16,7 @@ import { selection } from "./selection.js";
 import { token } from "./server.js";
 import "./steady.js";
 import { rhythm } from "./rhythm.js";
+import { mountTour } from "./tour.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
 
@@ -120,3 +121,4 @@ if (project.key) {
   window.addEventListener("popstate", () => window.location.reload());
 }
 mountRoom();
+mountTour();
