@@ -24,6 +24,10 @@ def test_a_flat_drawing_of_four_thousand_paths_is_scrolled_and_picked_through(pa
     page.wait_for_url("**/stage")
     page.wait_for_selector("[data-select='leaf-1']")
     assert page.locator(".tree-row").count() == 200
+    page.click("#only-larger")  # each leaf covers a few thousandths of a percent
+    wait(page, "[...document.querySelectorAll('.tree-row')].map((row) => row.dataset.part).join() === 'leaves,haze'")
+    page.click("#only-larger")
+    wait(page, "document.querySelectorAll('.tree-row').length === 200")
     page.evaluate("document.querySelector('#tree').scrollTop = 50000")
     wait(page, "document.querySelector('[data-select=\"leaf-1860\"]') !== null")
     top = page.evaluate("document.querySelector('#tree').scrollTop")
@@ -180,3 +184,9 @@ def test_a_morph_target_follows_a_band_in_two_actions(page):
     page.wait_for_selector(f".lane[data-mapping='{mapping}']")
     target = stored(page, f"bench/sheet?mapping={mapping}", "[data-mapping-json]")["drives"][0]["target"]
     assert target["part"] == "frond" and target["property"].startswith("shape_")
+
+
+def test_a_second_model_is_offered_only_in_the_place_of_the_first(dark):
+    dark.set_input_files("#scene-file", {"name": "two.glb", "mimeType": "model/gltf-binary", "buffer": GLB})
+    wait(dark, "document.querySelector('#notice-words').textContent.includes('holds a glTF file already')")
+    assert dark.inner_text("#notice-act") == "Replace the stage" and dark.locator("#replace-stage").count() == 0

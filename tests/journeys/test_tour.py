@@ -12,7 +12,8 @@ def ringed(page, selector):
     """Whether the ring is about an element."""
     return page.evaluate(
         """selector => {
-            const [ring, it] = ["#tour-ring", selector].map((name) => document.querySelector(name).getBoundingClientRect());
+            const boxOf = (name) => document.querySelector(name).getBoundingClientRect();
+            const [ring, it] = ["#tour-ring", selector].map(boxOf);
             return ring.width > 0 && Math.abs(ring.left + 4 - it.left) < 3 && Math.abs(ring.top + 4 - it.top) < 3;
         }""",
         selector,

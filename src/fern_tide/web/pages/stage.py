@@ -59,7 +59,7 @@ def tree(key: str) -> str:
     asked, project = request.args, studio().projects.head(key)[1]
     parts, look = parts_of(project.scene, _listed("parts")), _look()
     part = chosen_part(project.scene, asked.get("part", ""))
-    rows = rows_of(project.scene, part, services().levels.graph(project).drivers, look=look)
+    rows = rows_of(staged(project.scene), part, services().levels.graph(project).drivers, look=look)
     ids = chosen_ids(part, parts)
     return render_template("stage/tree.html", rows=rows, find=look.find, chosen_ids=ids)
 
@@ -76,6 +76,7 @@ def _look() -> Look:
         find=asked.get("find", ""),
         at=asked.get("at", type=int),
         reveals=asked.get("reveal") == "yes",
+        larger=asked.get("larger") == "yes",
     )
 
 

@@ -83,7 +83,8 @@ class StageRoomView:
 
     Attributes:
         part: the selected part; None on an empty stage. What follows speaks of it.
-        rows: the rows of the tree that are shown; find is what is searched.
+        rows: the rows of the tree that are shown; find is what is searched, and larger whether
+            small parts are left out.
         head: what the page knows of the part, to show values in the drawing.
         chosen: the property whose limits and follow are shown, as tied has them; '' and None where none is.
         file: the file that it came from.
@@ -104,6 +105,7 @@ class StageRoomView:
     part: Part | None
     rows: Rows
     find: str
+    larger: bool
     properties: tuple[PropertyRow, ...]
     head: dict[str, Any] | None
     chosen: str
@@ -145,8 +147,9 @@ def stage_view(
         revision=revision,
         scene=scene,
         part=part,
-        rows=rows_of(scene, part, moved, look=look),
+        rows=rows_of(staged(scene), part, moved, look=look),
         find=look.find,
+        larger=look.larger,
         properties=_properties(project, part, moved) if part else (),
         head=head(staged(scene), part) if part else None,
         chosen=chosen if has_chosen else "",

@@ -8,8 +8,10 @@ from dataclasses import dataclass
 
 from fern_tide.core.bake.bake import Drivers
 from fern_tide.core.base.target import Target
+from fern_tide.core.first_cut.scene import LEAST_SHARE
 from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.workflows.derive.stages import Staged
 
 ALL_OPEN = 80
 MOST_ROWS = 200
@@ -57,12 +59,14 @@ class Look:
         find: what is searched; '' for nothing.
         at: the first row that is drawn; None goes by the chosen part.
         reveals: whether the chosen part's row is among those that are drawn in any case.
+        larger: whether parts too small to be seen well are left out, unless they are chosen or driven.
     """
 
     opened: Sequence[str] = ()
     find: str = ""
     at: int | None = None
     reveals: bool = False
+    larger: bool = False
 
 
 def chosen_part(scene: Scene, wanted: str) -> Part | None:
@@ -75,16 +79,16 @@ def chosen_ids(part: Part | None, parts: Sequence[Part]) -> frozenset[str]:
     return frozenset(item.id for item in parts) if len(parts) > 1 else frozenset({part.id} if part else ())
 
 
-def rows_of(scene: Scene, chosen: Part | None, moved: Named[Target, Drivers], *, look: Look) -> Rows:
+def rows_of(staged: Staged, chosen: Part | None, moved: Named[Target, Drivers], *, look: Look) -> Rows:
     """Give the rows of the tree that are drawn, 200 at most, and count the others.
 
     Args:
-        scene: whose parts.
+        staged: the scene whose parts they are.
         chosen: the part that its holders are open for.
         moved: what is driven.
         look: how the tree is looked at.
     """
-    inside: dict[str | None, list[Part]] = {}
+    scene, inside = staged.scene, dict[str | None, list[Part]]()
     for part in scene.parts:
         inside.setdefault(part.parent, []).append(part)
     open_now = _open(scene, inside, chosen, look.opened)
@@ -93,14 +97,25 @@ def rows_of(scene: Scene, chosen: Part | None, moved: Named[Target, Drivers], *,
         places = [(part, 0) for part in scene.parts if wanted in part.name.lower()]
     else:
         places = _walk(inside, open_now)
-    start = _start(places, chosen, look)
     runs: dict[str, Target] = {}
     for target in moved:
         if not is_level(target.property):
             runs.setdefault(target.part, target)
+    if look.larger:
+        places = [item for item in places if item[0] is chosen or item[0].id in runs or not _small(staged, item[0])]
+    start = _start(places, chosen, look)
     drawn = places[start : start + MOST_ROWS]
     rows = [_row(part, depth, len(inside.get(part.id, ())), part.id in open_now, runs) for part, depth in drawn]
     return Rows(rows, start, len(places) - start - len(rows))
+
+
+def _small(staged: Staged, part: Part) -> bool:
+    """Say whether a part covers less of the stage than can be seen well, wherever it lies."""
+    extent = staged.extents.get(part.id)
+    if extent is None:
+        return False
+    left, top, right, bottom = extent.stage
+    return (right - left) * (bottom - top) < LEAST_SHARE
 
 
 def _open(scene: Scene, inside: Named[str | None, list[Part]], chosen: Part | None, opened: Sequence[str]) -> set[str]:

@@ -57,7 +57,7 @@ export class StageRoom extends Component {
   }
 
   #looked() {
-    return { ...asQuery(["part", "open", "property", ...CHOSEN]), find: this.tree.typed, ...this.tree.asked };
+    return { ...asQuery(["part", "open", "property", "larger", ...CHOSEN]), find: this.tree.typed, ...this.tree.asked };
   }
 
   #listen(root) {
@@ -71,7 +71,7 @@ export class StageRoom extends Component {
     this.on(project, "revised", () => this.#revised());
     this.on(project, "refused", () => this.#all());
     this.on(work, "done", () => this.#all());
-    selection.watch(["part", "property", "open", ...CHOSEN], () => this.#choose(), this.signal);
+    selection.watch(["part", "property", "open", "larger", ...CHOSEN], () => this.#choose(), this.signal);
     this.stage.onReady = () => this.#ready();
     this.onResize(() => this.#redraw());
     document.fonts.ready.then(() => this.#redraw());
@@ -81,7 +81,7 @@ export class StageRoom extends Component {
   #open() {
     const { part, parts, open, property } = selection.all;
     this.parts.mount();
-    if (part !== selection.get("part") || parts.length || open.length || property) {
+    if (part !== selection.get("part") || parts.length || open.length || property || selection.get("larger")) {
       selection.correct({ part, parts, open, property });
       this.#all();
     } else this.load();
