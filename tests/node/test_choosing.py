@@ -142,3 +142,10 @@ def test_a_step_of_the_tour_is_done_when_it_was_done(modules):
         ("written", {"written": True}, True),
     ):
         assert modules("tour", "isDone", until, before, before | change) is done
+
+
+def test_a_box_on_the_screen_has_its_edges_whichever_way_it_is_drawn(modules):
+    a, b = {"clientX": 9, "clientY": 2}, {"clientX": 3, "clientY": 7}
+    wanted = {"left": 3, "right": 9, "top": 2, "bottom": 7}
+    assert modules("stage_choose", "edgesOf", a, b) == modules("stage_choose", "edgesOf", b, a) == wanted
+    assert "box" in modules("stage_choose", "outcomeWords", "nodes", 0, 0)

@@ -30,7 +30,7 @@ def test_parts_are_chosen_by_likeness_by_a_box_and_as_the_others(client, studio,
 @pytest.mark.parametrize(
     ("plain", "words"),
     [
-        ({"how": "guess"}, "alike, range, box, others"),
+        ({"how": "guess"}, "alike, range, nodes, box, others"),
         ({"how": "box", "box": [1, 2]}, "left, top, right and bottom"),
         ({"how": "box", "box": ["a", 0, 1, 1]}, "left, top, right and bottom"),
         ({"how": "box"}, "four shares"),

@@ -2,19 +2,21 @@
 
 import numpy as np
 import pytest
+from tests.gltf import GLB, model
 from tests.workflows.test_workflows import SOUND
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.commands.mapping import PutMapping
 from fern_tide.core.commands.registry import read_command
 from fern_tide.core.document import Project
+from fern_tide.core.scene.gltf.reading import read_gltf
 from fern_tide.core.scene.media import SceneMedia
-from fern_tide.core.scene.scene import Scene
+from fern_tide.core.scene.scene import Scene, SceneFile
 from fern_tide.demo.scene import glasshouse
 from fern_tide.workflows.bring_in import sounds
 from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.derive.stages import Staged, Stages
-from fern_tide.workflows.tune import edits, several
+from fern_tide.workflows.tune import anchoring, edits, several
 from fern_tide.workflows.tune.several import Choosing, Line, Takes
 
 BARS = {7: 300, 2: 100, 9: 200, 1: 0, 4: 400}  # number: where it stands, in px
@@ -119,7 +121,7 @@ def test_what_cannot_be_is_said(opened):
 
 
 def test_anchors_are_put_at_the_same_place_of_each_and_the_parts_stay(opened):
-    command, without = several.anchored(opened[2], IDS, word="bottom left")
+    command, without = anchoring.anchored(opened[2], IDS, word="bottom left")
     assert without == 0 and command.anchors["bar-7"].model_dump() == {
         "x": 0,
         "y": 107,
@@ -129,7 +131,7 @@ def test_anchors_are_put_at_the_same_place_of_each_and_the_parts_stay(opened):
     after = command.apply(opened[1])
     assert [part.own("x") for part in after.scene.parts] == [part.own("x") for part in opened[1].scene.parts]
     with pytest.raises(FernTideError, match="None of these parts"):
-        several.anchored(Staged(Scene(name="E", kind="3d"), SceneMedia()), [], word="top")
+        anchoring.anchored(Staged(Scene(name="E", kind="3d"), SceneMedia()), [], word="top")
 
 
 def test_names_get_numbers_in_the_order(opened):
@@ -163,3 +165,26 @@ def test_what_drives_them_is_one_edit(opened):
     command = several.drive_all(levels, project, staged=stage, parts=IDS, name="turn", line=Line())
     assert command.label(project) == "Drive the turn of 5 bars"
     assert sum(isinstance(item, PutMapping) for item in command.commands) == 1
+
+
+@pytest.fixture
+def fern():
+    file = SceneFile(id="f", name="fern.glb", media="2" * 64, kind="gltf")
+    return Staged(model(file), SceneMedia(gltfs={file.media: read_gltf(GLB)}))
+
+
+def test_anchors_of_a_models_nodes_lie_at_their_boxes(fern):
+    """The frond is a square of 1 m; its pot holds it turned by 30 degrees and twice as tall."""
+    command, without = anchoring.anchored(fern, ["frond", "pot", "glow"], word="top")
+    frond, pot = command.anchors["frond"], command.anchors["pot"]
+    assert (frond.x, frond.y, frond.z) == pytest.approx((0.5, 1.0, 0.0), abs=1e-6)
+    assert (pot.x, pot.y) == pytest.approx(((3**0.5 / 2 - 1) / 2, 0.5 + 3**0.5), abs=1e-6)
+    assert without == 1 and "glow" not in command.anchors  # a lamp has nothing that is seen
+    base = anchoring.anchored(fern, ["pot"], word="base")[0].anchors["pot"]
+    assert base.y == pytest.approx(0.0, abs=1e-6) and base.word == "base"
+
+
+def test_parts_are_chosen_by_nodes_but_for_those_inside_others(fern):
+    assert several.chosen(fern, how=Choosing.NODES, parts=[], nodes=[0, 1, 2]) == (["pot", "glow"], 2)
+    assert several.chosen(fern, how=Choosing.NODES, parts=[], nodes=[1, 99]) == (["frond"], 1)
+    assert several.chosen(fern, how=Choosing.NODES, parts=[]) == ([], 0)

@@ -19,7 +19,7 @@ from fern_tide.core.scene.svg.geometry import Box
 from fern_tide.web.context import body, services, staged, status, studio, whole
 from fern_tide.web.views.several import line_of, parts_of
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
-from fern_tide.workflows.tune import edits, first_cut, several
+from fern_tide.workflows.tune import anchoring, edits, first_cut, several
 from fern_tide.workflows.tune.several import Choosing
 
 pages = Blueprint("several", __name__, url_prefix="/p/<key>/stage")
@@ -56,7 +56,9 @@ def choose(key: str) -> Any:
     stage = staged(_document(key).scene)
     given = plain.get("parts")
     parts = [part.id for part in parts_of(stage.scene, [str(one) for one in given])] if isinstance(given, list) else []
-    ids, count = several.chosen(stage, how=Choosing(how), parts=parts, box=_box(plain.get("box")))
+    asked = plain.get("nodes")
+    nodes = [one for one in asked if isinstance(one, int)] if isinstance(asked, list) else []
+    ids, count = several.chosen(stage, how=Choosing(how), parts=parts, box=_box(plain.get("box")), nodes=nodes)
     return jsonify(parts=ids, count=count)
 
 
@@ -101,7 +103,7 @@ def anchor(key: str) -> Any:
     """Put the anchors of all of them at the same place of each."""
     plain, project = body(), _document(key)
     stage, parts = staged(project.scene), _ids(project.scene, plain)
-    command, without = several.anchored(stage, parts, word=str(plain.get("word")))
+    command, without = anchoring.anchored(stage, parts, word=str(plain.get("word")))
     note = f"{without} of {len(parts)} have no such place and stay as they are." if without else ""
     return _saved(key, plain, command, note=note)
 

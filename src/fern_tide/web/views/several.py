@@ -15,6 +15,7 @@ from fern_tide.core.scene.ranks import ORDERS
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.selection import MOST_CHOSEN, Selection
 from fern_tide.web.context import staged
+from fern_tide.workflows.derive.stages import Staged
 from fern_tide.workflows.tune import several
 from fern_tide.workflows.tune.several import Line, Takes
 
@@ -54,6 +55,7 @@ class SeveralView:
         selection: the one of these parts, where it has a name.
         line: in which order, and what each takes.
         ordered: their ids, the first first.
+        places: of a 3D scene, which node each of them is, by id.
         orders: what there is to choose from.
         takes: the same, of what each takes, with words.
         anchor: the word of the anchor that all have, or ''.
@@ -67,6 +69,7 @@ class SeveralView:
     selection: Selection | None
     line: Line
     ordered: Sequence[str]
+    places: Mapping[str, int]
     orders: Sequence[Order]
     takes: Sequence[tuple[Takes, str]]
     anchor: str
@@ -125,11 +128,19 @@ def several_view(project: Project, parts: Sequence[Part], *, line: Line) -> Seve
         selection=next((one for one in project.scene.selections if one.parts == ids), None),
         line=line,
         ordered=[part for part, _ in several.in_line(stage, ids, line=line)],
+        places=_places(stage, ids),
         orders=list(ORDERS.values()),
         takes=_TAKES,
         anchor=next(iter(anchors)) if len(anchors) == 1 else "",
         anchors=NINE if project.scene.kind == "2d" else (IN_SPACE,),
     )
+
+
+def _places(stage: Staged, ids: Sequence[str]) -> dict[str, int]:
+    if stage.scene.kind == "2d":
+        return {}
+    nodes = {name: stage.built.places.get(name, {}).get("node", -1) for name in ids}
+    return {name: node for name, node in nodes.items() if node >= 0}
 
 
 def _rows(project: Project, parts: Sequence[Part]) -> list[SharedRow]:

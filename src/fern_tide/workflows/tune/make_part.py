@@ -6,6 +6,7 @@ import numpy as np
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.naming import Ids
+from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands.mapping import PutMapping, RemoveMapping
 from fern_tide.core.commands.project import PutEnvelope
@@ -160,7 +161,11 @@ def middle_of(part: Part) -> dict[str, Anchor]:
     """Give the anchors that a solid offers: its base, centre and top, in its own metres."""
     if part.kind.solid is None:
         return {}
-    low, high = bounds(part.kind.solid(part.shape.params))
+    return anchors_of(*bounds(part.kind.solid(part.shape.params)))
+
+
+def anchors_of(low: FloatArray, high: FloatArray) -> dict[str, Anchor]:
+    """Give the anchors of a box: its base, centre and top, from its lower and upper corner, shape (3,) each."""
     x, z = (low[0] + high[0]) / 2, (low[2] + high[2]) / 2
     heights = {"base": low[1], "centre": (low[1] + high[1]) / 2, "top": high[1]}
     return {word: Anchor(x=float(x), y=float(y), z=float(z), word=word) for word, y in heights.items()}

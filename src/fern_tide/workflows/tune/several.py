@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.naming import fresh_id, lowered, plural
-from fern_tide.core.base.params import build
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands.command import Command
 from fern_tide.core.commands.mapping import PutMapping
 from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.registry import Together
-from fern_tide.core.commands.several import GatherParts, RenameParts, SetAnchors
+from fern_tide.core.commands.several import GatherParts, RenameParts
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.first_cut.listening import bank_of
@@ -33,10 +32,7 @@ from fern_tide.core.scene.svg.geometry import Box
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.derive.stages import Staged
 from fern_tide.workflows.tune import edits
-from fern_tide.workflows.tune.make_part import middle_of
 
-_NINE_X = {"left": 0.0, "right": 1.0}
-_NINE_Y = {"top": 0.0, "bottom": 1.0}
 _MOST_ROWS = 128  # of a bank
 
 
@@ -66,15 +62,18 @@ class Line:
 
 
 class Choosing(StrEnum):
-    """How parts are chosen together: like one, from one to another, within a box, or all others."""
+    """How parts are chosen together: like one, from one to another, by nodes, within a box, or all others."""
 
     ALIKE = "alike"
     RANGE = "range"
+    NODES = "nodes"
     BOX = "box"
     OTHERS = "others"
 
 
-def chosen(staged: Staged, *, how: Choosing, parts: Sequence[str], box: Box | None = None) -> tuple[list[str], int]:
+def chosen(
+    staged: Staged, *, how: Choosing, parts: Sequence[str], box: Box | None = None, nodes: Collection[int] = ()
+) -> tuple[list[str], int]:
     """Choose parts; 2000 at most.
 
     Args:
@@ -83,6 +82,7 @@ def chosen(staged: Staged, *, how: Choosing, parts: Sequence[str], box: Box | No
             them.
         parts: what is chosen now.
         box: left, top, right and bottom in shares of the stage.
+        nodes: of the stage's glTF file, such as those that lie in a box on the screen.
 
     Returns:
         Their ids, in the order of the tree, and how many there would be without the limit.
@@ -99,11 +99,25 @@ def chosen(staged: Staged, *, how: Choosing, parts: Sequence[str], box: Box | No
         ids = [part.id for part in scene.parts if part.id in like]
     elif how is Choosing.RANGE:
         ids = between(scene, parts[0], parts[-1]) if parts else []
+    elif how is Choosing.NODES:
+        ids = _outermost(staged, set(nodes))
     elif box is None:
         raise InvalidParameter("box", value="missing", allowed="four shares of the stage")
     else:
         ids = enclosed(scene, box, extents=extents)
     return ids[:MOST_CHOSEN], len(ids)
+
+
+def _outermost(staged: Staged, nodes: Collection[int]) -> list[str]:
+    """List the parts of nodes, but for those that lie in another one that is listed: they move with it."""
+    inside: dict[str | None, bool] = {None: False}
+    listed_ids = []
+    for part in staged.scene.parts:
+        meant = staged.built.places.get(part.id, {}).get("node") in nodes and part.has("x")
+        if meant and not inside[part.parent]:
+            listed_ids.append(part.id)
+        inside[part.id] = meant or inside[part.parent]
+    return listed_ids
 
 
 def shared(parts: Sequence[Part]) -> list[Property]:
@@ -225,30 +239,6 @@ def group_words(parts: Sequence[Part]) -> str:
     return f"{len(parts)} parts"
 
 
-def anchored(staged: Staged, parts: Sequence[str], *, word: str) -> tuple[SetAnchors, int]:
-    """Put the anchors of several parts at the same place of each.
-
-    Args:
-        staged: the scene.
-        parts: which.
-        word: in 2D 'top left' to 'bottom right', 'centre'; in 3D 'origin', 'base', 'centre' or 'top'.
-
-    Returns:
-        The edit, and how many parts have no such place.
-
-    Raises:
-        FernTideError: none of them has.
-    """
-    anchors: dict[str, Anchor] = {}
-    for part_id in parts:
-        anchor = _anchor_at(staged, part_id, word)
-        if anchor is not None:
-            anchors[part_id] = anchor
-    if not anchors:
-        raise FernTideError(f"None of these parts has a {word:.20} of its own.", remedy="Set their anchors one by one.")
-    return SetAnchors(anchors=anchors), len(parts) - len(anchors)
-
-
 def gather(staged: Staged, parts: Sequence[str], *, name: str = "") -> GatherParts:
     """Put parts together, so that they move as one about the middle of them all.
 
@@ -266,23 +256,6 @@ def gather(staged: Staged, parts: Sequence[str], *, name: str = "") -> GatherPar
         anchor = Anchor(x=round((left + right) / 2, 4), y=round((top + bottom) / 2, 4))
     words = name or group_words([scene.part(part) for part in parts])
     return GatherParts(parts=tuple(parts), name=words[0].upper() + words[1:], anchor=anchor)
-
-
-def _anchor_at(staged: Staged, part_id: str, word: str) -> Anchor | None:
-    part = staged.scene.part(part_id)
-    if not part.has("x"):
-        return None
-    if staged.scene.kind == "3d":
-        return Anchor(word="origin") if word == "origin" else middle_of(part).get(word)
-    extent = staged.extents.get(part_id)
-    if extent is None or extent.own is None:
-        return None
-    left, top, right, bottom = extent.own
-    words = word.split()
-    across = next((_NINE_X[one] for one in words if one in _NINE_X), 0.5)
-    down = next((_NINE_Y[one] for one in words if one in _NINE_Y), 0.5)
-    x, y = left + across * (right - left), top + down * (bottom - top)
-    return build(Anchor, {"x": round(x, 4), "y": round(y, 4), "word": word})
 
 
 def renamed(staged: Staged, parts: Sequence[str], *, name: str, line: Line) -> RenameParts:

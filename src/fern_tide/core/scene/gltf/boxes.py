@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from math import tan
 
@@ -22,11 +23,13 @@ class Placed:
     Attributes:
         corners: of each node that has a mesh, the eight corners of its box in the world, shape (8, 3), by its index;
             a node without a mesh has those of what lies in it, if there is any.
+        own: of each node that has a mesh, the corners of its box in the node's own metres, shape (8, 3), by its index.
         worlds: each node's matrix in the world, shape (4, 4), by its index.
         camera: the first camera's matrix and opening in radians, or None.
     """
 
     corners: dict[int, FloatArray] = field(default_factory=dict)
+    own: dict[int, FloatArray] = field(default_factory=dict)
     worlds: dict[int, FloatArray] = field(default_factory=dict)
     camera: tuple[FloatArray, float] | None = None
 
@@ -73,6 +76,7 @@ def placed(gltf: Gltf) -> Placed:
         world = scene.worlds[index] = above @ node_matrix(node)
         order.append(index)
         if "mesh" in node and (own := _corners(gltf, listed(gltf.json, "meshes")[node["mesh"]])) is not None:
+            scene.own[index] = own
             scene.corners[index] = own @ world[:3, :3].T + world[:3, 3]
         if "camera" in node and scene.camera is None:
             lens = listed(gltf.json, "cameras")[node["camera"]].get("perspective")
@@ -96,6 +100,33 @@ def _corners(gltf: Gltf, mesh: Json) -> FloatArray | None:
     if not bounds:
         return None
     return box_corners(np.min([low for low, _ in bounds], axis=0), np.max([high for _, high in bounds], axis=0))
+
+
+def own_box(scene: Placed, nodes: Sequence[Json], index: int) -> tuple[FloatArray, FloatArray] | None:
+    """Give the box of a node, with all that lies in it, in the node's own metres: its lower and its upper corner.
+
+    Args:
+        scene: where the nodes lie.
+        nodes: the file's.
+        index: which.
+
+    Returns:
+        Two arrays of shape (3,); None for a node with nothing to see in it, or that is squeezed to nothing.
+    """
+    if index not in scene.worlds or abs(np.linalg.det(scene.worlds[index])) < 1e-12:
+        return None
+    back = np.linalg.inv(scene.worlds[index])
+    points, waiting = [], [index]
+    while waiting:
+        at = waiting.pop()
+        if at in scene.own:
+            way = back @ scene.worlds[at]
+            points.append(scene.own[at] @ way[:3, :3].T + way[:3, 3])
+        waiting += nodes[at].get("children", [])
+    if not points:
+        return None
+    corners = np.concatenate(points)
+    return corners.min(axis=0), corners.max(axis=0)
 
 
 def box_corners(low: FloatArray, high: FloatArray) -> FloatArray:

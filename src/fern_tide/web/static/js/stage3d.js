@@ -6,7 +6,7 @@ import { GLTFLoader } from "../vendor/GLTFLoader.js";
 import { isSeen } from "./in_view.js";
 import { lensSetter, lightSetter, placeNode, simpler, surfaceSetter, weightsSetter } from "./stage3d_setters.js";
 import { prepare } from "./unpacking.js";
-import { View3d } from "./view3d.js";
+import { boxAbout, View3d } from "./view3d.js";
 
 export class Stage3d extends View3d {
   #curves = {};
@@ -15,6 +15,7 @@ export class Stage3d extends View3d {
   #setters = [];
   #bound = null;
   #frame = 0;
+  #places = {};
   touched = new Set();
   space = "3d";
   count = 0;
@@ -167,8 +168,6 @@ export class Stage3d extends View3d {
     for (const set of this.#setters) set(this.#frame);
   }
 
-  // --- looking and picking
-
   /** Look through the scene's camera: that of a part, or the first; or from outside again. */
   lookThrough(on, part) {
     const pointer = this.#heads[part]?.channels.find(([way]) => way.startsWith("/cameras/"))?.[0];
@@ -193,7 +192,22 @@ export class Stage3d extends View3d {
     return null;
   }
 
+  /** Which node each of some parts is. */
+  placeParts(places) {
+    this.#places = places;
+  }
+
+  /** The nodes that lie in a box on the screen with all that is seen of them. */
+  enclosed({ left, top, right, bottom }) {
+    const lies = ({ x, y }) => left <= x && x <= right && top <= y && y <= bottom;
+    return [...this.nodes.keys()].filter((index) => this.#corners(boxAbout(this.nodes[index]))?.every(lies));
+  }
+
   #boxOf(part) {
+    return boxAbout(this.nodes?.[this.#places[part]]) ?? this.#boxByHead(part);
+  }
+
+  #boxByHead(part) {
     const pointer = this.#heads[part]?.channels.find(([way]) => way.startsWith("/nodes/") || way.startsWith("/materials/"))?.[0];
     if (!pointer) return null;
     const [, kind, index] = pointer.split("/");
@@ -211,7 +225,11 @@ export class Stage3d extends View3d {
   }
 
   outline(part) {
-    const box = this.#boxOf(part);
+    return this.#corners(this.#boxOf(part));
+  }
+
+  /** The corners of what a box looks like on the screen, or null. */
+  #corners(box) {
     if (!box) return null;
     const { left, top, width, height } = this.canvas.getBoundingClientRect();
     const { min, max } = box;
@@ -268,10 +286,9 @@ export class Stage3d extends View3d {
   }
 
   frameAll() {
-    const box = this.gltf && new Box3().setFromObject(this.gltf.scene);
-    if (box && !box.isEmpty()) this.frameBox(box);
+    const box = boxAbout(this.gltf?.scene);
+    if (box) this.frameBox(box);
   }
-
 }
 
 function nodeIndex(object, associations) {

@@ -38,13 +38,16 @@ export function boxOf(from, to, { width, height }) {
   return [xs[0] / width, ys[0] / height, xs[1] / width, ys[1] / height];
 }
 
+/** The edges of a box on the screen from one pointer's place to another's. Pure. */
+export const edgesOf = (a, b) => ({ left: Math.min(a.clientX, b.clientX), right: Math.max(a.clientX, b.clientX), top: Math.min(a.clientY, b.clientY), bottom: Math.max(a.clientY, b.clientY) });
+
 /** A number of entries of a list at most, evenly spaced, the first and the last among them. Pure. */
 export const spaced = (list, most) =>
   list.length <= most ? list : Array.from({ length: most }, (_, at) => list[Math.round((at * (list.length - 1)) / (most - 1))]);
 
 /** What is to be said of a choice that gave so many parts, of so many there are: nothing where it is as expected. Pure. */
 export function outcomeWords(how, chosen, count) {
-  if (!chosen) return how === "box" ? "Nothing lies in the box with all that is seen of it." : "There are no others.";
+  if (!chosen) return how === "box" || how === "nodes" ? "Nothing lies in the box with all that is seen of it." : "There are no others.";
   if (count > chosen) return `${count} parts are meant: the first ${chosen} are chosen, which is as many as go together.`;
   return chosen === 1 && how === "alike" ? "No other part looks like this one." : "";
 }
@@ -130,21 +133,24 @@ export class Choosing extends Component {
   mount() {
     this.find("#box-parts")?.setAttribute("aria-pressed", String(this.#boxing));
     this.stage.root.classList.toggle("boxing", this.#boxing);
+    if (this.stage.space === "3d") this.stage.view?.placeParts(JSON.parse(this.find("#several-places")?.textContent ?? "{}"));
     this.outline();
   }
 
   #press(down) {
-    if (this.stage.space !== "2d" || this.stage.drawing || down.button !== 0 || !(down.shiftKey || this.#boxing)) return;
-    const { view, root } = this.stage;
-    const from = view.toScene(down);
+    const { view, root, space } = this.stage;
+    const wanted = this.#boxing || (down.shiftKey && space === "2d"); // in space a drag with Shift moves the eye
+    if (!view || this.stage.drawing || down.button !== 0 || !wanted) return;
     this.stage.drawing = true;
+    if (space === "3d") view.hold(true);
     const end = (up) => {
       this.stage.drawing = false;
+      if (space === "3d") view.hold(false);
       this.#setBoxing(false);
       this.frame.setAttribute("visibility", "hidden");
       if (up.type === "pointercancel") return;
       if (Math.hypot(up.clientX - down.clientX, up.clientY - down.clientY) <= CLICK_PX) this.#click(up);
-      else this.#ask({ how: "box", parts: [], box: boxOf(from, view.toScene(up), this.#size) });
+      else this.#ask(space === "3d" ? { how: "nodes", nodes: view.enclosed(edgesOf(down, up)) } : { how: "box", parts: [], box: boxOf(view.toScene(down), view.toScene(up), this.#size) });
     };
     follow(down, root, { move: (event) => this.#showBox(down, event), end, signal: this.signal });
   }

@@ -1,6 +1,6 @@
 // A 3D view: its canvas, the eye that goes round it, light to work by and a floor. What it shows is not its business.
 
-import { Color, GridHelper, MathUtils, PerspectiveCamera, Scene, Vector3, WebGLRenderer } from "../vendor/three.module.js";
+import { Box3, Color, GridHelper, MathUtils, PerspectiveCamera, Scene, Vector3, WebGLRenderer } from "../vendor/three.module.js";
 import { OrbitControls } from "../vendor/OrbitControls.js";
 import { StudioLight } from "./studio_light.js";
 
@@ -11,6 +11,12 @@ function isSoftware(renderer) {
   const gl = renderer.getContext();
   const info = gl.getExtension("WEBGL_debug_renderer_info");
   return /swiftshader|llvmpipe|software/i.test(info ? gl.getParameter(info.UNMASKED_RENDERER_WEBGL) : "");
+}
+
+/** The box about an object and all in it, in the world, or null where there is nothing to see. */
+export function boxAbout(object) {
+  const box = object ? new Box3().setFromObject(object) : new Box3();
+  return box.isEmpty() ? null : box;
 }
 
 export class View3d {
@@ -86,6 +92,11 @@ export class View3d {
     camera.updateProjectionMatrix();
     this.renderer.render(this.scene, camera);
     this.onDrawn?.();
+  }
+
+  /** Keep the eye where it is while something is drawn over the view. */
+  hold(is) {
+    this.controls.enabled = !is && !this.through;
   }
 
   get camera() {
