@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from tests.conftest import wav
-from tests.journeys.conftest import Server, drop_sound, wait
+from tests.journeys.conftest import Server, wait
 
 
 def quiet(folder: Path, *, minutes: int) -> Path:
@@ -87,7 +87,9 @@ def test_analysis_is_cancelled_and_begun_again_from_the_page(browser, own, tmp_p
     long = quiet(tmp_path, minutes=60)
     context = browser.new_context(base_url=own.url)
     page = context.new_page()
-    drop_sound(page, long)
+    page.goto("/")
+    page.set_input_files("#file", long)
+    page.wait_for_url("**/bench")
     page.click("#work >> text=Cancel")
     page.wait_for_selector("#work >> text=Analyze again")
     page.click("#work >> text=Analyze again")
