@@ -1,6 +1,7 @@
 """What keeps the door closed: headers, cookies, sizes; and what is sent again after an edit, and remembered."""
 
 import numpy as np
+import pytest
 
 from fern_tide.core.derivation.node import Kind, Node, new_node
 from fern_tide.web import context
@@ -52,3 +53,12 @@ def test_levels_forget_the_oldest_when_they_hold_too_much(studio):
     assert held("huge") and not held("a") and memory.worked == {Kind.LEVEL: 5}
     levels = levels_of(studio)
     assert levels.under_the_hand.worked is levels.worked  # what is tried counts towards the same
+
+
+@pytest.mark.parametrize(("cookie", "size"), [("125", "125"), ("100", None), ("7000", None), ("big", None), ("", None)])
+def test_everything_is_drawn_as_large_as_was_chosen_in_this_browser(client, cookie, size):
+    client.set_cookie("size", cookie)
+    answer = client.get("/")
+    assert answer.status_code == 200
+    head = answer.text[: answer.text.index("<head>")]
+    assert (f'data-size="{size}"' in head) if size else ("data-size" not in head)

@@ -23,7 +23,7 @@ from fern_tide.workflows.bring_in.scene_files import empty_scene, look_at
 from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.derive.stages import Stages
 from fern_tide.workflows.hand_off import writing
-from fern_tide.workflows.tune import edits, make_part, several
+from fern_tide.workflows.tune import anchoring, edits, make_part, several
 
 SVG = b"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 40 30">
 <g id="Leaf"><path id="Vein" fill="red" d="M0 0L4 4"/></g></svg>"""
@@ -177,7 +177,9 @@ def test_what_moves_as_one_stays_together_when_its_file_is_replaced_and_is_let_g
     stage = Stages(studio.media).of(made.document.scene)
     gather = several.gather(stage, ["bar-1", "bar-3", "bar-4"])
     assert (gather.anchor.x, gather.anchor.y, gather.name) == (29.0, 20.0, "3 bars")
-    edits.edit(studio, key, gather, base=made.id)
+    together = edits.edit(studio, key, gather, base=made.id).document.scene
+    corner = anchoring.anchored(Stages(studio.media).of(together), ["3-bars"], word="bottom right")[0]
+    assert (corner.anchors["3-bars"].x, corner.anchors["3-bars"].y) == (48.0, 40.0)
     drive(studio, key, "3-bars:turn")
     drive(studio, key, "bar-3:scale_y", mapping="b")
     again = scenes.replace_file(studio, key, made.document.scene.files[0].id, {"bars.svg": bars(0, 1, 2, 3)})

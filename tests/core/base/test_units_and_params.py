@@ -42,13 +42,20 @@ def test_db_and_back_is_the_same(db):
 
 
 @pytest.mark.parametrize(
-    ("text", "level", "in_db"), [("-30dB", 10**-1.5, True), ("0 db", 1.0, True), ("0.25", 0.25, False)]
+    ("text", "level", "in_db"),
+    [
+        ("-30dB", 10**-1.5, True),
+        ("0 db", 1.0, True),
+        ("0.25", 0.25, False),
+        ("25%", 0.25, False),
+        ("12.5 %", 0.125, False),
+    ],
 )
 def test_a_level_is_read_from_text(text, level, in_db):
     assert parse_level(text) == (pytest.approx(level), in_db)
 
 
-@pytest.mark.parametrize("text", ["", "loud", "-0.5", "nan", "infdB"])
+@pytest.mark.parametrize("text", ["", "loud", "-0.5", "nan", "infdB", "%", "-5%"])
 def test_a_level_that_is_none_is_refused(text):
     with pytest.raises(InvalidParameter, match="Use a level such as"):
         parse_level(text)

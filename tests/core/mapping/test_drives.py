@@ -165,6 +165,10 @@ def test_a_suggestion_says_why_in_numbers():
     assert "hits reach -" in suggest_marks(np.abs(noise), scale=Scale.DB).reason
     assert "steady" in suggest_marks(np.full(90, 0.5), scale=Scale.DB).reason
     assert "next to nothing" in suggest_marks(np.zeros(90), scale=Scale.DB).reason
+    steady = suggest_marks(np.full(90, 0.5), scale=Scale.LINEAR, in_db=False).reason
+    assert steady == "A steady sound at 50 %: at full while it sounds."
+    even = suggest_marks(np.linspace(0.2, 1.0, 400), scale=Scale.LINEAR, in_db=False).reason
+    assert even == "No gap between low and high: most of it lies from 32 % to 96 %."
     even = 10 ** (np.linspace(-30, -10, 900) / 20)
     assert suggest_marks(even, scale=Scale.DB).reason.startswith("No gap between quiet and loud")
 

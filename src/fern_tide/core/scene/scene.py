@@ -168,7 +168,7 @@ class Scene(Frozen, frozen=True):
         """The studio light as it is now: if nothing was decided, on while the scene has no light of its own."""
         if self.studio_light is not None:
             return self.studio_light
-        return StudioLight(on=not any(part.kind.emits for part in self.parts))
+        return StudioLight(on=not any(part.kind.emits or part.kind.in_file == "light" for part in self.parts))
 
     def _check_files(self) -> None:
         known = {file.id for file in self.files}
