@@ -18,9 +18,8 @@ OVER = '<rect id="haze" x="600" y="200" width="300" height="200" fill="#ffffff" 
 
 
 def test_a_flat_drawing_of_four_thousand_paths_is_scrolled_and_picked_through(page):
-    page.goto("/")
     svg = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 1600 600">{FLAT}{OVER}</svg>'
-    page.set_input_files("#file", {"name": "leaves.svg", "mimeType": "image/svg+xml", "buffer": svg.encode()})
+    drop(page, "leaves.svg", "image/svg+xml", svg.encode())
     page.wait_for_url("**/stage")
     page.wait_for_selector("[data-select='leaf-1']")
     assert page.locator(".tree-row").count() == 200
@@ -56,9 +55,7 @@ def test_a_model_that_stands_far_away_is_framed_when_it_comes(page):
     plain, binary = document()
     page.expect_console("targetNames")
     plain["nodes"][0]["translation"] = [900.0, 40.0, -700.0]  # the camera and the light are not there
-    page.goto("/")
-    far = glb(plain, binary)
-    page.set_input_files("#file", {"name": "far.glb", "mimeType": "model/gltf-binary", "buffer": far})
+    drop(page, "far.glb", "model/gltf-binary", glb(plain, binary))
     page.wait_for_url("**/stage")
     page.wait_for_selector("#stage canvas")
     page.wait_for_selector("[data-select='frond']")
@@ -69,6 +66,13 @@ def test_a_model_that_stands_far_away_is_framed_when_it_comes(page):
     corners = [tuple(map(float, pair.split(","))) for pair in page.evaluate(points).split()]
     assert all(0 <= x <= stage["width"] and 0 <= y <= stage["height"] for x, y in corners)
     assert max(x for x, _ in corners) - min(x for x, _ in corners) > 40
+
+
+def drop(page, name, kind, content, *more):
+    """Drop a scene on the projects page, with other files if there are any: one action."""
+    page.goto("/")
+    files = [(name, kind, content), *more]
+    page.set_input_files("#file", [{"name": n, "mimeType": k, "buffer": c} for n, k, c in files])
 
 
 def looks(page):
@@ -86,9 +90,7 @@ def dark(page):
     del plain["nodes"][2]["extensions"], plain["extensions"], plain["nodes"][3]["camera"], plain["cameras"]
     plain["extensionsUsed"].remove("KHR_lights_punctual")
     plain["materials"][0] = {"name": "Leaf green", "pbrMetallicRoughness": {"baseColorFactor": [0.5, 0.5, 0.5, 1]}}
-    page.goto("/")
-    content = glb(plain, binary)
-    page.set_input_files("#file", {"name": "dark.glb", "mimeType": "model/gltf-binary", "buffer": content})
+    drop(page, "dark.glb", "model/gltf-binary", glb(plain, binary))
     page.wait_for_url("**/stage")
     page.wait_for_selector("#stage canvas")
     page.click("[data-select='frond']")
@@ -146,10 +148,7 @@ def test_a_packed_model_is_seen_and_can_be_driven(page, name):
 
 def together(page, name, kind, content):
     """Drop a scene and a song together: one action."""
-    song = wav(drums(seconds=4.0), rate_hz=44_100)
-    page.goto("/")
-    files = [(name, kind, content), ("Drums.wav", "audio/wav", song)]
-    page.set_input_files("#file", [{"name": n, "mimeType": k, "buffer": c} for n, k, c in files])
+    drop(page, name, kind, content, ("Drums.wav", "audio/wav", wav(drums(seconds=4.0), rate_hz=44_100)))
     page.wait_for_url("**/bench")
     page.wait_for_selector(".cut-row")
 

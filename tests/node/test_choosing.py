@@ -3,6 +3,7 @@
 from pathlib import Path
 
 import pytest
+from tests.gltf import glb
 
 
 def test_parts_are_added_to_what_is_chosen_and_taken_away_again(modules):
@@ -125,7 +126,7 @@ def test_a_place_with_what_it_was_put_together_in_and_boxes_about_points(modules
 def test_what_a_packed_file_needs_is_read_off_its_head(modules):
     for name in ("draco", "meshopt"):
         content = (Path(__file__).parents[1] / f"packed/{name}.glb").read_bytes()
-        assert any(name in needed for needed in modules("unpacking", "neededBy", {"bytes": list(content)}))
+        assert any(name in extension for extension in modules("unpacking", "usedBy", {"bytes": list(content)}))
 
 
 def test_a_step_of_the_tour_is_done_when_it_was_done(modules):
@@ -149,3 +150,9 @@ def test_a_box_on_the_screen_has_its_edges_whichever_way_it_is_drawn(modules):
     wanted = {"left": 3, "right": 9, "top": 2, "bottom": 7}
     assert modules("stage_choose", "edgesOf", a, b) == modules("stage_choose", "edgesOf", b, a) == wanted
     assert "box" in modules("stage_choose", "outcomeWords", "nodes", 0, 0)
+
+
+def test_what_a_file_uses_but_could_do_without_is_unpacked_too(modules):
+    content = glb({"asset": {"version": "2.0"}, "extensionsUsed": ["KHR_draco_mesh_compression"]}, b"")
+    assert modules("unpacking", "usedBy", {"bytes": list(content)}) == ["KHR_draco_mesh_compression"]
+    assert modules("unpacking", "usedBy", {"bytes": list(glb({"asset": {"version": "2.0"}}, b""))}) == []

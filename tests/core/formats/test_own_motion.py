@@ -18,7 +18,7 @@ MOVING = LEAF.replace(b"data-own='kept'>", b"data-own='kept'>" + SWAYS + GLIDES 
 
 def words_of(hand_off):
     items = overruled(hand_off.scene, [curve.target for curve in hand_off.curves], media=hand_off.media)
-    return [f"{item.words} of {item.part.name}" for item in items]
+    return [f"{words} of {part.name}" for part, words in items]
 
 
 @pytest.mark.parametrize(

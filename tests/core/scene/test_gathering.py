@@ -27,7 +27,7 @@ def tree(parts):
 
 
 def both(scene):
-    return gathered(scene, ["rectangle-1", "leaf-2"], name="Both", anchor=CENTRE)[0]
+    return gathered(scene, "both", ["rectangle-1", "leaf-2"], name="Both", anchor=CENTRE)
 
 
 def test_elements_lie_in_a_part_of_their_own_and_come_out_again():
@@ -43,8 +43,8 @@ def test_elements_lie_in_a_part_of_their_own_and_come_out_again():
 def test_what_was_put_together_can_be_put_together_with_more():
     drawn = LEAF.replace(b"</v:g>", b'<v:circle id="Dew" r="2"/></v:g>')
     scene = both(leaf(STILL, content=drawn).scene)
-    scene, made = gathered(scene, ["both", "dew"], name="All", anchor=Anchor())
-    assert tree(scene.parts)["both"] == made.id == "all"
+    scene = gathered(scene, "all", ["both", "dew"], name="All", anchor=Anchor())
+    assert tree(scene.parts)["both"] == "all"
     assert [part.id for part in scene.gatherings(scene.part("leaf-2"))] == ["all", "both"]
     assert regathered(ungathered(scene.parts), scene.parts) == scene.parts
 
@@ -59,8 +59,8 @@ def boxes(*kinds):
 
 def test_parts_made_here_go_into_a_group_behind_the_last_with_all_inside_them():
     scene = boxes(("group", None), ("rectangle", "p0"), ("ellipse", None), ("star", None), ("line", None))
-    scene, made = gathered(scene, ["p0", "p3"], name="Two", anchor=CENTRE)
-    assert made.kind.id == "group" and made.anchor == CENTRE
+    scene = gathered(scene, "two", ["p0", "p3"], name="Two", anchor=CENTRE)
+    assert scene.part("two").kind.id == "group" and scene.part("two").anchor == CENTRE
     assert [part.id for part in scene.parts] == ["p2", "two", "p0", "p1", "p3", "p4"]
     assert tree(scene.parts) == {"p2": None, "two": None, "p0": "two", "p1": "p0", "p3": "two", "p4": None}
 
@@ -75,7 +75,7 @@ def test_parts_made_here_go_into_a_group_behind_the_last_with_all_inside_them():
 )
 def test_what_cannot_be_put_together_is_said(scene, parts, words):
     with pytest.raises(FernTideError, match=words):
-        gathered(scene, parts, name="X", anchor=Anchor())
+        gathered(scene, "x", parts, name="X", anchor=Anchor())
 
 
 def product(*lists):
@@ -135,3 +135,13 @@ def test_a_drawing_shows_it_at_rest_and_its_extent_is_that_of_all():
     inside = [where[name].stage for name in ("rectangle-1", "leaf-2")]
     assert (left, bottom) == (min(box[0] for box in inside), max(box[3] for box in inside))
     assert (top, right) == (min(box[1] for box in inside), max(box[2] for box in inside))
+
+
+def test_parts_that_stand_elsewhere_are_put_together_about_where_they_stand():
+    scene = both(leaf(STILL).scene)
+    moved = {"values": {**scene.part("rectangle-1").values, "x": 100.0}}
+    scene = scene.but(parts=tuple(p.model_copy(update=moved) if p.id == "rectangle-1" else p for p in scene.parts))
+    where = extents(scene, media=leaf(STILL).media)
+    assert where["rectangle-1"].own == pytest.approx((0, 0, 40, 30)), "anchors are counted before it is moved"
+    assert where["rectangle-1"].standing(scene.part("rectangle-1")) == pytest.approx((100, 0, 140, 30))
+    assert where["both"].own == pytest.approx((0, 0, 140, 30))

@@ -16,7 +16,7 @@ from fern_tide.core.base.errors import UnreadableScene
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.scene.gltf.boxes import placed
 from fern_tide.core.scene.gltf.build import build
-from fern_tide.core.scene.gltf.container import pack
+from fern_tide.core.scene.gltf.container import listed, pack
 from fern_tide.core.scene.gltf.parts import parts_of
 from fern_tide.core.scene.gltf.reading import read_gltf
 from fern_tide.core.scene.gltf.sketch import sketch
@@ -107,3 +107,35 @@ def test_what_would_be_too_large_unpacked_is_refused():
 
     with pytest.raises(UnreadableScene, match="larger than 1 GB unpacked"):
         read_gltf(changed("meshopt", huge))
+
+
+def with_meshes(count):
+    """Give a change that adds meshes, each with indices in a buffer view of their own."""
+
+    def change(document):
+        first = document["meshes"][0]["primitives"][0]
+        accessor = document["accessors"][first["indices"]]
+        for _ in range(count):
+            document["bufferViews"].append(dict(document["bufferViews"][accessor["bufferView"]]))
+            document["accessors"].append(accessor | {"bufferView": len(document["bufferViews"]) - 1})
+            document["meshes"].append({"primitives": [first | {"indices": len(document["accessors"]) - 1}]})
+
+    return change
+
+
+def test_work_grows_with_the_meshes_and_not_with_their_square(monkeypatch):
+    looked_at = []
+
+    def counted(owner, name):
+        items = listed(owner, name)
+        looked_at.append(len(items))
+        return items
+
+    for module in ("packed", "reading"):
+        monkeypatch.setattr(f"fern_tide.core.scene.gltf.{module}.listed", counted)
+    sums = []
+    for count in (100, 200):
+        looked_at.clear()
+        read_gltf(changed("quantized", with_meshes(count)))
+        sums.append(sum(looked_at))
+    assert sums[1] < 2.5 * sums[0]

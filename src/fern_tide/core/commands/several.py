@@ -199,6 +199,7 @@ class GatherParts(Command, frozen=True):
     """Put parts together, so that they move as one about a common anchor."""
 
     kind: Literal["gather_parts"] = "gather_parts"
+    id: Id
     parts: Annotated[tuple[Id, ...], Field(min_length=2, max_length=MOST_CHOSEN)]
     name: Name
     anchor: Anchor = Anchor()
@@ -207,9 +208,8 @@ class GatherParts(Command, frozen=True):
         return f"Let {len(self.parts)} parts move as one"
 
     def apply(self, project: Project) -> Project:
-        for part in self.parts:
-            project.scene.part(part)
-        return project.but(scene=gathered(project.scene, self.parts, name=self.name, anchor=self.anchor)[0])
+        scene = gathered(project.scene, self.id, self.parts, name=self.name, anchor=self.anchor)
+        return project.but(scene=scene)
 
 
 class PutSelection(Command, frozen=True):

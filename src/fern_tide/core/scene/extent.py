@@ -16,7 +16,8 @@ from fern_tide.core.scene.gltf.container import Json, listed
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.svg.bounds import box_of, joined, moved, shape_box
-from fern_tide.core.scene.svg.geometry import Box, Matrix, length, matrix_of, product
+from fern_tide.core.scene.svg.geometry import Box, Matrix, length, matrix_of, place, product
+from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
 _NOT_DRAWN = frozenset(
     ("defs", "clipPath", "mask", "pattern", "symbol", "marker", "filter", "linearGradient", "radialGradient")
@@ -44,6 +45,13 @@ class Extent:
         """The share of the stage that its box covers, 0 to 1."""
         left, top, right, bottom = (min(1.0, max(0.0, edge)) for edge in self.stage)
         return (right - left) * (bottom - top)
+
+    def standing(self, part: Part) -> Box | None:
+        """Give a 2D part's box as it stands at its own values, in what it lies in; None of a 3D part."""
+        if self.own is None or not part.has("x"):
+            return self.own
+        numbers = [float(part.own(name)) for name in PLACE_NAMES]
+        return moved(self.own, matrix_of(place(numbers, anchor=(part.anchor.x, part.anchor.y), base="")))
 
 
 def extents(scene: Scene, *, media: SceneMedia, built: Built | None = None) -> Mapping[str, Extent]:
@@ -112,12 +120,12 @@ class _Walk:
 
     def _join(self, gathering: Part) -> None:
         """Note where parts that were put together are, as one."""
-        inside = [self.extents[p.id] for p in self.scene.parts if p.parent == gathering.id and p.id in self.extents]
-        own = joined([item.own for item in inside])
-        left, top, right, bottom = joined([item.stage for item in inside]) or (0.0, 0.0, 0.0, 0.0)
-        if inside:
-            middle = ((left + right) / 2 * self.scene.width, (top + bottom) / 2 * self.scene.height)
-            self.extents[gathering.id] = Extent((left, top, right, bottom), own, middle)
+        inside = [p for p in self.scene.parts if p.parent == gathering.id and p.id in self.extents]
+        box = joined([self.extents[part.id].stage for part in inside])
+        if box is not None:
+            own = joined([self.extents[part.id].standing(part) for part in inside])
+            middle = ((box[0] + box[2]) / 2 * self.scene.width, (box[1] + box[3]) / 2 * self.scene.height)
+            self.extents[gathering.id] = Extent(box, own, middle)
 
     def _copied(self, element: ET.Element, above: Matrix, copies: int) -> Box | None:
         original = self._named.get(element.get("href", "").removeprefix("#"))

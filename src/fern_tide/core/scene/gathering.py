@@ -1,6 +1,6 @@
 """Parts put together, so that they move as one about a common anchor: a part of its own in the tree, with them inside.
 
-Parts that were outer here go into a group. Elements of a drawing stay where they are in their file: each of them gets
+Parts that were made here go into a group. Elements of a drawing stay where they are in their file: each of them gets
 the motion of what they lie in here, before its own.
 """
 
@@ -9,29 +9,28 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from fern_tide.core.base.errors import FernTideError
-from fern_tide.core.base.naming import fresh_id
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.scene import Part, PartChoice, Scene
 
 _GROUPS = {"2d": "group", "3d": "group_3d"}
 
 
-def gathered(scene: Scene, parts: Sequence[str], *, name: str, anchor: Anchor) -> tuple[Scene, Part]:
+def gathered(scene: Scene, outer_id: str, parts: Sequence[str], *, name: str, anchor: Anchor) -> Scene:
     """Put parts together.
 
     Args:
         scene: where they are.
+        outer_id: of the part that they lie in then; no part has it yet.
         parts: two or more, which lie in the same part.
         name: what people read.
         anchor: about which they turn and scale together, in what they lie in.
 
-    Returns:
-        The scene, and the part that they lie in now.
-
     Raises:
+        UnknownName: one of them is not there.
         FernTideError: they lie in different parts, or some of them cannot be put together.
     """
-    members = [part for part in scene.parts if part.id in set(parts)]
+    ids = {scene.part(name).id for name in parts}
+    members = [part for part in scene.parts if part.id in ids]
     if len(members) < 2:
         raise FernTideError("One part moves as one already.", remedy="Choose two or more.")
     if len({part.parent for part in members}) > 1:
@@ -43,10 +42,10 @@ def gathered(scene: Scene, parts: Sequence[str], *, name: str, anchor: Anchor) -
     else:
         raise FernTideError(
             "Not all of these parts can be put together.",
-            remedy="Choose parts that were outer here, or elements of one drawing that have a place.",
+            remedy="Choose parts that were made here, or elements of one drawing that have a place.",
         )
-    outer = Part(id=fresh_id(name, among=scene.parts), name=name, parent=members[0].parent, anchor=anchor, shape=kind)
-    return scene.but(parts=_with(scene.parts, outer, {part.id for part in members})), outer
+    outer = Part(id=outer_id, name=name, parent=members[0].parent, anchor=anchor, shape=kind)
+    return scene.but(parts=_with(scene.parts, outer, ids))
 
 
 def _with(parts: Sequence[Part], outer: Part, members: set[str]) -> tuple[Part, ...]:

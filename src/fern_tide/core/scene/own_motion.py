@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
 
 from fern_tide.core.base.target import Target
 from fern_tide.core.scene.gltf.container import Json, listed
@@ -14,21 +13,6 @@ from fern_tide.core.scene.svg.allowed import ANIMATIONS
 from fern_tide.core.scene.svg.picture import overruled_nodes
 
 _WORDS = {"translation": "place", "rotation": "turn", "scale": "size", "weights": "shape"}
-
-
-@dataclass(frozen=True)
-class Overruled:
-    """A file's own animation of what is driven too: it gives way.
-
-    Attributes:
-        part: what it moves.
-        place: an SVG's node by its index, or where a glTF's animation points, such as '/nodes/3/rotation'.
-        words: what of the part it moves.
-    """
-
-    part: Part
-    place: int | str
-    words: str
 
 
 def moved_by_file(scene: Scene, *, media: SceneMedia) -> frozenset[str]:
@@ -63,32 +47,37 @@ def pointer_of(channel: Json) -> str:
     return str(target.get("extensions", {}).get("KHR_animation_pointer", {}).get("pointer", ""))
 
 
-def overruled(scene: Scene, driven: Collection[Target], *, media: SceneMedia) -> tuple[Overruled, ...]:
-    """List the animations that files came with of what is driven too, where they run."""
+def overruled(scene: Scene, driven: Collection[Target], *, media: SceneMedia) -> list[tuple[Part, str]]:
+    """List what files move themselves and what is driven too: the parts, with what of them moves in words.
+
+    Where files do not play their own motion, there is nothing to give way.
+    """
     by_part: dict[str, set[str]] = {}
     for target in driven:
         by_part.setdefault(target.part, set()).add(target.property)
-    items: list[Overruled] = []
+    playing = {file.id: file.media for file in scene.files if file.plays}
+    theirs = {
+        digest: {pointer for pointer, _ in targets_of(media.gltfs[digest].json)}
+        for digest in playing.values()
+        if digest in media.gltfs
+    }
+    items: list[tuple[Part, str]] = []
     for part in scene.parts:
         names = by_part.get(part.id, set()).union(*(by_part.get(item.id, set()) for item in scene.gatherings(part)))
-        if not names or not part.file or not scene.file(part.file).plays:
+        digest = playing.get(part.file)
+        if not names or digest is None:
             continue
-        digest = scene.file(part.file).media
         if digest in media.sheets and part.kind.in_file == "element":
-            nodes = overruled_nodes(part, names, media.sheets[digest])
-            items += [Overruled(part, index, words) for index, words in nodes.items()]
-        elif digest in media.gltfs:
-            theirs = {pointer for pointer, _ in targets_of(media.gltfs[digest].json)}
-            items += [
-                Overruled(part, way, _WORDS.get(way.split("/")[-1], "look")) for way in _ways(part, names) & theirs
-            ]
-    return tuple(items)
+            items += [(part, words) for words in overruled_nodes(part, names, media.sheets[digest]).values()]
+        elif digest in theirs:
+            ways = sorted(_ways(part, names) & theirs[digest])
+            items += [(part, _WORDS.get(way.split("/")[-1], "look")) for way in ways]
+    return items
 
 
 def _ways(part: Part, names: set[str]) -> set[str]:
     """List where a glTF file holds what is driven of a part; turning about an anchor moves it, too."""
-    kind = part.kind.in_file
-    place = {kind: part.file_index}
+    place = {part.kind.in_file: part.file_index}
     about = (part.anchor.x, part.anchor.y, part.anchor.z) != (0.0, 0.0, 0.0)
     turned = about and any(name.startswith(("turn_", "scale_")) for name in names)
 

@@ -101,8 +101,9 @@ def _written(key: str, format_id: str, asked: MultiDict[str, str]) -> Written:
     revision, baked = studio().projects.current(key), studio().projects.baked(key)
     project, wanted = revision.document, frozenset(asked.items(multi=True))
     what = (key, revision.id, tuple(sorted(baked.items())), format_id, wanted)
-    if _last and _last[0][0] == what:
-        return _last[0][1]
+    for known, written in tuple(_last):
+        if known == what:
+            return written
     chosen = FORMATS[format_id].params.model_fields
     own = {"error_percent": project.keys_error_percent} if "error_percent" in chosen else {}
     options = own | {name: value for name, value in asked.items() if name in chosen}

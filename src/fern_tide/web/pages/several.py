@@ -113,9 +113,7 @@ def gather(key: str) -> Any:
     """Put all of them together, so that they move as one."""
     plain, project = body(), _document(key)
     command = several.gather(staged(project.scene), _ids(project.scene, plain))
-    there = {part.id for part in project.scene.parts}
-    gathering = next(part.id for part in command.apply(project).scene.parts if part.id not in there)
-    return _saved(key, plain, command, chosen={"part": gathering, "parts": []})
+    return _saved(key, plain, command, chosen={"part": command.id, "parts": []})
 
 
 @pages.post("/several/rename")

@@ -98,7 +98,7 @@ def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[st
 
 def _overruled(project: Project, driven: Sequence[Target]) -> list[str]:
     items = overruled(project.scene, driven, media=staged(project.scene).media) if project.scene.files else ()
-    return list(dict.fromkeys(f"{item.words} of {item.part.name}" for item in items))
+    return list(dict.fromkeys(f"{words} of {part.name}" for part, words in items))
 
 
 def _row(state: CurveState, error_percent: float) -> CurveRow:

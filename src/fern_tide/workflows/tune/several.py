@@ -239,23 +239,23 @@ def group_words(parts: Sequence[Part]) -> str:
     return f"{len(parts)} parts"
 
 
-def gather(staged: Staged, parts: Sequence[str], *, name: str = "") -> GatherParts:
-    """Put parts together, so that they move as one about the middle of them all.
+def gather(staged: Staged, parts: Sequence[str]) -> GatherParts:
+    """Put parts together under what they are called, so that they move as one about the middle of them all.
 
     Args:
         staged: the scene.
         parts: which.
-        name: of what they lie in then; '' takes what they are called.
     """
     scene = staged.scene
-    boxes = [staged.extents[part].own for part in parts if part in staged.extents]
-    box = joined(boxes) if scene.kind == "2d" else None
+    members = [scene.part(part) for part in parts]
+    box = joined([staged.extents[part.id].standing(part) for part in members if part.id in staged.extents])
     anchor = Anchor()
     if box is not None:
         left, top, right, bottom = box
         anchor = Anchor(x=round((left + right) / 2, 4), y=round((top + bottom) / 2, 4))
-    words = name or group_words([scene.part(part) for part in parts])
-    return GatherParts(parts=tuple(parts), name=words[0].upper() + words[1:], anchor=anchor)
+    words = group_words(members)
+    name = words[0].upper() + words[1:]
+    return GatherParts(id=fresh_id(name, among=scene.parts), parts=tuple(parts), name=name, anchor=anchor)
 
 
 def renamed(staged: Staged, parts: Sequence[str], *, name: str, line: Line) -> RenameParts:

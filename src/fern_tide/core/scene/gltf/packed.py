@@ -17,8 +17,7 @@ _MOST_UNPACKED = 1 << 30
 
 def is_packed(gltf: Gltf, accessor: Json) -> bool:
     """Say whether an accessor's values are not there as they are."""
-    views = listed(gltf.json, "bufferViews")
-    return "bufferView" not in accessor or whole(views[accessor["bufferView"]], "buffer") > 0
+    return "bufferView" not in accessor or gltf.json["bufferViews"][accessor["bufferView"]]["buffer"] > 0
 
 
 def check_packed(gltf: Gltf) -> None:

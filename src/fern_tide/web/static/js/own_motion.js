@@ -7,7 +7,7 @@ const ANIMATIONS = ["animate", "animateTransform", "set"];
 /** Which attribute an element animates of the one that it lies in; null where it animates nothing. Pure. */
 export const animates = ({ localName, attributeName }) => (localName === "animateMotion" ? "transform" : ANIMATIONS.includes(localName) ? attributeName : null);
 
-const told = (child) => animates({ localName: child.localName, attributeName: child.getAttribute("attributeName") });
+const attributeOf = (child) => animates({ localName: child.localName, attributeName: child.getAttribute("attributeName") });
 
 /** The attributes in which a part's driven properties show, from where its properties show and what says which drive. Pure. */
 export function drivenAttributes(bindings, drives, withOthers = false) {
@@ -27,7 +27,7 @@ export class OwnMotion {
   /** Take out what an element comes with for some of its attributes; it is looked for only where there are any. */
   takeOut(elementOf, attributes) {
     const element = attributes.length ? elementOf() : null;
-    for (const own of [...(element?.children ?? [])].filter((child) => attributes.includes(told(child)))) {
+    for (const own of [...(element?.children ?? [])].filter((child) => attributes.includes(attributeOf(child)))) {
       this.#out.push([own, element]);
       own.remove();
     }

@@ -2,7 +2,7 @@
 
 import { outlineOf } from "./graphic.js";
 import { drivenAttributes, OwnMotion } from "./own_motion.js";
-import { around, boxAround, colourAt, PLACE, placeOf, transformOf, VERBS } from "./placing.js";
+import { about, around, boxAround, colourAt, PLACE, placeOf, transformOf, VERBS } from "./placing.js";
 
 const SVG = "http://www.w3.org/2000/svg";
 
@@ -198,15 +198,19 @@ export class Stage2d {
 
   /** A part's box in what its anchor is counted in: that which the part lies in, before it is moved. */
   anchorBox(part, head) {
-    const inside = Object.entries(head.moves ?? {}).map(([id, one]) => this.anchorBox(id, one)).filter(Boolean);
-    if (inside.length) return boxAround(inside.flatMap(({ x, y, width, height }) => [{ x, y }, { x: x + width, y: y + height }]));
+    const inside = Object.entries(head.moves ?? {}).flatMap(([id, one]) => this.#standing(id, one));
+    if (inside.length) return boxAround(inside);
     const own = this.element(part, "own");
     if (!own) return null;
     const { x, y, width, height } = boxOf(own);
     if (head.base === null) return { x, y, width, height };
-    const matrix = new DOMMatrix(cssMatrix(head.base));
-    const corners = [[x, y], [x + width, y], [x, y + height], [x + width, y + height]].map(([px, py]) => new DOMPoint(px, py).matrixTransform(matrix));
-    return boxAround(corners);
+    return boxAround(cornersOf({ x, y, width, height }, head.base));
+  }
+
+  /** The corners of an element's box as it stands at its own values, in what it lies in. */
+  #standing(part, head) {
+    const box = this.anchorBox(part, head);
+    return box ? cornersOf(box, about(head.anchor, (name) => head.own[name])) : [];
   }
 
   /** A place on the screen in what a part's anchor is counted in. */
@@ -271,6 +275,12 @@ export class Stage2d {
 
 /** The box of an element; of a picture seen through a mask, that of the mask. */
 const boxOf = (own) => (own.querySelector(":scope > mask")?.firstElementChild ?? own).getBBox();
+
+/** The corners of a box that a transform moves. */
+function cornersOf({ x, y, width, height }, transform) {
+  const matrix = new DOMMatrix(cssMatrix(transform));
+  return around([{ x, y }, { x: x + width, y: y + height }]).map((corner) => new DOMPoint(corner.x, corner.y).matrixTransform(matrix));
+}
 
 /** An SVG transform list as the browser's matrices take it. */
 function cssMatrix(list) {

@@ -141,6 +141,7 @@ export class Choosing extends Component {
     const { view, root, space } = this.stage;
     const wanted = this.#boxing || (down.shiftKey && space === "2d"); // in space a drag with Shift moves the eye
     if (!view || this.stage.drawing || down.button !== 0 || !wanted) return;
+    const from = space === "2d" ? view.toScene(down) : null;
     this.stage.drawing = true;
     if (space === "3d") view.hold(true);
     const end = (up) => {
@@ -150,7 +151,7 @@ export class Choosing extends Component {
       this.frame.setAttribute("visibility", "hidden");
       if (up.type === "pointercancel") return;
       if (Math.hypot(up.clientX - down.clientX, up.clientY - down.clientY) <= CLICK_PX) this.#click(up);
-      else this.#ask(space === "3d" ? { how: "nodes", nodes: view.enclosed(edgesOf(down, up)) } : { how: "box", parts: [], box: boxOf(view.toScene(down), view.toScene(up), this.#size) });
+      else this.#ask(space === "3d" ? { how: "nodes", nodes: view.enclosed(edgesOf(down, up)) } : { how: "box", parts: [], box: boxOf(from, view.toScene(up), this.#size) });
     };
     follow(down, root, { move: (event) => this.#showBox(down, event), end, signal: this.signal });
   }

@@ -9,8 +9,8 @@ const WAYS = { on: true, strength: 1, turn_degrees: 0, draft: false };
 
 export class StudioLight {
   #how = WAYS;
-  #made = null;
-  #of = null;
+  #studioMap = null;
+  #renderer = null;
 
   constructor(scene) {
     this.scene = scene;
@@ -37,19 +37,19 @@ export class StudioLight {
 
   /** The studio as a renderer needs it: made once for each. */
   #studio(renderer) {
-    if (this.#of === renderer) return this.#made.texture;
+    if (this.#renderer === renderer) return this.#studioMap.texture;
     this.dispose();
     const maker = new PMREMGenerator(renderer);
     const room = new RoomEnvironment();
-    this.#made = maker.fromScene(room, SOFT);
-    this.#of = renderer;
+    this.#studioMap = maker.fromScene(room, SOFT);
+    this.#renderer = renderer;
     room.dispose();
     maker.dispose();
-    return this.#made.texture;
+    return this.#studioMap.texture;
   }
 
   dispose() {
-    this.#made?.dispose();
-    this.#made = this.#of = null;
+    this.#studioMap?.dispose();
+    this.#studioMap = this.#renderer = null;
   }
 }

@@ -6,7 +6,7 @@ import { project } from "./project.js";
 import { getJson, postJson } from "./server.js";
 import { transport } from "./transport.js";
 
-const KEPT = "ft:tour";
+const STORE = "ft:tour";
 const LOOK_MS = 250;
 
 /** Whether a step is done, from how things stood when it began and how they stand now. Pure. */
@@ -18,17 +18,17 @@ export function isDone(until, before, now) {
   return now.written;
 }
 
-const kept = () => JSON.parse(localStorage.getItem(KEPT) ?? "null");
+const progress = () => JSON.parse(localStorage.getItem(STORE) ?? "null");
 
 /** Begin the tour, or go on with it where it was left; it has a demo of its own. */
 export async function showMe() {
-  const before = kept();
+  const before = progress();
   const there = before && (await getJson(`/p/${before.project}/status`).catch(() => null));
-  if (there) localStorage.setItem(KEPT, JSON.stringify({ ...before, on: true }));
-  const made = there ? { url: `/p/${before.project}/bench` } : await telling(() => postJson("/projects/demo"));
-  if (!made) return;
-  if (!there) localStorage.setItem(KEPT, JSON.stringify({ project: made.url.split("/")[2], step: 0, on: true }));
-  window.location.href = made.url;
+  if (there) localStorage.setItem(STORE, JSON.stringify({ ...before, on: true }));
+  const demo = there ? { url: `/p/${before.project}/bench` } : await telling(() => postJson("/projects/demo"));
+  if (!demo) return;
+  if (!there) localStorage.setItem(STORE, JSON.stringify({ project: demo.url.split("/")[2], step: 0, on: true }));
+  window.location.href = demo.url;
 }
 
 class Tour {
@@ -41,7 +41,7 @@ class Tour {
     byId("tour-leave").addEventListener("click", () => this.#leave());
     root.hidden = false;
     this.timer = setInterval(() => this.#look(), LOOK_MS);
-    this.#go(kept().step);
+    this.#go(progress().step);
   }
 
   get #now() {
@@ -52,7 +52,7 @@ class Tour {
 
   #go(step) {
     this.step = step;
-    localStorage.setItem(KEPT, JSON.stringify({ project: project.key, step, on: step < this.steps.length }));
+    localStorage.setItem(STORE, JSON.stringify({ project: project.key, step, on: step < this.steps.length }));
     this.steps.forEach((one, place) => (one.hidden = place !== step));
     byId("tour-count").textContent = String(Math.min(step + 1, this.steps.length));
     if (step >= this.steps.length) this.#end();
@@ -78,7 +78,7 @@ class Tour {
 
   #end() {
     clearInterval(this.timer);
-    localStorage.removeItem(KEPT);
+    localStorage.removeItem(STORE);
     byId("tour-end").hidden = false;
     byId("tour-ring").hidden = byId("tour-skip").hidden = true;
     byId("tour-leave").textContent = "Close";
@@ -86,14 +86,14 @@ class Tour {
 
   #leave() {
     clearInterval(this.timer);
-    const state = kept();
-    if (state) localStorage.setItem(KEPT, JSON.stringify({ ...state, on: false }));
+    const state = progress();
+    if (state) localStorage.setItem(STORE, JSON.stringify({ ...state, on: false }));
     this.root.hidden = byId("tour-ring").hidden = true;
   }
 }
 
 export function mountTour() {
   for (const id of ["show-me", "show-me-again"]) byId(id)?.addEventListener("click", showMe);
-  const state = kept();
+  const state = progress();
   if (project.key && state?.on && state.project === project.key) new Tour(byId("tour"));
 }
