@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 5077
 
-.PHONY: demo install install-dev system-dev test check watch bench mutants shots graph css schema clean
+.PHONY: demo install install-dev system-dev test check watch bench mutants siege shots graph css schema clean
 
 demo: $(VENV)/run.stamp
 	$(BIN)/fern-tide demo --port $(PORT)
@@ -61,6 +61,10 @@ bench: install-dev $(VENV)/bench.stamp
 
 mutants: install-dev
 	$(BIN)/python scripts/mutants.py --base $(or $(BASE),HEAD~20)
+
+# Kills, stops, a full disk, hostile files and a crowd, for so many minutes: make siege MINUTES=60
+siege: install-dev
+	$(BIN)/python -u scripts/siege.py --minutes $(or $(MINUTES),60) $(if $(WRITE),--write $(WRITE))
 
 shots: install-dev
 	$(BIN)/python scripts/shots.py

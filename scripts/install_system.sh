@@ -19,6 +19,7 @@ case "$1" in
     command -v firefox-esr >/dev/null || get firefox-esr
     command -v WebKitWebDriver >/dev/null || get webkit2gtk-driver
     command -v xvfb-run >/dev/null || get xvfb xauth
+    command -v redis-server >/dev/null || get redis-server
     command -v ps >/dev/null || get procps
     ;;
 esac

@@ -7,6 +7,7 @@ Usage: python scripts/vendor.py          copies and writes the manifest
 import hashlib
 import json
 import shutil
+import subprocess
 import sys
 from pathlib import Path
 
@@ -30,24 +31,55 @@ FILES = [
     ("three", "examples/jsm/environments/RoomEnvironment.js"),
     ("three", "examples/jsm/loaders/DRACOLoader.js"),
     ("three", "examples/jsm/loaders/GLTFLoader.js"),
+    ("three", "examples/jsm/loaders/KTX2Loader.js"),
+    ("three", "examples/jsm/libs/basis/basis_transcoder.wasm"),
     ("three", "examples/jsm/libs/draco/gltf/draco_decoder.wasm"),
     ("three", "examples/jsm/libs/draco/gltf/draco_wasm_wrapper.js"),
+    ("three", "examples/jsm/libs/ktx-parse.module.js"),
     ("three", "examples/jsm/libs/meshopt_decoder.module.js"),
+    ("three", "examples/jsm/libs/zstddec.module.js"),
+    ("three", "examples/jsm/math/ColorSpaces.js"),
     ("three", "examples/jsm/utils/BufferGeometryUtils.js"),
     ("three", "examples/jsm/utils/SkeletonUtils.js"),
+    ("three", "examples/jsm/utils/WorkerPool.js"),
 ]
-FLAT = ((b"from 'three'", b"from './three.module.js'"), (b"from '../utils/", b"from './"))
+FLAT = (
+    (b"from 'three'", b"from './three.module.js'"),
+    *((b"from '../%s/" % folder, b"from './") for folder in (b"utils", b"libs", b"math")),
+)
 """Modules that name each other otherwise are pointed at the folder where all of them lie: no import map is needed."""
+
+
+WORKER = "basis_worker.js"
+"""The worker that KTX2Loader would write while it runs, as a file: such a file can have a policy of its own."""
+WRITE_WORKER = """
+import { readFileSync } from "node:fs";
+import { KTX2Loader } from "three/examples/jsm/loaders/KTX2Loader.js";
+const words = ["EngineFormat", "EngineType", "TranscoderFormat", "BasisFormat"];
+const body = KTX2Loader.BasisWorker.toString();
+process.stdout.write([
+  ...words.map((name) => `let _${name} = ${JSON.stringify(KTX2Loader[name])}`),
+  readFileSync("node_modules/three/examples/jsm/libs/basis/basis_transcoder.js", "utf8"),
+  body.substring(body.indexOf("{") + 1, body.lastIndexOf("}")),
+].join("\\n"));
+"""
+LICENCES = {"basis": "Apache-2.0", "draco": "Apache-2.0"}
+"""Of what three.js brings from others, by the word that its name begins with."""
 
 
 def copy() -> None:
     shutil.rmtree(TARGET, ignore_errors=True)
     TARGET.mkdir(parents=True)
     entries = []
-    for package, file in FILES:
+    written = {
+        WORKER: subprocess.run(
+            ["node", "--input-type=module", "-e", WRITE_WORKER], cwd=ROOT, capture_output=True, check=True
+        ).stdout
+    }
+    for package, file in (*FILES, ("three", WORKER)):
         source = ROOT / "node_modules" / package
         about = json.loads((source / "package.json").read_text())
-        content = (source / file).read_bytes()
+        content = written[file] if file in written else (source / file).read_bytes()
         for old, new in FLAT if "examples" in file and file.endswith(".js") else ():
             content = content.replace(old, new)
         name = Path(file).name
@@ -57,7 +89,7 @@ def copy() -> None:
                 "file": name,
                 "package": package,
                 "version": about["version"],
-                "licence": about["license"],
+                "licence": LICENCES.get(name.split("_")[0], about["license"]),
                 "sha256": hashlib.sha256(content).hexdigest(),
             }
         )

@@ -78,7 +78,9 @@ def _parser() -> argparse.ArgumentParser:
     ):
         one = command(name, run, text)
         one.add_argument("--data", metavar="DIR", help="the folder of everything (FERN_TIDE_DATA, or ./data)")
-        if name != "worker":
+        if name == "worker":
+            one.add_argument("--with-server", action="store_true", help=argparse.SUPPRESS)
+        else:
             one.add_argument("--host", default="127.0.0.1")
             one.add_argument("--port", type=int, default=5077)
         if name == "demo":
@@ -188,7 +190,7 @@ def _worker(arguments: argparse.Namespace) -> None:
     from fern_tide.jobs.queue import work
     from fern_tide.workflows.studio import Settings, Studio
 
-    work(Studio.open(Settings.from_environment(arguments.data)))
+    work(Studio.open(Settings.from_environment(arguments.data)), with_server=arguments.with_server)
 
 
 def _describe(arguments: argparse.Namespace) -> None:

@@ -24,6 +24,28 @@ def test_types_fit_each_other():
     assert [line for line in lines if line.startswith(SCRIPTS)] == []  # the loader of models that we ship has its own
 
 
+def test_templates_are_as_the_formatter_leaves_them():
+    done = run("prettier", "--check", "src/fern_tide/web/templates")
+    assert done.returncode == 0, done.stdout + done.stderr
+    long = [
+        f"{path.name}:{number}"
+        for path in sorted((WEB / "templates").rglob("*.html"))
+        for number, line in enumerate(path.read_text().splitlines(), 1)
+        if len(line) > 140
+    ]
+    assert long == []
+
+
+def test_attributes_of_templates_stand_apart():
+    """The formatter takes the spaces at the ends of a block: what a block adds must not need one of them."""
+    for path in sorted((WEB / "templates").rglob("*.html")):
+        text = path.read_text()
+        assert not re.search(r"[\"'}]\{% if[^%]*%\}(?:data|aria|checked|selected|disabled|hidden)\b", text), path
+        assert not re.search(r'="[^"]*tojson(?!\|forceescape)', text), path  # JSON has quotes of its own
+        assert not re.search(r'class="[^"]*[^\s"{]\{% if', text), path
+        assert not re.search(r"^\s*(?:\{% end\w+ %\})?[.,;:]", text, re.M), path  # a space before a point
+
+
 def test_every_pure_function_is_called_in_a_test():
     tests = "".join(path.read_text() for path in (ROOT / "tests/node").glob("*.py"))
     missing = [

@@ -340,3 +340,10 @@ def test_who_reads_the_output_may_stop_early(sound, words):
     done = subprocess.run(call, stdout=writing_end, stderr=subprocess.PIPE, timeout=60)
     os.close(writing_end)
     assert (done.returncode, done.stderr) == (0, b"")
+
+
+def test_a_data_folder_that_cannot_be_used_ends_the_start_with_one_line(tmp_path, capsys):
+    (tmp_path / "projects.sqlite").mkdir()
+    assert main(["serve", "--data", str(tmp_path), "--port", "0"]) == 2
+    said = capsys.readouterr().err
+    assert said.count("\n") == 1 and "cannot be used" in said and "Free some room" in said

@@ -1,5 +1,6 @@
 """The document, its commands, its schema and its file."""
 
+import contextlib
 import io
 import json
 import zipfile
@@ -13,6 +14,7 @@ from hypothesis import strategies as st
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject
 from fern_tide.core.commands.registry import read_command
 from fern_tide.core.document import Project, document_schema, read_project
+from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.project_file import ProjectFileLimits, read_project_file, write_project_file
 from fern_tide.demo.project import demo_project, demo_sounds
 
@@ -199,3 +201,16 @@ def test_names_outside_the_archive_are_never_looked_at():
 def test_any_bytes_are_read_or_refused(content):
     with pytest.raises(UnreadableProject):
         read_project_file(io.BytesIO(content), keep=drain)
+
+
+def test_an_archive_spoilt_at_any_place_of_its_directory_is_refused_or_read(tmp_path):
+    out = io.BytesIO()
+    project = demo_project()
+    write_project_file(out, project.but(tracks=(), envelopes=(), mappings=(), beat=BeatSetting()), media=lambda _: None)
+    whole = out.getvalue()
+    for at in range(len(whole) - 90, len(whole)):
+        for value in (0, 1, 2, 127, 128, 255):
+            path = tmp_path / "spoilt.ferntide"  # a file says otherwise than memory that there is no place before it
+            path.write_bytes(whole[:at] + bytes([value]) + whole[at + 1 :])
+            with path.open("rb") as stream, contextlib.suppress(UnreadableProject):
+                read_project_file(stream, keep=lambda digest, chunks: None)

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from tests.conftest import drums, wav
+from tests.core.scene.test_basis import TILES, tiled
 from tests.gltf import GLB, document, glb
 from tests.journeys.conftest import ask, stored, wait
 
@@ -115,7 +116,7 @@ def test_a_model_without_a_light_is_seen_in_the_studio_light_which_a_lamp_does_n
     wait(dark, "document.querySelector('#undo').title === 'Undo: Add Point light'")
     assert dark.inner_text("#studio-light summary") == "Light: studio"
     dark.uncheck("#light-on")
-    wait(dark, "document.querySelector('#studio-light summary').textContent === 'Light: own'")
+    wait(dark, "document.querySelector('#studio-light summary').textContent.trim() === 'Light: own'")
 
 
 def test_floor_and_background_are_shown_and_hidden_at_once(dark):
@@ -144,6 +145,22 @@ def test_a_packed_model_is_seen_and_can_be_driven(page, name):
         stage.shape[0] // 2 - 20 : stage.shape[0] // 2 + 20, stage.shape[1] // 2 - 20 : stage.shape[1] // 2 + 20
     ]
     assert middle.mean(axis=(0, 1)) == pytest.approx([225, 210, 150], abs=40), "the bulb's own colour"
+
+
+@pytest.mark.parametrize("kind", TILES)
+def test_a_basis_texture_is_seen(page, kind):
+    page.expect_console("GPU stall")
+    drop(page, "tile.glb", "model/gltf-binary", glb(*tiled(TILES[kind])))
+    page.wait_for_url("**/stage")
+    page.wait_for_selector("#stage canvas")
+    page.click("[data-select='tile']")
+    page.click("#frame-part")
+    stage = looks(page)
+    down, across = (size // 2 for size in stage.shape[:2])
+    quarters = [stage[down + y * 40, across + x * 40] for y in (-1, 1) for x in (-1, 1)]
+    colours = [(220, 30, 30), (30, 200, 40), (40, 60, 220), (230, 220, 60)]  # as they were packed
+    for shown, packed in zip(quarters, colours, strict=True):
+        assert np.abs(np.array(shown[:3], dtype=float) - packed).max() < 50, (quarters, colours)
 
 
 def together(page, name, kind, content):
@@ -218,3 +235,53 @@ def test_parts_in_space_are_chosen_by_a_box_and_their_order_is_shown(page):
     chosen = "[...document.querySelectorAll('.tree-row[aria-selected=true]')].map((row) => row.dataset.part)"
     wait(page, f"{chosen}.includes('lamp') && {chosen}.length > 2")
     assert "cloche-1" not in page.evaluate(chosen), "what lies in another that is chosen moves with that"
+
+
+def without(*names):
+    plain, binary = document()
+    for name in names:
+        plain.pop(name, None)
+    return glb(plain, binary)
+
+
+def named_oddly():
+    plain, binary = document()
+    for place, name in enumerate(("__proto__", "constructor", "a.b/c[0]~1", "")):
+        plain["nodes"][place]["name"] = name
+    plain["meshes"][0]["name"] = plain["materials"][0]["name"] = "toString"
+    return glb(plain, binary)
+
+
+@pytest.mark.parametrize(
+    "content",
+    [
+        without("scene", "scenes"),
+        without("scene"),
+        named_oddly(),
+        glb({"asset": {"version": "2.0"}}, b""),
+        glb({"asset": {"version": "2.0"}, "scenes": [{}], "nodes": [{}, {"name": "Alone"}]}, b""),
+    ],
+    ids=["no scenes", "no first scene", "odd names", "nothing", "empty nodes"],
+)
+def test_an_odd_model_is_shown_and_raises_nothing(page, content):
+    page.expect_console("GPU stall")
+    page.expect_console("targetNames")  # there are two shapes, and one name
+    drop(page, "odd.glb", "model/gltf-binary", content)
+    page.wait_for_url("**/stage")
+    page.wait_for_selector("#stage canvas")
+    page.wait_for_timeout(600)
+
+
+def test_numbers_that_are_none_do_not_reach_the_page(page):
+    page.expect_console("GPU stall")
+    drawing = (
+        '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100" width="NaN" height="1e999">'
+        '<rect id="r" width="NaN" height="1e999" x="abc" transform="rotate(NaN)" stroke-width="-" opacity="foo"/>'
+        '<circle id="c" cx="50%" cy="Infinity" r="ten"/><path id="p" d="M0 0LNaN 5L9 9"/>'
+        '<polygon id="q" points="1,2 x,4 5"/><text id="t" font-size="huge" x="1,,2">Hm</text>'
+        '<rect id="good" width="20" height="10" x="5"/></svg>'
+    )
+    drop(page, "odd.svg", "image/svg+xml", drawing.encode())
+    page.wait_for_url("**/stage")
+    page.wait_for_selector("[data-select='good']")
+    page.wait_for_timeout(500)

@@ -138,9 +138,14 @@ def test_versions_are_flipped_through_and_seen_side_by_side(demo):
     demo.evaluate(SEEK.format(430))
     demo.click("[data-act='keep-version']")
     wait(demo, "document.querySelectorAll('[data-version]').length === 1")
+    assert demo.locator("#beside").count() == 0, "it would be beside itself"
     demo.fill("#at-full", "0.5")
     demo.press("#at-full", "Enter")
     undo_says(demo, "Set the opacity of Lamp glow at full")
+    demo.wait_for_selector("#beside-lamp-glow--own", state="attached")  # both are seen as soon as they differ
+    assert demo.input_value("#beside") == "A"
+    demo.select_option("#beside", "")
+    wait(demo, "document.querySelector('#stage .beside') === null")
     demo.click("[data-act='keep-version']")
     wait(demo, "document.querySelectorAll('[data-version]').length === 2")
     pressed = "document.querySelector('[data-version][aria-pressed=\"true\"]')?.dataset.version"

@@ -39,6 +39,13 @@ def test_a_dropped_song_plays_a_first_cut_that_is_refused_in_part_kept_and_taken
     wait(page, "document.querySelector('#heard').currentTime > 0.2")
     page.click("#play")
     first = words(page)
+    page.hover(".cut-row >> nth=0")
+    wait(page, "document.querySelector('#spotlight').getAttribute('visibility') === 'visible'")
+    holes = page.eval_on_selector("#spotlight path", "hole => hole.getAttribute('d')")
+    moved = json.loads(page.get_attribute(".cut-row >> nth=0", "data-parts"))
+    assert 1 <= holes.count("Z") <= len(moved)
+    page.mouse.move(2, 400)
+    wait(page, "document.querySelector('#spotlight').getAttribute('visibility') === 'hidden'")
     assert 3 <= len(first) <= 6 and page.locator("canvas[data-lane]").count() == len(first)
     assert axe(page) == []
     page.click("#cut-another")
@@ -144,3 +151,13 @@ def test_what_is_picked_counts_though_the_page_was_drawn_anew_meanwhile(demo):
     draw_anew(demo, "#add-target")
     demo.click("#picker-rows [data-target='title:fill']")
     wait(demo, "document.querySelector('#mapping-name').value === 'Title fill'")
+
+
+def test_a_long_name_sticks_out_of_nothing(page):
+    drop(page, (f"{'A rehearsal that goes on and on, ' * 5}take 17.wav", SONG))
+    page.wait_for_selector(".cut-row")
+    edge = "document.querySelector('#sheet').getBoundingClientRect().right + 1"
+    out = (
+        f"[...document.querySelectorAll('#sheet *')].filter((one) => one.getBoundingClientRect().right > {edge}).length"
+    )
+    assert page.evaluate(out) == 0

@@ -16,6 +16,8 @@ from playwright.sync_api import Error
 from tests.conftest import wav
 from tests.journeys.conftest import Server, wait
 
+from fern_tide.store.processes import born
+
 
 def quiet(folder: Path, *, minutes: int) -> Path:
     """A small file that takes seconds to analyze: long, slow and silent."""
@@ -124,3 +126,36 @@ def test_a_port_that_is_taken_is_said_in_one_line(own, tmp_path):
     done = subprocess.run(words, capture_output=True, text=True, timeout=30)
     assert done.returncode == 2
     assert "cannot be listened on" in done.stderr and "Use --port" in done.stderr and done.stderr.count("\n") == 1
+
+
+def test_a_worker_started_by_hand_outlives_its_shell(tmp_path):
+    line = f"{sys.executable} -m fern_tide.cli worker --data {tmp_path}/data >/dev/null 2>&1 & echo $!"
+    shell = subprocess.run(["sh", "-c", line], stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, timeout=30, check=True)
+    worker = int(shell.stdout)
+    try:
+        until((tmp_path / "data" / "queue.sqlite").exists)
+        time.sleep(1.0)  # it is at work by then, and would have seen that its parent is gone
+        os.kill(worker, signal.SIGHUP)
+        time.sleep(0.5)
+        assert born(worker)
+    finally:
+        os.kill(worker, signal.SIGTERM)
+
+
+def test_a_worker_ends_with_a_server_that_is_killed_before_it_stands(tmp_path):
+    run = f"""
+import sys
+from pathlib import Path
+from fern_tide.web.server import Worker
+from fern_tide.workflows.studio import Settings
+worker = Worker(Settings(data=Path({str(tmp_path / "data")!r})))
+worker.start()
+print(worker._process.pid, flush=True)
+sys.stdin.read()
+"""
+    for wait_s in (0.0, 0.4):
+        with subprocess.Popen([sys.executable, "-c", run], stdin=subprocess.PIPE, stdout=subprocess.PIPE) as server:
+            worker = int(server.stdout.readline())
+            time.sleep(wait_s)
+            server.kill()
+        until(lambda worker=worker: not born(worker), seconds=20)

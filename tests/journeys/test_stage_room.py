@@ -103,6 +103,16 @@ def test_what_is_driven_runs_in_the_tree_and_can_be_used_as_full(room):
     assert full == pytest.approx(1.48, abs=0.05)
 
 
+def test_a_group_is_outlined_and_anchored_by_what_lies_in_it(room):
+    room.click("[data-select='lamp']")
+    wait(room, "document.querySelector('#part-name')?.value === 'Lamp'")
+    wait(room, "document.querySelector('#stage .over polygon').getAttribute('visibility') === 'visible'")
+    room.click(".nine button[data-word='bottom']")
+    wait(room, "document.querySelector('#undo').title === 'Undo: Put the anchor of Lamp at its bottom'")
+    wait(room, "Math.abs(Number(document.querySelector('#anchor-y').value) - 900) < 1")  # its glow, 430 below 470
+    assert room.input_value("#anchor-x") == "960"
+
+
 def test_the_base_stays_still_when_the_anchor_is_put_there(room):
     choose(room, "cloche-3")
     room.fill("#own-turn", "30")

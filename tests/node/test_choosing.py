@@ -156,3 +156,9 @@ def test_what_a_file_uses_but_could_do_without_is_unpacked_too(modules):
     content = glb({"asset": {"version": "2.0"}, "extensionsUsed": ["KHR_draco_mesh_compression"]}, b"")
     assert modules("unpacking", "usedBy", {"bytes": list(content)}) == ["KHR_draco_mesh_compression"]
     assert modules("unpacking", "usedBy", {"bytes": list(glb({"asset": {"version": "2.0"}}, b""))}) == []
+
+
+def test_outlines_become_one_path(modules):
+    corners = [{"x": 0, "y": 1}, {"x": 2.25, "y": 1}, {"x": 2, "y": 3}]
+    assert modules("spotlight", "pathAround", [corners, corners[:2]]) == "M0.0 1.0L2.3 1.0L2.0 3.0ZM0.0 1.0L2.3 1.0Z"
+    assert modules("spotlight", "pathAround", []) == ""

@@ -1,6 +1,9 @@
 """Work that is cancelled, lost or failed, and files that are swept: the edges."""
 
 import os
+import sqlite3
+import subprocess
+import threading
 import time
 
 import numpy as np
@@ -10,7 +13,7 @@ from fern_tide.core.base.errors import Cancelled, UnreadableSound
 from fern_tide.jobs import queue
 from fern_tide.store import job_rows
 from fern_tide.store.files import DerivedStore, MediaStore
-from fern_tide.store.job_rows import CANCELLED, DONE, FAILED, QUEUED, RUNNING, JobStore
+from fern_tide.store.job_rows import CANCELLED, DONE, FAILED, QUEUED, RUNNING, JobStore, Lost
 
 
 @pytest.fixture
@@ -61,13 +64,27 @@ def test_the_same_lost_work_is_queued_again_at_most_once_a_minute(studio, monkey
     assert len(queued) == 2
 
 
-def test_a_heart_that_beats_keeps_work_and_one_that_stopped_gives_it_up(jobs, monkeypatch):
+@pytest.fixture
+def elsewhere(monkeypatch):
+    """Claim on another machine, where only silence tells that a process is gone."""
+
+    def claim(jobs, job):
+        with monkeypatch.context() as patch:
+            patch.setattr(job_rows.socket, "gethostname", lambda: "elsewhere")
+            return jobs.claim(job.id)
+
+    return claim
+
+
+def test_a_heart_that_beats_keeps_work_and_one_that_stopped_gives_it_up(jobs, monkeypatch, elsewhere):
     job, _ = jobs.start("analyze", key="a", payload={})
-    jobs.claim(job.id)
+    taken = elsewhere(jobs, job)
     real = time.time()
     monkeypatch.setattr(job_rows.time, "time", lambda: real + job_rows.HEARTBEAT_S - 0.5)
     assert jobs.requeue_lost() == []
-    jobs.progress(job.id, share=0.1, words="on")
+    monkeypatch.setattr(job_rows.socket, "gethostname", lambda: "elsewhere")
+    jobs.progress(taken, share=0.1, words="on")
+    monkeypatch.undo()
     monkeypatch.setattr(job_rows.time, "time", lambda: real + 2 * job_rows.HEARTBEAT_S - 1.5)
     assert jobs.requeue_lost() == [] and jobs.get(job.id).state == RUNNING
     monkeypatch.setattr(job_rows.time, "time", lambda: real + 2 * job_rows.HEARTBEAT_S + 1.0)
@@ -75,13 +92,100 @@ def test_a_heart_that_beats_keeps_work_and_one_that_stopped_gives_it_up(jobs, mo
     assert jobs.get(job.id).state == QUEUED
 
 
+def test_a_machine_that_slept_loses_nothing(jobs, monkeypatch):
+    job, _ = jobs.start("analyze", key="a", payload={})
+    taken = jobs.claim(job.id)
+    real = time.time()
+    monkeypatch.setattr(job_rows.time, "time", lambda: real + 3600.0)  # an hour with the lid closed
+    assert jobs.requeue_lost() == [] and jobs.get(job.id).state == RUNNING
+    assert jobs.progress(taken, share=0.5, words="on")
+
+
+def test_work_that_was_taken_for_lost_goes_on_unless_another_took_it(jobs, elsewhere, monkeypatch):
+    job, _ = jobs.start("analyze", key="a", payload={})
+    taken = elsewhere(jobs, job)
+    real = time.time()
+    monkeypatch.setattr(job_rows.time, "time", lambda: real + 2 * job_rows.HEARTBEAT_S)
+    assert [lost.id for lost in jobs.requeue_lost()] == [job.id]
+    assert jobs.progress(taken) and jobs.get(job.id).state == RUNNING, "it woke, and nobody had begun it anew"
+    monkeypatch.setattr(job_rows, "born", lambda pid: "another process by now")
+    assert [lost.id for lost in jobs.requeue_lost()] == [job.id]
+    again = jobs.claim(job.id)
+    with pytest.raises(Lost):
+        jobs.progress(taken, share=0.9, words="late")
+    jobs.end(taken, state=CANCELLED, words="not its business any more")
+    assert jobs.get(job.id).state == RUNNING
+    jobs.end(again, state=DONE)
+    assert jobs.get(job.id).state == DONE
+    with pytest.raises(Lost):
+        jobs.progress(again)
+
+
 def test_lost_work_that_was_being_cancelled_stays_cancelled(jobs, monkeypatch):
     job, _ = jobs.start("analyze", key="a", payload={})
     jobs.claim(job.id)
     jobs.cancel(job.id)
-    real = time.time()
-    monkeypatch.setattr(job_rows.time, "time", lambda: real + 2 * job_rows.HEARTBEAT_S)
+    monkeypatch.setattr(job_rows, "born", lambda pid: "")
     assert jobs.requeue_lost() == [] and jobs.get(job.id).state == CANCELLED
+
+
+def test_a_process_is_told_from_another_of_its_number():
+    own = job_rows.born(os.getpid())
+    assert own == job_rows.born(os.getpid()) != ""
+    other = subprocess.Popen(["sleep", "60"])
+    born = job_rows.born(other.pid)
+    assert born not in {"", own}
+    other.kill()
+    other_gone = time.monotonic() + 5
+    while job_rows.born(other.pid) and time.monotonic() < other_gone:  # a body that nobody has fetched is no process
+        time.sleep(0.01)
+    assert job_rows.born(other.pid) == ""
+    other.wait()
+    assert job_rows.born(other.pid) == ""
+
+
+def test_long_work_without_a_word_stops_when_it_is_cancelled_and_when_another_has_it(studio, monkeypatch):
+    begun = threading.Event()
+
+    def busy(studio, job, report):
+        begun.set()
+        end = time.monotonic() + 20
+        while time.monotonic() < end:
+            sum(range(1000))
+
+    monkeypatch.setitem(queue.TASKS, "trial", busy)
+    for act, state in (
+        (lambda job: studio.jobs.cancel(job.id), CANCELLED),
+        (lambda job: studio.jobs._table.update(turn="another's").execute(), RUNNING),
+    ):
+        begun.clear()
+        job, _ = studio.jobs.start("trial", key=state, payload={})
+        threading.Timer(0.3, act, [job]).start()
+        at = time.monotonic()
+        queue.run_job(studio, job.id)
+        assert begun.is_set() and time.monotonic() - at < 5
+        assert studio.jobs.get(job.id).state == state
+
+
+def test_a_heart_beats_while_work_says_nothing(studio, monkeypatch):
+    beats = []
+    monkeypatch.setattr(queue, "_BEAT_S", 0.02)
+    monkeypatch.setattr(studio.jobs, "progress", lambda job, **_: not beats.append(job.id))
+    monkeypatch.setitem(queue.TASKS, "trial", lambda studio, job, report: time.sleep(0.3))
+    job, _ = studio.jobs.start("trial", key="k", payload={})
+    queue.run_job(studio, job.id)
+    assert len(beats) >= 3 and studio.jobs.get(job.id).state == DONE
+
+
+def test_a_table_of_an_older_version_is_made_anew(tmp_path):
+    old = sqlite3.connect(tmp_path / "jobs.sqlite")
+    old.execute("create table job (id text primary key, kind text, state text)")
+    old.execute("insert into job values ('a', 'analyze', 'running')")
+    old.commit()
+    old.close()
+    jobs = JobStore(tmp_path / "jobs.sqlite")
+    assert jobs.get("a") is None and jobs.start("analyze", key="a", payload={})[1]
+    jobs.close()
 
 
 def test_what_is_being_received_is_not_swept_and_what_nobody_names_is_after_a_day(tmp_path):

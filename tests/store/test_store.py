@@ -14,7 +14,8 @@ from fern_tide.store import projects
 from fern_tide.store.database import open_database
 from fern_tide.store.files import DerivedStore, DiskFull, MediaStore, TooLarge
 from fern_tide.store.job_rows import CANCELLED, DONE, QUEUED, RUNNING, JobStore
-from fern_tide.store.projects import Conflict, NoSuchProject, NothingToUndo, ProjectStore
+from fern_tide.store.projects import ProjectStore
+from fern_tide.store.revision import Conflict, NoSuchProject, NothingToUndo
 
 MIGRATIONS = Path(projects.__file__).parent / "migrations"
 
@@ -177,29 +178,30 @@ def test_the_same_work_is_not_started_twice(jobs):
     job, new = jobs.start("analyze", key="k", payload={"a": 1})
     same, again = jobs.start("analyze", key="k", payload={"a": 1})
     assert (new, again, same.id) == (True, False, job.id)
-    assert jobs.claim(job.id).payload == {"a": 1}
+    taken = jobs.claim(job.id)
+    assert taken.payload == {"a": 1}
     assert jobs.claim(job.id) is None
-    jobs.end(job.id, state=DONE)
+    jobs.end(taken, state=DONE)
     assert jobs.start("analyze", key="k", payload={})[1]
 
 
 def test_cancel_stops_what_runs_at_its_next_word_and_what_waits_at_once(jobs):
     waiting, _ = jobs.start("analyze", key="a", payload={})
     running, _ = jobs.start("analyze", key="b", payload={})
-    jobs.claim(running.id)
-    assert jobs.progress(running.id, share=0.5, words="half")
+    taken = jobs.claim(running.id)
+    assert jobs.progress(taken, share=0.5, words="half")
     jobs.cancel(waiting.id)
     jobs.cancel(running.id)
     assert jobs.get(waiting.id).state == CANCELLED
     assert jobs.claim(waiting.id) is None
     assert jobs.get(running.id).state == CANCELLED  # for who asks: it will stop at its next word
-    assert not jobs.progress(running.id, share=0.6, words="more")
+    assert not jobs.progress(taken, share=0.6, words="more")
+    assert not jobs.progress(taken)
 
 
 def test_what_is_over_cannot_be_cancelled_any_more(jobs):
     job, _ = jobs.start("analyze", key="a", payload={})
-    jobs.claim(job.id)
-    jobs.end(job.id, state=DONE)
+    jobs.end(jobs.claim(job.id), state=DONE)
     jobs.cancel(job.id)
     assert jobs.get(job.id).state == DONE
 
@@ -209,9 +211,7 @@ def test_work_of_a_worker_that_is_gone_is_queued_again(jobs, monkeypatch):
     jobs.claim(job.id)
     assert jobs.requeue_lost() == []
     assert jobs.get(job.id).state == RUNNING
-    monkeypatch.setattr(
-        "fern_tide.store.job_rows.os.kill", lambda pid, signal: (_ for _ in ()).throw(ProcessLookupError)
-    )
+    monkeypatch.setattr("fern_tide.store.job_rows.born", lambda pid: "")
     assert [lost.id for lost in jobs.requeue_lost()] == [job.id]
     assert jobs.get(job.id).state == QUEUED
 

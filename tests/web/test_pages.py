@@ -195,6 +195,7 @@ def test_undo_redo_and_an_edit_that_changes_nothing(client, demo):
     ],
 )  # fmt: skip
 def test_bad_edits_are_refused_with_words(client, demo, send, status):
+    send = send.replace(b'"base": 1', b'"base": %d' % client.get(f"/p/{demo}/status").json["revision"])
     answer = client.post(f"/p/{demo}/edits", data=send, content_type="application/json")
     assert answer.status_code == status
     assert answer.json["what"]
@@ -221,6 +222,7 @@ def test_stale_curves_are_counted_and_say_why(client, studio, demo):
     mapping["name"] = "Other"
     assert edit(client, demo, {"kind": "put_mapping", "mapping": mapping}).json["stale"] == 3
     html = client.get(f"/p/{demo}/hand-off").text
+    html = " ".join(html.split())
     assert "low water -28.0 to -21.9 dB" in html
     assert "Writing bakes them first" in html and html.count("Bake and write") == 3
     assert "Lamp glow" in html.split('id="stale-words"')[1].split("</p>")[0]
@@ -236,7 +238,7 @@ def test_writing_bakes_what_is_stale_and_goes_by_the_one_tolerance(client, studi
     assert "a key every frame since fewer" in page, "so small an error thins this demo to no smaller a file"
     edit(client, demo, {"kind": "set_keys_error", "percent": 0})
     exact = client.get(f"/p/{demo}/hand-off/files/svg").data
-    assert "largest error 0 of" in client.post(f"/p/{demo}/hand-off/write/csv").text
+    assert "largest error 0 of" in " ".join(client.post(f"/p/{demo}/hand-off/write/csv").text.split())
     edit(client, demo, {"kind": "set_keys_error", "percent": 10})
     assert "a key every frame" not in client.post(f"/p/{demo}/hand-off/write/svg").text
     assert len(client.get(f"/p/{demo}/hand-off/files/svg").data) < 0.7 * len(exact)
@@ -353,3 +355,12 @@ def test_cancelled_work_waits_until_it_is_asked_for_again(client, studio):
     assert client.get(f"/p/{key}/work").json["jobs"][0]["state"] == "cancelled"
     (again,) = client.post(f"/p/{key}/work").json["jobs"]
     assert again["state"] == "queued" and again["id"] != job["id"]
+
+
+def test_a_project_says_what_it_takes_and_makes_room(client, demo):
+    words = " ".join(client.get(f"/p/{demo}/room").text.split())
+    assert re.search(r"\d+ MB in, \d+ MB made", words) and "Make room" in words
+    words = " ".join(client.post(f"/p/{demo}/room/empty").text.split())
+    assert "in, 0 kB made" in words and "Make room" not in words
+    assert client.get(f"/p/{demo}/bench").status_code == 200
+    assert client.get("/p/000000000000/room").status_code == 404

@@ -34,7 +34,7 @@ def test_the_room_shows_the_scene_its_parts_and_the_selected_ones_properties(cli
     chosen = page(client, demo, part="lamp-glow")
     assert 'data-try="lamp-glow:turn"' in chosen and 'data-drive-it="lamp-glow:turn"' in chosen
     assert 'data-drive-it="lamp-glow:opacity"' not in chosen and "Driven here" in chosen
-    assert re.search(r'data-from="[\d.-]+" data-to="[\d.-]+"', chosen)
+    assert re.search(r'data-from="[\d.-]+"\s+data-to="[\d.-]+"', chosen)
     assert "no part" not in page(client, demo, part="nobody").lower()
 
 

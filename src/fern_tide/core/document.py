@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable
 from fractions import Fraction
 from functools import cached_property
@@ -12,6 +11,16 @@ from pydantic import Field, ValidationError, model_validator
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject
 from fern_tide.core.base.frame_rate import FrameRate, RateField
+from fern_tide.core.base.limits import (
+    MOST_ENVELOPES,
+    MOST_FRAMES,
+    MOST_MAPPINGS,
+    MOST_MARKERS,
+    MOST_TRACKS,
+    Most,
+    TooMuch,
+    read_json,
+)
 from fern_tide.core.base.order import MadeOfItself, in_order
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.refusal import refused
@@ -91,16 +100,16 @@ class Project(Frozen, frozen=True):
     version: Literal[1] = 1
     name: Name
     rate: RateField = FrameRate(Fraction(30))
-    tracks: tuple[Track, ...] = ()
-    envelopes: tuple[Envelope, ...] = ()
-    mappings: tuple[Mapping, ...] = ()
+    tracks: Annotated[tuple[Track, ...], Most(MOST_TRACKS)] = ()
+    envelopes: Annotated[tuple[Envelope, ...], Most(MOST_ENVELOPES)] = ()
+    mappings: Annotated[tuple[Mapping, ...], Most(MOST_MAPPINGS)] = ()
     scene: Scene
     keys_error_percent: Annotated[float, Field(ge=0, le=20)] = 0.5
-    length_frames: Annotated[int, Field(ge=1, le=10_000_000)] | None = None
+    length_frames: Annotated[int, Field(ge=1, le=MOST_FRAMES)] | None = None
     work: tuple[Annotated[int, Field(ge=0)], Annotated[int, Field(ge=1)]] | None = None
     beat: BeatSetting = BeatSetting()
-    markers: Annotated[tuple[Marker, ...], Field(max_length=5000)] = ()
-    recipes: Annotated[tuple[Recipe, ...], Field(max_length=MOST_RECIPES)] = ()
+    markers: Annotated[tuple[Marker, ...], Most(MOST_MARKERS)] = ()
+    recipes: Annotated[tuple[Recipe, ...], Most(MOST_RECIPES)] = ()
     first_cut: FirstCut | None = None
 
     @model_validator(mode="after")
@@ -116,6 +125,8 @@ class Project(Frozen, frozen=True):
             ids = [item.id for item in items]
             if len(set(ids)) < len(ids):
                 raise InvalidParameter(f"{kind} id", value=max(ids, key=ids.count), allowed="an id used once")
+        if self.n_frames > MOST_FRAMES:
+            raise InvalidParameter("length", value=f"{self.n_frames:,} frames", allowed=f"at most {MOST_FRAMES:,}")
         for envelope in self.envelopes:
             if envelope.track is not None:
                 self.track(envelope.track)
@@ -239,9 +250,11 @@ def read_project(text: str | bytes) -> Project:
         UnreadableProject: it is no JSON, comes from a newer version, or something in it is not possible.
     """
     try:
-        plain = json.loads(text)
+        plain = read_json(text)
         version = plain["version"]
-    except (ValueError, TypeError, KeyError, RecursionError) as cause:
+    except TooMuch as cause:
+        raise UnreadableProject(f"The project cannot be read. {cause.what}", remedy=cause.remedy) from cause
+    except (ValueError, TypeError, KeyError) as cause:
         raise UnreadableProject("This is no Fern Tide document.", remedy="Choose a .ferntide file.") from cause
     if not isinstance(version, int) or version > VERSION:
         raise UnreadableProject(

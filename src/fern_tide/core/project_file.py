@@ -6,6 +6,7 @@ path, sizes are counted while decompressing, and every media file must hash to i
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import zipfile
 import zlib
@@ -74,10 +75,17 @@ def read_project_file(
                 keep(digest, _hashed(_read(archive, MEDIA + digest, limits.media_bytes), digest))
             return project
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, ValueError) as cause:
-        raise UnreadableProject(
-            "This is no Fern Tide project file, or it is damaged.",
-            remedy="Choose a .ferntide file, or export it again.",
-        ) from cause
+        raise _damaged() from cause
+    except OSError as cause:
+        if cause.errno != errno.EINVAL:  # a place before the file's beginning, which a spoilt archive can name
+            raise
+        raise _damaged() from cause
+
+
+def _damaged() -> UnreadableProject:
+    return UnreadableProject(
+        "This is no Fern Tide project file, or it is damaged.", remedy="Choose a .ferntide file, or export it again."
+    )
 
 
 def _read(archive: zipfile.ZipFile, name: str, most: int) -> Iterator[bytes]:

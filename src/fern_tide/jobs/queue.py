@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import ctypes
+import itertools
 import logging
 import os
 import signal
@@ -12,12 +14,15 @@ from typing import Any
 from huey import Huey, RedisHuey, SqliteHuey
 
 from fern_tide.core.base.errors import Cancelled, FernTideError
-from fern_tide.store.job_rows import CANCELLED, DONE, FAILED, Job
+from fern_tide.store.job_rows import CANCELLED, DONE, FAILED, Job, Lost
 from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.studio import Studio
 
 TASKS = {analysis.KIND: analysis.run}
+WAITS = "Saved; it is read as soon as the queue is back"
 _RECOVER_EVERY_S = 5.0
+_TIDY_EVERY = 12
+_BEAT_S = 0.5
 log = logging.getLogger(__name__)
 
 
@@ -34,7 +39,18 @@ def connect(studio: Studio, *, at_once: bool = False) -> Huey:
     else:
         huey = RedisHuey("fern-tide", url=settings.redis_url)
     task = huey.task(name="run_job")(lambda job_id: run_job(studio, job_id))
-    studio.enqueue = lambda job: task(job.id)
+
+    def enqueue(job: Job) -> None:
+        """Queue a job; where the queue cannot be reached, the job waits on its row, and a worker queues it again."""
+        try:
+            task(job.id)
+        except Exception as wrong:
+            if at_once or isinstance(wrong, FernTideError):
+                raise
+            log.warning("the queue cannot be reached (%s): job %s waits", wrong, job.id)
+            studio.jobs.wait(job.id, words=WAITS)
+
+    studio.enqueue = enqueue
     return huey
 
 
@@ -44,29 +60,82 @@ def run_job(studio: Studio, job_id: str) -> None:
     if job is None:
         return
     try:
-        TASKS[job.kind](studio, job, report=lambda share, words: studio.jobs.progress(job.id, share=share, words=words))
+        with Heart(studio, job):
+            TASKS[job.kind](
+                studio, job, report=lambda share, words: studio.jobs.progress(job, share=share, words=words)
+            )
+    except Lost:
+        log.info("job %s went on elsewhere", job.id)
     except Cancelled:
-        studio.jobs.end(job.id, state=CANCELLED, words="Cancelled.")
+        studio.jobs.end(job, state=CANCELLED, words="Cancelled.")
     except FernTideError as wrong:
-        studio.jobs.end(job.id, state=FAILED, words=str(wrong))
+        studio.jobs.end(job, state=FAILED, words=str(wrong))
     except Exception:
         log.exception("job %s failed", job.id)
-        studio.jobs.end(job.id, state=FAILED, words="This went wrong on our side. Try it again.")
+        studio.jobs.end(job, state=FAILED, words="This went wrong on our side. Try it again.")
     else:
-        studio.jobs.end(job.id, state=DONE)
+        studio.jobs.end(job, state=DONE)
 
 
-def work(studio: Studio) -> None:
-    """Run a worker until it is told to end or its parent is gone. Work that an earlier worker lost is done again."""
+class Heart:
+    """Says twice a second that a job goes on, and stops the thread that does it when it is cancelled or was lost."""
+
+    def __init__(self, studio: Studio, job: Job) -> None:
+        self._studio, self._job = studio, job
+        self._worker = threading.get_ident()
+        self._over = threading.Event()
+        self._raising = threading.Lock()
+        self._thread = threading.Thread(target=self._beat, daemon=True)
+
+    def __enter__(self) -> None:
+        self._thread.start()
+
+    def __exit__(self, *raised: object) -> None:
+        with self._raising:  # from here on nothing is raised any more
+            self._over.set()
+        self._thread.join()
+
+    def _beat(self) -> None:
+        try:
+            while not self._over.wait(_BEAT_S):
+                try:
+                    if self._studio.jobs.progress(self._job):
+                        continue
+                    wrong: type[Exception] = Cancelled
+                except Lost:
+                    wrong = Lost
+                except Exception:  # the disk is full, or busy: the next beat may be heard
+                    log.exception("a beat of job %s failed", self._job.id)
+                    continue
+                with self._raising:
+                    if not self._over.is_set():
+                        ctypes.pythonapi.PyThreadState_SetAsyncExc(
+                            ctypes.c_ulong(self._worker), ctypes.py_object(wrong)
+                        )
+                return
+        finally:
+            self._studio.jobs.close()  # this thread's own connection
+
+
+def work(studio: Studio, *, with_server: bool = False) -> None:
+    """Run a worker. Work that an earlier worker lost is done again.
+
+    Args:
+        studio: whose queue is worked on.
+        with_server: end when standard input ends, which its server holds open as long as it lives; otherwise run until
+            told to end, also when the shell that started it is closed.
+    """
     huey = connect(studio)
-    parent = os.getppid()
     stop = threading.Event()
-    watcher = threading.Thread(target=_watch, args=(studio, parent, stop), daemon=True)
-    watcher.start()
+    threading.Thread(target=_watch, args=(studio, stop), daemon=True).start()
+    if with_server:
+        threading.Thread(target=_end_with_server, daemon=True).start()
     consumer = huey.create_consumer(workers=1, periodic=False, initial_delay=0.05, max_delay=0.3, backoff=1.1)
     consumer._set_signal_handlers = lambda: None
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, _end_now)
+    if not with_server:
+        signal.signal(signal.SIGHUP, signal.SIG_IGN)
     try:
         consumer.run()
     finally:
@@ -77,11 +146,19 @@ def _end_now(*_: object) -> None:
     os._exit(0)  # a job under way is queued again by the next worker: nothing is lost by stopping at once
 
 
-def _watch(studio: Studio, parent: int, stop: threading.Event) -> None:
-    while not stop.is_set():
-        if os.getppid() != parent:
-            os._exit(0)
+def _end_with_server() -> None:
+    while os.read(0, 1024):
+        pass
+    os._exit(0)
+
+
+def _watch(studio: Studio, stop: threading.Event) -> None:
+    for number in itertools.count():
+        if stop.is_set():
+            return
         try:
+            if number % _TIDY_EVERY == 0:
+                studio.tidy()
             for job in studio.jobs.requeue_lost():
                 _enqueue_again(studio, job)
         except Exception:
@@ -95,6 +172,7 @@ _SEEN: dict[str, float] = {}
 def _enqueue_again(studio: Studio, job: Job) -> None:
     """Queue a job whose queue entry may be gone; a job that is still queued twice is claimed once."""
     now = time.monotonic()
-    if now - _SEEN.get(job.id, -1e9) > 60.0:
+    if job.words == WAITS or now - _SEEN.get(job.id, -1e9) > 60.0:
         _SEEN[job.id] = now
+        studio.jobs.wait(job.id, words="")
         studio.enqueue(job)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +12,7 @@ from peewee import (
     BlobField,
     BooleanField,
     CharField,
+    DatabaseError,
     ForeignKeyField,
     IntegerField,
     Model,
@@ -17,6 +20,23 @@ from peewee import (
     TextField,
     TimestampField,
 )
+
+from fern_tide.core.base.errors import FernTideError
+
+_ROOM = "Free some room, or choose another folder."
+
+
+class Unusable(FernTideError):
+    """A data folder cannot be read or written: its disk is full, or may not be written."""
+
+
+@contextlib.contextmanager
+def opening(folder: Path) -> Iterator[None]:
+    """Say in one line what keeps a data folder from being opened."""
+    try:
+        yield
+    except DatabaseError as cause:
+        raise Unusable(f"The data folder {folder} cannot be used: {cause}.", remedy=_ROOM) from cause
 
 
 class Tables:
@@ -45,6 +65,13 @@ class Tables:
             document = BlobField()
             created = TimestampField(resolution=3)
 
+        class RevisionMedia(Model):
+            digest = CharField(primary_key=True)
+
+            class Meta:
+                database = db
+                legacy_table_names = False
+
         class BakedCurve(Row):
             project = ForeignKeyField(Project, on_delete="CASCADE")
             target = CharField()
@@ -62,6 +89,7 @@ class Tables:
 
         self.project: Any = Project
         self.revision: Any = Revision
+        self.media: Any = RevisionMedia
         self.baked: Any = BakedCurve
         self.records: Any = BakedRecords
         self.library: Any = LibraryRecipe
@@ -74,15 +102,25 @@ def open_database(path: Path) -> SqliteDatabase:
 
 
 class Session:
-    """One transaction on this thread's connection, which stays open: opening one costs more than most queries."""
+    """One transaction on this thread's connection, which stays open: opening one costs more than most queries.
 
-    def __init__(self, db: SqliteDatabase) -> None:
+    Args:
+        db: the database.
+        reads: only looks: others can write meanwhile, and what is seen is as it was at the first look.
+    """
+
+    def __init__(self, db: SqliteDatabase, *, reads: bool = False) -> None:
         self._db = db
+        self._lock = "DEFERRED" if reads else "IMMEDIATE"
 
     def __enter__(self) -> None:
         self._db.connect(reuse_if_open=True)
-        self._atomic = self._db.atomic()
+        self._atomic = self._db.atomic(self._lock)
         self._atomic.__enter__()
 
     def __exit__(self, *raised: Any) -> None:
-        self._atomic.__exit__(*raised)
+        try:
+            self._atomic.__exit__(*raised)
+        except DatabaseError:
+            if raised[1] is None:
+                raise  # what could not be stored is told; after a first error the database has gone back by itself

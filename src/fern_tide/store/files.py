@@ -5,11 +5,9 @@ from __future__ import annotations
 import contextlib
 import errno
 import hashlib
-import mmap
 import os
-import tempfile
 import time
-from collections.abc import Callable, Container, Iterable, Iterator
+from collections.abc import Container, Iterable, Iterator
 from pathlib import Path
 from typing import BinaryIO
 
@@ -17,7 +15,10 @@ import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.base.errors import FernTideError
+from fern_tide.store.growing import Growing
+from fern_tide.store.processes import PART, new_part, remove_orphans
 
+MOST_HEARD = 12
 _CHUNK = 1 << 20
 
 
@@ -48,9 +49,11 @@ class MediaStore:
     def __init__(self, folder: Path) -> None:
         self._folder = folder
         folder.mkdir(parents=True, exist_ok=True)
-        for left_over in folder.glob("*.part"):
-            if time.time() - left_over.stat().st_mtime > 24 * 3600:
-                left_over.unlink(missing_ok=True)
+        self.remove_orphans()
+
+    def remove_orphans(self) -> int:
+        """Remove what processes that are gone were receiving; gives how many files went."""
+        return remove_orphans(self._folder)
 
     def path(self, digest: str) -> Path:
         """Give where a media file lies."""
@@ -89,7 +92,7 @@ class MediaStore:
             TooLarge: more than `most` bytes came.
             DiskFull: the disk has no room.
         """
-        handle, name = tempfile.mkstemp(dir=self._folder, suffix=".part")
+        handle, name = new_part(self._folder)
         keep: list[bool] = []
         try:
             seen = hashlib.sha256()
@@ -122,55 +125,18 @@ class MediaStore:
         """Remove media that nothing names and that are a day old; gives how many."""
         gone = 0
         for path in self._folder.iterdir():
-            if path.suffix != ".part" and path.name not in in_use and time.time() - path.stat().st_mtime > 24 * 3600:
-                path.unlink(missing_ok=True)
-                gone += 1
+            with contextlib.suppress(FileNotFoundError):  # another process sweeps too
+                if path.suffix != PART and path.name not in in_use and time.time() - path.stat().st_mtime > 24 * 3600:
+                    path.unlink()
+                    gone += 1
         return gone
 
-
-class Growing:
-    """Arrays being written to the disk by way of the page cache, so that hours need no more memory than minutes."""
-
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
-        self._arrays: dict[str, tuple[Path, npt.NDArray[np.float32]]] = {}
-
-    def array(self, key: str, shape: tuple[int, ...]) -> npt.NDArray[np.float32]:
-        """Give an array of zeros that is kept under a key; an empty one lives in memory."""
-        handle, name = tempfile.mkstemp(dir=self._folder, suffix=".part")
-        os.close(handle)
-        if 0 in shape:
-            array: npt.NDArray[np.float32] = np.zeros(shape, dtype=np.float32)
-        else:
-            array = np.lib.format.open_memmap(name, mode="w+", dtype=np.float32, shape=shape)
-            with Path(name).open("r+b") as file:  # so that a full disk is an error here, and no fault in the mapping
-                os.posix_fallocate(file.fileno(), 0, Path(name).stat().st_size)
-        self._arrays[key] = (Path(name), array)
-        return array
-
-    def let_go(self) -> None:
-        """Give the memory of what was written back to the system; the numbers stay in the file."""
-        for _, array in self._arrays.values():
-            mapped = getattr(array, "_mmap", None)
-            if mapped is not None:
-                mapped.madvise(mmap.MADV_DONTNEED)
-
-    def keep(self, path: Callable[[str], Path]) -> None:
-        """Put the finished arrays where they belong."""
-        for key, (written, array) in self._arrays.items():
-            if isinstance(array, np.memmap):
-                array.flush()
-            else:
-                with written.open("wb") as out:
-                    np.save(out, array, allow_pickle=False)
-            path(key).parent.mkdir(parents=True, exist_ok=True)
-            written.replace(path(key))
-
-    def forget(self) -> None:
-        """Remove what was not kept."""
-        for written, _ in self._arrays.values():
-            written.unlink(missing_ok=True)
-        self._arrays.clear()
+    def size(self, digest: str) -> int:
+        """Give how many bytes a media file has; 0 if it is not there."""
+        try:
+            return self.path(digest).stat().st_size
+        except FileNotFoundError:
+            return 0
 
 
 class DerivedStore:
@@ -178,7 +144,13 @@ class DerivedStore:
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
-        folder.mkdir(parents=True, exist_ok=True)
+        self._parts = folder / "parts"
+        self._parts.mkdir(parents=True, exist_ok=True)
+        self.remove_orphans()
+
+    def remove_orphans(self) -> int:
+        """Remove what processes that are gone were writing; gives how many files went."""
+        return remove_orphans(self._parts) + remove_orphans(self._folder)
 
     def path(self, key: str, *, suffix: str = ".npy") -> Path:
         """Give where a derived file lies."""
@@ -192,6 +164,7 @@ class DerivedStore:
         """Give an array, mapped from the disk, or None when it is not there or cannot be read."""
         path = self.path(key)
         try:
+            _used(path)
             return np.asarray(np.load(path, mmap_mode="r", allow_pickle=False))
         except FileNotFoundError:
             return None
@@ -207,7 +180,7 @@ class DerivedStore:
     @contextlib.contextmanager
     def growing(self) -> Iterator[Growing]:
         """Write several arrays at once straight to the disk; all appear when the with-block ends well, else none."""
-        growing = Growing(self._folder)
+        growing = Growing(self._parts)
         try:
             with _noticing_a_full_disk():
                 yield growing
@@ -220,7 +193,7 @@ class DerivedStore:
         """Open a derived file for writing; it appears when the with-block ends well."""
         path = self.path(key, suffix=suffix)
         path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(dir=path.parent, suffix=".part")
+        handle, name = new_part(self._parts)
         try:
             with _noticing_a_full_disk(), os.fdopen(handle, "w+b") as out:
                 yield out
@@ -237,9 +210,55 @@ class DerivedStore:
             unused_s: for so long, where nothing refers to it.
         """
         gone, now = 0, time.time()
-        for path in self._folder.rglob("*.*"):
-            status, most = path.stat(), older_than_s if path.stem in in_use else min(older_than_s, unused_s)
-            if path.is_file() and now - max(status.st_mtime, status.st_atime) > most:
+        for path, status in self._files():
+            most = older_than_s if path.stem in in_use else min(older_than_s, unused_s)
+            if now - _last_use(status) > most:
                 path.unlink(missing_ok=True)
                 gone += 1
         return gone
+
+    def _files(self) -> Iterator[tuple[Path, os.stat_result]]:
+        for path in self._folder.rglob("*.*"):
+            with contextlib.suppress(FileNotFoundError):  # another process sweeps too
+                if path.is_file() and path.suffix != PART:
+                    yield path, path.stat()
+
+    def size(self, keys: Iterable[str] | None = None) -> int:
+        """Give how many bytes some fingerprints' files take; None is all there is."""
+        if keys is None:
+            return sum(status.st_size for _, status in self._files())
+        return sum(self.path(key).stat().st_size for key in keys if self.has(key))
+
+    def shrink(self, *, most_bytes: int, most_heard: int = MOST_HEARD) -> int:
+        """Remove what was used longest ago until the rest takes no more room than it may; gives how many files went.
+
+        Args:
+            most_bytes: of all files.
+            most_heard: of mixes and bands that were listened to, each some megabytes a minute.
+        """
+        files = sorted(self._files(), key=lambda item: -_last_use(item[1]))
+        gone = taken = heard = 0
+        for path, status in files:
+            taken += status.st_size
+            heard += path.suffix == ".wav"
+            if taken > most_bytes or (path.suffix == ".wav" and heard > most_heard):
+                path.unlink(missing_ok=True)
+                taken -= status.st_size
+                gone += 1
+        return gone
+
+    def forget(self, keys: Iterable[str]) -> None:
+        """Remove what can be made again."""
+        for key in keys:
+            self.path(key).unlink(missing_ok=True)
+
+
+def _used(path: Path) -> None:
+    """Note that a file is looked at, once an hour: many disks do not note that themselves."""
+    if time.time() - _last_use(path.stat()) > 3600.0:
+        with contextlib.suppress(OSError):  # a disk that cannot be written
+            os.utime(path, (time.time(), path.stat().st_mtime))
+
+
+def _last_use(status: os.stat_result) -> float:
+    return max(status.st_mtime, status.st_atime)

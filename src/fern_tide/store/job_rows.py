@@ -14,6 +14,7 @@ from typing import Any
 from peewee import BooleanField, CharField, FloatField, IntegerField, Model, SqliteDatabase, TextField
 
 from fern_tide.store.database import Session, open_database
+from fern_tide.store.processes import born
 
 QUEUED, RUNNING, DONE, FAILED, CANCELLED = "queued", "running", "done", "failed", "cancelled"
 HEARTBEAT_S = 15.0
@@ -31,6 +32,7 @@ class Job:
         state: queued, running, done, failed or cancelled.
         share: how much is done, 0 to 1.
         words: what is being done, or what went wrong.
+        turn: tells one try at it from another; '' before the first.
     """
 
     id: str
@@ -40,6 +42,7 @@ class Job:
     state: str
     share: float
     words: str
+    turn: str = ""
 
 
 def _table(db: SqliteDatabase) -> Any:
@@ -54,6 +57,8 @@ def _table(db: SqliteDatabase) -> Any:
         cancel = BooleanField(default=False)
         host = CharField(default="")
         pid = IntegerField(default=0)
+        born = CharField(default="")
+        turn = CharField(default="")
         beat = FloatField(default=0.0)
         created = FloatField()
 
@@ -65,6 +70,10 @@ def _table(db: SqliteDatabase) -> Any:
     return Row
 
 
+class Lost(Exception):
+    """A job went on in another process while this one slept."""
+
+
 class JobStore:
     """Job rows."""
 
@@ -72,10 +81,20 @@ class JobStore:
         self._db = open_database(path)
         self._table = _table(self._db)
         with self._session():
-            self._db.create_tables([self._table])
+            self._make_table()
+
+    def _make_table(self) -> None:
+        """Make the table; one that an older version made goes: what it says can be asked for again."""
+        there = {column.name for column in self._db.get_columns("job")} if self._db.table_exists("job") else set()
+        if there and there != set(self._table._meta.columns):
+            self._db.drop_tables([self._table])
+        self._db.create_tables([self._table])
 
     def _session(self) -> Any:
         return Session(self._db)
+
+    def _reading(self) -> Any:
+        return Session(self._db, reads=True)
 
     def close(self) -> None:
         """Close this thread's connection."""
@@ -97,18 +116,18 @@ class JobStore:
 
     def latest(self, key: str) -> Job | None:
         """Find the last job that was started for some work."""
-        with self._session():
+        with self._reading():
             row = self._table.select().where(self._table.key == key).order_by(self._table.created.desc()).first()
             return _job(row) if row else None
 
     def get(self, job_id: str) -> Job | None:
         """Find a job."""
-        with self._session():
+        with self._reading():
             row = self._table.get_or_none(self._table.id == job_id)
             return _job(row) if row else None
 
     def claim(self, job_id: str) -> Job | None:
-        """Take a queued job for this process; None when it is not queued any more."""
+        """Take a queued job for this process, as a turn of its own; None when it is not queued any more."""
         with self._session():
             row = self._table.get_or_none(self._table.id == job_id, self._table.state == QUEUED)
             if row is None:
@@ -117,27 +136,47 @@ class JobStore:
                 row.state = CANCELLED
                 row.save()
                 return None
-            row.state, row.host, row.pid, row.beat = RUNNING, socket.gethostname(), os.getpid(), time.time()
+            row.turn = uuid.uuid4().hex
+            _own(row)
             row.save()
             return _job(row)
 
-    def progress(self, job_id: str, *, share: float, words: str) -> bool:
-        """Note how far a job is; False when it should stop."""
-        with self._session():
-            mine = (self._table.id == job_id) & (self._table.state == RUNNING)
-            changed = (
-                self._table.update(share=share, words=words, beat=time.time())
-                .where(mine, ~self._table.cancel)
-                .execute()
-            )
-            return bool(changed)
+    def progress(self, job: Job, *, share: float | None = None, words: str = "") -> bool:
+        """Note how far a job is, or only that it goes on; False when somebody asked it to stop.
 
-    def end(self, job_id: str, *, state: str, words: str = "") -> None:
-        """Note how a job ended."""
+        A job that was taken for lost, since its process slept, and that nobody else took, goes on in its old turn.
+
+        Args:
+            job: as claimed.
+            share: how much is done; None leaves that and the words as they are.
+            words: what is being done.
+
+        Raises:
+            Lost: another process does it now.
+        """
         with self._session():
-            self._table.update(state=state, words=words, share=1.0 if state == DONE else self._table.share).where(
-                self._table.id == job_id
-            ).execute()
+            row = self._table.get_or_none(self._table.id == job.id)
+            if row is None or row.turn != job.turn or row.state not in {QUEUED, RUNNING}:
+                raise Lost(job.id)
+            if row.cancel:
+                return False
+            _own(row)
+            if share is not None:
+                row.share, row.words = share, words
+            row.save()
+            return True
+
+    def end(self, job: Job, *, state: str, words: str = "") -> None:
+        """Note how a job ended, unless another process has taken it meanwhile."""
+        with self._session():
+            mine = (self._table.id == job.id) & (self._table.turn == job.turn)
+            share = 1.0 if state == DONE else self._table.share
+            self._table.update(state=state, words=words, share=share).where(mine).execute()
+
+    def wait(self, job_id: str, *, words: str) -> None:
+        """Say what a queued job waits for."""
+        with self._session():
+            self._table.update(words=words).where(self._table.id == job_id, self._table.state == QUEUED).execute()
 
     def cancel(self, job_id: str) -> None:
         """Ask a job to stop; one that has not begun stops at once."""
@@ -165,21 +204,23 @@ class JobStore:
             ).execute()
 
 
+def _own(row: Any) -> None:
+    """Note that this process does a job, now."""
+    row.state, row.host, row.pid, row.born = RUNNING, socket.gethostname(), os.getpid(), born(os.getpid())
+    row.beat = time.time()
+
+
 def _is_lost(row: Any) -> bool:
-    if time.time() - row.beat > HEARTBEAT_S:
-        return True
-    if row.host != socket.gethostname():
-        return False
-    try:
-        os.kill(row.pid, 0)
-    except ProcessLookupError:
-        return True
-    except PermissionError:
-        return False
-    return False
+    """Say whether the process that did a job is gone: of this machine by looking, of another by its silence.
+
+    Of this machine its silence says nothing: all of it may have slept.
+    """
+    if row.host == socket.gethostname():
+        return born(row.pid) != str(row.born)
+    return time.time() - float(row.beat) > HEARTBEAT_S
 
 
 def _job(row: Any) -> Job:
     stopping = row.cancel and row.state in {QUEUED, RUNNING}  # it will stop at its next word
     state = CANCELLED if stopping else row.state
-    return Job(row.id, row.kind, row.key, json.loads(row.payload), state, row.share, row.words)
+    return Job(row.id, row.kind, row.key, json.loads(row.payload), state, row.share, row.words, row.turn)

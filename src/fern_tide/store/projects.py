@@ -6,8 +6,7 @@ import json
 import secrets
 import zlib
 from collections import OrderedDict
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 from threading import Lock
@@ -15,45 +14,13 @@ from typing import Any
 
 from playhouse.migrations import run as run_migrations
 
-from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.document import Project, read_project
 from fern_tide.store.database import Session, Tables, open_database
+from fern_tide.store.revision import Conflict, NoSuchProject, NothingToUndo, Revision, Stand, gone
 
 _REMEMBERED = 64
 _ROWS_AT_ONCE = 200
-
-
-class Conflict(FernTideError):
-    """An edit was made on a revision that is no longer the current one."""
-
-
-class NoSuchProject(FernTideError):
-    """There is no such project, or it was deleted."""
-
-
-class NothingToUndo(FernTideError):
-    """Undo at the first revision, or redo at the last."""
-
-
-@dataclass(frozen=True)
-class Revision:
-    """A document as it stands, and where it stands in the history.
-
-    Attributes:
-        id: of the revision.
-        key: of the project.
-        document: the project.
-        saved: when it was stored.
-        undo: the label of the edit that undo takes back, or None.
-        redo: the label of the edit that redo brings back, or None.
-    """
-
-    id: int
-    key: str
-    document: Project
-    saved: datetime
-    undo: str | None
-    redo: str | None
+_MOST_ID = 2**63 - 1
 
 
 class ProjectStore:
@@ -70,6 +37,9 @@ class ProjectStore:
     def _session(self) -> Any:
         return Session(self._db)
 
+    def _reading(self) -> Any:
+        return Session(self._db, reads=True)
+
     def close(self) -> None:
         """Close this thread's connection."""
         if not self._db.is_closed():
@@ -77,15 +47,18 @@ class ProjectStore:
 
     def create(self, document: Project, *, label: str = "Start the project") -> Revision:
         """Store a new project and give its first revision."""
+        packed = _packed(document)
         with self._session():
             row = self._tables.project.create(key=secrets.token_hex(6), name=document.name)
-            self._add(row, None, label, document)
-            return self._revision(row)
+            self._add(row, None, label, document, packed)
+            stand = self._stand(row)
+        return self._remembered(stand, document)
 
     def all(self) -> list[tuple[str, str, datetime, Project]]:
         """List (key, name, last change, document) of the projects that are not deleted, the latest first."""
-        with self._session():
-            return [(row.key, row.name, row.changed, self._document(row.head)) for row in self._listed()]
+        with self._reading():
+            rows = self._listed()
+        return [(row.key, row.name, row.changed, self._document(row.head)) for row in rows]
 
     def _listed(self) -> list[Any]:
         table = self._tables.project
@@ -93,7 +66,7 @@ class ProjectStore:
 
     def heads(self) -> list[tuple[str, int, datetime]]:
         """List (key, current revision, last change) of the projects that are not deleted, the latest first."""
-        with self._session():
+        with self._reading():
             return [(row.key, row.head, row.changed) for row in self._listed()]
 
     def current(self, key: str) -> Revision:
@@ -102,8 +75,22 @@ class ProjectStore:
         Raises:
             NoSuchProject: there is none of that key.
         """
-        with self._session():
-            return self._revision(self._row(key))
+        with self._reading():
+            stand = self._stand(self._row(key))
+        return Revision(document=self._document(stand.id), **vars(stand))
+
+    def at(self, key: str, base: int) -> Revision:
+        """Give a project as it stands, if that is the revision that something is made on.
+
+        Raises:
+            Conflict: it is not the current one any more.
+            NoSuchProject: there is none of that key.
+        """
+        current = self.current(key)
+        if current.id != base:
+            with self._reading():
+                raise self._conflict(current.id)
+        return current
 
     def head(self, key: str) -> tuple[int, Project]:
         """Give the current revision's number and document: all that a preview needs, in one query.
@@ -114,7 +101,7 @@ class ProjectStore:
         self._db.connect(reuse_if_open=True)
         row = self._db.execute_sql("select head from project where key = ? and not deleted", (key,)).fetchone()
         if row is None:
-            raise _gone()
+            raise gone()
         return int(row[0]), self._document(row[0])
 
     def document_at(self, key: str, revision: int) -> Project:
@@ -123,11 +110,12 @@ class ProjectStore:
         Raises:
             NoSuchProject: there is no such project or revision.
         """
-        with self._session():
+        with self._reading():
             table = self._tables.revision
-            if table.get_or_none(table.id == revision, table.project == self._row(key)) is None:
+            revision = min(max(revision, 0), _MOST_ID)  # what no row can have is no number that the database takes
+            if not table.select(table.id).where(table.id == revision, table.project == self._row(key)).exists():
                 raise NoSuchProject("This project has no such revision.", remedy="Reload the page.")
-            return self._document(revision)
+        return self._document(revision)
 
     def save(self, key: str, document: Project, *, base: int, label: str, instead: bool = False) -> Revision:
         """Store an edit as a new revision; `instead` puts it beside the current one, so that undo passes that over.
@@ -135,37 +123,47 @@ class ProjectStore:
         Raises:
             Conflict: the edit was made on a revision that is not the current one any more.
         """
+        packed = _packed(document)
         with self._session():
             row = self._row(key)
             self._check_base(row, base)
-            self._add(row, self._tables.revision.get_by_id(row.head).parent if instead else row.head, label, document)
-            return self._revision(row)
+            self._add(row, self._parent(row.head) if instead else row.head, label, document, packed)
+            stand = self._stand(row)
+        return self._remembered(stand, document)
 
     def before(self, key: str) -> Project | None:
         """Give the document before the current revision; None of a project's first."""
-        with self._session():
-            parent = self._tables.revision.get_by_id(self._row(key).head).parent
-            return None if parent is None else self._document(parent)
+        with self._reading():
+            parent = self._parent(self._row(key).head)
+        return None if parent is None else self._document(parent)
 
     def undo(self, key: str, *, base: int) -> Revision:
         """Go back to the revision before, or raise NothingToUndo or Conflict."""
-        with self._session():
-            row = self._row(key)
-            self._check_base(row, base)
-            parent = self._tables.revision.get_by_id(row.head).parent
-            if parent is None:
-                raise NothingToUndo("There is nothing to undo.")
-            return self._go(row, parent)
+        return self._go(key, base, self._parent, NothingToUndo("There is nothing to undo."))
 
     def redo(self, key: str, *, base: int) -> Revision:
         """Go forward to the latest revision made on this one, or raise NothingToUndo or Conflict."""
+
+        def child(head: int) -> int | None:
+            row = self._child(head)
+            return None if row is None else int(row.id)
+
+        return self._go(key, base, child, NothingToUndo("There is nothing to redo."))
+
+    def _go(self, key: str, base: int, to: Callable[[int], int | None], none: NothingToUndo) -> Revision:
+        """Go to another revision; its document, which may be large, is read before anything is locked."""
+        with self._reading():
+            wanted = to(self._row(key).head)
+        document = None if wanted is None else self._document(wanted)
         with self._session():
             row = self._row(key)
             self._check_base(row, base)
-            child = self._child(row)
-            if child is None:
-                raise NothingToUndo("There is nothing to redo.")
-            return self._go(row, child.id)
+            if wanted is None or document is None or to(row.head) != wanted:
+                raise none
+            row.head, row.changed, row.name = wanted, datetime.now(), document.name
+            row.save()
+            stand = self._stand(row)
+        return Revision(document=document, **vars(stand))
 
     def delete(self, key: str, *, deleted: bool = True) -> str:
         """Take a project off the list, or put it back; its revisions stay. Gives its name."""
@@ -179,15 +177,15 @@ class ProjectStore:
 
     def baked(self, key: str) -> dict[str, str]:
         """Give the fingerprint that each curve was last baked under, by target."""
-        with self._session():
+        with self._reading():
             query = "select target, fingerprint from baked_curve where project_id = ?"  # by the thousand: as it comes
             return dict(self._db.execute_sql(query, (self._row(key).id,)).fetchall())
 
     def baked_records(self, key: str) -> dict[str, Any]:
         """Give what the baked curves were made of, by their keys, as it was stored with them."""
-        with self._session():
+        with self._reading():
             row = self._tables.records.get_or_none(self._tables.records.project == self._row(key))
-            return {} if row is None else dict(json.loads(zlib.decompress(row.records)))
+        return {} if row is None else dict(json.loads(zlib.decompress(row.records)))
 
     def set_baked(self, key: str, curves: dict[str, str], records: dict[str, Any]) -> None:
         """Store what was baked, all of it or nothing; what is not named is forgotten.
@@ -209,64 +207,67 @@ class ProjectStore:
 
     def media_in_use(self) -> set[str]:
         """List the hashes of all media that any revision of any project names."""
-        with self._session():
-            rows: Iterable[Any] = self._tables.revision.select()
-            return {digest for row in rows for digest in _media_of(json.loads(zlib.decompress(row.document)))}
+        with self._reading():
+            return {digest for (digest,) in self._db.execute_sql("select digest from revision_media").fetchall()}
 
     def _row(self, key: str) -> Any:
         row = self._tables.project.get_or_none(self._tables.project.key == key, ~self._tables.project.deleted)
         if row is None:
-            raise _gone()
+            raise gone()
         return row
 
     def _check_base(self, row: Any, base: int) -> None:
         if row.head != base:
-            label = self._tables.revision.get_by_id(row.head).label
-            raise Conflict(
-                f"This project was changed in another tab since: '{label}'.",
-                remedy="The page now shows how it stands; make your change again.",
-            )
+            raise self._conflict(row.head)
 
-    def _add(self, row: Any, parent: int | None, label: str, document: Project) -> None:
-        packed = zlib.compress(document.model_dump_json().encode(), 6)
+    def _conflict(self, head: int) -> Conflict:
+        label = self._tables.revision.select(self._tables.revision.label).where(self._tables.revision.id == head).get()
+        return Conflict(
+            f"This project was changed in another tab since: '{label.label}'.",
+            remedy="The page now shows how it stands; make your change again.",
+        )
+
+    def _add(self, row: Any, parent: int | None, label: str, document: Project, packed: bytes) -> None:
         revision = self._tables.revision.create(project=row, parent=parent, label=label, document=packed)
-        self._remember(revision.id, document)
+        for digest in document.media:
+            self._tables.media.insert(digest=digest).on_conflict_ignore().execute()
         row.head, row.name, row.changed = revision.id, document.name, datetime.now()
         row.save()
 
-    def _go(self, row: Any, revision: int) -> Revision:
-        row.head, row.changed = revision, datetime.now()
-        row.name = self._document(revision).name
-        row.save()
-        return self._revision(row)
-
-    def _child(self, row: Any) -> Any:
+    def _parent(self, revision: int) -> int | None:
         table = self._tables.revision
-        query = table.select().where(table.project == row, table.parent == row.head)
+        parent = table.select(table.parent).where(table.id == revision).get().parent
+        return None if parent is None else int(parent)
+
+    def _child(self, head: int) -> Any:
+        table = self._tables.revision
+        query = table.select(table.id, table.label).where(table.parent == head)
         return query.order_by(table.id.desc()).first()
 
-    def _revision(self, row: Any) -> Revision:
+    def _stand(self, row: Any) -> Stand:
+        """Say where a project stands, without its document: that is read when nothing is locked any more."""
         table = self._tables.revision
-        columns = (table.id, table.parent, table.label, table.created)
-        head = table.select(*columns).where(table.id == row.head).get()
-        child = self._child(row)
-        return Revision(
-            id=head.id,
-            key=row.key,
-            document=self._document(head.id),
-            saved=row.changed,
-            undo=head.label if head.parent is not None else None,
-            redo=child.label if child else None,
-        )
+        head = table.select(table.id, table.parent, table.label).where(table.id == row.head).get()
+        child = self._child(row.head)
+        undo = head.label if head.parent is not None else None
+        return Stand(int(head.id), row.key, row.changed, undo, child.label if child else None)
 
     def _document(self, revision: int) -> Project:
         with self._lock:
             if revision in self._documents:
                 self._documents.move_to_end(revision)
                 return self._documents[revision]
-        document = read_project(zlib.decompress(self._tables.revision.get_by_id(revision).document))
+        with self._reading():
+            table = self._tables.revision
+            packed = table.select(table.document).where(table.id == revision).get().document
+        document = read_project(zlib.decompress(packed))
         self._remember(revision, document)
         return document
+
+    def _remembered(self, stand: Stand, document: Project) -> Revision:
+        """Give a revision that was stored just now: only from here on others are given it without reading it."""
+        self._remember(stand.id, document)
+        return Revision(document=document, **vars(stand))
 
     def _remember(self, revision: int, document: Project) -> None:
         with self._lock:
@@ -275,12 +276,5 @@ class ProjectStore:
                 self._documents.popitem(last=False)
 
 
-def _gone() -> NoSuchProject:
-    return NoSuchProject("This project does not exist, or was deleted.", remedy="Go back to the projects.")
-
-
-def _media_of(document: dict[str, Any]) -> set[str]:
-    """List the media that a stored document names, whatever version wrote it."""
-    read = {envelope["reading"].get("params", {}).get("media") for envelope in document["envelopes"]}
-    files = {file["media"] for file in document["scene"].get("files", ())}
-    return {track["media"] for track in document["tracks"]} | {digest for digest in read if digest} | files
+def _packed(document: Project) -> bytes:
+    return zlib.compress(document.model_dump_json().encode(), 6)

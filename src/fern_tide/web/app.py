@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
+import json
+import os
 import secrets
+import tempfile
 from pathlib import Path
+from typing import Any
+from urllib.parse import urlsplit
 
 from flask import Flask, Response, request
 from flask_wtf.csrf import CSRFProtect
@@ -16,6 +22,7 @@ from fern_tide.core.base.params import fields
 from fern_tide.core.commands.mapping import same
 from fern_tide.web import errors, shapes
 from fern_tide.web.context import Services
+from fern_tide.web.errors import Foreign
 from fern_tide.web.pages import (
     bench,
     curves,
@@ -54,7 +61,29 @@ POLICY = "; ".join(
     )
 )
 
+WORKER_POLICY = "default-src 'none'; script-src 'self' 'wasm-unsafe-eval' 'unsafe-eval'"
+"""Of the worker that unpacks Basis textures: what it is made of writes functions while it runs; it reaches nothing."""
 
+
+HTMX = {
+    "includeIndicatorStyles": False,
+    "allowEval": False,
+    "historyEnabled": False,
+    "attributesToSettle": ["class"],
+    "scrollIntoViewOnBoost": False,
+    "selfRequestsOnly": True,
+    "defaultSettleDelay": 0,
+    "responseHandling": [
+        {"code": "202", "swap": False, "error": True},
+        {"code": "204", "swap": False},
+        {"code": "[23]..", "swap": True},
+        {"code": "[45]..", "swap": False, "error": True},
+    ],
+}
+"""How htmx works here: nothing is evaluated, asked of others or remembered; only answers that say so are shown."""
+
+
+_SECRET_BYTES = 32
 SIZES = (90, 100, 110, 125, 150)
 """In percent: how large everything can be drawn."""
 
@@ -77,6 +106,7 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
         WTF_CSRF_HEADERS=["X-CSRF-Token"],
     )
     app.extensions["fern_tide"] = Services(studio, levels_of(studio), Stages(studio.media))
+    app.wsgi_app = _with_small_host(app.wsgi_app)  # type: ignore[method-assign]  # as Flask has it
     CSRFProtect(app)
     errors.install(app)
     rooms = (projects, sound_room, soundtrack, stage, stage_files, several, bench, handoff)
@@ -84,19 +114,30 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(
         fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,
+        data_script=shapes.data_script, size_text=shapes.size_text,
         places_for=aiming.places_for, siblings=why.siblings, is_shown=same,
         sizes=SIZES, chosen_size=_chosen_size,
         rates=[FrameRate.parse(text) for text in COMMON_RATES],
     )  # fmt: skip
     app.jinja_env.undefined = StrictUndefined  # a name that is not given is a mistake
-    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
 
+    app.jinja_env.globals["htmx_config"] = json.dumps(HTMX)
     modules = sorted(path.stem for path in (STATIC / "js").glob("*.js") if path.stem != "app")
     app.jinja_env.globals["modules"] = modules  # all are asked for at once, not one after the other names it
 
+    @app.before_request
+    def _from_here() -> None:
+        """Refuse what a page of another origin sends, whatever token it has."""
+        if request.method in {"GET", "HEAD", "OPTIONS"}:
+            return
+        origin, site = request.headers.get("Origin"), request.headers.get("Sec-Fetch-Site", "same-origin")
+        if site not in {"same-origin", "none"} or (origin is not None and urlsplit(origin).netloc != request.host):
+            raise Foreign("This came from another page.", remedy="Use the pages of Fern Tide.")
+
     @app.after_request
     def _closed(response: Response) -> Response:
-        response.headers.setdefault("Content-Security-Policy", POLICY)
+        worker = request.endpoint == "static" and (request.view_args or {}).get("filename") == "vendor/basis_worker.js"
+        response.headers.setdefault("Content-Security-Policy", WORKER_POLICY if worker else POLICY)
         if request.endpoint == "static":  # its address changes with it
             response.cache_control.no_cache = None
             response.cache_control.max_age, response.cache_control.immutable = 365 * 24 * 3600, True
@@ -124,9 +165,30 @@ def _version(folder: Path) -> str:
     return digest.hexdigest()[:12]
 
 
+def _with_small_host(run: Any) -> Any:
+    """Take LOCALHOST for localhost: the case of a host's name says nothing."""
+
+    def wsgi(environ: dict[str, Any], start_response: Any) -> Any:
+        environ["HTTP_HOST"] = environ.get("HTTP_HOST", "").lower()
+        return run(environ, start_response)
+
+    return wsgi
+
+
 def _secret(path: Path) -> bytes:
-    """Give the key that signs sessions, made once for a data folder."""
-    if not path.exists():
-        path.touch(mode=0o600)
-        path.write_bytes(secrets.token_bytes(32))
+    """Give the key that signs sessions, made once for a data folder; one that was spoilt is made anew."""
+    with contextlib.suppress(FileNotFoundError):
+        if len(known := path.read_bytes()) >= _SECRET_BYTES:
+            return known
+        path.unlink(missing_ok=True)
+    handle, name = tempfile.mkstemp(dir=path.parent)  # for its owner only
+    try:
+        with os.fdopen(handle, "wb") as out:
+            out.write(secrets.token_bytes(_SECRET_BYTES))
+            out.flush()
+            os.fsync(out.fileno())
+        with contextlib.suppress(FileExistsError):  # another process was first: its key counts
+            os.link(name, path)
+    finally:
+        Path(name).unlink()
     return path.read_bytes()

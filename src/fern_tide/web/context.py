@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 from dataclasses import dataclass, fields
 from typing import Any, cast
@@ -10,14 +9,16 @@ from typing import Any, cast
 from flask import current_app, render_template, request
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
+from fern_tide.core.base.limits import read_json
 from fern_tide.core.scene.scene import Scene
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.workflows.bake import baking
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.derive.stages import Staged, Stages
 from fern_tide.workflows.studio import Studio
 
 MOST_JSON_BYTES = 8 << 20
+MOST_REQUEST_VALUES = 500_000
 _CHUNK = 1 << 18
 
 
@@ -54,8 +55,8 @@ def body() -> dict[str, Any]:
     if (request.content_length or 0) > MOST_JSON_BYTES:
         raise InvalidParameter("request", value=f"{request.content_length} bytes", allowed="a smaller one")
     try:
-        plain = json.loads(request.get_data())
-    except (ValueError, RecursionError) as cause:
+        plain = read_json(request.get_data(), most_values=MOST_REQUEST_VALUES)
+    except ValueError as cause:
         raise InvalidParameter("request", value="no JSON", allowed="a JSON object") from cause
     if not isinstance(plain, dict):
         raise InvalidParameter("request", value=type(plain).__name__, allowed="a JSON object")
@@ -65,7 +66,7 @@ def body() -> dict[str, Any]:
 def whole(plain: dict[str, Any], name: str) -> int:
     """Read a whole number, such as the revision that an edit was made on."""
     number = plain.get(name)
-    if not isinstance(number, int) or number < 0:
+    if isinstance(number, bool) or not isinstance(number, int) or not 0 <= number < 2**63:
         raise InvalidParameter(name, value=number, allowed="a whole number")
     return number
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import logging
 
 from flask import Flask, Response, jsonify, make_response, render_template, request
@@ -20,10 +21,16 @@ from fern_tide.core.base.errors import (
 )
 from fern_tide.core.base.refusal import refused
 from fern_tide.store.files import DiskFull, TooLarge
-from fern_tide.store.projects import Conflict, NoSuchProject, NothingToUndo
+from fern_tide.store.revision import Conflict, NoSuchProject, NothingToUndo
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 
+
+class Foreign(FernTideError):
+    """A page of another origin asked for a change."""
+
+
 STATUS: dict[type[FernTideError], int] = {
+    Foreign: 403,
     Conflict: 409,
     NothingToUndo: 409,
     NoSuchProject: 404,
@@ -41,6 +48,7 @@ HTTP_WORDS = {
     405: ("This cannot be done here.", "Go back to the projects."),
     413: ("The file is too large.", "Bring in a smaller one."),
 }
+UNWRITABLE = (errno.ENOSPC, errno.EDQUOT, errno.EROFS)
 log = logging.getLogger(__name__)
 
 
@@ -70,14 +78,31 @@ def install(app: Flask) -> None:
     @app.errorhandler(OperationalError)
     def _database(wrong: OperationalError) -> Response:
         log.exception("database")
-        if "full" in str(wrong):
-            return _say("The disk is full.", "Free some room and try again; nothing that was saved is lost.", 507)
-        return _say("The project store is busy.", "Try again in a moment.", 503)
+        text = str(wrong)
+        if "locked" in text or "busy" in text:
+            return _say("The project store is busy.", "Try again in a moment.", 503)
+        return _unwritten(full="full" in text)
+
+    @app.errorhandler(OSError)
+    def _system(wrong: OSError) -> Response:
+        log.exception("request failed")
+        if wrong.errno in UNWRITABLE:
+            return _unwritten(full=wrong.errno != errno.EROFS)
+        return _unknown_words()
 
     @app.errorhandler(Exception)
     def _unknown(wrong: Exception) -> Response:
         log.exception("request failed")
-        return _say("Something went wrong on our side.", "Your project is as it was; try again.", 500)
+        return _unknown_words()
+
+
+def _unknown_words() -> Response:
+    return _say("Something went wrong on our side.", "What was saved is not lost. Reload the page, and try again.", 500)
+
+
+def _unwritten(*, full: bool) -> Response:
+    what = "The disk is full." if full else "The data folder cannot be written."
+    return _say(what, "Free some room and try again; nothing that was saved is lost.", 507)
 
 
 def _say(what: str, remedy: str, status: int, jobs: list[str] | None = None) -> Response:

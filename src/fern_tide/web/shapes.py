@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
+from flask import json
+from jinja2.utils import htmlsafe_json_dumps
+from markupsafe import Markup
 
 from fern_tide.core.base.signal import FloatArray
 
@@ -19,6 +24,26 @@ def clock_text(seconds: float) -> str:
     """Write a length as m:ss."""
     minutes, rest = divmod(round(seconds), 60)
     return f"{minutes}:{rest:02d}"
+
+
+def size_text(count: int) -> str:
+    """Write a number of bytes."""
+    for size, unit, digits in ((1e9, "GB", 1), (1e6, "MB", 0)):
+        if count >= size:
+            return f"{count / size:.{digits}f} {unit}"
+    return f"{count / 1e3:.0f} kB"
+
+
+def data_script(value: Any, **attributes: str) -> Markup:
+    """Write data for the page's scripts as an element that the browser does not run.
+
+    Args:
+        value: anything that JSON can say.
+        attributes: of the element; an underscore in a name stands for a hyphen.
+    """
+    pairs = Markup().join(Markup(' {}="{}"').format(name.replace("_", "-"), text) for name, text in attributes.items())
+    data = htmlsafe_json_dumps(value, dumps=json.dumps, sort_keys=True)
+    return Markup('<script type="application/json"{}>{}</script>').format(pairs, data)
 
 
 def spark_points(values: FloatArray, *, width: int = 150, height: int = 26) -> str:

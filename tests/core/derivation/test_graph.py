@@ -1,6 +1,7 @@
 """What depends on what: a fingerprint differs where the numbers do, and an edit works out only what lies below it."""
 
 import gc
+import sys
 import weakref
 from collections import Counter
 
@@ -31,6 +32,7 @@ from fern_tide.core.mapping.drive import RESPONSES, Drive, ResponseChoice, Stack
 from fern_tide.core.mapping.mapping import STEPS, StepChoice
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.scene.follow import Follow, Limit
+from fern_tide.demo.project import demo_project
 
 TURN, RISE, MOTH = (Target.parse(name) for name in ("lamp:turn", "lamp:y", "moth-one:turn"))
 
@@ -256,3 +258,23 @@ def test_drives_may_be_many():
     one, two = (value(node) for node in Graph(project).curves.values())
     assert not np.array_equal(one, two)
     assert moved(project, first(project, row=2)) == (set(), set())
+
+
+def test_features_of_blends_of_blends_take_work_by_their_number_alone():
+    def calls(deep):
+        demo = demo_project()
+        first = demo.envelopes[0].but(id="b0", name="B0")
+        blends = [
+            Envelope(id=f"b{n}", name=f"B{n}", reading=ReadingChoice.parse(f"blend first=b{n - 1} second=b{n - 1}"))
+            for n in range(1, deep)
+        ]
+        graph, counted = Graph(demo.but(envelopes=(*demo.envelopes, first, *blends))), [0]
+        sys.setprofile(lambda frame, event, arg: counted.__setitem__(0, counted[0] + 1))
+        try:
+            graph.features(demo.tracks[0])
+        finally:
+            sys.setprofile(None)
+        return counted[0]
+
+    few, many = calls(60), calls(480)
+    assert many < 10 * few  # it was fifty times as much

@@ -6,9 +6,12 @@ import numpy as np
 import pytest
 from tests.core.first_cut.songs import scenes, songs, studio_of
 
+from fern_tide.core.bake.sync import sync
+from fern_tide.core.base.signal import moved
 from fern_tide.core.commands.first_cut import DropFirstCut, KeepFirstCut, without_cut
 from fern_tide.core.first_cut.checking import WINDOW_S, flashes
 from fern_tide.core.first_cut.first_cut import FEWEST, MOST, RULES, propose
+from fern_tide.core.first_cut.listening import listen
 from fern_tide.workflows.tune.first_cut import first_cut, ground_of, suggestions
 
 SONGS, SCENES = songs(), scenes()
@@ -66,6 +69,21 @@ def test_something_moves_in_every_four_seconds_of_sound(cut, song):
     heard = [at for at in range(0, len(loud) - size + 1, size) if np.median(loud[at : at + size]) > 0.02]
     dead = [at for at in heard if max(np.ptp(lift[at : at + size]) for lift in moves) < 0.02]
     assert not dead
+
+
+def test_what_answers_hits_lags_less_than_a_frame(cut):
+    project, taken, levels, _ = cut
+    heard = {voice.envelope.name: voice.hits for voice in listen(project, levels).voices if voice.hits.size}
+    names = {envelope.id: envelope.name for envelope in taken.envelopes}
+    for mapping in taken.mappings:
+        hits = heard.get(names[mapping.envelope])
+        if hits is None or mapping.steps:
+            continue
+        late = {drive.late_frames for drive in mapping.drives}
+        assert len(late) == 1 and late <= {0.0, -1.0, -2.0, -3.0}
+        excursion = np.abs(np.atleast_2d(levels.lift(taken, mapping))).max(axis=0)
+        shown = moved(excursion, frames=late.pop())
+        assert abs(sync(shown, hits, fps=30).median) < 1, mapping.name
 
 
 @pytest.mark.parametrize("scene", SCENES)

@@ -3,6 +3,7 @@
 import difflib
 import json
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -18,10 +19,12 @@ from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.formats.writers.json import schema
+from fern_tide.core.scene.gltf.looks import lights
 from fern_tide.core.scene.gltf.reading import read_gltf, values_of
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.rotation import matrices
 from fern_tide.core.scene.scene import Part, PartChoice
+from fern_tide.core.scene.studio_light import StudioLight
 from fern_tide.demo.bench_scene import potting_bench
 from fern_tide.workflows.bring_in.scene_files import empty_scene
 
@@ -241,6 +244,33 @@ def test_leaving_out_all_that_moves_is_said_and_nothing_is_written(end, left_out
     hand_off = HandOff("New", scene, curves_of(scene, end), RATE, FRAMES)
     with pytest.raises(FernTideError, match="All that moves is left out"):
         write(hand_off, format=FORMATS["gltf"], params=FORMATS["gltf"].params(**left_out))
+
+
+@pytest.mark.parametrize("light", [{}, {"strength": 2.0, "turn_degrees": 90.0}, {"on": False}])
+def test_the_studio_light_goes_in_where_it_is_asked_for(light):
+    spec, hand_off = FORMATS["gltf"], bench(("lamp-bulb:scale_x", 1, 2))
+    lit = replace(hand_off, scene=hand_off.scene.but(studio_light=StudioLight(**light)))
+    written = write(lit, format=spec, params=spec.params(studio=True))
+    assert written.error < 1e-5
+    document, plain = (read_gltf(item.content).json for item in (written, write(lit, format=spec)))
+    lamps = [item for item in lights(document) if item["name"].startswith("Studio")]
+    assert not any(item["name"].startswith("Studio") for item in lights(plain)), "not unless it is asked for"
+    if light.get("on") is False:
+        assert document == plain
+        return
+    assert [item["type"] for item in lamps] == ["directional"] * 3
+    assert [item["intensity"] for item in lamps] == [lux * light.get("strength", 1.0) for lux in (2.2, 1.1, 1.1)]
+    nodes = document["nodes"]
+    (above,) = (node for node in nodes if node["name"] == "Studio light")
+    assert nodes.index(above) in document["scenes"][0]["nodes"]
+    turn = light.get("turn_degrees", 0.0)
+    for child, source in zip(above["children"], [(2, 5, 3), (-4, 2, 3), (0, 3, -4)], strict=True):
+        x, y, z, w = nodes[child]["rotation"]
+        # -z turned by the quaternion, by hand: minus the third column of its matrix
+        ahead = -np.array([2 * (x * z + w * y), 2 * (y * z - w * x), 1 - 2 * (x * x + y * y)])
+        assert ahead == pytest.approx(-np.array(source) / np.linalg.norm(source), abs=1e-9)
+    _, y, _, w = above["rotation"]
+    assert 2 * np.degrees(np.arctan2(y, w)) == pytest.approx(turn)
 
 
 @pytest.mark.parametrize("still", [True, False])

@@ -4,6 +4,7 @@ import base64
 import copy
 import json
 import struct
+import sys
 
 import numpy as np
 import pytest
@@ -65,7 +66,7 @@ def wild_indices() -> bytes:
         (b'{"asset":{"version":"2.0"},"x":NaN}', "number NaN"),
         (b'{"asset":{"version":"2.0"},"x":1e999}', "number 1e999"),
         (b'{"asset":{"version":"2.0"},"x":' + b"[" * 100_000 + b"]" * 100_000 + b"}", "damaged"),
-        (changed(put("extensionsRequired", ["KHR_texture_basisu"])), "Basis textures"),
+        (changed(put("extensionsRequired", ["KHR_texture_pressed"])), "needs the extension KHR_texture_pressed"),
         (changed(put("extensionsRequired", ["VENDOR_unheard_of"])), "VENDOR_unheard_of"),
         (changed(put("buffers.0.byteLength", 10**9)), "longer than it is"),
         (changed(put("bufferViews.0.byteLength", 10**9)), "beyond its buffer"),
@@ -105,7 +106,7 @@ def wild_indices() -> bytes:
         (changed(put("images", [{"uri": "C:\\x.png"}])), "points outside itself"),
         (changed(put("images", [{"uri": "leaf.png"}])), "leaf.png did not come with it"),
         (changed(put("images", [{"uri": "data:image/png;base64,%%%"}])), "damaged"),
-        (changed(put("images", [{"uri": "data:image/png;base64,AAAA"}])), "no PNG, JPEG or WebP"),
+        (changed(put("images", [{"uri": "data:image/png;base64,AAAA"}])), "no PNG, JPEG, WebP or KTX2"),
         (changed(put("buffers", [{"uri": "file:///etc/passwd", "byteLength": 4}])), "points outside itself"),
         (changed(put("animations", [{"samplers": [], "channels": [{"sampler": 0, "target": {}}]}])), "sampler 0"),
         (changed(put("extensions", {"KHR_lights_punctual": {"lights": 4}})), "no list"),
@@ -307,3 +308,36 @@ def test_a_count_may_be_written_with_a_point():
     plain, binary = document()
     plain["accessors"][3]["count"] = 6.0
     assert len(values_of(read_gltf(glb(plain, binary)), 3)) == 6
+
+
+def leaves(count):
+    """A file of many nodes."""
+    plain, binary = document()
+    first = len(plain["nodes"])
+    plain["nodes"] += [{"name": f"Leaf {n}", "mesh": 0, "translation": [n, 0, 0]} for n in range(count)]
+    plain["scenes"][0]["nodes"] += list(range(first, first + count))
+    return glb(plain, binary)
+
+
+def test_the_work_of_many_nodes_grows_with_their_number_alone():
+    def calls(count):
+        content, counted = leaves(count), [0]
+        sys.setprofile(lambda frame, event, arg: counted.__setitem__(0, counted[0] + 1))
+        try:
+            gltf = read_gltf(content)
+            parts = parts_of(gltf.json, SceneFile(id="f", name="f.glb", media="1" * 64, kind="gltf"), ids=Ids())
+        finally:
+            sys.setprofile(None)
+        assert len(parts) > count
+        return counted[0]
+
+    few, many = calls(100), calls(400)
+    assert many < 4.4 * few  # it was 15 times as much: each node looked through all
+
+
+def test_a_file_without_a_scene_is_shown_whole_and_that_is_said():
+    plain, binary = document()
+    del plain["scene"], plain["scenes"]
+    gltf = read_gltf(glb(plain, binary))
+    assert gltf.json["scenes"] == [{"nodes": [0, 2, 3]}] and "no scene" in gltf.notes[0]
+    assert read_gltf(glb({"asset": {"version": "2.0"}}, b"")).json["scenes"] == [{}]

@@ -87,7 +87,7 @@ def packing(document):
         ("meshopt", lambda d: d["buffers"][1].pop("extensions"), "buffer 1 is not in it"),
         ("meshopt", lambda d: d.update(images=[{"bufferView": 0, "mimeType": "image/png"}]), "packed as no image is"),
         ("draco", lambda d: draco_of(d).update(bufferView=99), "names a buffer view that is not there"),
-        ("draco", lambda d: d["extensionsRequired"].append("KHR_texture_basisu"), "Basis textures"),
+        ("draco", lambda d: d["extensionsRequired"].append("KHR_texture_pressed"), "KHR_texture_pressed"),
     ],
 )
 def test_what_says_wrongly_how_it_is_packed_is_refused(name, change, words):

@@ -2,12 +2,16 @@
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from fern_tide.core.base.errors import UnknownName
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.mapping import Mapping, drive_lift
 from fern_tide.core.scene.extent import Extent
+from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.ranks import ranks_of
+from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.search import SearchIndex
 from fern_tide.demo.project import demo_project
 from fern_tide.demo.scene import glasshouse
@@ -69,3 +73,40 @@ def test_a_drive_takes_the_row_of_its_rank():
 
 
 RANKS = (1.0, 0.5, 0.0, 0.25, 0.75, 1 / 3, 0.9, 0.1, 1.0, 0.0)
+
+
+def worth(word, text):
+    return 0 if word not in text else 4 if text.startswith(word) else 2 if f" {word}" in text else 1
+
+
+def looked_through(index, text, most):
+    """All that is found, by looking at each property of each part."""
+    words, every = text.lower().split(), []
+    for place, part in enumerate(index.scene.parts):
+        name, items = part.name.lower(), [item for item in part.properties if not is_level(item.id)]
+        left = [word for word in words if word not in name]
+        score = sum(worth(word, name) for word in words)
+        if not left:
+            every.append((-score - 1, place, -1))
+            continue
+        for at, item in enumerate(items):
+            if all(word in item.label.lower() for word in left):
+                every.append((-score - sum(worth(word, item.label.lower()) for word in left), place, at))
+    return [(place, at) for _, place, at in sorted(every)[:most]]
+
+
+@given(
+    st.lists(st.sampled_from(["Bar one", "Bar two", "Bell", "Width", "A bar", "x"]), min_size=1, max_size=60),
+    st.lists(st.sampled_from(["b", "bar", "one", "w", "wid", "x", "turn", "o", "scale"]), max_size=3),
+    st.integers(1, 9),
+)
+def test_the_best_are_those_that_looking_at_each_property_gives(names, words, most):
+    shapes = [part.shape for part in glasshouse().parts if part.shape.id in {"rectangle", "group", "ellipse"}]
+    parts = tuple(Part(id=f"p{n}", name=name, shape=shapes[n % len(shapes)]) for n, name in enumerate(names))
+    index = SearchIndex(Scene(name="s", parts=parts))
+    places = {part.id: place for place, part in enumerate(parts)}
+    found = []
+    for match in index.find(" ".join(words), most=most):
+        items = [item for item in match.part.properties if not is_level(item.id)]
+        found.append((places[match.part.id], -1 if match.item is None else items.index(match.item)))
+    assert found == (looked_through(index, " ".join(words), most) if words else [])

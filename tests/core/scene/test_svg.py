@@ -16,6 +16,7 @@ from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Scene, SceneFile
 from fern_tide.core.scene.svg.allowed import SvgLimits
+from fern_tide.core.scene.svg.bounds import shape_box
 from fern_tide.core.scene.svg.geometry import length, matrix_of, place
 from fern_tide.core.scene.svg.parts import Sheet, colour, parts_of
 from fern_tide.core.scene.svg.reading import read_svg
@@ -360,3 +361,8 @@ def test_transforms_multiply_in_order():
     np.testing.assert_allclose(matrix_of("rotate(90 10 0)"), (0, 1, -1, 0, 10, -10), atol=1e-12)
     np.testing.assert_allclose(matrix_of("matrix(1 2 3 4 5 6),skewX(45)"), (1, 2, 4, 6, 5, 6), atol=1e-12)
     assert matrix_of("nonsense(3)") == (1, 0, 0, 1, 0, 0)
+
+
+def test_where_a_path_without_end_lies_is_not_looked_for():
+    assert shape_box("path", {"d": "M0 0L9 9"}) == (0, 0, 9, 9)
+    assert shape_box("path", {"d": "M0 0" + "L9 9" * 300_000}) is None

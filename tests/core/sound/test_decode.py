@@ -1,5 +1,6 @@
 """Every common format is decoded to the sample, and files that lie are refused with words."""
 
+import contextlib
 import io
 import struct
 from types import SimpleNamespace
@@ -7,6 +8,8 @@ from types import SimpleNamespace
 import av
 import numpy as np
 import pytest
+from hypothesis import example, given, settings
+from hypothesis import strategies as st
 from tests.conftest import drums, sine, wav
 
 from fern_tide.core.base.errors import Cancelled, UnreadableSound
@@ -263,3 +266,14 @@ def test_a_gap_is_as_long_as_the_clock_says_but_not_if_the_clock_is_wrong(at_s, 
     after = at_s + 0.1  # where the clock jumped it is begun anew, so that nothing is missing then
     assert place.gap_before(SimpleNamespace(pts=round(after * 1000))) == next_missing
     assert place.gap_before(SimpleNamespace(pts=None)) == 0
+
+
+@settings(max_examples=300, deadline=None)
+@example([(20, 0), (21, 0)], 4000)  # a coding that nobody knows
+@given(st.lists(st.tuples(st.integers(0, 120), st.integers(0, 255)), min_size=1, max_size=12), st.integers(1, 4000))
+def test_a_spoilt_wav_is_refused_or_read_and_never_our_fault(changes, length):
+    whole = bytearray(wav(sine(440, seconds=0.05), rate_hz=22_050, subtype="PCM_16"))
+    for at, value in changes:
+        whole[at] = value
+    with contextlib.suppress(UnreadableSound):
+        measure(io.BytesIO(bytes(whole[:length])))

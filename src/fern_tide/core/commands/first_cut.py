@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from fern_tide.core.base.errors import FernTideError
+from fern_tide.core.base.limits import MOST_PARTS, Most
 from fern_tide.core.base.target import Id
 from fern_tide.core.commands.command import Command, put
 from fern_tide.core.commands.several import SetAnchors
@@ -29,9 +30,9 @@ class TakeFirstCut(Command, frozen=True):
 
     kind: Literal["take_first_cut"] = "take_first_cut"
     cut: FirstCut
-    envelopes: Annotated[tuple[Envelope, ...], Field(max_length=MOST_PROPOSED)] = ()
-    mappings: Annotated[tuple[Mapping, ...], Field(max_length=MOST_PROPOSED)] = ()
-    anchors: dict[Id, Anchor] = Field(default_factory=dict)
+    envelopes: Annotated[tuple[Envelope, ...], Most(MOST_PROPOSED)] = ()
+    mappings: Annotated[tuple[Mapping, ...], Most(MOST_PROPOSED)] = ()
+    anchors: Annotated[dict[Id, Anchor], Most(MOST_PARTS)] = Field(default_factory=dict)
 
     def label(self, before: Project) -> str:
         return f"Make a first cut of {before.name}"[:120]

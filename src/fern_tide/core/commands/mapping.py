@@ -7,13 +7,14 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName
-from fern_tide.core.base.target import Id
+from fern_tide.core.base.limits import Most
+from fern_tide.core.base.target import Id, Name
 from fern_tide.core.commands.command import Command, Indirect, by_id, choice_label, put, without
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.drive import Drive, Stop
 from fern_tide.core.mapping.linking import relinked
 from fern_tide.core.mapping.mapping import MOST_VERSIONS, Mapping, Version
-from fern_tide.core.mapping.recipe import Recipe
+from fern_tide.core.mapping.recipe import MOST_RECIPES, Recipe
 
 VERSION_NAMES = ("A", "B", "C", "D")
 
@@ -156,7 +157,7 @@ class ShowVersion(Command, frozen=True):
 
     kind: Literal["show_version"] = "show_version"
     id: Id
-    name: str
+    name: Name
 
     def label(self, before: Project) -> str:
         return f"Show version {self.name} of {before.mapping(self.id).name}"
@@ -174,7 +175,7 @@ class DropVersion(Command, frozen=True):
 
     kind: Literal["drop_version"] = "drop_version"
     id: Id
-    name: str | None = None
+    name: Name | None = None
 
     def label(self, before: Project) -> str:
         name = before.mapping(self.id).name
@@ -213,7 +214,7 @@ class PutRecipes(Command, frozen=True):
     """Add recipes to the project, or change those of the same ids."""
 
     kind: Literal["put_recipes"] = "put_recipes"
-    recipes: Annotated[tuple[Recipe, ...], Field(min_length=1)]
+    recipes: Annotated[tuple[Recipe, ...], Field(min_length=1), Most(MOST_RECIPES)]
 
     def label(self, before: Project) -> str:
         more = f" and {len(self.recipes) - 1} more" if len(self.recipes) > 1 else ""

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal, get_args
 
 from pydantic import Field, TypeAdapter, ValidationError
 
+from fern_tide.core.base.limits import MOST_COMMANDS, Most
 from fern_tide.core.base.refusal import refused
 from fern_tide.core.base.target import Name
 from fern_tide.core.commands.command import Command
@@ -66,7 +67,7 @@ class Together(Command, frozen=True):
 
     kind: Literal["together"] = "together"
     words: Name
-    commands: tuple[AnyCommand, ...]
+    commands: Annotated[tuple[AnyCommand, ...], Most(MOST_COMMANDS)]
 
     def label(self, before: Project) -> str:
         return self.words

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from fern_tide.core.base.errors import FernTideError
+from fern_tide.core.base.limits import MOST_MAPPINGS, Most
 from fern_tide.core.base.target import Id, Name, Target
 from fern_tide.core.commands.command import Command, listed
 from fern_tide.core.commands.several import with_parts
@@ -213,7 +214,7 @@ class PutScene(Command, frozen=True):
     kind: Literal["put_scene"] = "put_scene"
     words: Name
     scene: Scene
-    mappings: tuple[Mapping, ...]
+    mappings: Annotated[tuple[Mapping, ...], Most(MOST_MAPPINGS)]
 
     def label(self, before: Project) -> str:
         return self.words

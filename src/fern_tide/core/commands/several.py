@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from fern_tide.core.base.errors import UnknownName
+from fern_tide.core.base.limits import Most
 from fern_tide.core.base.params import build
 from fern_tide.core.base.target import Id, Name, Target
 from fern_tide.core.commands.command import Command, Indirect, by_id, put, without
@@ -42,7 +43,7 @@ class SetAnchors(Command, frozen=True):
     """Move anchors. The parts, as they stand at rest, stay where they are."""
 
     kind: Literal["set_anchors"] = "set_anchors"
-    anchors: Annotated[dict[Id, Anchor], Field(min_length=1, max_length=MOST_CHOSEN)]
+    anchors: Annotated[dict[Id, Anchor], Field(min_length=1), Most(MOST_CHOSEN)]
 
     def label(self, before: Project) -> str:
         part_id, anchor = next(iter(self.anchors.items()))
@@ -119,8 +120,8 @@ class SetValues(Command, frozen=True):
     """Change parts' own values of one property; None brings the default back."""
 
     kind: Literal["set_values"] = "set_values"
-    parts: Annotated[tuple[Id, ...], Field(min_length=1, max_length=MOST_CHOSEN)]
-    property: str
+    parts: Annotated[tuple[Id, ...], Field(min_length=1), Most(MOST_CHOSEN)]
+    property: Id
     value: Number | Colour | None
 
     def label(self, before: Project) -> str:
@@ -153,8 +154,8 @@ class SetLimits(Command, frozen=True):
     """Keep one property of parts within limits; two open ends take them away."""
 
     kind: Literal["set_limits"] = "set_limits"
-    parts: Annotated[tuple[Id, ...], Field(min_length=1, max_length=MOST_CHOSEN)]
-    property: str
+    parts: Annotated[tuple[Id, ...], Field(min_length=1), Most(MOST_CHOSEN)]
+    property: Id
     low: Number | None = None
     high: Number | None = None
 
@@ -184,7 +185,7 @@ class RenameParts(Command, frozen=True):
     """Give several parts other names."""
 
     kind: Literal["rename_parts"] = "rename_parts"
-    names: Annotated[dict[Id, Name], Field(min_length=1, max_length=MOST_CHOSEN)]
+    names: Annotated[dict[Id, Name], Field(min_length=1), Most(MOST_CHOSEN)]
 
     def label(self, before: Project) -> str:
         return f"Rename {len(self.names)} parts"
@@ -200,7 +201,7 @@ class GatherParts(Command, frozen=True):
 
     kind: Literal["gather_parts"] = "gather_parts"
     id: Id
-    parts: Annotated[tuple[Id, ...], Field(min_length=2, max_length=MOST_CHOSEN)]
+    parts: Annotated[tuple[Id, ...], Field(min_length=2), Most(MOST_CHOSEN)]
     name: Name
     anchor: Anchor = Anchor()
 

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.frame_rate import FrameRate, RateField
+from fern_tide.core.base.limits import MOST_MARKERS, Most
 from fern_tide.core.base.target import Id
 from fern_tide.core.commands.command import Command, Indirect, by_id, listed, next_number, put, verb, without
 from fern_tide.core.document import Marker, Project, Track
@@ -119,7 +120,7 @@ class PutMarkers(Command, frozen=True):
     """Add many markers at once, as from a file."""
 
     kind: Literal["put_markers"] = "put_markers"
-    markers: tuple[Marker, ...]
+    markers: Annotated[tuple[Marker, ...], Most(MOST_MARKERS)]
 
     def label(self, before: Project) -> str:
         return f"Add {len(self.markers)} markers"

@@ -110,13 +110,21 @@ class Graph:
 
     def level(self, envelope: Envelope) -> Node:
         """Give the node of an envelope's level after clean-up."""
-        entry = self._nodes.get((Kind.LEVEL, envelope.id))
-        if entry is not None and entry[0][0] is envelope:
-            return entry[1]
-        order = in_order([envelope.id], inputs=lambda name: (envelope if name == envelope.id else self._of(name)).uses)
-        for name in order[:-1]:
+        if self._is_made(envelope):
+            return self._nodes[Kind.LEVEL, envelope.id][1]
+
+        def uses(name: str) -> tuple[str, ...]:
+            own = envelope if name == envelope.id else self._of(name)
+            return () if self._is_made(own) else own.uses
+
+        for name in in_order([envelope.id], inputs=uses)[:-1]:
             self._level(self._of(name))
         return self._level(envelope)
+
+    def _is_made(self, envelope: Envelope) -> bool:
+        """Say whether an envelope's level, and so all that it is made of, has its node already."""
+        entry = self._nodes.get((Kind.LEVEL, envelope.id))
+        return entry is not None and entry[0][0] is envelope
 
     def _of(self, name: str) -> Envelope:
         return self.project.envelope(name)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -171,13 +172,20 @@ def _track(novelty: FloatArray, periods: FloatArray) -> npt.NDArray[np.intp]:
     return np.array(path[::-1], dtype=np.intp)
 
 
+def _near(times: FloatArray, hits: Hits) -> Iterator[tuple[int, slice]]:
+    """Give each of some times that has hits near it: its place, and where those hits are."""
+    firsts = np.searchsorted(hits.times_s, times - NEAR_S)
+    ends = np.searchsorted(hits.times_s, times + NEAR_S, side="right")
+    for at in np.flatnonzero(ends > firsts).tolist():
+        yield at, slice(int(firsts[at]), int(ends[at]))
+
+
 def _drawn_to_hits(times: FloatArray, hits: Hits) -> FloatArray:
     """Move each beat to the strongest hit near it; those without one go between their moved neighbours."""
     moved = np.full(len(times), np.nan)
-    for at, time in enumerate(times):
-        near = np.flatnonzero(np.abs(hits.times_s - time) <= NEAR_S)
-        if len(near):
-            moved[at] = hits.times_s[near[np.argmax(hits.strengths[near] - 4 * np.abs(hits.times_s[near] - time))]]
+    for at, near in _near(times, hits):
+        own = hits.times_s[near]
+        moved[at] = own[np.argmax(hits.strengths[near] - 4 * np.abs(own - times[at]))]
     known = np.flatnonzero(~np.isnan(moved))
     if len(known) < 2:
         return times
@@ -190,7 +198,9 @@ def _even(times: FloatArray, hits: Hits) -> Beats:
     """Fit an even grid where nearly all beats with a hit lie on one, else keep the beats."""
     gaps = np.diff(times)
     bpm = 60.0 / float(np.median(gaps))
-    on_hit = np.array([np.min(np.abs(hits.times_s - time)) < 1e-6 for time in times])
+    after = np.clip(np.searchsorted(hits.times_s, times), 1, len(hits) - 1)
+    nearest = np.minimum(np.abs(hits.times_s[after] - times), np.abs(hits.times_s[after - 1] - times))
+    on_hit = nearest < 1e-6
     index = np.concatenate([[0], np.cumsum(np.maximum(np.round(gaps * bpm / 60.0), 1.0))])
     fit_on = on_hit if np.count_nonzero(on_hit) >= 4 else np.ones(len(times), dtype=bool)
     slope, first = _theil_sen(index[fit_on], times[fit_on])
@@ -214,8 +224,6 @@ def _theil_sen(index: FloatArray, times: FloatArray) -> tuple[float, float]:
 def _first_bar(times: FloatArray, low_hits: Hits, per_bar: int) -> int:
     """Give which of the first beats has the strongest low hits: where bars likely begin."""
     weights = np.zeros(per_bar)
-    for at, time in enumerate(times):
-        near = np.abs(low_hits.times_s - time) <= NEAR_S
-        if near.any():
-            weights[at % per_bar] += float(low_hits.strengths[near].max())
+    for at, near in _near(times, low_hits):
+        weights[at % per_bar] += float(low_hits.strengths[near].max())
     return int(weights.argmax())

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from typing import Annotated, ClassVar
 
 import numpy as np
 from pydantic import model_validator
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.limits import MOST_CHOICES, Most
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
 from fern_tide.core.base.signal import FloatArray
@@ -48,7 +49,7 @@ class Envelope(Frozen, frozen=True):
     name: Name
     track: Id | None = None
     reading: ReadingChoice
-    clean_up: tuple[CleanUpChoice, ...] = ()
+    clean_up: Annotated[tuple[CleanUpChoice, ...], Most(MOST_CHOICES)] = ()
 
     @model_validator(mode="after")
     def _of_a_track(self) -> Envelope:

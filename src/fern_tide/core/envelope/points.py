@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import json
 import math
 from collections.abc import Iterable
 from typing import Any
@@ -12,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from fern_tide.core.base.errors import FernTideError
+from fern_tide.core.base.limits import read_json
 from fern_tide.core.base.signal import FloatArray
 
 MOST_POINTS = 2_000_000
@@ -98,8 +98,8 @@ def _is_word(cell: str) -> bool:
 
 def _from_json(text: str) -> list[tuple[float, float]]:
     try:
-        plain = json.loads(text)
-    except (ValueError, RecursionError) as cause:
+        plain = read_json(text)
+    except ValueError as cause:
         raise UnreadableCurve("The JSON cannot be read.", remedy="Export it again.") from cause
     if isinstance(plain, dict):
         times = next((plain[name] for name in ("times", *_TIMES) if name in plain), None)

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
 
+from fern_tide.core.bake.sync import sync
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import from_db
@@ -151,6 +153,21 @@ def is_calm(measured: Measured, *, rate: FrameRate) -> bool:
         if flashes(light, rate=rate) > _A_SECOND:
             return False
     return True
+
+
+def in_time(measured: Measured, *, rate: FrameRate) -> Measured:
+    """Give a candidate that answers hits so many frames earlier that its median lag is under a frame.
+
+    What has steps moves in a way of its own, between hits too, and stays as it is.
+    """
+    if measured.mapping.steps:
+        return measured
+    lag = sync(measured.moves, measured.candidate.voice.hits, fps=float(rate.fps)).median
+    earlier = float(round(lag))
+    if earlier <= 0:
+        return measured
+    drives = tuple(drive.but(late_frames=drive.late_frames - earlier) for drive in measured.mapping.drives)
+    return replace(measured, mapping=measured.mapping.but(drives=drives))
 
 
 def gentler(drive: Drive) -> Drive:

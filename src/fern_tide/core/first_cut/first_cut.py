@@ -17,6 +17,7 @@ from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.first_cut import rules as rules_folder
 from fern_tide.core.first_cut.checking import (
     gentler,
+    in_time,
     is_calm,
     rests_in_silence,
     stays_on_stage,
@@ -199,6 +200,7 @@ def _made_calm(project: Project, sound: SoundSummary, item: Measured) -> Measure
     """Give a measured candidate that passes the checks, made gentler twice if it must be; None where that fails."""
     if not rests_in_silence(item.moves, sound.loudness, rate=project.rate):
         return None
+    item = in_time(item, rate=project.rate)
     for _ in range(3):
         if stays_on_stage(item) and is_calm(item, rate=project.rate):
             return item

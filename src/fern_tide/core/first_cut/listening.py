@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -79,7 +79,10 @@ def listen(project: Project, levels: Levels, *, rows: int = 0) -> SoundSummary:
     pulse, bed, sparkle = ear.pulse(bands), ear.bed(), ear.sparkle()
     taken = [voice for voice in (pulse, bed, sparkle) if voice is not None]
     voices = [*taken, ear.tone(bands, taken), ear.loudest(bands), ear.rows(rows), ear.plain()]
-    return SoundSummary(tuple(voice for voice in voices if voice is not None), whole, beat_s)
+    heard = [voice for voice in voices if voice is not None]
+    if pulse is not None:  # whoever follows the same band answers the same hits
+        heard = [replace(voice, hits=pulse.hits) if voice.envelope == pulse.envelope else voice for voice in heard]
+    return SoundSummary(tuple(heard), whole, beat_s)
 
 
 @dataclass(frozen=True)
@@ -145,7 +148,7 @@ class _Ear:
             words = f"{len(at)} hits, {over:.0f} dB over what lies between"
             words += f", {beat} of them on the beat" if beat else ""
             if best is None or clear > best.clear:
-                best = Voice(Role.PULSE, envelope, level, clear, words)
+                best = Voice(Role.PULSE, envelope, level, clear, words, at)
         return best
 
     def bed(self) -> Voice | None:
@@ -172,7 +175,7 @@ class _Ear:
         level = self._level(envelope)
         beat = self._on_beat(at)
         words = f"{len(at)} hits above 3 kHz" + (f", {beat} on the beat" if beat else "")
-        return Voice(Role.SPARKLE, envelope, level, min(1.0, float(np.percentile(level, 90))), words)
+        return Voice(Role.SPARKLE, envelope, level, min(1.0, float(np.percentile(level, 90))), words, at)
 
     def tone(self, bands: list[tuple[Envelope, FloatArray]], taken: list[Voice]) -> Voice | None:
         """Give brightness or a band that moves least like the others."""

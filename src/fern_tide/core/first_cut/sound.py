@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Protocol
 
 import numpy as np
+import numpy.typing as npt
 
 from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.base.units import from_db, to_db
@@ -58,6 +59,7 @@ class Voice:
         level: that envelope's, shape (frames,); of a bank the highest of its rows.
         clear: how well it can be told from silence, 0 to 1.
         reason: the same in words, with numbers.
+        hits: the frames of the hits that it answers, shape (hits,); none where it follows a level.
     """
 
     role: Role
@@ -65,6 +67,7 @@ class Voice:
     level: FloatArray
     clear: float
     reason: str
+    hits: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
 
 
 @dataclass(frozen=True, eq=False)

@@ -10,6 +10,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.limits import Most
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
 from fern_tide.core.base.signal import FloatArray
@@ -64,7 +65,7 @@ class Drive(Frozen, frozen=True):
     target: Target
     rest: Number | Colour
     full: Number | Colour
-    stops: Annotated[tuple[Stop, ...], Field(max_length=8)] = ()
+    stops: Annotated[tuple[Stop, ...], Most(8)] = ()
     response: ResponseChoice = ResponseChoice(id="straight")
     late_frames: Annotated[float, Field(ge=-10_000, le=10_000)] = 0.0
     stacking: Stacking = Stacking.REPLACE

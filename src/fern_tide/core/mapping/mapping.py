@@ -9,6 +9,7 @@ from typing import Annotated, Any, ClassVar
 import numpy as np
 from pydantic import Field, model_validator
 
+from fern_tide.core.base.limits import MOST_CHOICES, MOST_DRIVES, Most
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
 from fern_tide.core.base.signal import FloatArray, moved
@@ -41,8 +42,8 @@ class Tuning(Frozen, frozen=True):
     row: Annotated[int, Field(ge=0, le=255)] = 0
     spread: bool = False
     marks: Marks
-    steps: tuple[StepChoice, ...] = ()
-    drives: Annotated[tuple[Drive, ...], Field(min_length=1)]
+    steps: Annotated[tuple[StepChoice, ...], Most(MOST_CHOICES)] = ()
+    drives: Annotated[tuple[Drive, ...], Field(min_length=1), Most(MOST_DRIVES)]
     seed: Annotated[int, Field(ge=0, lt=2**31)] = 0
 
     @property
@@ -78,7 +79,7 @@ class Mapping(Tuning, frozen=True):
     id: Id
     name: Name
     muted: bool = False
-    versions: Annotated[tuple[Version, ...], Field(max_length=MOST_VERSIONS)] = ()
+    versions: Annotated[tuple[Version, ...], Most(MOST_VERSIONS)] = ()
 
     @model_validator(mode="before")
     @classmethod

@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, ValidationError
 
 from fern_tide.core.base.errors import FernTideError
+from fern_tide.core.base.limits import Most
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.refusal import refused
 from fern_tide.core.base.target import Id, Name
@@ -40,12 +41,12 @@ class Recipe(Frozen, frozen=True):
     id: Id
     name: Name
     help: Annotated[str, Field(max_length=200)] = ""
-    clean_up: Annotated[tuple[CleanUpChoice, ...], Field(max_length=32)] = ()
+    clean_up: Annotated[tuple[CleanUpChoice, ...], Most(32)] = ()
     low_db: Annotated[float, Field(ge=-200, le=200)] = 0.0
     high_db: Annotated[float, Field(ge=-200, le=200)] = 0.0
     scale: Scale = Scale.LINEAR
     spill: bool = False
-    steps: Annotated[tuple[StepChoice, ...], Field(max_length=32)] = ()
+    steps: Annotated[tuple[StepChoice, ...], Most(32)] = ()
     response: ResponseChoice = ResponseChoice(id="straight")
 
     def marks(self, suggested: Marks) -> Marks:
@@ -100,7 +101,7 @@ def recipe_of(
 class _File(Frozen, frozen=True):
     format: Literal["fern-tide-recipes"] = "fern-tide-recipes"
     version: Literal[1] = 1
-    recipes: Annotated[tuple[Recipe, ...], Field(max_length=MOST_RECIPES)]
+    recipes: Annotated[tuple[Recipe, ...], Most(MOST_RECIPES)]
 
 
 def write_recipes(recipes: tuple[Recipe, ...]) -> str:

@@ -12,7 +12,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.scene.drawing import draw
 from fern_tide.core.scene.gltf.boxes import Placed, placed, seen
 from fern_tide.core.scene.gltf.built import Built
-from fern_tide.core.scene.gltf.container import Json, listed
+from fern_tide.core.scene.gltf.container import Json, items_of
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.svg.bounds import box_of, joined, moved, shape_box
@@ -197,9 +197,9 @@ def _in_space(scene: Scene, built: Built) -> dict[str, Extent]:
 def _worn(document: Json) -> dict[int, list[int]]:
     """List the nodes that each material is on."""
     worn: dict[int, list[int]] = {}
-    meshes = listed(document, "meshes")
-    for index, node in enumerate(listed(document, "nodes")):
-        for item in listed(meshes[node["mesh"]], "primitives") if "mesh" in node else ():
+    meshes = items_of(document, "meshes")
+    for index, node in enumerate(items_of(document, "nodes")):
+        for item in items_of(meshes[node["mesh"]], "primitives") if "mesh" in node else ():
             worn.setdefault(item.get("material", -1), []).append(index)
     return worn
 
@@ -207,7 +207,7 @@ def _worn(document: Json) -> dict[int, list[int]]:
 def _lit(document: Json) -> dict[int, list[int]]:
     """List the nodes at which each light is."""
     lit: dict[int, list[int]] = {}
-    for index, node in enumerate(listed(document, "nodes")):
+    for index, node in enumerate(items_of(document, "nodes")):
         light = node.get("extensions", {}).get("KHR_lights_punctual", {}).get("light")
         if light is not None:
             lit.setdefault(light, []).append(index)

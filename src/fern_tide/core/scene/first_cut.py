@@ -6,6 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
+from fern_tide.core.base.limits import MOST_PARTS, Most
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.target import Id, Name
 from fern_tide.core.scene.part import Anchor
@@ -43,7 +44,7 @@ class FirstCut(Frozen, frozen=True):
     seed: Annotated[int, Field(ge=1, lt=2**31)] = 1
     waits: bool = False
     rows: Annotated[int, Field(ge=0, le=100_000)] = 0
-    items: Annotated[tuple[Proposed, ...], Field(max_length=MOST_PROPOSED)] = ()
-    envelopes: Annotated[tuple[Id, ...], Field(max_length=MOST_PROPOSED)] = ()
-    anchors: dict[Id, Anchor] = Field(default_factory=dict)
+    items: Annotated[tuple[Proposed, ...], Most(MOST_PROPOSED)] = ()
+    envelopes: Annotated[tuple[Id, ...], Most(MOST_PROPOSED)] = ()
+    anchors: Annotated[dict[Id, Anchor], Most(MOST_PARTS)] = Field(default_factory=dict)
     reason: Annotated[str, Field(max_length=240)] = ""

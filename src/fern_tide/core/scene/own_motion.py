@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from fern_tide.core.base.target import Target
-from fern_tide.core.scene.gltf.container import Json, listed
+from fern_tide.core.scene.gltf.container import Json, items_of
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.part import Channel, Form
 from fern_tide.core.scene.scene import Part, Scene
@@ -35,7 +35,7 @@ def moved_by_file(scene: Scene, *, media: SceneMedia) -> frozenset[str]:
 
 def targets_of(document: Json) -> list[tuple[str, Json]]:
     """List where a glTF file's animations point, as pointers of its object model, with their targets."""
-    channels = [channel for item in listed(document, "animations") for channel in listed(item, "channels")]
+    channels = [channel for item in items_of(document, "animations") for channel in items_of(item, "channels")]
     return [(pointer_of(channel), channel["target"]) for channel in channels]
 
 
@@ -90,8 +90,8 @@ def _ways(part: Part, names: set[str]) -> set[str]:
 def without_overruled(document: Json, places: Collection[str]) -> None:
     """Take channels that point at some places out of a glTF file's animations, and animations that have none left."""
     left = []
-    for animation in listed(document, "animations"):
-        channels = [channel for channel in listed(animation, "channels") if pointer_of(channel) not in places]
+    for animation in items_of(document, "animations"):
+        channels = [channel for channel in items_of(animation, "channels") if pointer_of(channel) not in places]
         if channels:
             left.append({**animation, "channels": channels})
     if left:

@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
+from fern_tide.core.base.limits import MOST_VALUES, Most
 from fern_tide.core.base.params import Frozen, Params
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Id, Name
@@ -182,7 +183,7 @@ class PartBase(Frozen, frozen=True):
     name: Name
     parent: Id | None = None
     anchor: Anchor = Anchor()
-    values: dict[Id, Number | Colour] = Field(default_factory=dict)
+    values: Annotated[dict[Id, Number | Colour], Most(MOST_VALUES)] = Field(default_factory=dict)
 
 
 PAINT_BINDINGS = (

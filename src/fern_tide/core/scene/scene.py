@@ -9,6 +9,7 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import Field, model_validator
 
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
+from fern_tide.core.base.limits import MOST_PARTS, Most
 from fern_tide.core.base.order import MadeOfItself, in_order
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
@@ -22,7 +23,6 @@ from fern_tide.core.scene.selection import MOST_SELECTIONS, Selection
 from fern_tide.core.scene.studio_light import StudioLight
 
 PART_KINDS = discover(parts_folder, attribute="KIND", of=PartKind, kind="kind of part")
-MOST_PARTS = 100_000
 
 
 class PartChoice(Choice):
@@ -126,11 +126,11 @@ class Scene(Frozen, frozen=True):
     background: Colour = "#0e1b18"
     floor: bool = True
     studio_light: StudioLight | None = None
-    parts: Annotated[tuple[Part, ...], Field(max_length=MOST_PARTS)] = ()
-    files: Annotated[tuple[SceneFile, ...], Field(max_length=200)] = ()
-    follows: Annotated[tuple[Follow, ...], Field(max_length=5000)] = ()
-    limits: Annotated[tuple[Limit, ...], Field(max_length=5000)] = ()
-    selections: Annotated[tuple[Selection, ...], Field(max_length=MOST_SELECTIONS)] = ()
+    parts: Annotated[tuple[Part, ...], Most(MOST_PARTS)] = ()
+    files: Annotated[tuple[SceneFile, ...], Most(200)] = ()
+    follows: Annotated[tuple[Follow, ...], Most(5000)] = ()
+    limits: Annotated[tuple[Limit, ...], Most(5000)] = ()
+    selections: Annotated[tuple[Selection, ...], Most(MOST_SELECTIONS)] = ()
 
     @model_validator(mode="after")
     def _sound(self) -> Scene:

@@ -7,11 +7,15 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
+import numpy as np
+import numpy.typing as npt
+
 from fern_tide.core.base.target import Target
 from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import Part, Scene
 
+_MOST_WORDS = 12
 _OWN_WORD, _HEAD, _TAIL = 2, 4, 1  # how much better a word is that is a word of the name, or begins it, or lies in it
 
 
@@ -57,28 +61,26 @@ class SearchIndex:
             first: properties that count more, such as those that are driven.
             most: how many to give.
         """
-        words = text.lower().split()
-        if not words:
+        words = text.lower().split()[:_MOST_WORDS]
+        if not words or not self._names:
             return []
-        best = heapq.nsmallest(most, self._scored(words, first))
+        best = heapq.nsmallest(most, set(self._scored(words, first, most)))
         lists, which = self._kinds
         return [Match(self.scene.parts[place], None if at < 0 else lists[which[place]][at]) for _, place, at in best]
 
-    def _scored(self, words: Sequence[str], first: Collection[Target]) -> Iterator[tuple[int, int, int]]:
-        """Give (score, place of the part, place of the property or -1) of all that is found; the least is the best."""
+    def _scored(self, words: Sequence[str], first: Collection[Target], most: int) -> Iterator[tuple[int, int, int]]:
+        """Give (score, place of the part, place of the property or -1) of what is found; the least is the best."""
         lists, which = self._kinds
         in_labels = [_with_words(items, words) for items in lists]
         liked = {self._places[target.part] for target in first if target.part in self._places}
-        for place, name in enumerate(self._names):
-            left = [word for word in words if word not in name]
-            items = in_labels[which[place]]
-            if left and not items:
-                continue
-            score = -sum(_worth(word, name) for word in words if word not in left)
+        worths = np.array([[_worth(word, name) for name in self._names] for word in words], dtype=np.int64)
+        for place in [*_first_alike(worths, np.array(which), most), *liked]:
+            left = [word for word, worth in zip(words, worths[:, place], strict=True) if not worth]
+            score = -int(worths[:, place].sum())
             if not left:
                 yield score - 1 - (_HEAD if place in liked else 0), place, -1
                 continue
-            for at, label, there in items:
+            for at, label, there in in_labels[which[place]]:
                 if there.issuperset(left):
                     own = score - sum(_worth(word, label) for word in left)
                     yield own - (self._bonus(place, at, first) if place in liked else 0), place, at
@@ -100,6 +102,25 @@ def _with_words(items: Sequence[Property], words: Sequence[str]) -> list[tuple[i
 
 
 def _worth(word: str, text: str) -> int:
+    if word not in text:
+        return 0
     if text.startswith(word):
         return _HEAD
     return _OWN_WORD if f" {word}" in text else _TAIL
+
+
+def _first_alike(worths: npt.NDArray[np.int64], which: npt.NDArray[np.int64], most: int) -> list[int]:
+    """List the places of the first `most` parts of each sort: those of one sort find the same words, and score alike.
+
+    Args:
+        worths: what each word is worth in each part's name, 0 where it is not in it, shape (words, parts).
+        which: the list of properties that each part has, shape (parts,).
+        most: how many are asked for: of one sort none after so many can be among the best.
+    """
+    missing = (worths == 0).astype(np.int64)
+    sorts = (which << len(worths)) + (missing << np.arange(len(worths))[:, np.newaxis]).sum(axis=0)
+    sorts = sorts * (_HEAD * len(worths) + 1) + worths.sum(axis=0)
+    order = np.argsort(sorts, kind="stable")
+    begins = np.flatnonzero(np.diff(sorts[order], prepend=-1))
+    rank = np.arange(order.size) - np.repeat(begins, np.diff(np.append(begins, order.size)))
+    return [int(place) for place in order[rank < most]]

@@ -6,6 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
+from fern_tide.core.base.limits import Most
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.target import Id, Name
 
@@ -25,7 +26,7 @@ class Selection(Frozen, frozen=True):
 
     id: Id
     name: Name
-    parts: Annotated[tuple[Id, ...], Field(min_length=1, max_length=MOST_CHOSEN)]
+    parts: Annotated[tuple[Id, ...], Field(min_length=1), Most(MOST_CHOSEN)]
 
     def within(self, parts: frozenset[str] | set[str]) -> Selection | None:
         """Give it without parts that are not there any more; None where nothing is left."""

@@ -10,7 +10,7 @@ from fern_tide.core.base.params import Frozen
 
 
 class StudioLight(Frozen, frozen=True):
-    """A neutral light from all around, for looking only: it is in no file that is handed off.
+    """A neutral light from all around, for looking only: it is in a file only where that is asked for.
 
     Attributes:
         on: whether it is lit.

@@ -62,10 +62,10 @@ class Container:
         if (n_streams := len(self._container.streams.audio)) > 1:
             self._notes.append(f"The file has {n_streams} sound streams; the first is read.")
         context = self._stream.codec_context
-        self._codec = str(context.name)
-        if not context.sample_rate or not context.channels:
+        if context is None or not context.sample_rate or not context.channels:
             self.close()
             raise _damaged()
+        self._codec = str(context.name)
         self.format = str(self._container.format.name.split(",")[0]).upper()
         self.encoding = _CODINGS.get(self._codec, self._codec.upper())
         self.channels, self.sample_rate_hz = int(context.channels), int(context.sample_rate)

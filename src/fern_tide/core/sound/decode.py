@@ -16,6 +16,7 @@ import soundfile
 from pydantic import Field
 
 from fern_tide.core.base.errors import Cancelled, UnreadableSound
+from fern_tide.core.base.limits import Most
 from fern_tide.core.base.params import Frozen, build
 from fern_tide.core.base.signal import Float32Array
 from fern_tide.core.sound.containers import Container
@@ -39,13 +40,13 @@ class SoundInfo(Frozen, frozen=True):
         note: what was chosen where there was a choice, and what is odd about the file.
     """
 
-    format: str
-    encoding: str
-    channels: int
-    sample_rate_hz: int
-    n_samples: int
-    layout: tuple[Speaker, ...] = ()
-    note: str = ""
+    format: Annotated[str, Field(max_length=120)]
+    encoding: Annotated[str, Field(max_length=120)]
+    channels: Annotated[int, Field(ge=0, le=64)]
+    sample_rate_hz: Annotated[int, Field(ge=1, le=1_000_000)]
+    n_samples: Annotated[int, Field(ge=0, le=2**40)]
+    layout: Annotated[tuple[Speaker, ...], Most(64)] = ()
+    note: Annotated[str, Field(max_length=2000)] = ""
 
     def without_note(self) -> SoundInfo:
         """Give what the file holds and nothing that is said about it."""

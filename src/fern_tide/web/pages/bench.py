@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from flask import Blueprint, request
 
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.web.context import render, studio
 from fern_tide.web.pages.stage import drawing
 from fern_tide.web.views.bench import BenchView, bench_view

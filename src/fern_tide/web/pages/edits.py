@@ -13,7 +13,7 @@ from fern_tide.core.commands.registry import read_command
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.web.context import body, services, status, studio, whole
 from fern_tide.workflows.bake import baking
 from fern_tide.workflows.derive import analysis
@@ -67,7 +67,7 @@ def redo(key: str) -> Any:
 def add_mapping(key: str) -> Any:
     """Add a mapping with good first marks and ends."""
     plain = body()
-    project = studio().projects.current(key).document
+    project = studio().projects.at(key, whole(plain, "base")).document
     envelope, target = aiming.first_choice(project)
     if plain.get("target"):
         target = Target.parse(str(plain["target"]))
@@ -81,7 +81,7 @@ def add_mapping(key: str) -> Any:
 def aim(key: str, mapping_id: str) -> Any:
     """Let one of a mapping's drives move another property, with that property's own ends; past the last, add one."""
     plain = body()
-    project = studio().projects.current(key).document
+    project = studio().projects.at(key, whole(plain, "base")).document
     target = Target.parse(str(plain.get("target")))
     aimed = aiming.aim(project, project.mapping(mapping_id), place=whole(plain, "place"), target=target)
     revision = edits.edit(studio(), key, PutMapping(mapping=aimed), base=whole(plain, "base"))
@@ -92,7 +92,7 @@ def aim(key: str, mapping_id: str) -> Any:
 def add_drive(key: str, mapping_id: str) -> Any:
     """Let a mapping move one more property."""
     plain = body()
-    project = studio().projects.current(key).document
+    project = studio().projects.at(key, whole(plain, "base")).document
     mapping = project.mapping(mapping_id)
     grown = aiming.aim(project, mapping, place=len(mapping.drives), target=aiming.next_target(project, mapping))
     revision = edits.edit(studio(), key, PutMapping(mapping=grown), base=whole(plain, "base"))
@@ -103,7 +103,7 @@ def add_drive(key: str, mapping_id: str) -> Any:
 def suggest(key: str, mapping_id: str) -> Any:
     """Put a mapping's marks where its level suggests; 'envelope' and 'row' change what it follows first."""
     plain = body()
-    project = studio().projects.current(key).document
+    project = studio().projects.at(key, whole(plain, "base")).document
     mapping = project.mapping(mapping_id)
     envelope = str(plain.get("envelope") or mapping.envelope)
     scale = Scale(plain["scale"]) if plain.get("scale") in set(Scale) else mapping.marks.scale

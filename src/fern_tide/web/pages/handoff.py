@@ -16,7 +16,7 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.derivation.keys_nodes import range_of
 from fern_tide.core.formats.format import Written
 from fern_tide.core.formats.registry import FORMATS
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.web.context import render, services, staged, studio
 from fern_tide.web.packing import Pack
 from fern_tide.web.views.handoff import HandoffView, handoff_view

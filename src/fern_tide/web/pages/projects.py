@@ -14,6 +14,7 @@ from fern_tide.core.scene.gltf.sketch import sketch
 from fern_tide.demo.scene import glasshouse
 from fern_tide.web.context import staged, studio, uploaded
 from fern_tide.web.pages.stage_files import dropped
+from fern_tide.workflows.bake.sweep import empty, room_of
 from fern_tide.workflows.bring_in import scenes, sounds
 from fern_tide.workflows.bring_in.demo import open_demo
 from fern_tide.workflows.hand_off import writing
@@ -45,6 +46,19 @@ def index() -> str:
     """List the projects."""
     rows = [(key, changed, _card(key, head)) for key, head, changed in studio().projects.heads()]
     return render_template("projects.html", projects=rows)
+
+
+@pages.get("/p/<key>/room")
+def room(key: str) -> str:
+    """Show what a project takes on the disk."""
+    return render_template("taken.html", key=key, room=room_of(studio(), key, studio().projects.head(key)[1]))
+
+
+@pages.post("/p/<key>/room/empty")
+def make_room(key: str) -> str:
+    """Remove what was made of a project's files; nothing of the project itself goes."""
+    empty(studio(), key)
+    return room(key)
 
 
 @pages.post("/projects")

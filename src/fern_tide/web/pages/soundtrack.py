@@ -164,7 +164,7 @@ def _spectra_head(pack: Pack, project: Project, track: Track, asked: Named[str, 
 def correct(key: str) -> Any:
     """Correct the beat grid."""
     plain = body()
-    project = studio().projects.current(key).document
+    project = studio().projects.at(key, whole(plain, "base")).document
     if plain.get("how") not in set(Correction):
         raise InvalidParameter("how", value=plain.get("how"), allowed=f"one of {', '.join(Correction)}")
     number, times = plain.get("number", 0.0), plain.get("times", [])
@@ -244,7 +244,7 @@ def _one_of(choices: type[E], plain: dict[str, Any], name: str, default: str) ->
 def offset(key: str, track_id: str) -> Any:
     """Move a track in time: to an offset, or so that a hit of it lies on a frame."""
     plain = body()
-    project = studio().projects.current(key).document
+    project = studio().projects.at(key, whole(plain, "base")).document
     track = project.track(track_id)
     if "frame" in plain:
         hits, _ = services().levels.rhythm(project, track)

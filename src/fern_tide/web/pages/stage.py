@@ -8,7 +8,7 @@ from flask import Blueprint, Response, jsonify, render_template, request
 
 from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.scene import Scene
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.web.context import body, render, services, staged, status, studio, whole
 from fern_tide.web.views.several import line_of, parts_of
 from fern_tide.web.views.stage import StageRoomView, stage_view
@@ -91,7 +91,7 @@ def drawn(key: str) -> Response:
 def add(key: str) -> Any:
     """Make a part of a kind, in the middle of what is looked at."""
     plain = body()
-    revision = studio().projects.current(key)
+    revision = studio().projects.at(key, whole(plain, "base"))
     command = make_part.new_part(revision.document.scene, str(plain.get("kind")))
     saved = edits.edit(studio(), key, command, base=whole(plain, "base"))
     return jsonify({**status(saved), "chosen": {"part": command.part.id}})
@@ -101,7 +101,7 @@ def add(key: str) -> Any:
 def copy(key: str, part_id: str) -> Any:
     """Make another one of a part; of a picture, one that shows only its middle."""
     plain = body()
-    scene = studio().projects.current(key).document.scene
+    scene = studio().projects.at(key, whole(plain, "base")).document.scene
     command = make_part.copied(scene, part_id, middle=bool(plain.get("middle")))
     saved = edits.edit(studio(), key, command, base=whole(plain, "base"))
     return jsonify({**status(saved), "chosen": {"part": command.part.id}})
@@ -111,7 +111,7 @@ def copy(key: str, part_id: str) -> Any:
 def draw_by_sound(key: str, part_id: str) -> Any:
     """Let a reading of the first driving track draw a sound graphic."""
     plain = body()
-    project = studio().projects.current(key).document
+    project = studio().projects.at(key, whole(plain, "base")).document
     command = make_part.drawn_by_sound(services().levels, project, part_id, reading=str(plain.get("reading")))
     return jsonify(status(edits.edit(studio(), key, command, base=whole(plain, "base"))))
 

@@ -18,7 +18,7 @@ from fern_tide.core.scene.ordering import Order
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.ranks import ORDERS
 from fern_tide.core.scene.scene import Part
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.web.context import services, studio
 from fern_tide.web.views.first_cut import CutView, cut_view
 from fern_tide.workflows.bake import baking

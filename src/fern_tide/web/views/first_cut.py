@@ -23,6 +23,7 @@ class ProposedRow:
         envelope: the name of what it follows.
         target: what it moves, in words.
         picture: the points of two polylines: level and motion; None while the sound is being read.
+        parts: the ids of what it moves.
     """
 
     mapping: Mapping
@@ -31,6 +32,7 @@ class ProposedRow:
     envelope: str
     target: str
     picture: tuple[str, str] | None
+    parts: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -84,6 +86,7 @@ def _row(project: Project, mapping: Mapping, words: str, reason: str) -> Propose
         envelope=project.envelope(mapping.envelope).name,
         target=f"{whose}, {' and '.join(labels[:2])}",
         picture=_picture(project, mapping),
+        parts=tuple(dict.fromkeys(drive.target.part for drive in mapping.drives)),
     )
 
 

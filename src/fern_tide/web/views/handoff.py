@@ -15,7 +15,7 @@ from fern_tide.core.document import Project
 from fern_tide.core.formats.format import Format, KeyParams
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.scene.own_motion import overruled
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.web.context import services, staged, studio
 from fern_tide.web.shapes import spark_points
 from fern_tide.workflows.bake import baking

@@ -12,7 +12,7 @@ from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import READINGS, Envelope, reading_in_role
 from fern_tide.core.envelope.reading import Reading
 from fern_tide.core.mapping.mapping import Mapping
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.web.context import services
 from fern_tide.workflows.bring_in import sounds
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet

@@ -19,7 +19,7 @@ from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.part import PartKind
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import PART_KINDS, Part, Scene, SceneFile
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.web.context import services, staged
 from fern_tide.web.heads import head
 from fern_tide.web.views.several import SeveralView, parts_of, several_view

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fern_tide.core.document import Project
 from fern_tide.demo.project import bench_project, demo_project, demo_sounds
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.studio import Studio
 

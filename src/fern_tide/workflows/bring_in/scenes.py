@@ -15,7 +15,7 @@ from fern_tide.core.scene.gathering import regathered, ungathered
 from fern_tide.core.scene.gltf.container import GltfLimits
 from fern_tide.core.scene.scene import Part, Scene, SceneFile
 from fern_tide.core.scene.svg.allowed import SvgLimits
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.workflows.bring_in.scene_files import SceneContent, add_to, empty_scene, look_at_all, parts_in, scene_of
 from fern_tide.workflows.studio import Studio
 

@@ -16,7 +16,7 @@ from fern_tide.core.scene.first_cut import FirstCut
 from fern_tide.core.scene.media import load
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import SoundInfo, measure
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.derive.stages import Staged
 from fern_tide.workflows.studio import Studio

@@ -11,7 +11,7 @@ import numpy.typing as npt
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.commands.soundtrack import PutTrack
 from fern_tide.core.document import Project
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.workflows.bring_in.sounds import keep_sound
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.studio import Studio

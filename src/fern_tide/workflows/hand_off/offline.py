@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import json
 import tempfile
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -17,6 +16,7 @@ import numpy as np
 from fern_tide.core.bake.checking import CHECKS
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.limits import TooMuch, read_json
 from fern_tide.core.base.naming import fresh_id
 from fern_tide.core.base.params import build, fields, parse_options
 from fern_tide.core.base.registry import Registry
@@ -187,9 +187,9 @@ def load_scene(file: str | None) -> tuple[Scene, dict[str, bytes]]:
 def _beside(content: bytes) -> list[str]:
     """List the plain file names that a .gltf gives; what is wrong with it is said when it is read."""
     try:
-        document = json.loads(content)
+        document = read_json(content)
         uris = [item.get("uri", "") for kind in ("buffers", "images") for item in document.get(kind, [])]
-    except (ValueError, AttributeError, TypeError, RecursionError):
+    except (ValueError, AttributeError, TypeError, TooMuch):
         return []
     names = [unquote(str(uri)).removeprefix("./") for uri in uris]
     return [name for name in names if name and name == Path(name).name and not name.startswith(("data:", "."))]

@@ -17,7 +17,7 @@ from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.project_file import ProjectFileLimits, read_project_file, write_project_file
 from fern_tide.core.scene.media import SceneMedia, load
 from fern_tide.core.sound.decode import SoundInfo, measure
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.workflows.bring_in.scene_files import look_at
 from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.studio import Studio

@@ -18,7 +18,7 @@ from fern_tide.core.envelope.envelope import followed_level
 from fern_tide.core.mapping.drive import RESPONSES, Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale, Suggestion, crossings, lift, suggest_marks
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.studio import Studio
@@ -34,7 +34,7 @@ def edit(studio: Studio, key: str, command: Command, *, base: int) -> Revision:
         Conflict: the project has been changed since.
         FernTideError: the command names something that is not there, or would make an impossible document.
     """
-    current = studio.projects.current(key)
+    current = studio.projects.at(key, base)
     project = command.apply(current.document)
     if project == current.document:
         return current

@@ -13,7 +13,7 @@ from fern_tide.core.commands.several import SetAnchors
 from fern_tide.core.document import Project
 from fern_tide.core.first_cut.first_cut import Ground, Proposal, propose, suggest
 from fern_tide.core.scene.own_motion import moved_by_file
-from fern_tide.store.projects import Revision
+from fern_tide.store.revision import Revision
 from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.derive.stages import Staged
@@ -59,7 +59,7 @@ def decide(studio: Studio, key: str, command: Command, *, base: int) -> Revision
     Raises:
         Conflict: the project has been changed since.
     """
-    current = studio.projects.current(key)
+    current = studio.projects.at(key, base)
     document, cut = command.apply(current.document), current.document.first_cut
     waits = cut is not None and cut.waits and isinstance(command, DropFirstCut)  # nothing was made to be taken back
     label = command.label(current.document) if not waits else current.undo or "Start the project"

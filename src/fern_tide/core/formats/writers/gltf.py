@@ -24,6 +24,7 @@ from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.gltf.built import Built
 from fern_tide.core.scene.gltf.container import Json, pack
 from fern_tide.core.scene.gltf.reading import read_gltf, values_of
+from fern_tide.core.scene.gltf.studio import add_studio
 from fern_tide.core.scene.own_motion import without_overruled
 from fern_tide.core.scene.part import Form
 from fern_tide.core.scene.scene import Part
@@ -38,6 +39,9 @@ class GltfParams(KeyParams):
     cameras: Annotated[bool, unit("", "Whether cameras that were made here go in.")] = True
     lights: Annotated[bool, unit("", "Whether lights that were made here go in.")] = True
     still: Annotated[bool, unit("", "Whether parts made here that do not move go in.", label="Still parts")] = True
+    studio: Annotated[
+        bool, unit("", "Whether the studio light goes in, if it is on: as three lamps.", label="Studio light")
+    ] = False
 
 
 def leaves_out(part: Part, params: GltfParams) -> bool:
@@ -58,6 +62,8 @@ def _built(hand_off: HandOff, params: GltfParams) -> Built:
 def encode(hand_off: HandOff, params: GltfParams) -> bytes:
     """Write the scene with its animation; every sampler has its own keys, or all share one key a frame."""
     built = _built(hand_off, params)
+    if params.studio:
+        add_studio(built, hand_off.scene.lit)
     moving = moving_channels(hand_off, built)
     if moving and hand_off.n_frames:
         animation: Json = {"name": hand_off.name, "channels": [], "samplers": []}

@@ -6,7 +6,7 @@ from itertools import pairwise
 from typing import Annotated
 
 import numpy as np
-from pydantic import AfterValidator
+from pydantic import AfterValidator, StringConstraints
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.params import Params, unit
@@ -47,6 +47,7 @@ class DrawnParams(Params):
 
     points: Annotated[
         str,
+        StringConstraints(max_length=4000),
         AfterValidator(_checked),
         unit("", "Pairs of lift and height: 0.3 0.1, 0.7 0.9. Drag them on the curve.", kind="points"),
     ] = "0.35 0.1, 0.65 0.9"

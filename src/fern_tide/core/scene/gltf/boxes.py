@@ -9,7 +9,7 @@ from math import tan
 import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.scene.gltf.container import Gltf, Json, listed
+from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
 from fern_tide.core.scene.gltf.reading import measured
 from fern_tide.core.scene.rotation import matrices
 
@@ -62,24 +62,24 @@ def node_matrix(node: Json) -> FloatArray:
 
 def roots(gltf: Gltf) -> list[int]:
     """List the nodes at the top of the scene that is shown."""
-    scene = (listed(gltf.json, "scenes") or [{}])[gltf.json.get("scene", 0)]
+    scene = (items_of(gltf.json, "scenes") or [{}])[gltf.json.get("scene", 0)]
     return list(scene.get("nodes", []))
 
 
 def placed(gltf: Gltf) -> Placed:
     """Find where the nodes of a scene lie at rest, from the bounds that the file gives of its meshes."""
-    scene, nodes = Placed(), listed(gltf.json, "nodes")
+    scene, nodes = Placed(), items_of(gltf.json, "nodes")
     waiting, order = [(root, np.eye(4)) for root in reversed(roots(gltf))], []
     while waiting:
         index, above = waiting.pop()
         node = nodes[index]
         world = scene.worlds[index] = above @ node_matrix(node)
         order.append(index)
-        if "mesh" in node and (own := _corners(gltf, listed(gltf.json, "meshes")[node["mesh"]])) is not None:
+        if "mesh" in node and (own := _corners(gltf, items_of(gltf.json, "meshes")[node["mesh"]])) is not None:
             scene.own[index] = own
             scene.corners[index] = own @ world[:3, :3].T + world[:3, 3]
         if "camera" in node and scene.camera is None:
-            lens = listed(gltf.json, "cameras")[node["camera"]].get("perspective")
+            lens = items_of(gltf.json, "cameras")[node["camera"]].get("perspective")
             scene.camera = (world, float(lens["yfov"])) if lens else None
         waiting += [(child, world) for child in reversed(node.get("children", []))]
     for index in reversed(order):
@@ -93,7 +93,7 @@ def placed(gltf: Gltf) -> Placed:
 def _corners(gltf: Gltf, mesh: Json) -> FloatArray | None:
     bounds = [
         measured(np.array([accessor["min"], accessor["max"]]), accessor)
-        for item in listed(mesh, "primitives")
+        for item in items_of(mesh, "primitives")
         if "POSITION" in item["attributes"]
         and "min" in (accessor := gltf.json["accessors"][item["attributes"]["POSITION"]])
     ]

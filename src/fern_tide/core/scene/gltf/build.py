@@ -17,7 +17,7 @@ import numpy.typing as npt
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.colour import parse_colour, to_linear
 from fern_tide.core.scene.gltf.built import Built, Place, add_accessor, use_extension
-from fern_tide.core.scene.gltf.container import Gltf, Json, listed
+from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
 from fern_tide.core.scene.gltf.parts import values_of
 from fern_tide.core.scene.part import Channel, Form
 from fern_tide.core.scene.rotation import parted, quaternions
@@ -74,7 +74,7 @@ class _Builder:
             self.pieces, self._length = [self.source.binary], len(self.source.binary)
             self._align()
         for name in ("nodes", "materials"):
-            self._names |= {str(item.get("name")) for item in listed(self.document, name)}
+            self._names |= {str(item.get("name")) for item in items_of(self.document, name)}
 
     def add(self, part: Part, left_out: bool) -> None:
         of_file = part.kind.in_file

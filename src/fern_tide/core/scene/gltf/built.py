@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy.typing as npt
 
-from fern_tide.core.scene.gltf.container import Gltf, Json, listed
+from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
 from fern_tide.core.scene.part import Channel
 from fern_tide.core.scene.scene import Part
 
@@ -42,7 +42,7 @@ class Built:
         """Give the file with all that was added."""
         binary = b"".join([self.gltf.binary, *self._more])
         if binary:
-            buffers = listed(self.gltf.json, "buffers") or [{}]
+            buffers = items_of(self.gltf.json, "buffers") or [{}]
             self.gltf.json["buffers"] = [{**buffers[0], "byteLength": len(binary)}, *buffers[1:]]
         return Gltf(self.gltf.json, binary, self.gltf.notes)
 

@@ -16,11 +16,13 @@ from math import isfinite
 from typing import Any
 
 from fern_tide.core.base.errors import UnreadableScene
+from fern_tide.core.base.limits import TooMuch, read_json
+from fern_tide.core.scene.gltf.basis import KTX2, MEDIA_TYPE
 
 Json = dict[str, Any]
 _MAGIC, _JSON, _BIN = 0x46546C67, 0x4E4F534A, 0x004E4942
 _DATA = re.compile(r"^data:([\w.+\-]+/[\w.+\-]+)?(?:;[\w=\-.]+)*;base64,", re.ASCII)
-_IMAGES = {b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg", b"RIFF": "image/webp"}
+_IMAGES = {b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg", b"RIFF": "image/webp", KTX2: MEDIA_TYPE}
 MESHOPT = ("EXT_meshopt_compression", "KHR_meshopt_compression")
 _REMEDY = "Export it again as GLB, or choose another file."
 
@@ -107,8 +109,10 @@ def _parse(text: bytes) -> Json:
         raise refuse(f"it holds the number {word}")
 
     try:
-        document = json.loads(text.decode().removeprefix("\ufeff"), parse_constant=never, parse_float=_finite)
-    except (ValueError, RecursionError) as cause:
+        document = read_json(text.decode().removeprefix("\ufeff"), constant=never, number=_finite)
+    except TooMuch as cause:
+        raise refuse(f"its JSON {cause.what.removeprefix('It ')[:-1]}") from cause
+    except ValueError as cause:
         raise refuse("its JSON is damaged") from cause
     if not isinstance(document, dict) or not isinstance(document.get("asset"), dict):
         raise refuse("it is no glTF")
@@ -185,7 +189,7 @@ class _Gatherer:
             content = self._fetch(image.pop("uri"))
             kind = next((name for head, name in _IMAGES.items() if content.startswith(head)), None)
             if kind is None:
-                raise refuse("one of its images is no PNG, JPEG or WebP")
+                raise refuse("one of its images is no PNG, JPEG, WebP or KTX2")
             image["mimeType"], image["bufferView"] = kind, len(views)
             views.append({"buffer": 0, "byteOffset": at, "byteLength": len(content)})
             pieces.append(content + b"\0" * (-len(content) % 4))
@@ -238,6 +242,12 @@ def listed(owner: Json, name: str) -> list[Json]:
     items = owner.get(name, [])
     if not isinstance(items, list) or not all(isinstance(item, dict) for item in items):
         raise refuse(f"its {name} are no list of objects")
+    return items
+
+
+def items_of(owner: Json, name: str) -> list[Json]:
+    """Give a list of a document that was read, and so looked through, already; empty where there is none."""
+    items: list[Json] = owner.get(name, [])
     return items
 
 

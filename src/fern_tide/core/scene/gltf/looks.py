@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from math import isfinite
 
-from fern_tide.core.scene.gltf.container import Json, listed, refuse
+from fern_tide.core.scene.gltf.container import Json, items_of, listed, refuse
 from fern_tide.core.scene.parts.gltf_material import TEXTURES
 
 _MOVED = {"offset": 2, "rotation": 0, "scale": 2}
@@ -30,14 +30,14 @@ _CAMERA = {"perspective/yfov": 0, "orthographic/xmag": 0, "orthographic/ymag": 0
 
 def lights(document: Json) -> list[Json]:
     """Give a document's lights (KHR_lights_punctual)."""
-    return listed(document.get("extensions", {}).get("KHR_lights_punctual", {}), "lights")
+    return items_of(document.get("extensions", {}).get("KHR_lights_punctual", {}), "lights")
 
 
 def check_looks(document: Json) -> None:
     """Check the numbers of materials, lights and cameras, and the weights of meshes and nodes."""
     for material in listed(document, "materials"):
         _check_places(material, _MATERIAL, "a material")
-    for light in lights(document):
+    for light in listed(document.get("extensions", {}).get("KHR_lights_punctual", {}), "lights"):
         if light.get("type") not in {"point", "spot", "directional"}:
             raise refuse("a light is of no known type")
         _check_places(light, _LIGHT, "a light")

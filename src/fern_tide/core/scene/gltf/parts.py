@@ -8,7 +8,7 @@ import numpy as np
 
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.mapping.colour import colour_texts, to_srgb
-from fern_tide.core.scene.gltf.container import Json, listed
+from fern_tide.core.scene.gltf.container import Json, items_of
 from fern_tide.core.scene.gltf.looks import lights
 from fern_tide.core.scene.parts.gltf_material import TEXTURES
 from fern_tide.core.scene.rotation import parted, turns_of_quaternion
@@ -24,9 +24,9 @@ def parts_of(document: Json, file: SceneFile, *, ids: Ids) -> tuple[Part, ...]:
     root = _part(ids, stem, None, "gltf_file", {"file": file.id})
     parts = [root, *_nodes(document, file, root.id, ids)]
     for name, kind, items in (
-        ("Materials", "gltf_material", listed(document, "materials")),
+        ("Materials", "gltf_material", items_of(document, "materials")),
         ("Lights", "gltf_light", lights(document)),
-        ("Cameras", "gltf_camera", listed(document, "cameras")),
+        ("Cameras", "gltf_camera", items_of(document, "cameras")),
     ):
         if not items:
             continue
@@ -41,14 +41,14 @@ def parts_of(document: Json, file: SceneFile, *, ids: Ids) -> tuple[Part, ...]:
 
 
 def _nodes(document: Json, file: SceneFile, root: str, ids: Ids) -> list[Part]:
-    nodes = listed(document, "nodes")
+    nodes = items_of(document, "nodes")
     children = {child for node in nodes for child in node.get("children", [])}
     waiting = [(index, root) for index in reversed(range(len(nodes))) if index not in children]
     parts = []
     while waiting:
         index, parent = waiting.pop()
         node = nodes[index]
-        mesh = listed(document, "meshes")[node["mesh"]] if "mesh" in node else {}
+        mesh = items_of(document, "meshes")[node["mesh"]] if "mesh" in node else {}
         label = _name(node, "") or _name(mesh, f"Node {index + 1}")
         params = {"file": file.id, "index": index, "shapes": "\n".join(_shapes(mesh))}
         part = _part(ids, label, parent, "gltf_node", params)
@@ -74,7 +74,7 @@ def _name(item: Json, otherwise: str) -> str:
 
 
 def _shapes(mesh: Json) -> list[str]:
-    targets = max((len(listed(item, "targets")) for item in listed(mesh, "primitives")), default=0)
+    targets = max((len(items_of(item, "targets")) for item in items_of(mesh, "primitives")), default=0)
     extras = mesh.get("extras")
     names = extras.get("targetNames", []) if isinstance(extras, dict) else []
     names = names if isinstance(names, list) else []
@@ -103,9 +103,9 @@ def values_of(part: Part, document: Json) -> Values:
     """Read the values that an imported part has in its file; {} for a part that is none."""
     of_file, index = part.kind.in_file, part.file_index
     if of_file == "node":
-        return node_values(document, listed(document, "nodes")[index])
+        return node_values(document, items_of(document, "nodes")[index])
     if of_file == "material":
-        return _material_values(listed(document, "materials")[index])
+        return _material_values(items_of(document, "materials")[index])
     if of_file == "light":
         light = lights(document)[index]
         spot = light.get("spot", {})
@@ -118,7 +118,7 @@ def values_of(part: Part, document: Json) -> Values:
         }
         return {key: value for key, value in values.items() if part.has(key)}
     if of_file == "camera":
-        camera = listed(document, "cameras")[index]
+        camera = items_of(document, "cameras")[index]
         if camera["type"] == "perspective":
             return {"field_of_view": degrees(camera["perspective"]["yfov"])}
         flat = camera["orthographic"]
@@ -135,11 +135,11 @@ def node_values(document: Json, node: Json) -> Values:
         translation = np.array(node.get("translation", [0, 0, 0]), dtype=np.float64)
         quaternion = np.array(node.get("rotation", [0, 0, 0, 1]), dtype=np.float64)
         scale = np.array(node.get("scale", [1, 1, 1]), dtype=np.float64)
-    turns = turns_of_quaternion(quaternion)
+    turns = turns_of_quaternion(quaternion) if "matrix" in node or "rotation" in node else np.zeros(3)
     values: Values = {}
     for prefix, numbers in (("", translation), ("turn_", turns), ("scale_", scale)):
         values |= {prefix + axis: float(number) + 0.0 for axis, number in zip("xyz", numbers, strict=True)}
-    mesh = listed(document, "meshes")[node["mesh"]] if "mesh" in node else {}
+    mesh = items_of(document, "meshes")[node["mesh"]] if "mesh" in node else {}
     weights = node.get("weights") or mesh.get("weights") or []
     for place in range(len(_shapes(mesh))):
         values[f"shape_{place}"] = float(weights[place]) if place < len(weights) else 0.0

@@ -9,6 +9,8 @@ import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.base.errors import UnreadableScene
+from fern_tide.core.scene.gltf.basis import EXTENSION as BASIS
+from fern_tide.core.scene.gltf.basis import KTX2, measure_basis
 from fern_tide.core.scene.gltf.container import Gltf, GltfLimits, Json, listed, refuse, unpack, whole
 from fern_tide.core.scene.gltf.looks import check_looks, check_numbers, lights
 from fern_tide.core.scene.gltf.packed import PACKED, check_packed, check_stub_view, is_packed
@@ -43,6 +45,7 @@ READ_EXTENSIONS = frozenset(
         "KHR_texture_transform",
         "EXT_texture_webp",
         "KHR_xmp_json_ld",
+        BASIS,
         *PACKED,
     )
 )
@@ -53,7 +56,7 @@ def read_gltf(content: bytes, *, beside: Mapping[str, bytes] | None = None, limi
 
     Raises:
         UnreadableScene: it is no glTF 2.0, is damaged or lies about what it holds, points outside itself, or needs
-            something that is not read, such as Basis textures.
+            something that is not read.
     """
     limits = limits or GltfLimits()
     gltf = unpack(content, beside=beside or {}, limits=limits)
@@ -61,23 +64,32 @@ def read_gltf(content: bytes, *, beside: Mapping[str, bytes] | None = None, limi
         _check(gltf, limits)
     except (KeyError, TypeError, AttributeError, IndexError, OverflowError) as cause:
         raise refuse("something in it is not where glTF has it") from cause
-    return gltf
+    return _with_scene(gltf)
+
+
+def _with_scene(gltf: Gltf) -> Gltf:
+    """Give a file a scene where it has none, as a library of parts may: all of it is shown, and that is said."""
+    if listed(gltf.json, "scenes"):
+        return gltf
+    nodes = listed(gltf.json, "nodes")
+    inner = {child for node in nodes for child in node.get("children", [])}
+    scene = {"nodes": [place for place in range(len(nodes)) if place not in inner]} if nodes else {}
+    document = {**gltf.json, "scene": 0, "scenes": [scene]}
+    return Gltf(document, gltf.binary, (*gltf.notes, "it has no scene: all of it is shown"))
 
 
 def _check(gltf: Gltf, limits: GltfLimits) -> None:
     document = gltf.json
     needed = document.get("extensionsRequired", [])
     for name in needed if isinstance(needed, list) else ["nothing that is a name"]:
-        if name == "KHR_texture_basisu":
-            raise refuse("its pictures are Basis textures, which are not read", remedy="Export it with PNG or JPEG.")
         if name not in READ_EXTENSIONS:
             raise refuse(f"it needs the extension {name!s:.60}, which is not read", remedy="Export it without.")
     _check_views(gltf)
     check_packed(gltf)
     _check_accessors(gltf)
+    check_looks(document)
     _check_links(document)
     _check_nodes(document, limits)
-    check_looks(document)
     _check_meshes(gltf, limits)
 
 
@@ -93,15 +105,17 @@ def _check_views(gltf: Gltf) -> None:
             raise refuse(f"buffer view {place} reaches beyond its buffer")
         if "byteStride" in view and not 4 <= whole(view, "byteStride") <= 252:
             raise refuse(f"buffer view {place} has an impossible stride")
+    views = listed(gltf.json, "bufferViews")
     for image in listed(gltf.json, "images"):
-        if whole(image, "bufferView") >= len(listed(gltf.json, "bufferViews")):
+        if whole(image, "bufferView") >= len(views):
             raise refuse("an image names a buffer view that is not there")
-        view = listed(gltf.json, "bufferViews")[image["bufferView"]]
+        view = views[image["bufferView"]]
         if view["buffer"]:
             raise refuse("one of its images is packed as no image is")
         start = whole(view, "byteOffset", 0)
+        content = gltf.binary[start : start + whole(view, "byteLength")]
         try:
-            measure_image(gltf.binary[start : start + whole(view, "byteLength")])
+            (measure_basis if content.startswith(KTX2) else measure_image)(content)
         except UnreadableScene as cause:
             raise refuse(f"in one of its images: {cause.what[0].lower()}{cause.what[1:-1]}") from cause
 
@@ -167,6 +181,8 @@ def _check_links(document: Json) -> None:
             raise refuse("a skin names a joint that is not there")
     for texture in listed(document, "textures"):
         _index(texture, "source", images, "a texture")
+        for name in ("EXT_texture_webp", BASIS):
+            _index(texture.get("extensions", {}).get(name, {}), "source", images, "a texture")
     for animation in listed(document, "animations"):
         samplers = listed(animation, "samplers")
         for channel in listed(animation, "channels"):

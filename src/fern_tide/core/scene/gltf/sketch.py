@@ -17,7 +17,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.mapping.colour import colour_texts, to_srgb
 from fern_tide.core.scene.gltf.boxes import box_corners, in_front, node_matrix, roots
 from fern_tide.core.scene.gltf.built import Built
-from fern_tide.core.scene.gltf.container import Gltf, Json, listed
+from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
 from fern_tide.core.scene.gltf.packed import is_packed
 from fern_tide.core.scene.gltf.reading import measured, values_of
 
@@ -55,7 +55,7 @@ def _walk(gltf: Gltf, index: int, above: FloatArray, surfaces: _Surfaces) -> Non
     if "camera" in node and surfaces.camera is None:
         lens = gltf.json["cameras"][node["camera"]].get("perspective")
         surfaces.camera = (world, float(lens["yfov"])) if lens else None
-    for primitive in listed(gltf.json["meshes"][node["mesh"]], "primitives") if "mesh" in node else ():
+    for primitive in items_of(gltf.json["meshes"][node["mesh"]], "primitives") if "mesh" in node else ():
         if primitive.get("mode", 4) == 4 and "POSITION" in primitive["attributes"]:
             _take(gltf, primitive, world, surfaces)
     for child in node.get("children", []):

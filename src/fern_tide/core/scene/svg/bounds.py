@@ -16,6 +16,8 @@ _TAKES = {"M": 2, "L": 2, "H": 1, "V": 1, "C": 6, "S": 4, "Q": 4, "T": 2, "A": 7
 _WIDE, _ABOVE, _BELOW = 0.55, 0.8, 0.2  # of a letter, in em: nothing is drawn here to measure it
 Point = tuple[float, float]
 
+_LONGEST_DATA = 1 << 20  # letters of a path: where longer ones lie is not looked for, which would take seconds
+
 
 def path_box(data: str) -> Box | None:
     """Give the box of path data (SVG 2, chapter 9): left, top, right, bottom; None where nothing is drawn."""
@@ -70,7 +72,8 @@ def shape_box(tag: str, attributes: Mapping[str, str], text: str = "") -> Box | 
         wide = len(" ".join(text.split())) * (size * _WIDE + px("letter-spacing"))
         left = px("x") - wide * {"middle": 0.5, "end": 1.0}.get(attributes.get("text-anchor", ""), 0.0)
         return left, px("y") - size * _ABOVE, left + wide, px("y") + size * _BELOW
-    return path_box(attributes.get("d", "")) if tag == "path" else None
+    data = attributes.get("d", "")
+    return path_box(data) if tag == "path" and len(data) <= _LONGEST_DATA else None
 
 
 def _pieces(data: str) -> Iterator[tuple[str, list[float]]]:

@@ -19,6 +19,7 @@ from fern_tide.core.scene.svg.allowed import (
 )
 from fern_tide.core.scene.svg.drawing import Drawing, Node, refuse
 from fern_tide.core.scene.svg.entities import with_namespace, without_entities
+from fern_tide.core.scene.svg.numbers import holds_numbers
 from fern_tide.core.scene.svg.unpacking import as_utf8, unpacked
 
 NO_NAMESPACE = "no namespace: it is read as SVG all the same"
@@ -137,6 +138,9 @@ class _Reader:
             if not attribute_is_safe(name, value, tag=tag, namespace=space):
                 unsafe.add(place)
                 self._cut["link to outside" if name.lower() == "href" else f"attribute {name:.40}"] += 1
+            elif not space and not holds_numbers(tag, name, value):
+                unsafe.add(place)
+                self._cut[f"{name:.40} that is no number"] += 1
             elif not space:
                 attributes[name] = value
             elif space == XLINK:

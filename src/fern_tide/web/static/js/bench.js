@@ -20,6 +20,7 @@ import { drawRibbon, loadWave, mountWheel } from "./ribbon.js";
 import { mountRibbon } from "./ribbon_hand.js";
 import { asQuery, selection } from "./selection.js";
 import { Sheet } from "./sheet.js";
+import { Spotlight } from "./spotlight.js";
 import { StagePick } from "./stage_pick.js";
 import { StageView } from "./stage_view.js";
 import { transport } from "./transport.js";
@@ -28,6 +29,7 @@ import { work } from "./work.js";
 export class Bench extends Component {
   #wave = null;
   #traces = false;
+  #keeping = null;
 
   /** @param {any} room @param {AbortSignal} signal */
   constructor(room, signal) {
@@ -42,12 +44,14 @@ export class Bench extends Component {
       axis: this.axis,
       curves: () => this.motion.curves,
       redraw: () => this.#redraw(),
+      onScroll: () => requestAnimationFrame(() => !this.signal.aborted && this.#drawScrolled()),
       onSolo: () => this.load(),
       onGroup: () => this.renew(),
     });
     this.parts = new Parts(this.find("#parts"), this.signal, { looked: () => this.#looked(), mount: (scope) => this.#mount(scope), drawn: () => this.#drawn() });
     this.drawer = new Drawer(this.find("#drawer"), this.signal, { parts: this.parts.root, peek: (body) => this.motion.peek(body) });
     this.picker = new Picker(byId("picker"), this.signal, { peek: (body) => this.motion.peek(body) });
+    this.spotlight = new Spotlight(stage, this.signal, { stage: this.stage });
     new StagePick(stage, this.signal, { stage: this.stage, onPick: (part, at) => this.#pickOnStage(part, at) });
     new Order(this.parts.root, this.signal);
     new Bound(this.parts.root, this.signal, { onTry: (command, _, { timeStamp }) => this.motion.preview(command, timeStamp) });
@@ -105,7 +109,10 @@ export class Bench extends Component {
   #open() {
     const { mapping, drive } = selection.all;
     this.parts.mount();
-    this.cut = new FirstCut(this.parts.root, this.signal, { only: (id) => this.lanes.solo !== id && this.lanes.only(id ?? this.lanes.solo) });
+    this.cut = new FirstCut(this.parts.root, this.signal, {
+      only: (id) => this.lanes.solo !== id && this.lanes.only(id ?? this.lanes.solo),
+      light: (parts) => this.spotlight.show(parts),
+    });
     const other = mapping !== this.#chosen || (mapping && drive !== selection.get("drive"));
     if (other && this.find(`.lane[data-mapping="${mapping}"]`)) selection.set({ mapping, drive });
     this.load();
@@ -133,6 +140,9 @@ export class Bench extends Component {
 
   #mountBeside() {
     const list = this.find("#beside");
+    const other = list?.options[list.options.length - 1].value;
+    if (this.#keeping === this.#chosen && other) this.beside.open(this.#chosen, other);
+    if (this.#keeping !== this.#chosen || other) this.#keeping = null;
     if (list) list.value = this.beside.mapping === this.#chosen ? (this.beside.name ?? "") : "";
     if (this.beside.name && (this.beside.mapping !== this.#chosen || !list?.value)) this.beside.close();
   }
@@ -184,6 +194,7 @@ export class Bench extends Component {
   /** What is looked at otherwise, without an edit. */
   #looking(button) {
     const { act, mapping } = button?.dataset ?? {};
+    if (act === "keep-version") this.#keeping = this.#chosen; // seen beside what it becomes, as soon as they differ
     if (act === "solo") this.lanes.only(mapping);
     else if (act === "fold") this.lanes.fold([mapping]);
     else if (act === "fold-group") this.lanes.foldGroup(button);
@@ -225,6 +236,14 @@ export class Bench extends Component {
     this.#drawFrame();
   }
 
+  /** Other lanes are seen: those that were seen before are as they were. */
+  #drawScrolled() {
+    const before = new Set(this.lanes.inView);
+    this.lanes.look();
+    this.#drawLanes(this.lanes.inView.filter((canvas) => !before.has(canvas)).map(({ dataset }) => dataset.lane));
+    this.lanes.showValues(transport.frame);
+  }
+
   #drawRibbon() {
     const ribbon = this.find("#ribbon");
     if (ribbon) drawRibbon(ribbon, { wave: this.#wave, axis: this.axis });
@@ -247,6 +266,7 @@ export class Bench extends Component {
     const { frame } = transport;
     this.stage.show(frame);
     this.beside.show(frame);
+    this.spotlight.draw();
     if (transport.playing && this.lanes.following) this.axis.follow(frame);
     this.lanes.showValues(frame);
     this.#drawPlayhead(this.find("#playhead"), this.find("#ribbon"));

@@ -16,11 +16,13 @@ export class FirstCut extends Component {
   /**
    * @param {any} root
    * @param {AbortSignal} signal
-   * @param {{ only: (id: any) => any }} how only(id) lets one mapping move alone, and null all of them
+   * @param {{ only: (id: any) => any, light: (parts: string[]) => any }} how only(id) lets one mapping move alone, and null
+   *   all of them; light(parts) dims all but these
    */
-  constructor(root, signal, { only }) {
+  constructor(root, signal, { only, light }) {
     super(root, signal);
     this.only = only;
+    this.light = light;
     this.on(work, "done", () => this.make());
     this.on(project, "revised", () => this.make());
     this.on(root, "pointerover focusin", ({ target }) => this.#point(target.closest?.("[data-proposed]")?.dataset.proposed ?? null));
@@ -49,6 +51,7 @@ export class FirstCut extends Component {
       if (id === this.#shown || this.signal.aborted) return;
       this.#shown = id;
       this.only(id);
+      this.light(JSON.parse(this.find(`[data-proposed="${id}"]`)?.dataset.parts ?? "[]"));
     }, SETTLE_MS);
   }
 }

@@ -38,14 +38,15 @@ export class Lanes extends Component {
   /**
    * @param {any} room
    * @param {AbortSignal} signal
-   * @param {{ axis: any, curves: () => any, redraw: () => any, onSolo: () => any, onGroup: () => any }} how curves() gives what
-   *   is drawn; onSolo hears of another mapping that moves alone
+   * @param {{ axis: any, curves: () => any, redraw: () => any, onScroll: () => any, onSolo: () => any, onGroup: () => any }} how
+   *   curves() gives what is drawn; onScroll hears that other lanes may be seen, onSolo of another mapping that moves alone
    */
-  constructor(room, signal, { axis, curves, redraw, onSolo, onGroup }) {
+  constructor(room, signal, { axis, curves, redraw, onScroll, onSolo, onGroup }) {
     super(room, signal);
     this.axis = axis;
     this.curves = curves;
     this.redraw = redraw;
+    this.onScroll = onScroll;
     this.onSolo = onSolo;
     this.onGroup = onGroup;
     /** @type {any} */
@@ -98,7 +99,7 @@ export class Lanes extends Component {
     if (this.find("#find-lane")) [this.find("#find-lane").value, this.find("#only-lanes").value] = [this.sought, this.kind];
     on("#find-lane", "input", (event) => this.#seek({ sought: event.target.value }));
     on("#only-lanes", "change", (event) => this.#seek({ kind: event.target.value }));
-    on("#lanes-scroll", "scroll", this.redraw);
+    on("#lanes-scroll", "scroll", this.onScroll);
     on("#lanes-scroll", "pointerdown", (down) => (down.target.dataset.grip ? this.#resize(down) : this.measuring && down.target.dataset.lane && this.#span(down)));
     on("#lanes-scroll", "dblclick", ({ target }) => {
       if (!target.dataset.grip) return;

@@ -273,8 +273,11 @@ export class Stage2d {
   dispose() {}
 }
 
-/** The box of an element; of a picture seen through a mask, that of the mask. */
-const boxOf = (own) => (own.querySelector(":scope > mask")?.firstElementChild ?? own).getBBox();
+/** The box of an element; of a picture seen through a mask, that of the mask; of a group, that of what lies in it. */
+function boxOf(own) {
+  const empty = own.localName === "g" && !own.firstElementChild;
+  return (own.querySelector(":scope > mask")?.firstElementChild ?? (empty ? own.parentNode : own)).getBBox();
+}
 
 /** The corners of a box that a transform moves. */
 function cornersOf({ x, y, width, height }, transform) {

@@ -31,7 +31,7 @@ export class Stage3d extends View3d {
   async load(url) {
     const bytes = await (await fetch(url)).arrayBuffer();
     /** @type {any} */
-    const gltf = await (await prepare(new GLTFLoader(), bytes)).parseAsync(bytes, "");
+    const gltf = await (await prepare(new GLTFLoader(), bytes, this.renderer)).parseAsync(bytes, "");
     if (this.gltf) this.scene.remove(this.gltf.scene);
     this.gltf = gltf;
     this.scene.add(gltf.scene);

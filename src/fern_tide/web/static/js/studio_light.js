@@ -1,4 +1,4 @@
-// The light that a 3D scene is looked at by: a neutral studio, made of nothing but light. It is in no file.
+// The light that a 3D scene is looked at by: a neutral studio, made of nothing but light. It is in a file only if that is asked for.
 
 import { DirectionalLight, Group, HemisphereLight, MathUtils, PMREMGenerator } from "../vendor/three.module.js";
 import { RoomEnvironment } from "../vendor/RoomEnvironment.js";

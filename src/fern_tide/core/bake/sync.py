@@ -1,0 +1,63 @@
+"""How far motion lies behind its hits: the sync figure (SIGNAL.md)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from fern_tide.core.base.signal import FloatArray
+
+REACH_S = 0.3  # a peak further from its hit answers something else
+_RISES = 0.05  # of the largest excursion: what a bump needs over what lies before it to be a peak
+
+
+@dataclass(frozen=True, eq=False)
+class Sync:
+    """How a motion lies to the hits that drive it.
+
+    Attributes:
+        lags: from each hit that has a peak to that peak, in frames, late above 0, shape (answered hits,).
+        misses: how many hits have no peak near them.
+    """
+
+    lags: FloatArray
+    misses: int
+
+    @property
+    def median(self) -> float:
+        """The middle lag, in frames; 0 where no hit is answered."""
+        return float(np.median(self.lags)) if self.lags.size else 0.0
+
+
+def peaks(excursion: FloatArray) -> npt.NDArray[np.int64]:
+    """Find the frames at which a motion is furthest from rest, shape (peaks,): of a level top the first frame.
+
+    Args:
+        excursion: how far from rest, 0 or more, shape (frames,).
+    """
+    around = np.concatenate([[-1.0], excursion, [-1.0]])
+    up = np.flatnonzero((around[1:-1] > around[:-2]) & (around[1:-1] >= around[2:]))
+    after = np.minimum.reduceat(excursion, up) if up.size else excursion[:0]  # the lowest between a peak and the next
+    before = np.concatenate([excursion[: up[0] + 1].min(keepdims=True), after[:-1]]) if up.size else after
+    return up[excursion[up] - before >= _RISES * max(float(excursion.max(initial=0.0)), 1e-12)]
+
+
+def sync(excursion: FloatArray, hits: npt.NDArray[np.int64], *, fps: float) -> Sync:
+    """Measure the lag from each hit to the nearest peak.
+
+    Args:
+        excursion: how far a value is from rest, 0 or more, shape (frames,).
+        hits: frames of the hits, rising, shape (hits,).
+        fps: frames in a second.
+    """
+    at = peaks(excursion)
+    if not at.size or not hits.size:
+        return Sync(np.zeros(0), int(hits.size))
+    after = np.clip(np.searchsorted(at, hits), 0, at.size - 1)
+    before = np.maximum(after - 1, 0)
+    late, early = at[after] - hits, at[before] - hits
+    lags = np.where(np.abs(late) <= np.abs(early), late, early).astype(np.float64)
+    near = np.abs(lags) <= REACH_S * fps
+    return Sync(lags[near], int(np.count_nonzero(~near)))
