@@ -105,7 +105,12 @@ def test_analysis_is_cancelled_and_begun_again_from_the_page(browser, own, tmp_p
         with contextlib.suppress(Error):  # it was given up for what was pressed
             route.continue_()
     page.wait_for_selector("#work >> text=Analyze again")
+    page.route(
+        "**/work", lambda route: route.fulfill(status=503) if route.request.method == "GET" else route.continue_()
+    )
     page.click("#work >> text=Analyze again")
+    page.wait_for_timeout(1000)
+    page.unroute("**/work")  # a busy server's answer was not the last that the page asked for
     wait(page, "document.querySelector('#work').childElementCount === 0", seconds=180)
     context.close()
 

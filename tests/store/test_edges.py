@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from fern_tide.core.base.errors import Cancelled, UnreadableSound
-from fern_tide.jobs import queue
+from fern_tide.jobs import heart, queue
 from fern_tide.store import job_rows
 from fern_tide.store.files import DerivedStore, MediaStore
 from fern_tide.store.job_rows import CANCELLED, DONE, FAILED, QUEUED, RUNNING, JobStore, Lost
@@ -33,7 +33,7 @@ def jobs(tmp_path):
     ],
 )
 def test_how_work_ends_is_noted_as_it_was(studio, monkeypatch, raised, state, words, caplog):
-    def task(studio, job, report):
+    def task(studio, job, **_):
         if raised is not None:
             raise raised
 
@@ -47,7 +47,7 @@ def test_how_work_ends_is_noted_as_it_was(studio, monkeypatch, raised, state, wo
 
 def test_work_that_was_cancelled_before_it_began_is_never_done(studio, monkeypatch):
     done = []
-    monkeypatch.setitem(queue.TASKS, "trial", lambda studio, job, report: done.append(job.id))
+    monkeypatch.setitem(queue.TASKS, "trial", lambda studio, job, **_: done.append(job.id))
     job, _ = studio.jobs.start("trial", key="k", payload={})
     studio.jobs.cancel(job.id)
     queue.run_job(studio, job.id)
@@ -147,11 +147,12 @@ def test_a_process_is_told_from_another_of_its_number():
 def test_long_work_without_a_word_stops_when_it_is_cancelled_and_when_another_has_it(studio, monkeypatch):
     begun = threading.Event()
 
-    def busy(studio, job, report):
+    def busy(studio, job, report, stretch):
         begun.set()
         end = time.monotonic() + 20
-        while time.monotonic() < end:
-            sum(range(1000))
+        with stretch():
+            while time.monotonic() < end:
+                sum(range(1000))
 
     monkeypatch.setitem(queue.TASKS, "trial", busy)
     for act, state in (
@@ -167,11 +168,50 @@ def test_long_work_without_a_word_stops_when_it_is_cancelled_and_when_another_ha
         assert studio.jobs.get(job.id).state == state
 
 
+def test_work_that_is_cancelled_in_mid_word_leaves_the_database_open(studio, monkeypatch):
+    def telling(studio, job, report, stretch):
+        while report(0.5, "on it"):
+            time.sleep(0.0005)
+        raise Cancelled
+
+    monkeypatch.setattr(heart, "BEAT_S", 0.001)
+    monkeypatch.setitem(queue.TASKS, "trial", telling)
+    for number in range(40):
+        job, is_new = studio.jobs.start("trial", key=str(number), payload={})
+        assert is_new
+        cancels = threading.Timer(0.005, studio.jobs.cancel, [job.id])
+        cancels.start()
+        queue.run_job(studio, job.id)
+        cancels.join()
+        assert studio.jobs.get(job.id).state == CANCELLED
+
+
+def test_a_stretch_is_stopped_within_it_or_at_its_end_and_nowhere_else(studio, monkeypatch):
+    monkeypatch.setattr(heart, "BEAT_S", 0.001)
+    job = studio.jobs.claim(studio.jobs.start("trial", key="k", payload={})[0].id)
+    ends = []
+    for within_ms in (0, 1, 2, 5, 5000) * 20:
+        studio.jobs._table.update(cancel=False, state=RUNNING).execute()
+        with heart.Heart(studio.jobs, job) as beating:
+            try:
+                studio.jobs.cancel(job.id)
+                with beating.stretch():
+                    end = time.monotonic() + within_ms / 1000
+                    while time.monotonic() < end:
+                        pass
+                ends.append("whole")
+            except Cancelled:
+                ends.append("stopped")
+            for _ in range(2000):  # nothing comes any more
+                pass
+    assert set(ends[4::5]) == {"stopped"} and "whole" in ends
+
+
 def test_a_heart_beats_while_work_says_nothing(studio, monkeypatch):
     beats = []
-    monkeypatch.setattr(queue, "_BEAT_S", 0.02)
+    monkeypatch.setattr(heart, "BEAT_S", 0.02)
     monkeypatch.setattr(studio.jobs, "progress", lambda job, **_: not beats.append(job.id))
-    monkeypatch.setitem(queue.TASKS, "trial", lambda studio, job, report: time.sleep(0.3))
+    monkeypatch.setitem(queue.TASKS, "trial", lambda studio, job, **_: time.sleep(0.3))
     job, _ = studio.jobs.start("trial", key="k", payload={})
     queue.run_job(studio, job.id)
     assert len(beats) >= 3 and studio.jobs.get(job.id).state == DONE

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ctypes
 import itertools
 import logging
 import os
@@ -14,6 +13,7 @@ from typing import Any
 from huey import Huey, RedisHuey, SqliteHuey
 
 from fern_tide.core.base.errors import Cancelled, FernTideError
+from fern_tide.jobs.heart import Heart
 from fern_tide.store.job_rows import CANCELLED, DONE, FAILED, Job, Lost
 from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.studio import Studio
@@ -22,7 +22,6 @@ TASKS = {analysis.KIND: analysis.run}
 WAITS = "Saved; it is read as soon as the queue is back"
 _RECOVER_EVERY_S = 5.0
 _TIDY_EVERY = 12
-_BEAT_S = 0.5
 log = logging.getLogger(__name__)
 
 
@@ -60,10 +59,8 @@ def run_job(studio: Studio, job_id: str) -> None:
     if job is None:
         return
     try:
-        with Heart(studio, job):
-            TASKS[job.kind](
-                studio, job, report=lambda share, words: studio.jobs.progress(job, share=share, words=words)
-            )
+        with Heart(studio.jobs, job) as heart:
+            TASKS[job.kind](studio, job, report=heart.report, stretch=heart.stretch)
     except Lost:
         log.info("job %s went on elsewhere", job.id)
     except Cancelled:
@@ -75,46 +72,6 @@ def run_job(studio: Studio, job_id: str) -> None:
         studio.jobs.end(job, state=FAILED, words="This went wrong on our side. Try it again.")
     else:
         studio.jobs.end(job, state=DONE)
-
-
-class Heart:
-    """Says twice a second that a job goes on, and stops the thread that does it when it is cancelled or was lost."""
-
-    def __init__(self, studio: Studio, job: Job) -> None:
-        self._studio, self._job = studio, job
-        self._worker = threading.get_ident()
-        self._over = threading.Event()
-        self._raising = threading.Lock()
-        self._thread = threading.Thread(target=self._beat, daemon=True)
-
-    def __enter__(self) -> None:
-        self._thread.start()
-
-    def __exit__(self, *raised: object) -> None:
-        with self._raising:  # from here on nothing is raised any more
-            self._over.set()
-        self._thread.join()
-
-    def _beat(self) -> None:
-        try:
-            while not self._over.wait(_BEAT_S):
-                try:
-                    if self._studio.jobs.progress(self._job):
-                        continue
-                    wrong: type[Exception] = Cancelled
-                except Lost:
-                    wrong = Lost
-                except Exception:  # the disk is full, or busy: the next beat may be heard
-                    log.exception("a beat of job %s failed", self._job.id)
-                    continue
-                with self._raising:
-                    if not self._over.is_set():
-                        ctypes.pythonapi.PyThreadState_SetAsyncExc(
-                            ctypes.c_ulong(self._worker), ctypes.py_object(wrong)
-                        )
-                return
-        finally:
-            self._studio.jobs.close()  # this thread's own connection
 
 
 def work(studio: Studio, *, with_server: bool = False) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterable
+from contextlib import AbstractContextManager
 
 import numpy as np
 from pydantic import TypeAdapter
@@ -177,13 +178,20 @@ def request(studio: Studio, sound: PlacedSound, *, name: str, features: Iterable
     return job
 
 
-def run(studio: Studio, job: Job, *, report: Callable[[float, str], bool]) -> None:
+def run(
+    studio: Studio,
+    job: Job,
+    *,
+    report: Callable[[float, str], bool],
+    stretch: Callable[[], AbstractContextManager[None]],
+) -> None:
     """Read and store the features of a job.
 
     Args:
         studio: for its media and derived stores.
         job: its payload as made by request.
         report: called with the share done and words; False cancels.
+        stretch: a block of computation that may be stopped anywhere.
 
     Raises:
         Cancelled: report said False.
@@ -215,13 +223,15 @@ def run(studio: Studio, job: Job, *, report: Callable[[float, str], bool]) -> No
             analyze(stream, info, grid=sound.grid, features=features, progress=progress, allocate=allocate)
     if not report(_READ, f"{plan['name']}: finding hits and beats"):
         raise Cancelled
-    _find_rhythm(studio, sound)
+    _find_rhythm(studio, sound, stretch())
 
 
-def _find_rhythm(studio: Studio, sound: PlacedSound) -> None:
+def _find_rhythm(studio: Studio, sound: PlacedSound, stretch: AbstractContextManager[None]) -> None:
     """Find and store the hits and beats of a sound whose rises and attacks are stored."""
     node = rhythm_node(sound)
     stored = [studio.derived.get(item.fingerprint) for item in node.inputs]
     if stored[0] is None or stored[1] is None or studio.derived.has(node.fingerprint):
         return
-    studio.derived.put(node.fingerprint, pack_rhythm(*node.work(stored, StudioSources(studio))))
+    with stretch:
+        packed = pack_rhythm(*node.work(stored, StudioSources(studio)))
+    studio.derived.put(node.fingerprint, packed)

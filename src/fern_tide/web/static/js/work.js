@@ -12,7 +12,8 @@ export const work = new (class extends EventTarget {
     const place = byId("work");
     for (const event of ["revised", "waiting"]) project.addEventListener(event, () => this.look());
     place.addEventListener("htmx:afterSwap", ({ target }) => target === place && this.#drawn(place));
-    place.addEventListener("htmx:sendError", () => setTimeout(() => this.look(), LATER_MS));
+    const again = () => setTimeout(() => this.look(), LATER_MS); // an answer that never came must not be the last
+    for (const event of ["htmx:sendError", "htmx:responseError", "htmx:timeout"]) place.addEventListener(event, again);
   }
 
   /** Ask what is under way. */

@@ -1,0 +1,111 @@
+"""The heart of a piece of long work: it says that the work goes on, and stops it where it can be stopped."""
+
+from __future__ import annotations
+
+import ctypes
+import logging
+import threading
+
+from fern_tide.core.base.errors import Cancelled
+from fern_tide.store.job_rows import Job, JobStore, Lost
+
+BEAT_S = 0.5
+log = logging.getLogger(__name__)
+
+
+class Heart:
+    """Says twice a second that a job goes on, and learns whether it was cancelled, or is done by another process now.
+
+    The work learns it at its next word (report). In a stretch of pure computation, which has no words, its thread is
+    stopped from outside: only there, since a thread that is stopped in mid-transaction would leave the database shut.
+
+    Args:
+        jobs: where the job's row is.
+        job: as claimed.
+    """
+
+    def __init__(self, jobs: JobStore, job: Job) -> None:
+        self._jobs, self._job = jobs, job
+        self._over = threading.Event()
+        self._lock = threading.Lock()
+        self._wrong: type[Exception] | None = None
+        self._stretching: int | None = None
+        self._thread = threading.Thread(target=self._beat, daemon=True)
+
+    def __enter__(self) -> Heart:
+        self._thread.start()
+        return self
+
+    def __exit__(self, *raised: object) -> None:
+        self._over.set()
+        self._thread.join()
+
+    def report(self, share: float, words: str) -> bool:
+        """Note how far the job is; False when somebody asked it to stop.
+
+        Args:
+            share: how much is done, 0 to 1.
+            words: what is being done.
+
+        Raises:
+            Lost: another process does it now.
+        """
+        return self._jobs.progress(self._job, share=share, words=words)
+
+    def stretch(self) -> Stretch:
+        """Give a block of computation that may be stopped anywhere: in it nothing is stored, locked or opened."""
+        return Stretch(self)
+
+    def begin_stretch(self) -> None:
+        """Let this thread be stopped from here on."""
+        with self._lock:
+            if self._wrong is not None:
+                raise self._wrong
+            self._stretching = threading.get_ident()
+
+    def end_stretch(self) -> None:
+        """Let this thread not be stopped any more; what was sent and has not come yet is raised here."""
+        with self._lock:
+            thread, self._stretching = self._stretching, None
+            if thread is not None:
+                _send(thread, None)
+            if self._wrong is not None:
+                raise self._wrong
+
+    def _beat(self) -> None:
+        try:
+            while not self._over.wait(BEAT_S):
+                try:
+                    if self._jobs.progress(self._job):
+                        continue
+                    wrong: type[Exception] = Cancelled
+                except Lost:
+                    wrong = Lost
+                except Exception:  # the disk is full, or busy: the next beat may be heard
+                    log.exception("a beat of job %s failed", self._job.id)
+                    continue
+                with self._lock:
+                    self._wrong = wrong
+                    if self._stretching is not None:
+                        _send(self._stretching, wrong)
+                return
+        finally:
+            self._jobs.close()  # this thread's own connection
+
+
+class Stretch:
+    """A block of computation that its heart may stop."""
+
+    def __init__(self, heart: Heart) -> None:
+        self._heart = heart
+
+    def __enter__(self) -> None:
+        self._heart.begin_stretch()
+
+    def __exit__(self, *raised: object) -> None:
+        self._heart.end_stretch()
+
+
+def _send(thread: int, wrong: type[Exception] | None) -> None:
+    """Raise an error in a thread at its next step, or take back what was sent and has not come."""
+    ctypes.pythonapi.PyThreadState_SetAsyncExc(ctypes.c_ulong(thread), wrong and ctypes.py_object(wrong))
