@@ -24,7 +24,7 @@ from fern_tide.core.mapping.mapping import STEPS, Mapping
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.mapping.step import StepContext
 from fern_tide.core.scene.mesh import bounds
-from fern_tide.core.scene.ranks import ORDERS
+from fern_tide.core.scene.order_choice import ORDERS
 from fern_tide.core.scene.scene import PART_KINDS
 from fern_tide.demo.bench_scene import potting_bench
 from fern_tide.demo.scene import glasshouse

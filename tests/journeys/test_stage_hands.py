@@ -198,6 +198,20 @@ def test_a_long_sending_is_cancelled_and_nothing_comes(room):
     assert room.locator("[data-part='sprig']").count() == 0
 
 
+def test_what_is_not_wanted_while_it_is_being_read_is_taken_back_and_can_come_after_all(room):
+    rows = "".join(f'<circle id="drop-{n}" cx="{n % 100}" cy="{n // 100}" r="1"/>' for n in range(5000))
+    large = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100">{rows}</svg>'.encode()
+    room.set_input_files("#scene-file", {"name": "drops.svg", "mimeType": "image/svg+xml", "buffer": large})
+    room.click("#notice-act >> text=Add it")
+    room.wait_for_selector("#notice:has-text('Reading drops.svg') #notice-act:has-text('Cancel')")
+    room.click("#notice-act")
+    room.wait_for_selector("#notice:has-text('drops.svg was taken back')")
+    assert room.get_attribute("#undo", "title") in UNTOUCHED
+    assert room.locator("[data-part='drop-1']").count() == 0
+    room.click("#notice-act >> text=Bring it in after all")
+    wait(room, f"{UNDO} === 'Undo: Bring in drops.svg'")
+
+
 def test_motion_that_a_file_came_with_runs_at_the_playheads_time_until_it_is_switched_off(room):
     spin = SPRIG.replace(
         b'fill="#1e6f8b"/>', b'fill="#1e6f8b"><animate attributeName="r" values="10;30" dur="2s"/></circle>'

@@ -16,9 +16,8 @@ from fern_tide.core.mapping.drive import Drive, Stacking, value
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
 from fern_tide.core.mapping.mapping import drive_lift
 from fern_tide.core.scene.follow import Follow, Law, Limit, followed
-from fern_tide.core.scene.part import PartBase
 from fern_tide.core.scene.properties import Property
-from fern_tide.core.scene.scene import Scene
+from fern_tide.core.scene.scene import Part, Scene
 
 VERSION = 3
 
@@ -54,7 +53,7 @@ class Stack:
     """
 
     target: Target
-    part: PartBase
+    part: Part
     item: Property
     drivers: Drivers
     follow: Follow | None
@@ -64,7 +63,7 @@ class Stack:
     @property
     def own(self) -> float | str:
         """The part's own value, at which it stands where nothing moves it."""
-        return self.part.values.get(self.item.id, self.item.default)
+        return self.part.own(self.item.id)
 
     @property
     def counts_own(self) -> bool:
@@ -185,6 +184,6 @@ def laid_over(below: FloatArray | None, now: FloatArray, *, drive: Drive, own: f
     if drive.stacking is Stacking.REPLACE:
         return now
     if below is None:
-        below = parse_colour(own)[:, np.newaxis] if isinstance(own, str) else np.full_like(now, own)
+        below = parse_colour(own).reshape(3, *[1] * (now.ndim - 1)) if isinstance(own, str) else np.full_like(now, own)
     total = below + now if drive.stacking is Stacking.ADD else below * now
     return np.clip(total, 0.0, 1.0) if isinstance(own, str) else total

@@ -5,8 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from fern_tide.core.bake.bake import VERSION, Stack
+from fern_tide.core.bake.pieces import is_of_pieces
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.derivation.node import Kind, Node, Sources, new_node
+from fern_tide.core.scene.arrays.field import ArrayParams
 
 
 def curve_node(stack: Stack, lifts: tuple[Node, ...], source: Node | None, *, n_frames: int) -> Node:
@@ -32,11 +34,21 @@ def curve_node(stack: Stack, lifts: tuple[Node, ...], source: Node | None, *, n_
     if stack.follow is not None:
         source_own = stack.source_own if stack.counts_own else None
         facts["follow"] = [stack.follow.model_dump(mode="json", exclude={"target"}), source_own]
+    if is_of_pieces(stack.part, stack.item.id):
+        facts["array"] = _array(stack)
     if stack.limit is not None:
         facts["limit"] = [stack.limit.low, stack.limit.high]
     name = f"{stack.part.name}, {stack.item.label.lower()}"
     inputs = lifts if source is None else (*lifts, source)
     return new_node(Kind.CURVE, str(stack.target), name=name, inputs=inputs, facts=facts, work=work)
+
+
+def _array(stack: Stack) -> list[Any]:
+    """Give what an array's pieces are like: its params, and where its layout and reaches stand."""
+    params, own = stack.part.shape.params, stack.part.own
+    assert isinstance(params, ArrayParams)
+    names = [item.id for item in params.own_properties(stack.part.kind.space)]
+    return [params.model_dump(mode="json"), {name: own(name) for name in names}]
 
 
 def _driver(stack: Stack, at: int) -> dict[str, Any]:

@@ -78,18 +78,31 @@ def mix_gradient(colours: Sequence[str], *, places: Sequence[float], share: Floa
     Args:
         colours: two or more.
         places: the share at which each of them is met exactly, ascending from 0 to 1.
-        share: shape (frames,); outside 0 to 1 the first or the last two colours go on.
+        share: any shape; outside 0 to 1 the first or the last two colours go on.
 
     Returns:
-        sRGB from 0 to 1, shape (3, frames).
+        sRGB from 0 to 1, shape (3, ...).
     """
     piece = np.clip(np.searchsorted(places, share, side="right") - 1, 0, len(colours) - 2)
-    out = np.empty((3, share.size))
+    out = np.empty((3, *share.shape))
     for at in range(len(colours) - 1):
         inside = piece == at
         own = (share[inside] - places[at]) / (places[at + 1] - places[at])
         out[:, inside] = mix_colours(colours[at], colours[at + 1], share=own)
     return out
+
+
+def mix_all(first: FloatArray, last: FloatArray, *, share: FloatArray) -> FloatArray:
+    """Mix many pairs of colours in OKLab, each at a share of its own.
+
+    Args:
+        first: sRGB from 0 to 1 at share 0, shape (3, ...).
+        last: at share 1, of the same shape.
+        share: shape (...), 0 to 1.
+    """
+    pairs = [_to_oklab(colours.reshape(3, -1)) for colours in (first, last)]
+    at = share.reshape(1, -1)
+    return np.clip(_from_oklab(pairs[0] * (1.0 - at) + pairs[1] * at), 0.0, 1.0).reshape(first.shape)
 
 
 def to_linear(srgb: FloatArray) -> FloatArray:

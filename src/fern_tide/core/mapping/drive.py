@@ -87,17 +87,20 @@ class Drive(Frozen, frozen=True):
         return self
 
 
-def value(shaped: FloatArray, *, drive: Drive) -> FloatArray:
+def value(shaped: FloatArray, *, drive: Drive, shares: FloatArray | None = None) -> FloatArray:
     """Give rest + f(lift) * (full - rest), or the colours mixed in OKLab.
 
     Args:
-        shaped: lift after the steps, shape (frames,).
+        shaped: lift after the steps, shape (..., frames).
         drive: the ends and the response.
+        shares: how much of the motion there is, which multiplies f(lift); None is all of it.
 
     Returns:
-        Shape (frames,) for a number; (3, frames), sRGB from 0 to 1, for a colour. Exactly rest at lift 0.
+        Shape (..., frames) for a number; (3, ..., frames), sRGB from 0 to 1, for a colour. Exactly rest at lift 0.
     """
     eased = RESPONSES[drive.response.id].apply(shaped, params=drive.response.params)
+    if shares is not None:
+        eased = eased * shares
     if isinstance(drive.rest, str) and isinstance(drive.full, str):
         colours = (drive.rest, *(stop.colour for stop in drive.stops), drive.full)
         return mix_gradient(colours, places=(0.0, *(stop.at for stop in drive.stops), 1.0), share=eased)

@@ -119,6 +119,7 @@ class PartKind:
         morphs: 3D: gives what each of its levels adds to the mesh, shape (levels, vertices, 3).
         channels: 3D: where its properties show.
         more_channels: 3D: where those that depend on the params show.
+        pieces: whether it is many pieces; its params are those of an array (arrays/field.py).
     """
 
     id: str
@@ -149,6 +150,7 @@ class PartKind:
     morphs: Callable[[Any], FloatArray] | None = None
     channels: tuple[Channel, ...] = ()
     more_channels: Callable[[Any], tuple[Channel, ...]] | None = None
+    pieces: bool = False
 
     @property
     def is_shaped(self) -> bool:

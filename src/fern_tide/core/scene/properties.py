@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 OTHER_COLOUR = "#c4572e"
@@ -99,3 +99,20 @@ CONE = (
     Property("outer_cone", "Outer cone", "°", default=45.0, low=0.0, high=90.0, step=0.5, swing=15.0),
 )
 LENS = (Property("field_of_view", "Field of view", "°", default=40.0, low=1.0, high=150.0, step=0.5, swing=8.0),)
+
+
+def _of_each(items: tuple[Property, ...]) -> tuple[Property, ...]:
+    """Give properties as those of each of many pieces, which stand where their layout puts them."""
+    return tuple(
+        replace(item, id=f"piece_{item.id}", label=f"Each piece: {item.label[0].lower()}{item.label[1:]}")
+        for item in items
+    )
+
+
+PIECE_3D = (*_of_each(PLACE_3D), *_of_each((SURFACE[1],)))
+PIECE_COLOURS = _of_each(
+    (
+        replace(SURFACE[0], label="Colour of the first", default="#2e5529"),
+        replace(SURFACE[0], id="last_colour", label="Colour of the last", default="#d7e8ec"),
+    )
+)

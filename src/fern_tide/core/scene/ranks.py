@@ -6,13 +6,9 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from fern_tide.core.base.registry import discover
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.scene import orders as orders_folder
 from fern_tide.core.scene.extent import Extent
-from fern_tide.core.scene.ordering import Order
-
-ORDERS = discover(orders_folder, attribute="ORDER", of=Order, kind="order")
+from fern_tide.core.scene.order_choice import ORDERS
 
 
 def ranks_of(parts: Sequence[str], *, order: str, extents: Mapping[str, Extent], backwards: bool = False) -> FloatArray:
@@ -30,5 +26,6 @@ def ranks_of(parts: Sequence[str], *, order: str, extents: Mapping[str, Extent],
     wide = max((len(extents[part].middle) for part in parts if part in extents), default=2)
     nowhere = (0.0,) * wide
     middles = np.array([extents[part].middle if part in extents else nowhere for part in parts], dtype=np.float64)
-    ranks = ORDERS[order].ranks(middles.reshape(len(parts), wide))
+    chosen = ORDERS[order]
+    ranks = chosen.ranks(middles.reshape(len(parts), wide), chosen.params())
     return 1.0 - ranks if backwards else ranks

@@ -23,6 +23,7 @@ from fern_tide.core.sound.running import WAVEFORM_SAMPLES
 from fern_tide.web.context import body, services, staged, studio, whole
 from fern_tide.web.heads import head
 from fern_tide.web.packing import Pack
+from fern_tide.web.views.arrays import motion_head, moved_arrays
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.reuse import recipes
 from fern_tide.workflows.tune import edits, picking, why
@@ -149,6 +150,7 @@ def _packed(
         "parts": {
             part: head(stage, project.scene.part(part)) for part in dict.fromkeys(target.part for target in curves)
         },
+        "arrays": {part.id: motion_head(pack, levels, shown, part) for part in moved_arrays(shown, curves)},
         "looks": stage.looks,
     }
     return pack.response({**about, **more})

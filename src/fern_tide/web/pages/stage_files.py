@@ -10,6 +10,9 @@ from fern_tide.core.base.errors import FernTideError, UnknownName
 from fern_tide.core.scene.images import check_image
 from fern_tide.store.files import TooLarge
 from fern_tide.web.context import staged, status, studio
+from fern_tide.web.heads import head
+from fern_tide.web.packing import Pack
+from fern_tide.web.views.arrays import arrays_of, field_head, source_nodes
 from fern_tide.workflows.bring_in import scenes
 from fern_tide.workflows.bring_in.scenes import BroughtIn
 
@@ -71,6 +74,18 @@ def scene_glb(key: str) -> Response:
     if scene.kind != "3d":
         raise UnknownName("This stage is 2D.", remedy="Reload the page.")
     return Response(staged(scene).glb, mimetype="model/gltf-binary", headers={"Cache-Control": "no-cache"})
+
+
+@pages.get("/arrays")
+def arrays(key: str) -> Response:
+    """Give where the pieces of the scene's arrays stand, and all else that the page needs to know of them."""
+    project, pack = studio().projects.head(key)[1], Pack()
+    stage = staged(project.scene)
+    heads = {
+        part.id: {**field_head(pack, project, part), **source_nodes(stage.built, project.scene, part)}
+        for part in arrays_of(project)
+    }
+    return pack.response({"fields": heads, "parts": {name: head(stage, project.scene.part(name)) for name in heads}})
 
 
 @pages.get("/pictures/<file_id>")

@@ -14,9 +14,9 @@ from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.drive import RESPONSES, Drive, Stacking
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.response import Response
+from fern_tide.core.scene.order_choice import ORDERS
 from fern_tide.core.scene.ordering import Order
 from fern_tide.core.scene.properties import Property
-from fern_tide.core.scene.ranks import ORDERS
 from fern_tide.core.scene.scene import Part
 from fern_tide.store.revision import Revision
 from fern_tide.web.context import services, studio

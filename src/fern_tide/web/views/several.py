@@ -9,9 +9,9 @@ from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.scene.follow import Limit
+from fern_tide.core.scene.order_choice import ORDERS
 from fern_tide.core.scene.ordering import Order
 from fern_tide.core.scene.properties import Property
-from fern_tide.core.scene.ranks import ORDERS
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.selection import MOST_CHOSEN, Selection
 from fern_tide.web.context import staged

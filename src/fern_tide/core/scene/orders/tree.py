@@ -10,5 +10,5 @@ ORDER = Order(
     id="tree",
     label="As listed",
     help="The part that is first in the tree is first.",
-    ranks=lambda middles: by_key(np.arange(len(middles), dtype=np.float64)),
+    ranks=lambda middles, params: by_key(np.arange(len(middles), dtype=np.float64)),
 )

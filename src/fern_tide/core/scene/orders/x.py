@@ -8,5 +8,5 @@ ORDER = Order(
     id="x",
     label="Left to right",
     help="The part farthest left is first.",
-    ranks=lambda middles: by_key(middles[:, 0]),
+    ranks=lambda middles, params: by_key(middles[:, 0]),
 )

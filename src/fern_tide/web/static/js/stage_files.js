@@ -97,18 +97,29 @@ export class StageFiles extends Component {
     for (const id of ["notice-act", "notice-close"]) byId(id).addEventListener("click", clear, { signal: away.signal });
   }
 
+  /** Send files and take in what came of them. Cancel stops the sending; once they are being read, it takes them back. */
   async #send(url, files) {
     const names = namesOf(files);
     const halt = new AbortController();
-    const cancel = { words: "Cancel", run: () => halt.abort() };
+    let [sent, unwanted] = [false, false];
     const onShare = (share) => {
-      const words = share < 1 ? `Sending ${names}: ${Math.round(share * 100)} %` : `Reading ${names}`;
-      notice(words, { tone: "good", act: share < 1 ? cancel : null });
+      sent = share >= 1;
+      if (!unwanted) notice(sent ? `Reading ${names}` : `Sending ${names}: ${Math.round(share * 100)} %`, { tone: "good", act: { words: "Cancel", run: cancel } });
+    };
+    const cancel = () => {
+      unwanted = true;
+      if (sent) notice(`${names} is taken back as soon as it is read.`, { tone: "good" });
+      else halt.abort();
     };
     onShare(0);
     const status = await telling(() => postForm(url, files, { onShare, signal: halt.signal }), { about: names });
     if (!status) return;
     project.take(status); // with what came selected: it is worked on next
+    if (unwanted) {
+      const back = await project.undo();
+      if (back) notice(`${names} was taken back: all is as it was.`, { tone: "good", act: { words: "Bring it in after all", run: () => project.redo() } });
+      return;
+    }
     const words = cameIn(status);
     notice(words || `${names} is on the stage.`, { tone: words ? "bad" : "good", act: { words: "Undo", run: () => project.undo() } });
   }

@@ -1,0 +1,100 @@
+"""What a layout is: where the pieces of an array stand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from fern_tide.core.base.params import Params
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.scene.properties import Property
+
+MOST_PIECES = 250_000
+
+
+@dataclass(frozen=True)
+class Size:
+    """A length of a layout that sound can drive, such as a gap or a radius.
+
+    Attributes:
+        id: the name of its property.
+        label: what people read.
+        metres: what it is at first in 3D; a pixel of a 2D stage counts as a centimetre.
+        low: the least that means something, or None.
+    """
+
+    id: str
+    label: str
+    metres: float
+    low: float | None = None
+
+    def property(self, space: str) -> Property:
+        """Give it as a property of an array in a kind of scene."""
+        unit, of_unit = ("m", 1.0) if space == "3d" else ("px", 100.0)
+        return Property(
+            self.id, self.label, unit, default=self.metres * of_unit, low=self.low, step=0.01 * of_unit, swing=of_unit
+        )
+
+
+@dataclass(frozen=True)
+class Laid:
+    """Where pieces stand, about the array's own middle: across, up (in 2D down), towards you.
+
+    Each piece stands at the sum of the layout's sizes, each times the piece's way along it. So a size that moves from
+    frame to frame costs one product.
+
+    Attributes:
+        ways: by the ids of the layout's sizes, shape (pieces, 3).
+        turns: how each piece is turned about x, y and z, in degrees, shape (3, pieces); in 2D about z alone.
+    """
+
+    ways: Mapping[str, FloatArray]
+    turns: FloatArray
+
+    @property
+    def n_pieces(self) -> int:
+        """How many there are."""
+        return int(self.turns.shape[1])
+
+    def places(self, sizes: Mapping[str, float]) -> FloatArray:
+        """Give where the pieces stand at some sizes, shape (pieces, 3)."""
+        total = np.zeros((self.n_pieces, 3))
+        for name, way in self.ways.items():
+            total += sizes[name] * way
+        return total
+
+
+@dataclass(frozen=True)
+class Layout:
+    """A way to lay pieces out.
+
+    Attributes:
+        id: the file's name.
+        label: what people read.
+        help: one line on where pieces stand.
+        params: the model of its options.
+        sizes: its lengths that sound can drive.
+        count: gives how many pieces there are.
+        lay: gives where they stand.
+    """
+
+    id: str
+    label: str
+    help: str
+    params: type[Params]
+    sizes: tuple[Size, ...]
+    count: Callable[[Any], int]
+    lay: Callable[[Any], Laid]
+
+
+def upright(n_pieces: int) -> FloatArray:
+    """Give the turns of pieces that are not turned, shape (3, pieces)."""
+    return np.zeros((3, n_pieces))
+
+
+def even(n: int, *, closed: bool = False) -> FloatArray:
+    """Give n even shares, from 0 to 1 with both ends, or closed, where 1 is 0 again; 0 for one."""
+    return np.arange(n) / max(1, n if closed else n - 1)

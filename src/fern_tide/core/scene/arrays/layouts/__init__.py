@@ -1,0 +1,1 @@
+"""Layouts, one file each."""

@@ -1,0 +1,1 @@
+"""Shapes of a reach, one file each."""

@@ -1,0 +1,117 @@
+// The pieces of an array: a value for each in every frame, looked up in what Python computed (views/arrays.py). The one
+// place of the page that does; a test holds it to Python's.
+
+const DEGREE = Math.PI / 180;
+const SHARP = 1e-9;
+
+/** Look a value up in a table of values at even places between two ends; outside it goes on straight. Pure. */
+export function lookUp({ from, to, values }, at) {
+  const place = ((at - from) / (to - from)) * (values.length - 1);
+  const low = Math.min(Math.max(Math.floor(place), 0), values.length - 2);
+  return values[low] + (values[low + 1] - values[low]) * (place - low);
+}
+
+/** The lift that a piece has of one driver: its own row, as late as it is; before frame 0 nothing moves. Pure. */
+export function liftOf({ rows, late }, field, piece, frame) {
+  const rank = field.ranks[piece] + field.ranks_more[piece];
+  let at = rank * (rows.length - 1);
+  if (field.nearest) at = Math.floor(at + 0.5);
+  const low = Math.min(Math.floor(at), rows.length - 1);
+  const share = at - low;
+  const last = rows[low].length - 1;
+  const one = (k) => {
+    if (k < 0) return 0;
+    const now = Math.min(k, last);
+    return share ? rows[low][now] * (1 - share) + rows[low + 1][now] * share : rows[low][now];
+  };
+  const after = rank * field.late + late;
+  const whole = Math.floor(after);
+  const rest = after - whole;
+  return rest ? one(frame - whole) * (1 - rest) + one(frame - whole - 1) * rest : one(frame - whole);
+}
+
+function mixed(below, driver, share, own) {
+  const now = driver.colours ? driver.colours.values.map((values) => lookUp({ ...driver.colours, values }, share)) : driver.rest + share * (driver.full - driver.rest);
+  if (driver.stacking === "replace") return now;
+  const under = below ?? own;
+  const laid = (a, b) => (driver.stacking === "add" ? a + b : a * b);
+  return driver.colours ? now.map((value, place) => Math.min(1, Math.max(0, laid(under[place], value)))) : laid(under, now);
+}
+
+/** The value of one property of a piece at a frame; reach is how much of its motion it has there. Pure. */
+export function valueOfPiece(property, field, piece, frame, reach) {
+  let total = null;
+  for (const driver of property.drivers) {
+    const share = field.gains[piece] * reach * lookUp(driver.response, liftOf(driver, field, piece, frame));
+    total = mixed(total, driver, share, property.own);
+  }
+  total ??= property.own;
+  if (Array.isArray(total)) return total;
+  return Math.min(property.high ?? Infinity, Math.max(property.low ?? -Infinity, total));
+}
+
+/** Where all pieces stand, three numbers each; valueOf gives the value of a property of the array. Pure. */
+export function placesOf(field, valueOf) {
+  const places = new Float32Array(3 * field.pieces);
+  for (const [name, way] of Object.entries(field.ways)) {
+    const size = valueOf(name);
+    for (let at = 0; at < places.length; at += 1) places[at] += size * way[at];
+  }
+  return places;
+}
+
+/** The axes of a turn Rx Ry Rz in degrees, as the columns of its matrix. Pure. */
+export function axesOf(x, y, z) {
+  const [a, b, c] = [x, y, z].map((degrees) => degrees * DEGREE);
+  const [ca, cb, cc, sa, sb, sc] = [Math.cos(a), Math.cos(b), Math.cos(c), Math.sin(a), Math.sin(b), Math.sin(c)];
+  return [
+    [cb * cc, ca * sc + sa * sb * cc, sa * sc - ca * sb * cc],
+    [-cb * sc, ca * cc - sa * sb * sc, sa * cc + ca * sb * sc],
+    [sb, -sa * cb, ca * cb],
+  ];
+}
+
+const along = (axis, x, y, z) => axis[0] * x + axis[1] * y + axis[2] * z;
+
+function awayBy({ measure }, sizes) {
+  if (measure === "height") return (x, y) => y;
+  if (measure === "length") return Math.hypot;
+  return (x, y, z) => Math.max(...[x, y, z].map((value, place) => (sizes[place] === undefined ? 0 : Math.abs(value) / Math.max(sizes[place], 1e-9))));
+}
+
+/** One reach as a function of where a piece stands. */
+function reachAt(reach, valueOf) {
+  const of = (what) => valueOf(`${reach.name}_${what}`);
+  const centre = ["x", "y", "z"].map((axis) => of(axis) ?? 0);
+  const [inner, outer] = [of("inner"), of("outer")];
+  const axes = reach.turned ? axesOf(...["x", "y", "z"].map((axis) => of(`turn_${axis}`) ?? 0)) : null;
+  const away = awayBy(reach, reach.sized ? ["x", "y", "z"].map((axis) => of(`size_${axis}`)) : []);
+  return (px, py, pz) => {
+    const [x, y, z] = [px - centre[0], py - centre[1], pz - centre[2]];
+    const far = axes ? away(along(axes[0], x, y, z), along(axes[1], x, y, z), along(axes[2], x, y, z)) : away(x, y, z);
+    const inside = Math.abs(outer - inner) < SHARP ? Number(far <= outer) : Math.min(1, Math.max(0, (outer - far) / (outer - inner)));
+    return lookUp(reach.easing, inside);
+  };
+}
+
+/** How much of its motion each piece has, by all reaches; null without one. Pure. */
+export function reachesOf(field, places, valueOf) {
+  if (!field.reaches.length) return null;
+  const giving = field.reaches.filter(({ away }) => !away).map((reach) => reachAt(reach, valueOf));
+  const taking = field.reaches.filter(({ away }) => away).map((reach) => reachAt(reach, valueOf));
+  const shares = new Float32Array(field.pieces);
+  for (let piece = 0; piece < field.pieces; piece += 1) {
+    const at = [places[3 * piece], places[3 * piece + 1], places[3 * piece + 2]];
+    let share = giving.length ? Math.min(1, giving.reduce((sum, one) => sum + one(...at), 0)) : 1;
+    for (const one of taking) share *= 1 - one(...at);
+    shares[piece] = share;
+  }
+  return shares;
+}
+
+/** The pieces in their order, no more than so many of them, evenly chosen, with the first and the last. Pure. */
+export function inOrder({ ranks, ranks_more: more, pieces }, most) {
+  const order = Array.from({ length: pieces }, (_, piece) => piece).sort((a, b) => ranks[a] + more[a] - (ranks[b] + more[b]) || a - b);
+  if (pieces <= most) return order;
+  return Array.from({ length: most }, (_, place) => order[Math.round((place * (pieces - 1)) / (most - 1))]);
+}

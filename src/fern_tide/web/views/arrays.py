@@ -1,0 +1,135 @@
+"""Arrays for the page: what it needs to look up a value for every piece in every frame (static/js/pieces.js)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+import numpy as np
+
+from fern_tide.core.bake.bake import Stack
+from fern_tide.core.bake.pieces import ArrayMotion, is_of_pieces, motion_of, pivot, sources_of
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.target import Target
+from fern_tide.core.document import Project
+from fern_tide.core.mapping.colour import parse_colour
+from fern_tide.core.mapping.drive import RESPONSES, Drive, value
+from fern_tide.core.scene.arrays.field import Between
+from fern_tide.core.scene.arrays.reach import Reach
+from fern_tide.core.scene.gltf.built import Built
+from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.web.packing import Pack
+from fern_tide.workflows.derive.levels import Levels
+
+_STEPS = 4096
+_COLOUR_STEPS = 512
+
+
+def arrays_of(project: Project) -> list[Part]:
+    """List the arrays of a project's scene."""
+    return [part for part in project.scene.parts if part.kind.pieces]
+
+
+def still_motion(project: Project, part: Part) -> ArrayMotion:
+    """Give the motion of an array whose sizes and reaches stand as they are."""
+    return motion_of(project.scene, part, {}, rate=project.rate, n_frames=project.n_frames)
+
+
+def field_head(pack: Pack, project: Project, part: Part) -> dict[str, Any]:
+    """Pack what follows from an array's params: where pieces stand, in which order, how much of the motion each has."""
+    motion = still_motion(project, part)
+    pieces, params = motion.pieces, motion.params
+    ranks = pieces.ranks.astype(np.float32)
+    return {
+        "pieces": pieces.n_pieces,
+        "source": pack.add(pieces.sources.astype(np.float64)),
+        "ways": {name: pack.add(way.ravel()) for name, way in pieces.laid.ways.items()},
+        "turns": pack.add(pieces.laid.turns.T.ravel()) if pieces.laid.turns.any() else None,
+        "ranks": pack.add(pieces.ranks),
+        "ranks_more": pack.add(pieces.ranks - ranks.astype(np.float64)),  # what float32 leaves out
+        "gains": pack.add(motion.gains(np.arange(pieces.n_pieces))),
+        "late": motion.late_frames,
+        "nearest": params.rows is Between.NEAREST,
+        "coloured": params.coloured,
+        "reaches": [_reach(pack, reach) for reach in params.reaches],
+    }
+
+
+def source_nodes(built: Built, scene: Scene, part: Part) -> dict[str, Any]:
+    """Say which nodes of the stage's file an array and its sources are, and about which points pieces move."""
+    sources = sources_of(scene, part)
+    return {
+        "node": built.places[part.id]["node"],
+        "nodes": [built.places[item.id]["node"] for item in sources],
+        "anchors": [pivot(item).tolist() for item in sources],
+    }
+
+
+def _reach(pack: Pack, reach: Reach) -> dict[str, Any]:
+    shape = reach.shape.spec
+    eased = RESPONSES[reach.easing.id].apply(np.linspace(0.0, 1.0, _STEPS + 1), params=reach.easing.params)
+    return {
+        "name": f"reach{reach.slot}",
+        "measure": shape.measure,
+        "away": reach.away,
+        "turned": shape.turned,
+        "sized": shape.sized,
+        "easing": {"from": 0.0, "to": 1.0, "values": pack.add(eased)},
+    }
+
+
+def moved_arrays(project: Project, targets: Iterable[Target]) -> list[Part]:
+    """List the arrays of whose pieces some properties are among those given."""
+    moved = dict.fromkeys(target.part for target in targets)
+    parts = (project.scene.part(name) for name in moved)
+    return [part for part in parts if part.kind.pieces]
+
+
+def motion_head(pack: Pack, levels: Levels, project: Project, part: Part) -> dict[str, Any]:
+    """Pack what drives the pieces of an array, by property."""
+    graph, motion = levels.graph(project), still_motion(project, part)
+    heads = {}
+    for target in graph.curves:
+        if target.part == part.id and is_of_pieces(part, target.property):
+            stack = graph.stacks[target]
+            lifts = [levels.lift(project, mapping) for mapping, _ in stack.drivers]
+            heads[target.property] = property_head(pack, stack, lifts, motion)
+    return heads
+
+
+def property_head(pack: Pack, stack: Stack, lifts: list[FloatArray], motion: ArrayMotion) -> dict[str, Any]:
+    """Pack what drives one property of pieces: rows of lift, a table of the response, the ends, and the limits."""
+    limit = stack.limit
+    return {
+        "kind": stack.item.kind,
+        "own": parse_colour(stack.own).tolist() if isinstance(stack.own, str) else stack.own,
+        "low": None if limit is None else limit.low,
+        "high": None if limit is None else limit.high,
+        "drivers": [
+            _driver(pack, np.atleast_2d(lift), drive, motion)
+            for (_, drive), lift in zip(stack.drivers, lifts, strict=True)
+        ],
+    }
+
+
+def _driver(pack: Pack, rows: FloatArray, drive: Drive, motion: ArrayMotion) -> dict[str, Any]:
+    """Pack one driver: f(lift) as a table over all lifts that there are, and of a colour its way over all shares."""
+    first_step, last_step = np.floor(rows.min(initial=0.0) * _STEPS), np.ceil(rows.max(initial=1.0) * _STEPS)
+    places = np.arange(first_step, last_step + 1) / _STEPS  # 0 and 1, where responses have corners, are among them
+    eased = RESPONSES[drive.response.id].apply(places, params=drive.response.params)
+    driver: dict[str, Any] = {
+        "rows": pack.add(rows),
+        "late": drive.late_frames,
+        "stacking": drive.stacking,
+        "response": {"from": float(places[0]), "to": float(places[-1]), "values": pack.add(eased)},
+        "rest": drive.rest,
+        "full": drive.full,
+    }
+    if isinstance(drive.rest, str):
+        gains = motion.gains(np.arange(motion.pieces.n_pieces))
+        ends = np.outer([eased.min(), eased.max()], [0.0, gains.min(initial=0.0), gains.max(initial=0.0)])
+        first, last = min(0.0, float(ends.min())), max(1.0, float(ends.max()))
+        straight = drive.model_copy(update={"response": type(drive.response)(id="straight")})
+        colours = value(np.linspace(first, last, _COLOUR_STEPS + 1), drive=straight)
+        driver["colours"] = {"from": first, "to": last, "values": [pack.add(channel) for channel in colours]}
+    return driver

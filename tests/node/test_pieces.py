@@ -1,0 +1,166 @@
+"""A value for each piece, as the page looks it up, against Python's own."""
+
+import numpy as np
+import pytest
+
+from fern_tide.core.bake.bake import stack_of
+from fern_tide.core.bake.pieces import ArrayMotion, piece_values
+from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.target import Target
+from fern_tide.core.document import Project
+from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.scene.arrays.field import LAYOUTS
+from fern_tide.core.scene.arrays.reach import REACHES
+from fern_tide.core.scene.follow import Limit
+from fern_tide.core.scene.order_choice import ORDERS
+from fern_tide.core.scene.rotation import matrices, quaternions
+from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.web.views.arrays import field_head, property_head
+
+FRAMES = 60
+RATE = FrameRate.parse("24000/1001")
+RNG = np.random.default_rng(16)
+ROWS = RNG.uniform(-0.2, 1.2, (5, FRAMES)).astype(np.float32).astype(np.float64)
+ONE = RNG.uniform(0, 1, FRAMES).astype(np.float32).astype(np.float64)
+
+
+class Plain:
+    """A pack whose arrays are written in place, as float32 has them."""
+
+    def add(self, values):
+        return np.asarray(values).astype(np.float32).tolist()
+
+
+def array(params, values):
+    shape = {"id": "array_3d", "params": params}
+    return Part.model_validate({"id": "row", "name": "Row", "values": values, "shape": shape})
+
+
+def mapping(drive, *, spread):
+    drive = {"rest": 0.25, "full": 2.0, "target": "row:piece_scale_y", **drive}
+    marks = {"low": 0.0, "high": 1.0}
+    plain = {"id": "m", "name": "m", "envelope": "low", "marks": marks, "spread": spread, "drives": [drive]}
+    return Mapping.model_validate(plain)
+
+
+class Trial:
+    """An array with one driven property of its pieces, in Python and as the page has it."""
+
+    def __init__(self, params, *drives, name="piece_scale_y", values=None, curves=None, limits=()):
+        part = array(params, values or {})
+        self.project = Project(
+            name="p", rate=RATE, length_frames=FRAMES, scene=Scene(name="s", kind="3d", parts=(part,), limits=limits)
+        )
+        self.motion = ArrayMotion(part, 3, curves or {}, RATE, FRAMES)
+        self.lifts = [ROWS if at % 2 == 0 else ONE for at in range(len(drives))]
+        many = [mapping(drive, spread=lift.ndim == 2) for drive, lift in zip(drives, self.lifts, strict=True)]
+        stack = stack_of(
+            self.project.scene, Target(part="row", property=name), [(item, item.drives[0]) for item in many]
+        )
+        self.values = piece_values(self.motion, stack, self.lifts)
+        self.field = field_head(Plain(), self.project, part)
+        self.property = property_head(Plain(), stack, self.lifts, self.motion)
+        self.part = part
+
+    def of(self, frame):
+        names = {item.id for item in self.part.properties}
+        own = {name: self.part.own(name) for name in names}
+        return {"table": own | {name: float(values[frame]) for name, values in self.motion.curves.items()}}
+
+    def check(self, modules, *, count=50, within=2e-4):
+        pieces, frames = RNG.integers(0, self.motion.pieces.n_pieces, count), RNG.integers(0, FRAMES, count)
+        span = np.ptp(self.values) or 1.0
+        for piece, frame in zip(pieces.tolist(), frames.tolist(), strict=True):
+            at = self.of(frame)
+            places = modules("pieces", "placesOf", self.field, at)
+            assert np.reshape(places, (-1, 3)) == pytest.approx(
+                self.motion.places(np.arange(len(places) // 3))[..., min(frame, self.n_places - 1)].T, abs=1e-5
+            )
+            reach = modules("pieces", "reachesOf", self.field, places, at)
+            value = modules(
+                "pieces",
+                "valueOfPiece",
+                self.property,
+                self.field,
+                piece,
+                frame,
+                1.0 if reach is None else reach[piece],
+            )
+            assert value == pytest.approx(self.values[..., piece, frame].tolist(), abs=within * span)
+
+    @property
+    def n_places(self):
+        return self.motion.places(np.array([0])).shape[-1]
+
+
+GRID = {"layout": {"id": "grid", "params": {"across": 4, "up": 3, "deep": 2}}}
+SPREAD = {"late_frames": 5.5, "late_ms": 70, "first": 0.5, "last": 1.5, "differs": 0.4}
+
+
+@pytest.mark.parametrize("order", ORDERS)
+def test_every_order_gives_the_values_that_python_gives(modules, order):
+    Trial({**GRID, **SPREAD, "order": {"id": order}}, {}).check(modules)
+
+
+@pytest.mark.parametrize("layout", LAYOUTS)
+def test_every_layout_stands_where_python_has_it_while_it_moves(modules, layout):
+    sizes = {size.id: np.linspace(0.5, 3.0, FRAMES) for size in LAYOUTS[layout].sizes}
+    Trial({"layout": {"id": layout}, "both_ends": True, **SPREAD}, {}, curves=sizes).check(modules, count=10)
+
+
+@pytest.mark.parametrize("shape", REACHES)
+def test_every_reach_fades_as_python_has_it_while_it_moves_and_turns(modules, shape):
+    given = {
+        **GRID,
+        "reaches": [
+            {"slot": 1, "shape": {"id": shape}},
+            {"slot": 2, "away": True},
+            {"slot": 5, "shape": {"id": "box"}},
+        ],
+    }
+    names = {item.id for item in array(given, {}).properties}
+    curves = {name: RNG.uniform(0.2, 1.5, FRAMES) for name in names if name.startswith("reach")}
+    curves |= {name: RNG.uniform(-90, 90, FRAMES) for name in names if "_turn_" in name and name.startswith("reach")}
+    Trial(given, {}, curves=curves).check(modules)
+
+
+def test_rows_responses_stacks_and_limits_are_those_of_python(modules):
+    bent = {"response": {"id": "overshoot"}, "late_frames": -1.25}
+    limits = (Limit(target="row:piece_scale_y", low=0.5, high=2.5),)
+    Trial({**GRID, **SPREAD, "rows": "nearest"}, bent, {"stacking": "add"}, limits=limits).check(modules)
+    Trial({**GRID, **SPREAD}, {"stacking": "multiply"}, {"stacking": "multiply", "full": -1.0}).check(modules)
+    Trial(GRID, values={"piece_scale_y": 1.75}).check(modules, count=3)
+
+
+def test_colours_are_those_of_python(modules):
+    target = {"target": "row:piece_colour", "rest": "#204060", "full": "#f0d080"}
+    stops = {**target, "stops": [{"at": 0.3, "colour": "#c4572e"}]}
+    Trial({**GRID, **SPREAD, "coloured": True}, stops, name="piece_colour").check(modules, within=5e-3)
+    Trial({**GRID, "coloured": True}, {**target, "stacking": "add"}, name="piece_colour").check(modules, within=5e-3)
+
+
+def test_axes_of_a_turn_are_the_columns_of_its_matrix(modules):
+    for turns in RNG.uniform(-180, 180, (20, 3)):
+        axes = modules("pieces", "axesOf", *turns.tolist())
+        assert pytest.approx(matrices(quaternions(turns[:, None]))[..., 0], abs=1e-12) == np.array(axes).T
+
+
+def test_a_table_is_read_between_its_places_and_goes_on_straight(modules):
+    table = {"from": -1, "to": 1, "values": [0, 4, 6]}
+    assert [modules("pieces", "lookUp", table, at) for at in (-1, -0.5, 0, 0.5, 1, 2, -2)] == [0, 2, 4, 5, 6, 8, -4]
+
+
+def test_the_line_through_the_pieces_goes_by_their_order_and_keeps_both_ends(modules):
+    field = {"pieces": 5, "ranks": [0.5, 0, 1, 0.25, 0.75], "ranks_more": [0] * 5}
+    assert modules("pieces", "inOrder", field, 9) == [1, 3, 0, 4, 2]
+    assert modules("pieces", "inOrder", field, 3) == [1, 0, 2]
+
+
+def test_lateness_is_as_exact_as_pythons_for_a_quarter_of_a_million_pieces(modules):
+    given = {"layout": {"id": "line", "params": {"count": 1000}}, "late_frames": 9999.0}
+    trial = Trial(given, {})
+    lift = modules("pieces", "liftOf", {"rows": [ONE.tolist()], "late": -9950.5}, trial.field, 997, 40)
+    late = 997 / 999 * 9999.0 - 9950.5
+    whole, part = int(np.floor(late)), late % 1
+    wanted = ONE[40 - whole] * (1 - part) + ONE[39 - whole] * part
+    assert lift == pytest.approx(wanted, abs=1e-6)
