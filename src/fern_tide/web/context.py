@@ -129,6 +129,7 @@ def _shown(scene: Scene) -> dict[str, Any]:
         "background": scene.background,
         "floor": scene.floor,
         "light": scene.lit.model_dump(),
+        "arrays": any(part.kind.pieces for part in scene.parts),
         "model": any(file.kind == "gltf" for file in scene.files),
     }
 

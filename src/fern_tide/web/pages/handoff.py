@@ -21,6 +21,7 @@ from fern_tide.web.context import render, services, staged, studio
 from fern_tide.web.packing import Pack
 from fern_tide.web.views.handoff import HandoffView, handoff_view
 from fern_tide.workflows.bake import baking
+from fern_tide.workflows.bake.pieces import baked_pieces
 from fern_tide.workflows.hand_off import writing
 
 pages = Blueprint("handoff", __name__, url_prefix="/p/<key>/hand-off")
@@ -109,6 +110,9 @@ def _written(key: str, format_id: str, asked: MultiDict[str, str]) -> Written:
     options = own | {name: value for name, value in asked.items() if name in chosen}
     curves = baking.baked_curves(studio(), services().levels, key, project)
     media, parts = staged(project.scene).media, asked.getlist("part") or None
-    written = writing.write_format(project, curves, format_id=format_id, media=media, options=options, parts=parts)
+    moved = baked_pieces(studio(), services().levels, key, project)
+    written = writing.write_format(
+        project, curves, format_id=format_id, media=media, options=options, parts=parts, moved=moved
+    )
     _last.append((what, written))
     return written

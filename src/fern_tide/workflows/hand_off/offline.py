@@ -39,6 +39,7 @@ from fern_tide.core.scene.ranks import ranks_of
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import measure
 from fern_tide.demo.scene import glasshouse
+from fern_tide.workflows.bake.pieces import moved_pieces
 from fern_tide.workflows.bring_in.scene_files import look_at, scene_of
 from fern_tide.workflows.bring_in.sound_file import read_level
 from fern_tide.workflows.derive.file_sources import FileSources, envelope_of, track_of
@@ -250,10 +251,16 @@ def bake_file(source: Path, *, writing: Writing) -> list[Written]:
         sources = FileSources(lambda digest: (Path(folder) / digest).open("rb"))
         levels = Levels(sources)
         sources.read(levels.graph(project).curves.values())
-        curves = levels.curves(project)
+        curves, moved = levels.curves(project), moved_pieces(levels, project)
         return [
             write_format(
-                project, curves, format_id=name, media=media, parts=writing.parts, options=_known(name, writing.options)
+                project,
+                curves,
+                format_id=name,
+                media=media,
+                parts=writing.parts,
+                options=_known(name, writing.options),
+                moved=moved,
             )
             for name in dict.fromkeys(writing.formats)
         ]

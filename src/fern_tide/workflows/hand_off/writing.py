@@ -5,11 +5,14 @@ from __future__ import annotations
 import re
 import tempfile
 from collections.abc import Collection, Iterator, Mapping
+from types import MappingProxyType
 from typing import BinaryIO
 
 from fern_tide.core.bake.curve import Curve
+from fern_tide.core.bake.expand import Clock, Moved, expanded
 from fern_tide.core.base.errors import FernTideError, UnreadableScene, UnreadableSound
 from fern_tide.core.base.params import build
+from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.points import MOST_BYTES, read_points
 from fern_tide.core.formats.format import HandOff, Written, write
@@ -36,8 +39,9 @@ def write_format(
     media: SceneMedia,
     options: Mapping[str, object] | None = None,
     parts: Collection[str] | None = None,
+    moved: Mapping[Target, Moved] = MappingProxyType({}),
 ) -> Written:
-    """Write curves in a format and read them back.
+    """Write curves in a format and read them back; arrays are written out piece by piece.
 
     Args:
         project: whose scene and clock.
@@ -46,6 +50,7 @@ def write_format(
         media: what the scene was brought in with.
         options: the format's params, where they are not its defaults.
         parts: the ids of the parts that go in, each with all that is inside it; None is every part.
+        moved: what drives the pieces of arrays.
 
     Raises:
         UnknownName: there is no such format or part.
@@ -55,20 +60,22 @@ def write_format(
     """
     chosen = FORMATS[format_id]
     params = build(chosen.params, dict(options or {}))
-    if parts is not None:
-        within = {part.id for part_id in parts for part in project.scene.branch(project.scene.part(part_id).id)}
-        curves = tuple(curve for curve in curves if curve.target.part in within)
-    if not curves:
-        raise FernTideError("There are no baked curves to write.", remedy="Bake first.")
     lengths = {curve.n_frames for curve in curves}
     if len(lengths) > 1:
         raise FernTideError("The curves were baked at different lengths.", remedy="Bake the changed curves first.")
+    n_frames = max(lengths, default=0)
+    scene, curves = expanded(project.scene, curves, moved=moved, clock=Clock(project.rate, n_frames))
+    if parts is not None:
+        within = {part.id for part_id in parts for part in scene.branch(scene.part(part_id).id)}
+        curves = tuple(curve for curve in curves if curve.target.part in within)
+    if not curves:
+        raise FernTideError("There are no baked curves to write.", remedy="Bake first.")
     hand_off = HandOff(
         name=project.name,
-        scene=project.scene,
+        scene=scene,
         curves=curves,
         rate=project.rate,
-        n_frames=lengths.pop(),
+        n_frames=n_frames,
         media=media,
     )
     return write(hand_off, format=chosen, params=params)

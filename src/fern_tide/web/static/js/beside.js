@@ -2,6 +2,7 @@
 
 import { StageView } from "./stage_view.js";
 import { telling } from "./notices.js";
+import { unpackedMotion } from "./pieces.js";
 import { project } from "./project.js";
 import { getText, postPack } from "./server.js";
 import { transport } from "./transport.js";
@@ -53,7 +54,9 @@ export class Beside {
     const pack = await telling(() => postPack(project.url("preview"), { command: { kind: "show_version", id: this.mapping, name: this.name } }));
     if (!pack || !this.#view) return;
     const own = Object.entries(pack.head.curves).map(([target, found]) => [target, { kind: found.kind, values: pack.arrays[found.values] }]);
-    this.#view.bind({ curves: { ...this.motion.curves, ...Object.fromEntries(own) }, parts: { ...this.motion.parts, ...pack.head.parts } });
+    const moved = Object.entries(pack.head.arrays).map(([id, one]) => [id, unpackedMotion(one, pack.arrays)]);
+    const over = (of, mine) => ({ ...of, ...mine });
+    this.#view.bind({ curves: over(this.motion.curves, Object.fromEntries(own)), parts: over(this.motion.parts, pack.head.parts), arrays: over(this.motion.arrays, Object.fromEntries(moved)) });
     this.#view.show(transport.frame);
   }
 

@@ -1,6 +1,7 @@
 // What Python has computed for the Bench: lanes, curves and how parts show; as stored, and as an edit would make them.
 
 import { notice, telling } from "./notices.js";
+import { unpackedMotion } from "./pieces.js";
 import { project } from "./project.js";
 import { getPack, latest, postPack } from "./server.js";
 
@@ -10,6 +11,7 @@ export class Motion {
   lanes = {};
   curves = {};
   parts = {};
+  arrays = {};
   #revision = null;
   #previewed = new Set();
   #before = null;
@@ -52,7 +54,7 @@ export class Motion {
 
   /** Take a packed answer in: all of it, or what an edit changes. */
   #take({ head, arrays }, { whole }) {
-    if (whole) Object.assign(this, { lanes: {}, curves: {}, parts: {} });
+    if (whole) Object.assign(this, { lanes: {}, curves: {}, parts: {}, arrays: {} });
     for (const [id, found] of Object.entries(head.lanes)) {
       const lane = { ...found, ...Object.fromEntries(ARRAYS.map((name) => [name, arrays[found[name]]])) };
       lane.level ??= this.lanes[id].level; // an edit that leaves the level alone does not send it again
@@ -65,6 +67,7 @@ export class Motion {
     }
     for (const [target, found] of Object.entries(head.curves)) this.curves[target] = { kind: found.kind, values: arrays[found.values] };
     Object.assign(this.parts, head.parts);
+    for (const [id, moved] of Object.entries(head.arrays)) this.arrays[id] = unpackedMotion(moved, arrays);
     this.onTake(head);
   }
 
@@ -87,7 +90,7 @@ export class Motion {
   /** Show what could be picked without taking it, or with null again what is stored. */
   peek(body) {
     if (body) {
-      this.#before ??= { lanes: { ...this.lanes }, curves: { ...this.curves } };
+      this.#before ??= { lanes: { ...this.lanes }, curves: { ...this.curves }, arrays: { ...this.arrays } };
       this.#ask(body, { still: () => this.#before !== null });
     } else if (this.#before) {
       Object.assign(this, this.#before);

@@ -115,3 +115,30 @@ export function inOrder({ ranks, ranks_more: more, pieces }, most) {
   if (pieces <= most) return order;
   return Array.from({ length: most }, (_, place) => order[Math.round((place * (pieces - 1)) / (most - 1))]);
 }
+
+const CONES = [0.4122214708, 0.5363325363, 0.0514459929, 0.2119034982, 0.6806995451, 0.1073969566, 0.0883024619, 0.2817188376, 0.6299787005];
+const BACK = [4.0767416613, -3.3077115904, 0.2309699287, -1.2684380041, 2.6097574007, -0.3413193963, -0.0041960865, -0.7034186145, 1.7076147009];
+/** @type {(matrix: number[], row: number, of: number[]) => number} */
+const rowOf = (matrix, row, [a, b, c]) => matrix[row] * a + matrix[row + 1] * b + matrix[row + 2] * c;
+
+/** Mix two colours of linear light as OKLab does (Ottosson 2020): its axes are sums of the cones' cube roots. Pure. */
+export function mixedLight(first, last, share) {
+  const [a, b] = [first, last].map((light) => [0, 3, 6].map((row) => Math.cbrt(rowOf(CONES, row, light))));
+  const cones = a.map((root, at) => (root * (1 - share) + b[at] * share) ** 3);
+  return [0, 3, 6].map((row) => Math.min(1, Math.max(0, rowOf(BACK, row, cones))));
+}
+
+/** What a packed field names by number, as arrays. Pure. */
+export function unpacked(field, arrays) {
+  const ways = Object.fromEntries(Object.entries(field.ways).map(([name, at]) => [name, arrays[at]]));
+  const reaches = field.reaches.map((reach) => ({ ...reach, easing: { ...reach.easing, values: arrays[reach.easing.values] } }));
+  const [ranks, ranks_more, gains, source] = ["ranks", "ranks_more", "gains", "source"].map((name) => arrays[field[name]]);
+  return { ...field, ways, reaches, ranks, ranks_more, gains, source, turns: field.turns === null ? null : arrays[field.turns] };
+}
+
+/** What drives pieces, its numbers as arrays. Pure. */
+export function unpackedMotion(properties, arrays) {
+  const table = (one) => one && { ...one, values: Array.isArray(one.values) ? one.values.map((at) => arrays[at]) : arrays[one.values] };
+  const driver = (one) => ({ ...one, rows: [arrays[one.rows]].flat(), response: table(one.response), colours: table(one.colours) });
+  return Object.fromEntries(Object.entries(properties).map(([name, one]) => [name, { ...one, drivers: one.drivers.map(driver) }]));
+}

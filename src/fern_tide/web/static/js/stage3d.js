@@ -4,9 +4,10 @@ import { AnimationMixer, Box3, Matrix4, Raycaster, Vector2, Vector3 } from "../v
 // @ts-ignore three.js brings no types: what it exports looks like a type here
 import { GLTFLoader } from "../vendor/GLTFLoader.js";
 import { isSeen } from "./in_view.js";
+import { Arrays } from "./stage3d_arrays.js";
 import { lensSetter, lightSetter, placeNode, simpler, surfaceSetter, weightsSetter } from "./stage3d_setters.js";
 import { prepare } from "./unpacking.js";
-import { boxAbout, View3d } from "./view3d.js";
+import { boxAbout, seenFrom, View3d } from "./view3d.js";
 
 export class Stage3d extends View3d {
   #curves = {};
@@ -16,6 +17,7 @@ export class Stage3d extends View3d {
   #bound = null;
   #frame = 0;
   #places = {};
+  arrays = new Arrays();
   touched = new Set();
   space = "3d";
   count = 0;
@@ -24,11 +26,13 @@ export class Stage3d extends View3d {
     if (draft === this.draft) return;
     this.start(draft);
     this.#surfaces();
+    this.arrays.makeAgain(this);
+    this.#show();
     this.render();
   }
 
-  /** Load the scene's file; what it shows is bound to the curves again. */
-  async load(url) {
+  /** Load the scene's file, and what arrays it has; what it shows is bound to the curves again. */
+  async load(url, arrays = null) {
     const bytes = await (await fetch(url)).arrayBuffer();
     /** @type {any} */
     const gltf = await (await prepare(new GLTFLoader(), bytes, this.renderer)).parseAsync(bytes, "");
@@ -39,6 +43,7 @@ export class Stage3d extends View3d {
     this.mixer = gltf.animations.length ? new AnimationMixer(gltf.scene) : null;
     for (const clip of gltf.animations) this.mixer.clipAction(clip).play();
     this.#surfaces();
+    Object.assign(this.#heads, this.arrays.make(arrays, this));
     const count = this.nodes.filter(Boolean).length;
     if (!this.seen) this.#firstLook();
     if (count > this.count && !this.through) this.#seeAll();
@@ -96,7 +101,8 @@ export class Stage3d extends View3d {
     this.#show();
   }
 
-  bind({ curves, parts }) {
+  bind({ curves, parts, arrays = {} }) {
+    this.arrays.motions = arrays;
     for (const target of Object.keys(this.#curves)) if (!(target in curves)) this.touched.add(target); // back to its own value
     this.#curves = curves;
     Object.assign(this.#heads, parts);
@@ -166,6 +172,7 @@ export class Stage3d extends View3d {
   #show() {
     this.mixer?.setTime(this.seconds ?? 0);
     for (const set of this.#setters) set(this.#frame);
+    this.arrays.show(this.#frame, { heads: this.#heads, curves: this.#curves, tries: this.#tries, valueOf: (id) => this.#valueOf(id, this.#frame) });
   }
 
   /** Look through the scene's camera: that of a part, or the first; or from outside again. */
@@ -200,7 +207,7 @@ export class Stage3d extends View3d {
   /** The nodes that lie in a box on the screen with all that is seen of them. */
   enclosed({ left, top, right, bottom }) {
     const lies = ({ x, y }) => left <= x && x <= right && top <= y && y <= bottom;
-    return [...this.nodes.keys()].filter((index) => this.#corners(boxAbout(this.nodes[index]))?.every(lies));
+    return [...this.nodes.keys()].filter((index) => this.corners(boxAbout(this.nodes[index]))?.every(lies));
   }
 
   #boxOf(part) {
@@ -225,20 +232,7 @@ export class Stage3d extends View3d {
   }
 
   outline(part) {
-    return this.#corners(this.#boxOf(part));
-  }
-
-  /** The corners of what a box looks like on the screen, or null. */
-  #corners(box) {
-    if (!box) return null;
-    const { left, top, width, height } = this.canvas.getBoundingClientRect();
-    const { min, max } = box;
-    const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((bits) => new Vector3(bits & 1 ? max.x : min.x, bits & 2 ? max.y : min.y, bits & 4 ? max.z : min.z).project(this.camera));
-    if (corners.some(({ x, y, z }) => z > 1 || !Number.isFinite(x + y))) return null;
-    const xs = corners.map(({ x }) => left + ((x + 1) / 2) * width);
-    const ys = corners.map(({ y }) => top + ((1 - y) / 2) * height);
-    const [l, r, t, b] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
-    return [{ x: l, y: t }, { x: r, y: t }, { x: r, y: b }, { x: l, y: b }];
+    return this.corners(this.#boxOf(part));
   }
 
   /** A node's box in its own metres, before its scale and turn: what an anchor is counted in. */
@@ -276,8 +270,7 @@ export class Stage3d extends View3d {
     const box = new Box3().setFromObject(this.gltf.scene);
     if (box.isEmpty()) return;
     this.eye.updateMatrixWorld();
-    const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((bits) => new Vector3(bits & 1 ? box.max.x : box.min.x, bits & 2 ? box.max.y : box.min.y, bits & 4 ? box.max.z : box.min.z).project(this.eye));
-    if (!isSeen(corners)) this.frameBox(box);
+    if (!isSeen(seenFrom(this.eye, box))) this.frameBox(box);
   }
 
   framePart(part) {

@@ -8,6 +8,7 @@ import { byId } from "./dom.js";
 import { notice, telling } from "./notices.js";
 import { Parts } from "./parts.js";
 import { Picker } from "./picker.js";
+import { unpackedMotion } from "./pieces.js";
 import { project } from "./project.js";
 import { drawRibbon, loadWave, mountWheel } from "./ribbon.js";
 import { mountRibbon } from "./ribbon_hand.js";
@@ -32,7 +33,7 @@ export class StageRoom extends Component {
   #wave = null;
   /** @type {any} */
   #offer = null;
-  #bound = { curves: {}, parts: {} };
+  #bound = { curves: {}, parts: {}, arrays: {} };
 
   /** @param {any} room @param {AbortSignal} signal */
   constructor(room, signal) {
@@ -172,9 +173,10 @@ export class StageRoom extends Component {
   }
 
   #take({ head, arrays }, { whole }) {
-    if (whole) this.#bound = { curves: {}, parts: {} };
+    if (whole) this.#bound = { curves: {}, parts: {}, arrays: {} };
     for (const [target, { kind, values }] of Object.entries(head.curves)) this.#bound.curves[target] = { kind, values: arrays[values] };
     Object.assign(this.#bound.parts, head.parts);
+    for (const [id, moved] of Object.entries(head.arrays)) this.#bound.arrays[id] = unpackedMotion(moved, arrays);
     this.axis.resize(head.frames);
     this.stage.bind(this.#bound);
     this.stage.show(transport.frame);

@@ -2,11 +2,11 @@
 
 import { telling } from "./notices.js";
 import { project } from "./project.js";
-import { getText } from "./server.js";
+import { getPack, getText } from "./server.js";
 import { Stage2d } from "./stage.js";
 
 export class StageView {
-  #bound = { curves: {}, parts: {} };
+  #bound = { curves: {}, parts: {}, arrays: {} };
   #frame = 0;
   view = null;
 
@@ -34,14 +34,20 @@ export class StageView {
     });
     if (!made) return;
     this.view = made;
-    await telling(() => made.load(project.url(`stage/scene.glb?looks=${this.looks}`)));
+    await telling(() => this.#load());
     made.bind(this.#bound);
     made.show(this.#frame, this.#seconds);
     this.onReady?.();
   }
 
-  bind({ curves, parts }) {
-    this.#bound = { curves, parts };
+  /** Load the scene of a 3D stage, with its arrays where it has any. */
+  async #load() {
+    const arrays = project.status.shown.arrays ? await getPack(project.url("stage/arrays")) : null;
+    return this.view.load(project.url(`stage/scene.glb?looks=${this.looks}`), arrays);
+  }
+
+  bind({ curves, parts, arrays }) {
+    this.#bound = { curves, parts, arrays };
     this.view?.bind(this.#bound);
   }
 
@@ -66,7 +72,7 @@ export class StageView {
     this.looks = looks;
     await this.ready;
     if (!this.view) return;
-    if (this.space === "3d") await telling(() => this.view.load(project.url(`stage/scene.glb?looks=${looks}`)));
+    if (this.space === "3d") await telling(() => this.#load());
     else {
       const text = await telling(() => getText(project.url("stage/drawing")));
       if (text === undefined || this.signal.aborted) return;

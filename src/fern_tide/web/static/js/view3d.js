@@ -19,6 +19,9 @@ export function boxAbout(object) {
   return box.isEmpty() ? null : box;
 }
 
+/** The eight corners of a box as a camera sees them. */
+export const seenFrom = (camera, { min, max }) => [0, 1, 2, 3, 4, 5, 6, 7].map((bits) => new Vector3(bits & 1 ? max.x : min.x, bits & 2 ? max.y : min.y, bits & 4 ? max.z : min.z).project(camera));
+
 export class View3d {
   #asked = false;
 
@@ -113,6 +116,26 @@ export class View3d {
     this.controls.update();
     this.render();
     this.onView?.();
+  }
+
+  /** Where a point of the world is on the screen, or null where it is behind the eye. */
+  onScreen(point) {
+    return this.#onScreen(point.clone().project(this.camera));
+  }
+
+  #onScreen({ x, y, z }) {
+    if (z > 1 || !Number.isFinite(x + y)) return null;
+    const { left, top, width, height } = this.canvas.getBoundingClientRect();
+    return { x: left + ((x + 1) / 2) * width, y: top + ((1 - y) / 2) * height };
+  }
+
+  /** The corners of what a box looks like on the screen, or null. */
+  corners(box) {
+    const points = box ? seenFrom(this.camera, box).map((corner) => this.#onScreen(corner)) : [null];
+    if (points.includes(null)) return null;
+    const [xs, ys] = ["x", "y"].map((axis) => points.map((point) => point[axis]));
+    const [l, r, t, b] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
+    return [{ x: l, y: t }, { x: r, y: t }, { x: r, y: b }, { x: l, y: b }];
   }
 
   zoom(by) {

@@ -1,0 +1,272 @@
+"""Arrays as plain parts: every piece a group with a copy of what it is made from, and curves of its own.
+
+What formats carry that know no arrays. The stage, in place of this, looks the pieces up as it shows them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from fern_tide.core.bake.bake import Stack
+from fern_tide.core.bake.curve import Curve
+from fern_tide.core.bake.pieces import PREFIX, ArrayMotion, motion_of, piece_values, pivot, sources_of
+from fern_tide.core.base.errors import FernTideError
+from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.naming import Ids
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.target import Target
+from fern_tide.core.mapping.colour import colour_texts, mix_all, parse_colour
+from fern_tide.core.scene.part import Anchor
+from fern_tide.core.scene.properties import PLACE_3D
+from fern_tide.core.scene.rotation import matrices, quaternions
+from fern_tide.core.scene.scene import Part, PartChoice, Scene
+
+MOST_EXPANDED = 20_000
+"""Parts that arrays are written out as."""
+_AXES = ("x", "y", "z")
+_PLACE = tuple(item.id for item in PLACE_3D)
+
+
+@dataclass(frozen=True)
+class Clock:
+    """How long, and how fast."""
+
+    rate: FrameRate
+    n_frames: int
+
+
+@dataclass(frozen=True)
+class Moved:
+    """What drives one property of an array's pieces: its stack, and the lifts of its drivers' mappings."""
+
+    stack: Stack
+    lifts: Sequence[FloatArray]
+
+
+def n_expanded(scene: Scene) -> int:
+    """Count the parts that the arrays of a scene would be written out as."""
+    count = 0
+    for part in scene.parts:
+        if part.kind.pieces:
+            motion = motion_of(scene, part, {}, rate=_ANY, n_frames=0)
+            sources = sources_of(scene, part)
+            inside = [len(scene.branch(source.id)) for source in sources]
+            count += 2 * motion.pieces.n_pieces
+            if inside:
+                count += int(np.bincount(motion.pieces.sources, minlength=len(inside)) @ np.array(inside))
+    return count
+
+
+_ANY = FrameRate.parse("30")
+
+
+def expanded(
+    scene: Scene, curves: Iterable[Curve], *, moved: Mapping[Target, Moved], clock: Clock
+) -> tuple[Scene, tuple[Curve, ...]]:
+    """Give a scene without arrays, and its curves: each piece is a group with a copy of what it is made from.
+
+    Args:
+        scene: a scene; one without arrays is given back as it is.
+        curves: of all that is driven; those of pieces are what the arrays' leads do, and give way to the pieces' own.
+        moved: what drives the driven properties of pieces.
+        clock: of the curves.
+
+    Raises:
+        FernTideError: there would be more parts than are written out.
+    """
+    arrays = [part for part in scene.parts if part.kind.pieces]
+    curves = tuple(curves)
+    if not arrays:
+        return scene, curves
+    count = n_expanded(scene)
+    if count > MOST_EXPANDED:
+        raise FernTideError(
+            f"Written out piece by piece the arrays are {count:,} parts; at most {MOST_EXPANDED:,} are.",
+            remedy="Use fewer pieces for this format.",
+        )
+    writer = _Writer(scene, curves, moved, clock)
+    for part in scene.parts:
+        writer.add(part)
+    parts = tuple(writer.parts)
+    there = {part.id for part in parts}
+    return (
+        scene.but(
+            parts=parts,
+            follows=(),
+            limits=(),
+            selections=tuple(item for one in scene.selections if (item := one.within(there)) is not None),
+        ),
+        tuple(writer.curves),
+    )
+
+
+class _Writer:
+    def __init__(self, scene: Scene, curves: tuple[Curve, ...], moved: Mapping[Target, Moved], clock: Clock) -> None:
+        self._scene, self._moved, self._clock = scene, moved, clock
+        self._by_part: dict[str, list[Curve]] = {}
+        for curve in curves:
+            self._by_part.setdefault(curve.target.part, []).append(curve)
+        self._ids = Ids(part.id for part in scene.parts)
+        self._inside: set[str] = set()
+        self.parts: list[Part] = []
+        self.curves: list[Curve] = []
+
+    def add(self, part: Part) -> None:
+        """Add a part as it is, or an array as its pieces; what lies in an array comes with those."""
+        if part.parent in self._inside:
+            self._inside.add(part.id)
+        elif part.kind.pieces:
+            self._inside.add(part.id)
+            self._array(part)
+        else:
+            self.parts.append(part)
+            self.curves += self._by_part.get(part.id, ())
+
+    def _array(self, part: Part) -> None:
+        own = [curve for curve in self._by_part.get(part.id, ()) if curve.target.property in _PLACE]
+        values = {name: value for name, value in part.values.items() if name in _PLACE}
+        self.parts.append(_group(part.id, part.name, part.parent, values, part.anchor))
+        self.curves += own
+        driven = {
+            curve.target.property: curve.values
+            for curve in self._by_part.get(part.id, ())
+            if curve.target.property not in _PLACE and not curve.target.property.startswith(PREFIX)
+        }
+        motion = motion_of(self._scene, part, driven, rate=self._clock.rate, n_frames=self._clock.n_frames)
+        _Array(self, part, motion).write()
+
+    def values(self, part: Part, motion: ArrayMotion, name: str) -> FloatArray | None:
+        """Give the values of all pieces of a property, or None where nothing moves it."""
+        moved = self._moved.get(Target(part=part.id, property=name))
+        return None if moved is None else piece_values(motion, moved.stack, moved.lifts)
+
+    def curve(self, part: Part, name: str, values: FloatArray) -> None:
+        """Add a curve of a part."""
+        item = part.property(name)
+        target = Target(part=part.id, property=name)
+        self.curves.append(Curve(target, part.name, item.label, item.unit, item.kind, np.ascontiguousarray(values)))
+
+    def branch(self, source: Part) -> list[tuple[Part, list[Curve]]]:
+        """List a part and what lies in it, each with its curves."""
+        return [(item, self._by_part.get(item.id, [])) for item in self._scene.branch(source.id)]
+
+    def make_id(self, name: str) -> str:
+        """Give an id that no part has."""
+        return self._ids.make(name)
+
+
+def _group(part_id: str, name: str, parent: str | None, values: Mapping[str, float | str], anchor: Anchor) -> Part:
+    shape = PartChoice(id="group_3d")
+    return Part(id=part_id, name=name[:120], parent=parent, values=dict(values), anchor=anchor, shape=shape)
+
+
+class _Array:
+    """One array on its way to plain parts."""
+
+    def __init__(self, writer: _Writer, part: Part, motion: ArrayMotion) -> None:
+        self._writer, self._part, self._motion = writer, part, motion
+        self._sources = sources_of(writer._scene, part)
+        self._every = np.arange(motion.pieces.n_pieces)
+        self._places = motion.places(self._every)
+        self._turns = motion.pieces.laid.turns
+        self._moving = {name: writer.values(part, motion, f"{PREFIX}{name}") for name in (*_PLACE, "opacity")}
+        self._colours = self._mixed() if motion.params.coloured else None
+
+    def _mixed(self) -> FloatArray:
+        """Give the pieces' colours, shape (3, pieces, frames or 1)."""
+        ends = []
+        for name in ("piece_colour", "piece_last_colour"):
+            values = self._writer.values(self._part, self._motion, name)
+            still = np.tile(parse_colour(str(self._part.own(name)))[:, None, None], (1, len(self._every), 1))
+            ends.append(still if values is None else values)
+        first, last = np.broadcast_arrays(*ends)
+        ranks = np.broadcast_to(self._motion.pieces.ranks[:, np.newaxis], first.shape[1:])
+        return mix_all(first, last, share=ranks)
+
+    def write(self) -> None:
+        """Write all pieces."""
+        for piece in self._every.tolist():
+            self._piece(piece)
+
+    def _piece(self, piece: int) -> None:
+        writer, name = self._writer, f"{self._part.name} {piece + 1}"
+        source = self._sources[self._motion.pieces.sources[piece]] if self._sources else None
+        at = np.zeros(3) if source is None else pivot(source)
+        turn, place, parent = self._turns[:, piece], self._places[:, piece], self._part.id
+        if turn.any():
+            outer = _group(writer.make_id(name), name, parent, self._still(place) | _turned(turn), Anchor())
+            writer.parts.append(outer)
+            self._move(outer, place, np.zeros((3, 1)))
+            parent, place, name = outer.id, np.zeros((3, 1)), f"{name}, moving"
+        own = {item: float(self._part.own(f"{PREFIX}{item}")) for item in _PLACE}
+        turns = np.array([own[f"turn_{axis}"] for axis in _AXES])[:, np.newaxis]
+        sizes = np.array([own[f"scale_{axis}"] for axis in _AXES])
+        stands = place + (at - matrices(quaternions(turns))[..., 0] @ (sizes * at))[:, np.newaxis]
+        still = own | self._still(stands + np.array([[own[axis]] for axis in _AXES]))
+        anchor = Anchor(x=at[0], y=at[1], z=at[2])
+        group = _group(writer.make_id(name), name, parent, still, anchor)
+        writer.parts.append(group)
+        self._move(group, stands, np.array([[own[axis]] for axis in _AXES]), piece=piece)
+        for item in _PLACE[3:]:
+            values = self._moving[item]
+            if values is not None:
+                writer.curve(group, item, values[piece])
+        if source is not None:
+            self._copy(source, group, piece)
+
+    def _still(self, place: FloatArray) -> dict[str, float]:
+        return {axis: float(place[at, 0]) for at, axis in enumerate(_AXES)}
+
+    def _move(self, group: Part, stands: FloatArray, own: FloatArray, *, piece: int | None = None) -> None:
+        """Add the curves of a group's place: where its piece stands, and how the piece moves from there."""
+        frames = self._writer._clock.n_frames
+        for at, axis in enumerate(_AXES):
+            moving = None if piece is None else self._moving[axis]
+            if moving is None and stands.shape[1] == 1:
+                continue
+            offset = own[at] if moving is None or piece is None else moving[piece]
+            self._writer.curve(group, axis, np.broadcast_to(stands[at] + offset, (frames,)))
+
+    def _copy(self, source: Part, group: Part, piece: int) -> None:
+        """Copy what a piece is made from into its group, in the piece's colour and as see-through as it is."""
+        names = {source.parent: group.id}
+        for part, curves in self._writer.branch(source):
+            name = f"{part.name} {piece + 1}"[:120]
+            names[part.id] = self._writer.make_id(f"{part.id} {piece + 1}")
+            moving = {curve.target.property: curve.values for curve in curves}
+            values = dict(part.values)
+            self._tint(part, piece, moving, values)
+            copy = part.model_copy(
+                update={"id": names[part.id], "name": name, "parent": names[part.parent], "values": values}
+            )
+            self._writer.parts.append(copy)
+            for item, numbers in moving.items():
+                self._writer.curve(copy, item, numbers)
+
+    def _tint(self, part: Part, piece: int, moving: dict[str, FloatArray], values: dict[str, float | str]) -> None:
+        if self._colours is not None and part.has("colour"):
+            colour = self._colours[:, piece]
+            moving.pop("colour", None)
+            values["colour"] = colour_texts(colour[:, :1])[0]
+            if colour.shape[1] > 1:
+                moving["colour"] = colour
+        if not part.has("opacity"):
+            return
+        fading, still = self._moving["opacity"], float(self._part.own("piece_opacity"))
+        if fading is not None:
+            moving["opacity"] = moving.get("opacity", float(part.own("opacity"))) * fading[piece]
+        elif "opacity" in moving:
+            moving["opacity"] = moving["opacity"] * still
+        values["opacity"] = float(part.own("opacity")) * still
+
+
+def _turned(turn: FloatArray) -> dict[str, float]:
+    return {f"turn_{axis}": float(turn[at]) for at, axis in enumerate(_AXES)}
+
+
+def without_motion(scene: Scene) -> Scene:
+    """Give a scene whose arrays are written out as they stand at rest."""
+    return expanded(scene, (), moved={}, clock=replace(Clock(_ANY, 0)))[0]

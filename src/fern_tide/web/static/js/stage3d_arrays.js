@@ -1,0 +1,237 @@
+// Arrays in the 3D stage: one instanced mesh for every mesh that pieces are made from, or in a draft of very many, points.
+
+import { BufferAttribute, BufferGeometry, Color, DynamicDrawUsage, Euler, Group, InstancedBufferAttribute, InstancedMesh, MathUtils, Matrix4, Points, PointsMaterial, Quaternion, SRGBColorSpace, Vector3 } from "../vendor/three.module.js";
+import { inOrder, mixedLight, placesOf, reachesOf, unpacked, valueOfPiece } from "./pieces.js";
+
+const MOST_SOLID = 2000; // pieces in a draft; more of them are points
+const FOLLOWED = ["color", "emissive"];
+const PLAIN = ["opacity", "emissiveIntensity", "metalness", "roughness", "side"];
+const NAMES = ["x", "y", "z", "turn_x", "turn_y", "turn_z", "scale_x", "scale_y", "scale_z"].map((name) => `piece_${name}`);
+
+/** Let a surface be as see-through as each piece is. */
+function fade(material) {
+  material.transparent = true;
+  material.onBeforeCompile = (shader) => {
+    shader.vertexShader = `attribute float pieceOpacity;\nvarying float vPieceOpacity;\n${shader.vertexShader}`.replace("#include <begin_vertex>", "#include <begin_vertex>\nvPieceOpacity = pieceOpacity;");
+    shader.fragmentShader = `varying float vPieceOpacity;\n${shader.fragmentShader}`.replace("#include <color_fragment>", "#include <color_fragment>\ndiffuseColor.a *= vPieceOpacity;");
+  };
+  material.customProgramCacheKey = () => "fading";
+}
+
+export class ArrayView {
+  #meshes = [];
+  #points = null;
+  #facing;
+
+  /**
+   * @param {any} field where its pieces stand, unpacked
+   * @param {{ nodes: any[], draft: boolean }} stage
+   */
+  constructor(field, { nodes, draft }) {
+    this.field = field;
+    this.node = nodes[field.node];
+    this.sources = field.nodes.map((index) => nodes[index]);
+    /** @type {any} */
+    this.matrices = new Float32Array(16 * field.pieces);
+    this.group = new Group();
+    this.node.add(this.group);
+    this.#facing = field.turns && quaternionsOf(field.turns);
+    for (const source of this.sources) source.visible = false;
+    if (draft && field.pieces > MOST_SOLID) this.#makePoints();
+    else this.sources.forEach((source, at) => this.#makeMeshes(source, at));
+  }
+
+  #piecesOf(at) {
+    const pieces = [];
+    for (let piece = 0; piece < this.field.pieces; piece += 1) if (this.field.source[piece] === at) pieces.push(piece);
+    return pieces;
+  }
+
+  #makeMeshes(source, at) {
+    const pieces = this.#piecesOf(at);
+    if (!pieces.length) return;
+    source.traverse((original) => {
+      if (!original.isMesh) return;
+      const geometry = original.geometry.clone();
+      const opacity = new InstancedBufferAttribute(new Float32Array(pieces.length).fill(1), 1);
+      geometry.setAttribute("pieceOpacity", opacity);
+      /** @type {any} */
+      const mesh = new InstancedMesh(geometry, null, pieces.length);
+      mesh.frustumCulled = false;
+      mesh.instanceMatrix.setUsage(DynamicDrawUsage);
+      this.group.add(mesh);
+      this.#meshes.push({ mesh, original, pieces, opacity, like: null });
+    });
+  }
+
+  #makePoints() {
+    const { pieces } = this.field;
+    const geometry = new BufferGeometry();
+    geometry.setAttribute("position", new BufferAttribute(new Float32Array(3 * pieces), 3).setUsage(DynamicDrawUsage));
+    geometry.setAttribute("color", new BufferAttribute(new Float32Array(3 * pieces).fill(1), 3).setUsage(DynamicDrawUsage));
+    this.#points = new Points(geometry, new PointsMaterial({ size: 2.5, sizeAttenuation: false, vertexColors: true }));
+    this.#points.frustumCulled = false;
+    this.group.add(this.#points);
+  }
+
+  /** Show a frame: valueOf gives the array's own values then, motion what drives its pieces, tried what the hand tries. */
+  show(frame, { valueOf, own, motion, tried }) {
+    const { field } = this;
+    /** @type {any} */
+    const places = placesOf(field, valueOf);
+    const reach = reachesOf(field, places, valueOf);
+    const each = (name) => {
+      const held = tried(name);
+      const moved = held === undefined && motion(name);
+      return moved ? (piece) => valueOfPiece(moved, field, piece, frame, reach ? reach[piece] : 1) : () => held ?? own[name];
+    };
+    const getters = NAMES.map(each);
+    if (this.#points) this.#showPoints(places, getters);
+    else this.#place(places, getters);
+    this.places = places;
+    this.#colour(field.coloured ? [each("piece_colour"), each("piece_last_colour")] : null, each("piece_opacity"), motion("piece_opacity") || tried("piece_opacity") !== undefined || own.piece_opacity !== 1);
+  }
+
+  #place(places, getters) {
+    const [move, turn, size, facing, pivot] = [new Vector3(), new Quaternion(), new Vector3(), new Quaternion(), new Vector3()];
+    const [made, back, outer, at] = [new Matrix4(), new Matrix4(), new Matrix4(), new Euler()];
+    const one = new Vector3(1, 1, 1);
+    for (let piece = 0; piece < this.field.pieces; piece += 1) {
+      const [x, y, z, tx, ty, tz, sx, sy, sz] = getters.map((get) => get(piece));
+      pivot.fromArray(this.field.anchors[this.field.source[piece]] ?? [0, 0, 0]);
+      turn.setFromEuler(at.set(MathUtils.degToRad(tx), MathUtils.degToRad(ty), MathUtils.degToRad(tz), "XYZ"));
+      move.set(x, y, z).add(pivot);
+      made.compose(move, turn, size.set(sx, sy, sz)).multiply(back.makeTranslation(-pivot.x, -pivot.y, -pivot.z));
+      move.fromArray(places, 3 * piece);
+      if (this.#facing) outer.compose(move, facing.fromArray(this.#facing, 4 * piece), one);
+      else outer.makeTranslation(move.x, move.y, move.z);
+      made.premultiply(outer).toArray(this.matrices, 16 * piece);
+    }
+    this.node.updateWorldMatrix(true, false);
+    const inverse = new Matrix4().copy(this.node.matrixWorld).invert();
+    for (const { mesh, original, pieces } of this.#meshes) {
+      original.updateWorldMatrix(true, false);
+      const local = new Matrix4().multiplyMatrices(inverse, original.matrixWorld);
+      pieces.forEach((piece, place) => mesh.setMatrixAt(place, made.fromArray(this.matrices, 16 * piece).multiply(local)));
+      mesh.instanceMatrix.needsUpdate = true;
+      mesh.boundingBox = mesh.boundingSphere = null;
+    }
+  }
+
+  #showPoints(places, getters) {
+    const { position } = this.#points.geometry.attributes;
+    const [x, y, z] = getters;
+    for (let piece = 0; piece < this.field.pieces; piece += 1) {
+      const pivot = this.field.anchors[this.field.source[piece]] ?? [0, 0, 0];
+      [x, y, z].forEach((get, axis) => (position.array[3 * piece + axis] = places[3 * piece + axis] + pivot[axis] + get(piece)));
+    }
+    position.needsUpdate = true;
+    this.#points.geometry.boundingSphere = this.#points.geometry.boundingBox = null;
+  }
+
+  #colour(colours, opacity, fading) {
+    const [first, last] = [new Color(), new Color()];
+    const { ranks } = this.field;
+    const colourOf = (piece) => {
+      setColour(first, colours[0](piece));
+      setColour(last, colours[1](piece));
+      const [r, g, b] = mixedLight(first.toArray(), last.toArray(), ranks[piece]);
+      return first.setRGB(r, g, b);
+    };
+    if (this.#points) {
+      const { color } = this.#points.geometry.attributes;
+      for (let piece = 0; colours && piece < this.field.pieces; piece += 1) colourOf(piece).toArray(color.array, 3 * piece);
+      color.needsUpdate = true;
+      return;
+    }
+    for (const shown of this.#meshes) {
+      this.#surface(shown, Boolean(colours), Boolean(fading));
+      if (colours) shown.pieces.forEach((piece, place) => shown.mesh.setColorAt(place, colourOf(piece)));
+      if (shown.mesh.instanceColor) shown.mesh.instanceColor.needsUpdate = true;
+      if (!fading) continue;
+      shown.pieces.forEach((piece, place) => (shown.opacity.array[place] = opacity(piece)));
+      shown.opacity.needsUpdate = true;
+    }
+  }
+
+  /** The surface of what a piece is made from, as it is now; another one where that is another, in draft or not. */
+  #surface(shown, coloured, fading) {
+    const { material } = shown.original;
+    const like = `${material.uuid} ${coloured} ${fading}`;
+    if (shown.like !== like) {
+      shown.mesh.material?.dispose();
+      shown.mesh.material = material.clone();
+      if (fading) fade(shown.mesh.material);
+      shown.like = like;
+    }
+    const made = shown.mesh.material;
+    for (const name of FOLLOWED) if (made[name]) made[name].copy(material[name]);
+    for (const name of PLAIN) if (name in made) made[name] = material[name];
+    if (coloured) made.color.set("#ffffff");
+    made.transparent = fading || material.transparent;
+  }
+
+  /** Where the pieces are in the world, in their order, no more than so many: what the line through them goes by. */
+  line(most) {
+    this.node.updateWorldMatrix(true, false);
+    return inOrder(this.field, most).map((piece) => {
+      const pivot = this.field.anchors[this.field.source[piece]] ?? [0, 0, 0];
+      return new Vector3(...[0, 1, 2].map((axis) => this.places[3 * piece + axis] + pivot[axis])).applyMatrix4(this.node.matrixWorld);
+    });
+  }
+
+  dispose() {
+    this.group.removeFromParent();
+    for (const { mesh } of this.#meshes) mesh.dispose();
+    for (const { geometry, material } of [...this.#meshes.map(({ mesh }) => mesh), this.#points ?? []].flat()) {
+      geometry.dispose();
+      material?.dispose();
+    }
+  }
+}
+
+/** The arrays of a scene. */
+export class Arrays {
+  #views = new Map();
+  #pack = null;
+  motions = {};
+
+  /** Make them anew from what the server packed; gives the heads of their parts. */
+  make(pack, stage) {
+    this.#pack = pack;
+    for (const view of this.#views.values()) view.dispose();
+    this.#views.clear();
+    for (const [id, field] of Object.entries(pack?.head.fields ?? {})) this.#views.set(id, new ArrayView(unpacked(field, pack.arrays), stage));
+    return pack?.head.parts ?? {};
+  }
+
+  /** The same, for a stage that is drawn otherwise. */
+  makeAgain(stage) {
+    if (this.#pack) this.make(this.#pack, stage);
+  }
+
+  show(frame, { heads, curves, tries, valueOf }) {
+    for (const [id, view] of this.#views) {
+      const motion = (name) => (`${id}:${name}` in curves ? this.motions[id]?.[name] : undefined);
+      view.show(frame, { own: heads[id].own, motion, valueOf: valueOf(id), tried: (name) => tries.get(`${id}:${name}`) });
+    }
+  }
+
+  /** Where the pieces of one are in the world, in their order; null of a part that is none. */
+  line(id, most) {
+    return this.#views.get(id)?.line(most) ?? null;
+  }
+}
+
+const setColour = (to, value) => (Array.isArray(value) ? to.setRGB(...value, SRGBColorSpace) : to.set(value));
+
+function quaternionsOf(turns) {
+  /** @type {any} */
+  const made = new Float32Array((turns.length / 3) * 4);
+  const [at, quaternion] = [new Euler(), new Quaternion()];
+  for (let piece = 0; piece < turns.length / 3; piece += 1) {
+    const [x, y, z] = [0, 1, 2].map((axis) => MathUtils.degToRad(turns[3 * piece + axis]));
+    quaternion.setFromEuler(at.set(x, y, z, "XYZ")).toArray(made, 4 * piece);
+  }
+  return made;
+}
