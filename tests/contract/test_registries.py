@@ -23,8 +23,11 @@ from fern_tide.core.mapping.drive import RESPONSES, Drive
 from fern_tide.core.mapping.mapping import STEPS, Mapping
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.mapping.step import StepContext
+from fern_tide.core.scene.arrays.field import LAYOUTS
+from fern_tide.core.scene.arrays.reach import REACHES
 from fern_tide.core.scene.mesh import bounds
 from fern_tide.core.scene.order_choice import ORDERS
+from fern_tide.core.scene.properties import PLACE_3D
 from fern_tide.core.scene.scene import PART_KINDS
 from fern_tide.demo.bench_scene import potting_bench
 from fern_tide.demo.scene import glasshouse
@@ -35,7 +38,7 @@ CONTEXT = StepContext.example()
 EVERYTHING = [
     *(
         pytest.param(spec, id=f"{registry.kind} {spec.id}")
-        for registry in (READINGS, CLEAN_UPS, STEPS, RESPONSES, PART_KINDS, FORMATS, ORDERS, RULES)
+        for registry in (READINGS, CLEAN_UPS, STEPS, RESPONSES, PART_KINDS, FORMATS, ORDERS, RULES, LAYOUTS, REACHES)
         for spec in registry.values()
     ),
     *(pytest.param(outcome.check, id=f"check {outcome.check.id}") for outcome in run_checks([])),
@@ -124,6 +127,8 @@ def test_a_kind_of_3d_part_shows_every_property_in_exactly_one_channel(kind):
     names = [item.id for item in kind.properties + (kind.more(params) if kind.more else ())]
     channels = kind.channels + (kind.more_channels(params) if kind.more_channels else ())
     shown = [name for channel in channels for name in channel.names]
+    if kind.pieces:  # those of its pieces, of its layout and of its reaches show in the pieces
+        names = [item.id for item in PLACE_3D]
     assert sorted(shown) == sorted(names)
 
 
@@ -200,8 +205,9 @@ def test_each_role_of_the_sound_room_is_had_by_one_reading_that_can_fill_it():
 @pytest.mark.parametrize("spec", ORDERS.values(), ids=lambda spec: spec.id)
 @given(middles=arrays(np.float64, st.tuples(st.integers(0, 40), st.sampled_from([2, 3])), elements=st.floats(-9, 9)))
 def test_an_order_gives_every_part_a_rank_from_0_to_1(spec, middles):
-    ranks = spec.ranks(middles)
+    given = spec.params()
+    ranks = spec.ranks(middles, given)
     assert ranks.shape == (len(middles),) and ((ranks >= 0) & (ranks <= 1)).all()
-    assert (spec.ranks(middles) == ranks).all()
+    assert (spec.ranks(middles, given) == ranks).all()
     if len(middles) > 1:
         assert ranks.max() == 1.0

@@ -85,6 +85,9 @@ _NAMED = {
     "envelope": "the id of an envelope, or nothing",
     "file": "the hash of a file",
     "given": "as the file gives it",
+    "places": "numbers of pieces, from 0",
+    "reaches": "up to 8 reaches",
+    "spec": "one that is registered, with its own options",
     "points": "pairs of lift and height, 0.3 0.1, 0.7 0.9",
 }
 

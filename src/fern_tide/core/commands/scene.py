@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -40,9 +41,45 @@ class PutPart(Command, frozen=True):
     def apply(self, project: Project) -> Project:
         scene = project.scene
         if any(item.id == self.part.id for item in scene.parts):
-            return with_parts(project, {self.part.id: self.part})
+            return with_parts(_without_what_goes(project, self.part), {self.part.id: _of_itself(self.part)})
         stays = scene.lit if self.part.kind.emits and scene.parts else scene.studio_light  # a lamp puts it not out
         return project.but(scene=scene.but(parts=(*scene.parts, self.part), studio_light=stays))
+
+
+def _of_itself(part: Part) -> Part:
+    """Give a part without values of properties that it does not have, or has no more."""
+    values = {name: value for name, value in part.values.items() if part.has(name)}
+    return part if len(values) == len(part.values) else part.but(values=values)
+
+
+def _without_what_goes(project: Project, new: Part) -> Project:
+    """Give the document without what moves, follows or limits properties that a part loses by becoming another one.
+
+    So an array can have another layout, whatever sizes its old one had.
+    """
+    old = project.scene.part(new.id)
+    if all(new.has(item.id) for item in old.properties):
+        return project
+
+    def stays(target: Target) -> bool:
+        return target.part != new.id or new.has(target.property)
+
+    scene = project.scene.but(
+        parts=tuple(_of_itself(new) if item.id == new.id else item for item in project.scene.parts),
+        follows=tuple(item for item in project.scene.follows if stays(item.target) and stays(item.source)),
+        limits=tuple(item for item in project.scene.limits if stays(item.target)),
+    )
+    return project.but(scene=scene, mappings=_moving_only(project.mappings, stays))
+
+
+def _moving_only(mappings: tuple[Mapping, ...], stays: Callable[[Target], bool]) -> tuple[Mapping, ...]:
+    """Give mappings without the drives of some properties, those without any left out."""
+    left = []
+    for mapping in mappings:
+        drives = tuple(drive for drive in mapping.drives if stays(drive.target))
+        if drives:
+            left.append(mapping if len(drives) == len(mapping.drives) else mapping.but(drives=drives))
+    return tuple(left)
 
 
 class ArrangePart(Command, frozen=True):
@@ -131,12 +168,7 @@ def without_parts(project: Project, gone: set[str]) -> Project:
         follows=tuple(f for f in scene.follows if f.target.part not in gone and f.source.part not in gone),
         limits=tuple(limit for limit in scene.limits if limit.target.part not in gone),
     )
-    mappings = []
-    for mapping in project.mappings:
-        drives = tuple(drive for drive in mapping.drives if drive.target.part not in gone)
-        if drives:
-            mappings.append(mapping if drives == mapping.drives else mapping.model_copy(update={"drives": drives}))
-    return project.but(scene=rest, mappings=tuple(mappings))
+    return project.but(scene=rest, mappings=_moving_only(project.mappings, lambda target: target.part not in gone))
 
 
 class PutFollow(Command, frozen=True):

@@ -42,10 +42,10 @@ def by_key(keys: FloatArray) -> FloatArray:
 class AboutPoint(Params):
     """The point that an order goes by."""
 
-    middle: Annotated[bool, unit("", "Whether it goes by the middle of them all.", label="From the middle")] = True
-    x: Annotated[float, unit("", "Otherwise by this point: across.", step=0.1, label="Point across")] = 0.0
-    y: Annotated[float, unit("", "Otherwise by this point: down, in 3D up.", step=0.1, label="Point down or up")] = 0.0
-    z: Annotated[float, unit("", "Otherwise by this point: towards you.", step=0.1, label="Point towards you")] = 0.0
+    middle: Annotated[bool, unit("", "Whether it goes by the middle of them all.", label="Their middle")] = True
+    x: Annotated[float, unit("", "Otherwise by this point: across.", step=0.1, label="Across")] = 0.0
+    y: Annotated[float, unit("", "Otherwise by this point: down, in 3D up.", step=0.1, label="Up or down")] = 0.0
+    z: Annotated[float, unit("", "Otherwise by this point: towards you.", step=0.1, label="Towards")] = 0.0
 
     def seen_from(self, middles: FloatArray) -> FloatArray:
         """Give where parts are as seen from the point, of the same shape."""

@@ -150,7 +150,7 @@ def _packed(
         "parts": {
             part: head(stage, project.scene.part(part)) for part in dict.fromkeys(target.part for target in curves)
         },
-        "arrays": {part.id: motion_head(pack, levels, shown, part) for part in moved_arrays(shown, curves)},
+        "pieces": {part.id: motion_head(pack, levels, shown, part) for part in moved_arrays(shown, curves)},
         "looks": stage.looks,
     }
     return pack.response({**about, **more})

@@ -101,17 +101,18 @@ def add_drive(key: str, mapping_id: str) -> Any:
 
 @pages.post("/mappings/<mapping_id>/suggest")
 def suggest(key: str, mapping_id: str) -> Any:
-    """Put a mapping's marks where its level suggests; 'envelope' and 'row' change what it follows first."""
+    """Put a mapping's marks where its level suggests; 'envelope', 'row' and 'spread' change what it follows first."""
     plain = body()
     project = studio().projects.at(key, whole(plain, "base")).document
     mapping = project.mapping(mapping_id)
     envelope = str(plain.get("envelope") or mapping.envelope)
     scale = Scale(plain["scale"]) if plain.get("scale") in set(Scale) else mapping.marks.scale
     row = whole(plain, "row") if "row" in plain else mapping.row if envelope == mapping.envelope else 0
+    spread = plain.get("spread") is True if {"row", "spread"} & plain.keys() else mapping.spread
     marks = edits.suggest(
-        services().levels.under_the_hand, project, envelope_id=envelope, scale=scale, row=row, spread=mapping.spread
+        services().levels.under_the_hand, project, envelope_id=envelope, scale=scale, row=row, spread=spread
     ).marks
-    followed = {"envelope": envelope, "row": row, "marks": marks}
+    followed = {"envelope": envelope, "row": row, "spread": spread, "marks": marks}
     changed = build(Mapping, {**mapping.model_dump(), **followed})
     return _answer(edits.edit(studio(), key, PutMapping(mapping=changed), base=whole(plain, "base")))
 

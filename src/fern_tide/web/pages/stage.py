@@ -6,8 +6,11 @@ from typing import Any
 
 from flask import Blueprint, Response, jsonify, render_template, request
 
+from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.commands.registry import Together
 from fern_tide.core.scene.drawing import draw, markup
-from fern_tide.core.scene.scene import Scene
+from fern_tide.core.scene.scene import PART_KINDS, Scene
+from fern_tide.core.scene.selection import MOST_CHOSEN
 from fern_tide.store.revision import Revision
 from fern_tide.web.context import body, render, services, staged, status, studio, whole
 from fern_tide.web.views.several import line_of, parts_of
@@ -90,11 +93,29 @@ def drawn(key: str) -> Response:
 @pages.post("/parts")
 def add(key: str) -> Any:
     """Make a part of a kind, in the middle of what is looked at."""
-    plain = body()
-    revision = studio().projects.at(key, whole(plain, "base"))
-    command = make_part.new_part(revision.document.scene, str(plain.get("kind")))
+    plain, kind = body(), str(body().get("kind"))
+    project = studio().projects.at(key, whole(plain, "base")).document
+    if kind in PART_KINDS and PART_KINDS[kind].pieces:
+        return _array(key, plain, *make_part.new_array(project))
+    command = make_part.new_part(project.scene, kind)
     saved = edits.edit(studio(), key, command, base=whole(plain, "base"))
     return jsonify({**status(saved), "chosen": {"part": command.part.id}})
+
+
+@pages.post("/arrays")
+def array_of(key: str) -> Any:
+    """Make an array of parts."""
+    plain = body()
+    names = plain.get("parts")
+    if not isinstance(names, list) or not 1 <= len(names) <= MOST_CHOSEN:
+        raise InvalidParameter("parts", value="none", allowed=f"1 to {MOST_CHOSEN} parts")
+    project = studio().projects.at(key, whole(plain, "base")).document
+    return _array(key, plain, *make_part.array_of(project, [str(name) for name in names]))
+
+
+def _array(key: str, plain: dict[str, Any], command: Together, array_id: str) -> Any:
+    saved = edits.edit(studio(), key, command, base=whole(plain, "base"))
+    return jsonify({**status(saved), "chosen": {"part": array_id, "parts": []}})
 
 
 @pages.post("/parts/<part_id>/copy")

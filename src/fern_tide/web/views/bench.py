@@ -7,6 +7,7 @@ from collections.abc import Mapping as Named
 from dataclasses import dataclass
 
 from fern_tide.core.bake.bake import Drivers
+from fern_tide.core.bake.pieces import is_of_pieces
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands.mapping import same
 from fern_tide.core.document import Project
@@ -89,6 +90,7 @@ class BenchView:
         mapping: the selected mapping; None where there is none. What follows speaks of it.
         ends: its drives; drive_place is the shown one, defaults are what rest and full would be at first.
         reason: why its marks would be suggested where they would be; None while the sound is being read.
+        many: whether each of several properties, or pieces, can take a row of its own.
         shown_version: whether one of its versions is what it is now.
         attention: what is odd about it, in a sentence, or ''.
         others: the other mappings that move the shown property.
@@ -105,6 +107,7 @@ class BenchView:
     responses: Named[str, Response]
     orders: Named[str, Order]
     reason: str | None
+    many: bool
     shown_version: bool
     attention: str
     others: list[Other]
@@ -138,6 +141,7 @@ def bench_view(revision: Revision, *, mapping_id: str, drive: int, group: str, c
         responses=RESPONSES,
         orders=ORDERS,
         reason=_reason(project, mapping) if mapping else "",
+        many=mapping is not None and _moves_many(project, mapping),
         shown_version=mapping is not None and any(same(mapping, version) for version in mapping.versions),
         attention=why.attention(project, mapping, stacks=stacks) if mapping else "",
         others=_others(mapping, stacks.get(mapping.drives[place].target, [])) if mapping else [],
@@ -155,6 +159,12 @@ def _reason(project: Project, mapping: Mapping) -> str | None:
     except NotAnalyzedYet:
         return None
     return suggestion.reason
+
+
+def _moves_many(project: Project, mapping: Mapping) -> bool:
+    """Say whether a mapping moves several properties, or the pieces of an array: each can take a row of its own."""
+    target = mapping.drives[0].target
+    return len(mapping.drives) > 1 or is_of_pieces(project.scene.part(target.part), target.property)
 
 
 def _others(mapping: Mapping, stack: Drivers) -> list[Other]:

@@ -22,6 +22,7 @@ from fern_tide.core.scene.scene import PART_KINDS, Part, Scene, SceneFile
 from fern_tide.store.revision import Revision
 from fern_tide.web.context import services, staged
 from fern_tide.web.heads import head
+from fern_tide.web.views.array_sheet import ArraySheet, array_sheet
 from fern_tide.web.views.several import SeveralView, parts_of, several_view
 from fern_tide.web.views.tree import Look, Rows, chosen_ids, chosen_part, rows_of
 from fern_tide.workflows.tune import make_part
@@ -98,6 +99,7 @@ class StageRoomView:
         track: whose waveform is shown.
         several: the parts that are chosen together; None for fewer than two.
         chosen_ids: the ids of all that is chosen.
+        array: what it is, where it is an array.
     """
 
     revision: Revision
@@ -123,6 +125,7 @@ class StageRoomView:
     track: Track | None
     several: SeveralView | None
     chosen_ids: frozenset[str]
+    array: ArraySheet | None
 
 
 def stage_view(
@@ -167,6 +170,7 @@ def stage_view(
         track=next(iter(project.tracks), None),
         several=several_view(project, together, line=line),
         chosen_ids=chosen_ids(part, together),
+        array=array_sheet(scene, part) if part else None,
     )
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from fern_tide.core.bake.pieces import is_of_pieces
 from fern_tide.core.base.naming import fresh_id
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
@@ -166,11 +167,13 @@ def new_mapping(levels: Levels, project: Project, *, envelope_id: str, target: T
     rest, full = item.suggest_ends(part.own(item.id))
     name = name_after(project, target)
     drives = [Drive(target=target, rest=rest, full=full)]
+    spread = bool(envelope.rows) and is_of_pieces(part, item.id)
     return Mapping(
         id=fresh_id(name, among=project.mappings),
         name=name,
         envelope=envelope_id,
-        marks=suggest(levels, project, envelope_id=envelope.id, scale=Scale.LINEAR).marks,
+        spread=spread,
+        marks=suggest(levels, project, envelope_id=envelope.id, scale=Scale.LINEAR, spread=spread).marks,
         drives=tuple(drives),
     )
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from fern_tide.core.base.errors import InvalidParameter
@@ -11,7 +13,8 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.commands.mapping import PutMapping, RemoveMapping
 from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.registry import Together
-from fern_tide.core.commands.scene import PutPart
+from fern_tide.core.commands.scene import ArrangePart, PutPart
+from fern_tide.core.commands.several import SetValues
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import READINGS, CleanUpChoice, Envelope, ReadingChoice
 from fern_tide.core.mapping.drive import Drive
@@ -41,6 +44,66 @@ def new_part(scene: Scene, kind_id: str) -> PutPart:
     name = kind.label if number == 1 else f"{kind.label} {number}"
     draft = Part(id=Ids(part.id for part in scene.parts).make(name), name=name, shape=_shape(kind, scene))
     return PutPart(part=_placed(draft, scene))
+
+
+def array_of(project: Project, part_ids: Sequence[str], *, name: str = "") -> tuple[Together, str]:
+    """Make an array whose pieces are made from parts, and that stands where the first of them stood.
+
+    Args:
+        project: the document.
+        part_ids: the parts; they move into the array.
+        name: what it is called; '' is after the first part.
+
+    Returns:
+        The edit, and the array's id.
+
+    Raises:
+        UnknownName: there is no such part.
+        InvalidParameter: it is a 2D part, an array, or came with a file.
+    """
+    scene = project.scene
+    parts = [scene.part(name) for name in part_ids]
+    kind = next((kind for kind in PART_KINDS.values() if kind.pieces and kind.space == scene.kind), None)
+    wrong = next((part for part in parts if part.kind.pieces or not part.kind.is_shaped), None)
+    if kind is None or wrong is not None or not parts:
+        value = wrong.name if wrong else parts[0].name if parts else "nothing"
+        raise InvalidParameter("array of", value=value, allowed="3D parts that were made here, and no array")
+    first = parts[0]
+    name = name or f"Array of {first.name}"[:120]
+    driven = {drive.target for mapping in project.mappings for drive in mapping.drives}
+    stands = {axis: first.own(axis) for axis in "xyz" if Target(part=first.id, property=axis) not in driven}
+    array = Part(
+        id=Ids(part.id for part in scene.parts).make(name),
+        name=name,
+        parent=first.parent,
+        shape=PartChoice(id=kind.id),
+        values={**{axis: value for axis, value in stands.items() if value}, "gap": _gap(first)},
+    )
+    commands: list[PutPart | ArrangePart | SetValues] = [PutPart(part=array)]
+    for place, part in enumerate(parts):
+        commands.append(ArrangePart(id=part.id, parent=array.id, place=place))
+        commands += [
+            SetValues(parts=(part.id,), property=axis, value=None)
+            for axis in "xyz"
+            if axis in part.values and Target(part=part.id, property=axis) not in driven
+        ]
+    return Together(words=f"Make an array of {first.name}"[:120], commands=tuple(commands)), array.id
+
+
+def _gap(part: Part) -> float:
+    """Give a gap of a quarter of a part's width between one piece and the next."""
+    if part.kind.solid is None:
+        return 0.5
+    low, high = bounds(part.kind.solid(part.shape.params))
+    return max(0.01, round(1.25 * float(high[0] - low[0]) * float(part.own("scale_x")), 2))
+
+
+def new_array(project: Project) -> tuple[Together, str]:
+    """Make an array of small balls, to begin with; see array_of."""
+    ball = new_part(project.scene, "sphere").part
+    ball = ball.but(shape=PartChoice.model_validate({"id": "sphere", "params": {"radius": 0.1, "around": 16}}))
+    edit, name = array_of(PutPart(part=ball).apply(project), [ball.id], name="Array")
+    return edit.but(words="Add an array", commands=(PutPart(part=ball), *edit.commands)), name
 
 
 def _shape(kind: PartKind, scene: Scene) -> PartChoice:

@@ -44,12 +44,12 @@ class Between(StrEnum):
 class ArrayParams(Params):
     """Where pieces stand, which is first, and how the motion differs from one to the next."""
 
-    layout: LayoutChoice = LayoutChoice(id="line")
-    order: OrderChoice = OrderChoice(id="tree")
+    layout: Annotated[LayoutChoice, unit("", "Where the pieces stand.", kind="spec")] = LayoutChoice(id="line")
+    order: Annotated[OrderChoice, unit("", "Which piece is first.", kind="spec")] = OrderChoice(id="tree")
     backwards: Annotated[bool, unit("", "Whether the last piece is first.")] = False
     both_ends: Annotated[
         bool,
-        unit("", "Whether the middle of the order is first, and both of its ends are last.", label="From the middle"),
+        unit("", "Whether the middle of the order is first, and both of its ends are last.", label="Middle first"),
     ] = False
     rows: Annotated[Between, unit("", "What a piece between two rows of a spread mapping follows.")] = Between.BLENDED
     late_frames: Annotated[
@@ -66,14 +66,20 @@ class ArrayParams(Params):
     last: Annotated[
         float, Field(ge=-10, le=10), unit("x", "How much of the motion the last piece has.", step=0.05, label="Last")
     ] = 1.0
-    between: ResponseChoice = ResponseChoice(id="straight")
+    between: Annotated[
+        ResponseChoice, unit("", "How the share goes from the first piece to the last.", kind="spec")
+    ] = ResponseChoice(id="straight")
     differs: Annotated[
         float, Field(ge=0, le=1), unit("", "By what share each piece's motion may be more or less.", step=0.05)
     ] = 0.0
     shuffled: Annotated[bool, unit("", "Whether what pieces are made from comes shuffled, not in turn.")] = False
     seed: Annotated[int, Field(ge=0, lt=2**31), unit("", "Another number shuffles and differs otherwise.")] = 1
     coloured: Annotated[bool, unit("", "Whether the array colours its pieces.", label="Colour the pieces")] = False
-    reaches: Annotated[tuple[Reach, ...], Most(MOST_REACHES)] = ()
+    reaches: Annotated[
+        tuple[Reach, ...],
+        Most(MOST_REACHES),
+        unit("", "The regions outside which motion fades.", kind="reaches"),
+    ] = ()
 
     @model_validator(mode="after")
     def _slots_once(self) -> ArrayParams:

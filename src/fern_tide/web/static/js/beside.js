@@ -54,7 +54,7 @@ export class Beside {
     const pack = await telling(() => postPack(project.url("preview"), { command: { kind: "show_version", id: this.mapping, name: this.name } }));
     if (!pack || !this.#view) return;
     const own = Object.entries(pack.head.curves).map(([target, found]) => [target, { kind: found.kind, values: pack.arrays[found.values] }]);
-    const moved = Object.entries(pack.head.arrays).map(([id, one]) => [id, unpackedMotion(one, pack.arrays)]);
+    const moved = Object.entries(pack.head.pieces).map(([id, one]) => [id, unpackedMotion(one, pack.arrays)]);
     const over = (of, mine) => ({ ...of, ...mine });
     this.#view.bind({ curves: over(this.motion.curves, Object.fromEntries(own)), parts: over(this.motion.parts, pack.head.parts), arrays: over(this.motion.arrays, Object.fromEntries(moved)) });
     this.#view.show(transport.frame);

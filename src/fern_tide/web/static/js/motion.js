@@ -67,7 +67,7 @@ export class Motion {
     }
     for (const [target, found] of Object.entries(head.curves)) this.curves[target] = { kind: found.kind, values: arrays[found.values] };
     Object.assign(this.parts, head.parts);
-    for (const [id, moved] of Object.entries(head.arrays)) this.arrays[id] = unpackedMotion(moved, arrays);
+    for (const [id, moved] of Object.entries(head.pieces)) this.arrays[id] = unpackedMotion(moved, arrays);
     this.onTake(head);
   }
 

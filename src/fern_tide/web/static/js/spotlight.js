@@ -1,15 +1,9 @@
 // Dims the stage but for some parts, wherever they move.
 
 import { Component } from "./component.js";
+import { drawn } from "./svg.js";
 
-const SVG = "http://www.w3.org/2000/svg";
 const MOST = 300; // parts that are left light; with more the stage is as bright as it was
-
-const element = (name, values) => {
-  const made = document.createElementNS(SVG, name);
-  for (const [key, value] of Object.entries(values)) made.setAttribute(key, value);
-  return made;
-};
 
 /** Path data of closed outlines, each a list of points. Pure. */
 export const pathAround = (outlines) => outlines.map((points) => `M${points.map(({ x, y }) => `${x.toFixed(1)} ${y.toFixed(1)}`).join("L")}Z`).join("");
@@ -25,11 +19,11 @@ export class Spotlight extends Component {
   constructor(root, signal, { stage }) {
     super(root, signal);
     this.stage = stage;
-    this.over = element("svg", { class: "over", "aria-hidden": "true", visibility: "hidden", id: "spotlight" });
-    const mask = element("mask", { id: "spotlight-mask" });
-    this.light = element("path", { fill: "#000", stroke: "#000", "stroke-opacity": "0.5", "stroke-width": "12", "stroke-linejoin": "round" });
-    mask.append(element("rect", { width: "100%", height: "100%", fill: "#fff" }), this.light);
-    this.over.append(mask, element("rect", { width: "100%", height: "100%", fill: "#000", opacity: "0.55", mask: "url(#spotlight-mask)" }));
+    this.over = drawn("svg", { class: "over", "aria-hidden": "true", visibility: "hidden", id: "spotlight" });
+    const mask = drawn("mask", { id: "spotlight-mask" });
+    this.light = drawn("path", { fill: "#000", stroke: "#000", "stroke-opacity": "0.5", "stroke-width": "12", "stroke-linejoin": "round" });
+    mask.append(drawn("rect", { width: "100%", height: "100%", fill: "#fff" }), this.light);
+    this.over.append(mask, drawn("rect", { width: "100%", height: "100%", fill: "#000", opacity: "0.55", mask: "url(#spotlight-mask)" }));
     root.append(this.over);
   }
 

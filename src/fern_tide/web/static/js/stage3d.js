@@ -1,6 +1,6 @@
 // The 3D stage: a glTF file that Python built, with the values of a frame put into its nodes, materials, lights and lenses.
 
-import { AnimationMixer, Box3, Matrix4, Raycaster, Vector2, Vector3 } from "../vendor/three.module.js";
+import { AnimationMixer, Box3, Matrix4, Vector3 } from "../vendor/three.module.js";
 // @ts-ignore three.js brings no types: what it exports looks like a type here
 import { GLTFLoader } from "../vendor/GLTFLoader.js";
 import { isSeen } from "./in_view.js";
@@ -186,11 +186,18 @@ export class Stage3d extends View3d {
     return Boolean(this.through);
   }
 
-  pick({ clientX, clientY }) {
-    const { left, top, width, height } = this.canvas.getBoundingClientRect();
-    const at = new Vector2(((clientX - left) / width) * 2 - 1, 1 - ((clientY - top) / height) * 2);
-    const ray = new Raycaster(new Vector3(), new Vector3());
-    ray.setFromCamera(at, this.camera);
+  /** The piece of an array under the pointer, by its place, or null. */
+  pickPiece(event, part) {
+    return this.arrays.pick(part, this.ray(event));
+  }
+
+  /** Draw this frame again: the hand has put something elsewhere. */
+  showAgain() {
+    this.show(this.#frame);
+  }
+
+  pick(event) {
+    const ray = this.ray(event);
     /** @type {any} */
     const hit = this.gltf && ray.intersectObject(this.gltf.scene, true)[0];
     for (let object = hit?.object; object; object = object.parent) {

@@ -22,6 +22,10 @@ export class ArrayView {
   #meshes = [];
   #points = null;
   #facing;
+  /** @type {(name: string) => any} */
+  valueOf = () => 0;
+  /** @type {(name: string) => boolean} */
+  drives = () => false;
 
   /**
    * @param {any} field where its pieces stand, unpacked
@@ -75,8 +79,9 @@ export class ArrayView {
   }
 
   /** Show a frame: valueOf gives the array's own values then, motion what drives its pieces, tried what the hand tries. */
-  show(frame, { valueOf, own, motion, tried }) {
+  show(frame, { valueOf, own, motion, tried, drives }) {
     const { field } = this;
+    Object.assign(this, { valueOf, drives });
     /** @type {any} */
     const places = placesOf(field, valueOf);
     const reach = reachesOf(field, places, valueOf);
@@ -171,6 +176,22 @@ export class ArrayView {
     made.transparent = fading || material.transparent;
   }
 
+  /** The piece that a ray meets first, or null. */
+  pick(ray) {
+    const [hit] = ray.intersectObjects(this.group.children, false);
+    if (!hit) return null;
+    const shown = this.#meshes.find(({ mesh }) => mesh === hit.object);
+    return shown ? shown.pieces[hit.instanceId] : hit.index;
+  }
+
+  /** The reaches that the hand can move: their names, and where their middles are in the world. */
+  reaches() {
+    this.node.updateWorldMatrix(true, false);
+    const of = (name, axis) => this.valueOf(`${name}_${axis}`);
+    const free = this.field.reaches.filter(({ name }) => !["x", "y", "z"].some((axis) => this.drives(`${name}_${axis}`)));
+    return free.map(({ name }) => ({ name, middle: new Vector3(of(name, "x"), of(name, "y"), of(name, "z")).applyMatrix4(this.node.matrixWorld) }));
+  }
+
   /** Where the pieces are in the world, in their order, no more than so many: what the line through them goes by. */
   line(most) {
     this.node.updateWorldMatrix(true, false);
@@ -213,8 +234,23 @@ export class Arrays {
   show(frame, { heads, curves, tries, valueOf }) {
     for (const [id, view] of this.#views) {
       const motion = (name) => (`${id}:${name}` in curves ? this.motions[id]?.[name] : undefined);
-      view.show(frame, { own: heads[id].own, motion, valueOf: valueOf(id), tried: (name) => tries.get(`${id}:${name}`) });
+      view.show(frame, { own: heads[id].own, motion, valueOf: valueOf(id), drives: (name) => `${id}:${name}` in curves, tried: (name) => tries.get(`${id}:${name}`) });
     }
+  }
+
+  /** The piece of one that a ray meets, or null. */
+  pick(id, ray) {
+    return this.#views.get(id)?.pick(ray) ?? null;
+  }
+
+  reaches(id) {
+    return this.#views.get(id)?.reaches() ?? [];
+  }
+
+  /** A point of the world as an array counts it. */
+  toOwn(id, point) {
+    const { node } = this.#views.get(id);
+    return point.clone().applyMatrix4(new Matrix4().copy(node.matrixWorld).invert()).toArray();
   }
 
   /** Where the pieces of one are in the world, in their order; null of a part that is none. */

@@ -8,10 +8,10 @@ import { isTyping } from "./keyboard.js";
 import { notice, telling } from "./notices.js";
 import { project } from "./project.js";
 import { selection } from "./selection.js";
+import { drawn } from "./svg.js";
 import { getJson, postJson } from "./server.js";
 import { DASHES } from "./stage_looking.js";
 
-const SVG = "http://www.w3.org/2000/svg";
 const CLICK_PX = 4;
 const MOST_WHILE_PLAYING = 60;
 const MOST_SHOWN = 400;
@@ -56,12 +56,6 @@ const middleOf = (corners) => ({
   x: corners.reduce((sum, { x }) => sum + x, 0) / corners.length,
   y: corners.reduce((sum, { y }) => sum + y, 0) / corners.length,
 });
-
-function drawn(name, attributes) {
-  const element = document.createElementNS(SVG, name);
-  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, String(value));
-  return element;
-}
 
 export class Choosing extends Component {
   #boxing = false;
@@ -189,7 +183,8 @@ export class Choosing extends Component {
   /** Draw around all that are chosen, and the line through them in their order. */
   outline() {
     const ordered = JSON.parse(this.find("#several-line")?.textContent ?? "[]");
-    const shown = ordered.length > 1 && this.stage.view && !(this.isPlaying() && ordered.length > MOST_WHILE_PLAYING);
+    const pieces = ordered.length > 1 ? null : this.#pieces();
+    const shown = this.#showsLine(ordered, pieces);
     this.over.setAttribute("visibility", shown || this.stage.drawing ? "visible" : "hidden");
     for (const part of [this.boxes, ...this.lines, ...this.ends, ...this.words]) part.setAttribute("visibility", shown ? "inherit" : "hidden");
     if (!shown) return;
@@ -197,9 +192,20 @@ export class Choosing extends Component {
     const at = ({ x, y }) => ({ x: Number((x - left).toFixed(1)), y: Number((y - top).toFixed(1)) });
     const corners = spaced(ordered, MOST_SHOWN).map((part) => this.stage.view.outline(part)?.map(at)).filter(Boolean);
     this.boxes.setAttribute("d", corners.map((points) => `M${points.map(({ x, y }) => `${x} ${y}`).join("L")}Z`).join(""));
-    const middles = corners.map(middleOf);
+    const middles = pieces?.map(at) ?? corners.map(middleOf);
     for (const line of this.lines) line.setAttribute("points", middles.map(({ x, y }) => `${x},${y}`).join(" "));
     [middles[0], middles.at(-1)].forEach((middle, place) => middle && this.#putEnd(place, middle));
+  }
+
+  #showsLine(ordered, pieces) {
+    return this.stage.view && (pieces || (ordered.length > 1 && !(this.isPlaying() && ordered.length > MOST_WHILE_PLAYING)));
+  }
+
+  /** Where the pieces of the selected array are on the screen, in their order; null of any other part. */
+  #pieces() {
+    const { view } = this.stage;
+    const points = view?.arrays?.line(selection.get("part"), MOST_SHOWN)?.map((point) => view.onScreen(point));
+    return points?.length > 1 && points.every(Boolean) ? points : null;
   }
 
   #putEnd(place, { x, y }) {

@@ -6,8 +6,8 @@ import { telling } from "./notices.js";
 import { project } from "./project.js";
 import { selection } from "./selection.js";
 import { getJson } from "./server.js";
+import { drawn } from "./svg.js";
 
-const SVG = "http://www.w3.org/2000/svg";
 const CLICK_PX = 4;
 const WHEEL = 0.0012;
 export const DASHES = { fill: "none", stroke: "#c4572e", "stroke-width": "1.5", "stroke-dasharray": "5 4" };
@@ -18,11 +18,8 @@ export const nextUnder = (parts, chosen) => parts[(parts.indexOf(chosen) + 1) % 
 
 /** An outline over the stage. */
 export function dashesOver(root) {
-  const over = document.createElementNS(SVG, "svg");
-  over.setAttribute("class", "over");
-  over.setAttribute("aria-hidden", "true");
-  const dashes = document.createElementNS(SVG, "polygon");
-  for (const [name, value] of Object.entries(DASHES)) dashes.setAttribute(name, value);
+  const over = drawn("svg", { class: "over", "aria-hidden": "true" });
+  const dashes = drawn("polygon", DASHES);
   over.append(dashes);
   root.append(over);
   return dashes;

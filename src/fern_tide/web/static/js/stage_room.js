@@ -18,6 +18,7 @@ import { colourAt } from "./placing.js";
 import { Choosing } from "./stage_choose.js";
 import { StageFiles } from "./stage_files.js";
 import { Looking } from "./stage_looking.js";
+import { PiecesHand } from "./stage_pieces.js";
 import { PartProperties } from "./stage_properties.js";
 import { Tree } from "./stage_tree.js";
 import { StageView } from "./stage_view.js";
@@ -44,7 +45,8 @@ export class StageRoom extends Component {
     const head = () => JSON.parse(this.find("#part-head")?.textContent ?? "null");
     this.choosing = new Choosing(room, this.signal, { stage: this.stage, isPlaying: () => transport.playing });
     const pick = (part, event, rows) => this.choosing.pick(part, event, rows);
-    this.looking = new Looking(room, this.signal, { stage: this.stage, onPick: pick, onOutline: () => this.choosing.outline() });
+    this.looking = new Looking(room, this.signal, { stage: this.stage, onPick: pick, onOutline: () => this.#outline() });
+    this.pieces = new PiecesHand(room, this.signal, { stage: this.stage, head });
     this.properties = new PartProperties(root, this.signal, { stage: this.stage, head });
     this.tree = new Tree(root, this.signal, { renew: () => this.parts.renew(), looked: () => this.#looked(), pick });
     new StageFiles(room, this.signal, { stage: this.stage, isBare: () => !this.find(".tree-row") });
@@ -100,6 +102,12 @@ export class StageRoom extends Component {
     this.#ready();
     this.looking.mount();
     this.choosing.mount();
+    this.pieces.mount();
+  }
+
+  #outline() {
+    this.choosing.outline();
+    this.pieces?.outline();
   }
 
   /** The view knows the selected part, driven or not. */
@@ -176,7 +184,7 @@ export class StageRoom extends Component {
     if (whole) this.#bound = { curves: {}, parts: {}, arrays: {} };
     for (const [target, { kind, values }] of Object.entries(head.curves)) this.#bound.curves[target] = { kind, values: arrays[values] };
     Object.assign(this.#bound.parts, head.parts);
-    for (const [id, moved] of Object.entries(head.arrays)) this.#bound.arrays[id] = unpackedMotion(moved, arrays);
+    for (const [id, moved] of Object.entries(head.pieces)) this.#bound.arrays[id] = unpackedMotion(moved, arrays);
     this.axis.resize(head.frames);
     this.stage.bind(this.#bound);
     this.stage.show(transport.frame);

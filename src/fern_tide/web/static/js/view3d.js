@@ -1,6 +1,6 @@
 // A 3D view: its canvas, the eye that goes round it, light to work by and a floor. What it shows is not its business.
 
-import { Box3, Color, GridHelper, MathUtils, PerspectiveCamera, Scene, Vector3, WebGLRenderer } from "../vendor/three.module.js";
+import { Box3, Color, GridHelper, MathUtils, PerspectiveCamera, Plane, Raycaster, Scene, Vector2, Vector3, WebGLRenderer } from "../vendor/three.module.js";
 import { OrbitControls } from "../vendor/OrbitControls.js";
 import { StudioLight } from "./studio_light.js";
 
@@ -116,6 +116,20 @@ export class View3d {
     this.controls.update();
     this.render();
     this.onView?.();
+  }
+
+  /** The ray from the eye through what is under the pointer. */
+  ray({ clientX, clientY }) {
+    const { left, top, width, height } = this.canvas.getBoundingClientRect();
+    const ray = new Raycaster(new Vector3(), new Vector3());
+    ray.setFromCamera(new Vector2(((clientX - left) / width) * 2 - 1, 1 - ((clientY - top) / height) * 2), this.camera);
+    return ray;
+  }
+
+  /** The point of the world under the pointer that is as far away as another one. */
+  inSpace(event, point) {
+    const plane = new Plane().setFromNormalAndCoplanarPoint(this.camera.getWorldDirection(new Vector3()), point);
+    return this.ray(event).ray.intersectPlane(plane, new Vector3()) ?? point;
   }
 
   /** Where a point of the world is on the screen, or null where it is behind the eye. */

@@ -1,0 +1,69 @@
+"""What the Stage shows of an array: its layout, order, spread and reaches, and what else each could be."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from fern_tide.core.bake.pieces import sources_of
+from fern_tide.core.base.params import FieldSpec, fields
+from fern_tide.core.mapping.drive import RESPONSES
+from fern_tide.core.mapping.response import Response
+from fern_tide.core.scene.arrays.field import LAYOUTS, ArrayParams
+from fern_tide.core.scene.arrays.layout import Layout
+from fern_tide.core.scene.arrays.reach import MOST_REACHES, REACHES
+from fern_tide.core.scene.arrays.reach_shape import ReachShape
+from fern_tide.core.scene.order_choice import ORDERS
+from fern_tide.core.scene.ordering import Order
+from fern_tide.core.scene.scene import Part, Scene
+
+_MAKING = ("shuffled", "seed", "coloured")
+_ORDERING = ("backwards", "both_ends")
+_SPREADING = ("rows", "late_frames", "late_ms", "differs", "first", "last")
+
+
+@dataclass(frozen=True)
+class ArraySheet:
+    """What the sheet of an array shows.
+
+    Attributes:
+        n_pieces: how many there are.
+        n_sources: how many parts they are made from.
+        free_slot: the number of the next reach; None where there are as many as can be.
+        by_hand: whether the order is picked on the stage.
+        making: the fields of what pieces are made from; ordering and spreading those of the order and the spread.
+    """
+
+    n_pieces: int
+    n_sources: int
+    layouts: Sequence[Layout]
+    orders: Sequence[Order]
+    reaches: Sequence[ReachShape]
+    responses: Sequence[Response]
+    free_slot: int | None
+    by_hand: bool
+    making: Sequence[FieldSpec]
+    ordering: Sequence[FieldSpec]
+    spreading: Sequence[FieldSpec]
+
+
+def array_sheet(scene: Scene, part: Part) -> ArraySheet | None:
+    """Give the sheet of an array; None for any other part."""
+    params = part.shape.params
+    if not isinstance(params, ArrayParams):
+        return None
+    known = {field.name: field for field in fields(ArrayParams)}
+    used = {reach.slot for reach in params.reaches}
+    return ArraySheet(
+        n_pieces=params.n_pieces,
+        n_sources=len(sources_of(scene, part)),
+        layouts=list(LAYOUTS.values()),
+        orders=list(ORDERS.values()),
+        reaches=list(REACHES.values()),
+        responses=list(RESPONSES.values()),
+        free_slot=next((slot for slot in range(1, MOST_REACHES + 1) if slot not in used), None),
+        by_hand="picked" in type(params.order.params).model_fields,
+        making=[known[name] for name in _MAKING],
+        ordering=[known[name] for name in _ORDERING],
+        spreading=[known[name] for name in _SPREADING],
+    )
