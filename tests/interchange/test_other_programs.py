@@ -10,10 +10,17 @@ from tests.core.formats.hand_offs import FRAMES, RATE, curves_of, fern
 from tests.core.formats.test_scenes_go_home import GLTF_ENDS
 from tests.gltf import GLB
 
+from fern_tide.core.bake.bake import stack_of
+from fern_tide.core.bake.curve import Curve
+from fern_tide.core.bake.expand import Clock, Moved, expanded
+from fern_tide.core.bake.pieces import ArrayMotion, piece_values
 from fern_tide.core.bake.thin import Interpolation
+from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.colour import to_linear
+from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.scene import PART_KINDS, Part, PartChoice, Scene
 from fern_tide.demo.bench_scene import potting_bench
 
@@ -29,7 +36,7 @@ def node(*words):
 
 def every_kind():
     """A scene of every kind of part that is made here."""
-    kinds = [kind for kind in PART_KINDS.values() if kind.space == "3d" and kind.offered]
+    kinds = [kind for kind in PART_KINDS.values() if kind.space == "3d" and kind.offered and not kind.pieces]
     return Scene(
         name="All",
         kind="3d",
@@ -97,3 +104,49 @@ def test_three_js_finds_the_baked_values_at_twenty_times(tmp_path, way):
     np.testing.assert_allclose(np.degrees(found["angle"]), curve["glow-2:outer_cone"][TWENTY], atol=30 * loose)
     np.testing.assert_allclose(found["colour"], to_linear(curve["leaf-green:colour"][:, TWENTY]).T, atol=loose)
     assert len([name for name in curve if name in found]) == 7
+
+
+def test_the_pieces_of_an_array_are_where_python_has_them_in_three_js(tmp_path):
+    """A ring of 24 about a turned bench, each piece with a row and a lateness of its own, within a moving reach."""
+    bead = Part.model_validate({"id": "bead", "name": "Bead", "parent": "ring", "shape": {"id": "cone"}})
+    params = {
+        "layout": {"id": "ring", "params": {"count": 24}},
+        "order": {"id": "outward", "params": {"middle": False, "x": 1.0}},
+        "late_frames": 11.5,
+        "reaches": [{"slot": 1}],
+    }
+    shape = {"id": "array_3d", "params": params}
+    ring = Part.model_validate({"id": "ring", "name": "Ring", "values": {"turn_y": 40.0}, "shape": shape})
+    scene = Scene(name="Ring", kind="3d", parts=(ring, bead))
+    rows = np.random.default_rng(24).uniform(0, 1, (24, FRAMES))
+    sweep = Curve(Target(part="ring", property="reach1_x"), "Ring", "", "m", "number", np.linspace(-1, 1, FRAMES))
+    moved, ends = {}, {"piece_y": (0.0, 1.0), "piece_scale_y": (1.0, 3.0)}
+    for name, (rest, full) in ends.items():
+        target = Target(part="ring", property=name)
+        drive = {"target": str(target), "rest": rest, "full": full}
+        marks = {"low": 0.0, "high": 1.0}
+        plain = {"id": name, "name": name, "envelope": "low", "marks": marks, "spread": True, "drives": [drive]}
+        mapping = Mapping.model_validate(plain)
+        moved[target] = Moved(stack_of(scene, target, [(mapping, mapping.drives[0])]), [rows])
+    leads = [one.stack.curve(np.zeros(FRAMES)) for one in moved.values()]
+    out, curves = expanded(scene, (*leads, sweep), moved=moved, clock=Clock(RATE, FRAMES))
+    file = tmp_path / "ring.glb"
+    file.write_bytes(write(HandOff("Ring", out, curves, RATE, FRAMES), format=SPEC).content)
+    assert node(NODE / "validate.cjs", file)[0]["messages"] == []
+    motion = ArrayMotion(ring, 1, {"reach1_x": sweep.values}, RATE, FRAMES)
+    values = {target.property: piece_values(motion, one.stack, one.lifts) for target, one in moved.items()}
+    seconds = [float(RATE.seconds(int(frame))) for frame in TWENTY]
+    places = build(out, files={}).places
+    groups = [part.id for part in out.parts if part.name.endswith(", moving")]
+    assert len(groups) == 24
+    wanted = {
+        f"{at} {what}": ["node", places[name]["node"], what]
+        for at, name in enumerate(groups)
+        for what in ("position", "scale")
+    }
+    sampled = node(NODE / "sample.mjs", file, json.dumps(seconds), json.dumps(wanted))
+    found = {name: np.array(rows_of) for name, rows_of in sampled.items()}
+    for piece in range(24):
+        np.testing.assert_allclose(found[f"{piece} position"][:, 1], values["piece_y"][piece, TWENTY], atol=1e-5)
+        np.testing.assert_allclose(found[f"{piece} scale"][:, 1], values["piece_scale_y"][piece, TWENTY], atol=2e-5)
+    assert np.ptp(values["piece_y"]) > 0.5

@@ -196,7 +196,7 @@ class _Array:
         source = self._sources[self._motion.pieces.sources[piece]] if self._sources else None
         at = np.zeros(3) if source is None else pivot(source)
         turn, place, parent = self._turns[:, piece], self._places[:, piece], self._part.id
-        if turn.any():
+        if self._turns.any():
             outer = _group(writer.make_id(name), name, parent, self._still(place) | _turned(turn), Anchor())
             writer.parts.append(outer)
             self._move(outer, place, np.zeros((3, 1)))

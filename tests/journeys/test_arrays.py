@@ -1,0 +1,137 @@
+"""Many pieces on the Stage, as a person makes, orders, moves and hands them off."""
+
+import json
+
+import pytest
+from tests.journeys.conftest import axe, open_stage, stored, wait
+from tests.journeys.test_whole_way import download
+
+from fern_tide.core.scene.gltf.reading import read_gltf
+
+UNDO = "document.querySelector('#undo').title"
+LINE = "[...document.querySelector('.order-line').points].map(({ x, y }) => [x, y])"
+
+
+@pytest.fixture
+def room(stage_room):
+    stage_room.expect_console("GPU stall")
+    stage_room.select_option("#new-stage", "3d")
+    stage_room.wait_for_selector("#stage canvas")
+    wait(stage_room, "document.querySelectorAll('.tree-row').length === 2")
+    stage_room.select_option("#add-part", "array_3d")
+    stage_room.wait_for_selector("[data-part-json='array']", state="attached")
+    wait(stage_room, f"{LINE}.length === 12")
+    return stage_room
+
+
+def number(page, field, value):
+    page.fill(field, str(value))
+    page.press(field, "Enter")
+
+
+def part(page, name="array"):
+    return stored(page, f"stage/parts?part={name}", "[data-part-json]")
+
+
+def laid_out(page, layout, count):
+    if page.input_value("#array-layout") != layout:
+        page.select_option("#array-layout", layout)
+        wait(page, f"{UNDO} === 'Undo: Change Array'")
+    number(page, "#layout-count", count)
+    wait(page, f"{LINE}.length === {count}")
+
+
+def test_pieces_are_put_in_order_by_hand_on_the_stage(room):
+    laid_out(room, "line", 5)
+    room.click("#frame-part")
+    room.wait_for_timeout(400)
+    places = room.evaluate(LINE)
+    room.select_option("#array-order", "by_hand")
+    room.wait_for_selector("#pick-pieces")
+    room.click("#pick-pieces")
+    stage = room.locator("#stage").bounding_box()
+    for piece in (3, 1):
+        x, y = places[piece]
+        room.mouse.click(stage["x"] + x, stage["y"] + y)
+        room.wait_for_selector(f"#array-sheet:has-text('{1 if piece == 3 else 2} picked')")
+    assert room.get_attribute("#pick-pieces", "aria-pressed") == "true"
+    assert part(room)["shape"]["params"]["order"]["params"]["picked"] == [3, 1]
+    wait(room, f"Math.hypot({LINE}[0][0] - {places[3][0]}, {LINE}[0][1] - {places[3][1]}) < 3")
+    (ax, ay), (bx, by) = places[4], places[0]
+    room.mouse.move(stage["x"] + ax, stage["y"] + ay)  # a brush over all the rest
+    room.mouse.down()
+    room.mouse.move(stage["x"] + bx, stage["y"] + by, steps=40)
+    room.mouse.up()
+    room.wait_for_selector("#array-sheet:has-text('5 picked')")
+    assert part(room)["shape"]["params"]["order"]["params"]["picked"] == [3, 1, 4, 2, 0]
+    room.press("body", "Escape")
+    assert room.get_attribute("#pick-pieces", "aria-pressed") == "false"
+    room.click("#forget-picked")
+    room.wait_for_selector("#array-sheet:has-text('0 picked')")
+
+
+def test_a_reach_is_dragged_by_its_middle_and_comes_back_with_undo(room):
+    room.click("#add-reach")
+    room.wait_for_selector("[data-reach='reach1']", state="attached")
+    room.wait_for_selector("#own-reach1_outer")
+    at = room.locator("[data-reach='reach1']").bounding_box()
+    x, y = at["x"] + at["width"] / 2, at["y"] + at["height"] / 2
+    room.mouse.move(x, y)
+    room.mouse.down()
+    room.mouse.move(x + 60, y - 30, steps=5)
+    room.mouse.up()
+    wait(room, f"{UNDO} === 'Undo: Move reach 1'")
+    values = part(room)["values"]
+    assert values["reach1_x"] > 0.2 and values["reach1_y"] > 0.1
+    moved = room.locator("[data-reach='reach1']").bounding_box()
+    assert abs(moved["x"] - at["x"] - 60) < 3 and abs(moved["y"] - at["y"] + 30) < 3
+    room.press("body", "Control+z")
+    wait(room, "document.querySelector('#redo').title === 'Redo: Move reach 1'")
+    assert "reach1_x" not in part(room)["values"]
+    room.select_option("#reach-1", "plane")
+    wait(room, f"{UNDO} === 'Undo: Change Array'")
+    room.click("[aria-label='Remove reach 1']")
+    room.wait_for_selector("text=All pieces move: none is out of reach.")
+
+
+def test_a_ring_of_pieces_is_driven_seen_and_written_out(room):
+    laid_out(room, "ring", 8)
+    room.click("[data-drive-it='array:piece_scale_y']")
+    room.wait_for_selector("[data-bench]", timeout=60_000)
+    assert axe(room) == []
+    shown = {}
+    for frame in (0, 7, 12, 29):
+        room.evaluate(f"import(scriptAt('transport.js')).then((m) => m.transport.seek({frame}))")
+        room.wait_for_timeout(300)
+        height = room.inner_text("[data-running='array:piece_scale_y']")
+        shown[height] = room.locator("#stage canvas").screenshot()
+    assert len(shown) > 1 and len(set(shown.values())) == len(shown)  # another height is another picture
+    room.click("#rooms >> text=Hand-off")
+    room.click("#write-gltf")
+    gltf = read_gltf(download(room, "#download-gltf"))
+    (motion,) = gltf.json["animations"]
+    assert len(motion["channels"]) == 8 and {channel["target"]["path"] for channel in motion["channels"]} == {"scale"}
+    open_stage(room)
+
+
+def test_a_layout_with_other_sizes_lets_go_of_what_drove_the_old_ones(room):
+    room.click("[data-drive-it='array:gap']")
+    room.wait_for_selector("[data-bench]", timeout=60_000)
+    room.select_option("#array-layout", "ball")
+    wait(room, "document.querySelector('#own-radius') !== null")
+    assert room.locator("[data-bench]").count() == 0
+    room.press("body", "Control+z")
+    room.wait_for_selector("[data-bench]")
+    assert json.dumps(part(room)["shape"]["params"]["layout"]["id"]) == '"line"'
+
+
+def test_a_part_becomes_an_array_where_it_stands(room):
+    room.select_option("#add-part", "bell_jar")
+    room.wait_for_selector("[data-part-json='bell-jar']", state="attached")
+    number(room, "#own-x", 0.7)
+    wait(room, f"{UNDO}.startsWith('Undo: Set the across')")
+    room.click("#make-array")
+    room.wait_for_selector("[data-part-json='array-of-bell-jar']", state="attached")
+    array, jar = part(room, "array-of-bell-jar"), part(room, "bell-jar")
+    assert array["values"]["x"] == 0.7 and "x" not in jar["values"] and jar["parent"] == array["id"]
+    assert array["values"]["gap"] > 0.1
