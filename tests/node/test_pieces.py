@@ -8,6 +8,7 @@ from fern_tide.core.bake.pieces import ArrayMotion, piece_values
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
+from fern_tide.core.mapping.colour import mix_all, to_linear
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.arrays.field import LAYOUTS
 from fern_tide.core.scene.arrays.reach import REACHES
@@ -164,3 +165,31 @@ def test_lateness_is_as_exact_as_pythons_for_a_quarter_of_a_million_pieces(modul
     whole, part = int(np.floor(late)), late % 1
     wanted = ONE[40 - whole] * (1 - part) + ONE[39 - whole] * part
     assert lift == pytest.approx(wanted, abs=1e-6)
+
+
+def test_two_colours_of_linear_light_mix_as_python_mixes_them(modules):
+    first, last, shares = RNG.uniform(0, 1, (3, 9)), RNG.uniform(0, 1, (3, 9)), np.linspace(0, 1, 9)
+    wanted = to_linear(mix_all(first, last, share=shares))
+    for at, share in enumerate(shares.tolist()):
+        ends = (to_linear(colours[:, at]).tolist() for colours in (first, last))
+        assert modules("pieces", "mixedLight", *ends, share) == pytest.approx(wanted[:, at].tolist(), abs=1e-6)
+
+
+def test_what_a_pack_names_by_number_is_found_in_its_arrays(modules):
+    arrays = [[0.5], [1], [2], [3], [[7, 8]], [9, 9], [5, 6], [4]]
+    names = {"ranks": 0, "ranks_more": 1, "gains": 2, "source": 3, "turns": None, "pieces": 1}
+    reach = {"name": "reach1", "easing": {"from": 0, "to": 1, "values": 5}}
+    field = modules("pieces", "unpacked", {**names, "ways": {"gap": 6}, "reaches": [reach]}, arrays)
+    assert field["ranks"] == [0.5] and field["ways"] == {"gap": [5, 6]} and field["turns"] is None
+    assert field["reaches"][0]["easing"]["values"] == [9, 9] and field["source"] == [3] and field["pieces"] == 1
+    driver = {"rows": 4, "response": {"values": 5}, "colours": [{"values": 6}]}
+    moved = modules("pieces", "unpackedMotion", {"piece_y": {"own": 1, "drivers": [driver]}}, arrays)["piece_y"]
+    assert moved["drivers"][0] == {"rows": [[7, 8]], "response": {"values": [9, 9]}, "colours": [{"values": [5, 6]}]}
+    one = modules("pieces", "unpackedMotion", {"piece_y": {"own": 1, "drivers": [{**driver, "rows": 4}]}}, arrays)
+    assert one["piece_y"]["own"] == 1
+
+
+def test_a_piece_is_picked_once_where_it_was_picked_first(modules):
+    assert modules("stage_pieces", "withPiece", [3], 1) == [3, 1]
+    assert modules("stage_pieces", "withPiece", [3, 1], 3) == [3, 1]
+    assert modules("stage_pieces", "withPiece", [3], None) == [3]

@@ -214,8 +214,10 @@ def test_no_input_to_any_route_is_our_fault(client, demo, studio, monkeypatch, c
     query = data.draw(st.dictionaries(st.sampled_from(QUERY), WORDS, max_size=3))
     method = data.draw(st.sampled_from(methods))
     body = data.draw(BODIES) if method == "POST" else None
-    answer = client.open(address, method=method, query_string=query, data=body, content_type="application/json")
-    assert answer.status_code < 500 or answer.status_code == 507, (method, address, query, body, answer.data[:200])
+    with client.open(
+        address, method=method, query_string=query, data=body, content_type="application/json"
+    ) as answer:  # a file that is given is closed
+        assert answer.status_code < 500 or answer.status_code == 507, (method, address, query, body, answer.data[:200])
     caplog.clear()
 
 

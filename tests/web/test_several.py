@@ -60,7 +60,7 @@ def test_the_stage_shows_what_they_share_and_where_they_differ(client, studio, d
     assert "Chosen together" not in few, "one that is there is not several"
     mixed = client.get(f"/p/{demo}/stage/parts?parts=cloche-1,title").text
     assert "2 parts" in mixed and 'id="all-text_size"' not in mixed
-    for wrong in ("order=spiral", "takes=turns", "late=soon"):
+    for wrong in ("order=zigzag", "takes=turns", "late=soon"):
         assert client.get(f"/p/{demo}/stage/parts?{wrong}").status_code == 422
 
 

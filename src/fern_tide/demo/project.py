@@ -15,11 +15,13 @@ from fern_tide.core.mapping.mapping import Mapping, StepChoice
 from fern_tide.core.mapping.marks import Marks, Scale
 from fern_tide.core.sound.decode import measure
 from fern_tide.demo.bench_scene import CLOCHES, potting_bench
+from fern_tide.demo.pane_wall import pane_wall
 from fern_tide.demo.scene import glasshouse
 from fern_tide.demo.sounds import STEMS, mix, stems, wav_bytes
 
 NAME = "The Glasshouse Hour"
 BENCH_NAME = "The Glasshouse Hour, the potting bench"
+WALL_NAME = "The Glasshouse Hour, the wall of panes"
 MIX = "Rain on Panes"
 
 
@@ -51,6 +53,25 @@ def demo_project() -> Project:
 def bench_project() -> Project:
     """Make the second demo document: the same sounds on the 3D scene."""
     return demo_project().but(name=BENCH_NAME, scene=potting_bench(), mappings=_bench_mappings())
+
+
+@cache
+def wall_project() -> Project:
+    """Make the third demo document: the same sounds on a wall of panes."""
+    return demo_project().but(name=WALL_NAME, scene=pane_wall(), mappings=_wall_mappings())
+
+
+def _wall_mappings() -> tuple[Mapping, ...]:
+    moves = [("panes:piece_z", 0.0, 0.55), ("panes:piece_turn_y", 0.0, 50.0)]
+    tints = [("panes:piece_colour", "#2f6b62", "#f7dfa0"), ("panes:piece_last_colour", "#1b3a4b", "#9fd3e0")]
+    return (
+        *(
+            _mapping(name, "twelve-bands", (-17, -2), *ends, response="smooth").but(spread=True)
+            for name, ends in (("Panes come forward", moves[:1]), ("Panes turn", moves[1:]), ("Panes brighten", tints))
+        ),
+        _mapping("Reach", "loudness", (-36, -18), ("panes:reach1_outer", 1.1, 3.4), ("panes:reach1_inner", 0.2, 1.6)),
+        _mapping("Lantern", "drip", (-28, -12.5), ("lantern:intensity", 2.0, 14.0), response="exponent power=0.7"),
+    )
 
 
 def _bench_mappings() -> tuple[Mapping, ...]:
@@ -162,7 +183,11 @@ def _mappings() -> tuple[Mapping, ...]:
 
 
 def _mapping(
-    name: str, envelope: str, marks_db: tuple[float, float], *ends: tuple[str, float, float], response: str = "straight"
+    name: str,
+    envelope: str,
+    marks_db: tuple[float, float],
+    *ends: tuple[str, float | str, float | str],
+    response: str = "straight",
 ) -> Mapping:
     low, high = marks_db
     return Mapping(

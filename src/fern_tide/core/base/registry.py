@@ -104,14 +104,21 @@ def _group(package: ModuleType) -> str:
 
 
 def _flat_schema(params: type[Params]) -> dict[str, Any]:
-    """Give the schema of a params model with its enums written out in place, so that it can stand in another schema."""
+    """Give the schema of a params model with all that it refers to written out, so that it can stand in another one."""
     schema = params.model_json_schema()
     named = schema.pop("$defs", {})
-    for name, field in schema.get("properties", {}).items():
-        reference = field.pop("$ref", None)
-        if reference is not None:
-            schema["properties"][name] = {**named[reference.rsplit("/", 1)[-1]], **field}
-    return schema
+
+    def written_out(value: Any) -> Any:
+        if isinstance(value, list):
+            return [written_out(item) for item in value]
+        if not isinstance(value, dict):
+            return value
+        reference = value.get("$ref")
+        beside = {name: written_out(item) for name, item in value.items() if name != "$ref"}
+        return beside if reference is None else {**written_out(named[reference.rsplit("/", 1)[-1]]), **beside}
+
+    flat: dict[str, Any] = written_out(schema)
+    return flat
 
 
 class Choice(Frozen):

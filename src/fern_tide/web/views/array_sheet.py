@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from fern_tide.core.bake.pieces import sources_of
 from fern_tide.core.base.params import FieldSpec, fields
+from fern_tide.core.commands.field import AddEntry, Owner
 from fern_tide.core.mapping.drive import RESPONSES
 from fern_tide.core.mapping.response import Response
 from fern_tide.core.scene.arrays.field import LAYOUTS, ArrayParams
 from fern_tide.core.scene.arrays.layout import Layout
-from fern_tide.core.scene.arrays.reach import MOST_REACHES, REACHES
+from fern_tide.core.scene.arrays.reach import MOST_REACHES, REACHES, Reach
 from fern_tide.core.scene.arrays.reach_shape import ReachShape
 from fern_tide.core.scene.order_choice import ORDERS
 from fern_tide.core.scene.ordering import Order
@@ -29,7 +31,7 @@ class ArraySheet:
     Attributes:
         n_pieces: how many there are.
         n_sources: how many parts they are made from.
-        free_slot: the number of the next reach; None where there are as many as can be.
+        new_reach: the edit that adds a reach; None where there are as many as can be.
         by_hand: whether the order is picked on the stage.
         making: the fields of what pieces are made from; ordering and spreading those of the order and the spread.
     """
@@ -40,7 +42,7 @@ class ArraySheet:
     orders: Sequence[Order]
     reaches: Sequence[ReachShape]
     responses: Sequence[Response]
-    free_slot: int | None
+    new_reach: dict[str, Any] | None
     by_hand: bool
     making: Sequence[FieldSpec]
     ordering: Sequence[FieldSpec]
@@ -54,6 +56,7 @@ def array_sheet(scene: Scene, part: Part) -> ArraySheet | None:
         return None
     known = {field.name: field for field in fields(ArrayParams)}
     used = {reach.slot for reach in params.reaches}
+    free = next((slot for slot in range(1, MOST_REACHES + 1) if slot not in used), None)
     return ArraySheet(
         n_pieces=params.n_pieces,
         n_sources=len(sources_of(scene, part)),
@@ -61,9 +64,14 @@ def array_sheet(scene: Scene, part: Part) -> ArraySheet | None:
         orders=list(ORDERS.values()),
         reaches=list(REACHES.values()),
         responses=list(RESPONSES.values()),
-        free_slot=next((slot for slot in range(1, MOST_REACHES + 1) if slot not in used), None),
+        new_reach=None if free is None else _adds(part, Reach(slot=free)),
         by_hand="picked" in type(params.order.params).model_fields,
         making=[known[name] for name in _MAKING],
         ordering=[known[name] for name in _ORDERING],
         spreading=[known[name] for name in _SPREADING],
     )
+
+
+def _adds(part: Part, reach: Reach) -> dict[str, Any]:
+    path, value = "shape.params.reaches", reach.model_dump(mode="json")
+    return AddEntry(owner=Owner.PART, id=part.id, path=path, value=value).model_dump(mode="json")

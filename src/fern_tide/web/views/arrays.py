@@ -131,5 +131,5 @@ def _driver(pack: Pack, rows: FloatArray, drive: Drive, motion: ArrayMotion) -> 
         first, last = min(0.0, float(ends.min())), max(1.0, float(ends.max()))
         straight = drive.model_copy(update={"response": type(drive.response)(id="straight")})
         colours = value(np.linspace(first, last, _COLOUR_STEPS + 1), drive=straight)
-        driver["colours"] = {"from": first, "to": last, "values": [pack.add(channel) for channel in colours]}
+        driver["colours"] = [{"from": first, "to": last, "values": pack.add(channel)} for channel in colours]
     return driver

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fern_tide.core.document import Project
-from fern_tide.demo.project import bench_project, demo_project, demo_sounds
+from fern_tide.demo.project import bench_project, demo_project, demo_sounds, wall_project
 from fern_tide.store.revision import Revision
 from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.studio import Studio
@@ -12,9 +12,10 @@ LABEL = "Open the demo"
 
 
 def open_demo(studio: Studio) -> Revision:
-    """Store both demos as new projects, with their sounds, and start the analysis; gives the 2D one."""
+    """Store the demos as new projects, with their sounds, and start the analysis; gives the 2D one."""
     for content in demo_sounds().values():
         studio.media.add([content], most=len(content))
+    _store(studio, wall_project())
     _store(studio, bench_project())
     return _store(studio, demo_project())
 

@@ -39,11 +39,11 @@ from fern_tide.core.scene.ranks import ranks_of
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import measure
 from fern_tide.demo.scene import glasshouse
-from fern_tide.workflows.bake.pieces import moved_pieces
 from fern_tide.workflows.bring_in.scene_files import look_at, scene_of
 from fern_tide.workflows.bring_in.sound_file import read_level
 from fern_tide.workflows.derive.file_sources import FileSources, envelope_of, track_of
 from fern_tide.workflows.derive.levels import Levels
+from fern_tide.workflows.derive.pieces import moved_pieces
 from fern_tide.workflows.derive.stages import Staged
 from fern_tide.workflows.hand_off.writing import write_format
 from fern_tide.workflows.tune.first_cut import first_cut

@@ -11,6 +11,14 @@ export function lookUp({ from, to, values }, at) {
   return values[low] + (values[low + 1] - values[low]) * (place - low);
 }
 
+/** What lies between a row and the next at a frame; nothing before the first, and the last goes on. */
+function between(rows, low, share, frame) {
+  if (frame < 0) return 0;
+  const row = rows[low];
+  const at = frame < row.length ? frame : row.length - 1;
+  return share ? row[at] * (1 - share) + rows[low + 1][at] * share : row[at];
+}
+
 /** The lift that a piece has of one driver: its own row, as late as it is; before frame 0 nothing moves. Pure. */
 export function liftOf({ rows, late }, field, piece, frame) {
   const rank = field.ranks[piece] + field.ranks_more[piece];
@@ -18,24 +26,26 @@ export function liftOf({ rows, late }, field, piece, frame) {
   if (field.nearest) at = Math.floor(at + 0.5);
   const low = Math.min(Math.floor(at), rows.length - 1);
   const share = at - low;
-  const last = rows[low].length - 1;
-  const one = (k) => {
-    if (k < 0) return 0;
-    const now = Math.min(k, last);
-    return share ? rows[low][now] * (1 - share) + rows[low + 1][now] * share : rows[low][now];
-  };
   const after = rank * field.late + late;
   const whole = Math.floor(after);
   const rest = after - whole;
-  return rest ? one(frame - whole) * (1 - rest) + one(frame - whole - 1) * rest : one(frame - whole);
+  const now = between(rows, low, share, frame - whole);
+  return rest ? now * (1 - rest) + between(rows, low, share, frame - whole - 1) * rest : now;
 }
 
+const laid = (stacking, below, now) => (stacking === "add" ? below + now : below * now);
+const clip = (value) => Math.min(1, Math.max(0, value));
+
 function mixed(below, driver, share, own) {
-  const now = driver.colours ? driver.colours.values.map((values) => lookUp({ ...driver.colours, values }, share)) : driver.rest + share * (driver.full - driver.rest);
-  if (driver.stacking === "replace") return now;
+  const { colours, stacking, rest, full } = driver;
+  const over = stacking !== "replace";
   const under = below ?? own;
-  const laid = (a, b) => (driver.stacking === "add" ? a + b : a * b);
-  return driver.colours ? now.map((value, place) => Math.min(1, Math.max(0, laid(under[place], value)))) : laid(under, now);
+  if (!colours) {
+    const now = rest + share * (full - rest);
+    return over ? laid(stacking, under, now) : now;
+  }
+  const now = [lookUp(colours[0], share), lookUp(colours[1], share), lookUp(colours[2], share)];
+  return over ? now.map((value, place) => clip(laid(stacking, under[place], value))) : now;
 }
 
 /** The value of one property of a piece at a frame; reach is how much of its motion it has there. Pure. */
@@ -47,7 +57,8 @@ export function valueOfPiece(property, field, piece, frame, reach) {
   }
   total ??= property.own;
   if (Array.isArray(total)) return total;
-  return Math.min(property.high ?? Infinity, Math.max(property.low ?? -Infinity, total));
+  if (property.low !== null && total < property.low) return property.low;
+  return property.high !== null && total > property.high ? property.high : total;
 }
 
 /** Where all pieces stand, three numbers each; valueOf gives the value of a property of the array. Pure. */
@@ -138,7 +149,7 @@ export function unpacked(field, arrays) {
 
 /** What drives pieces, its numbers as arrays. Pure. */
 export function unpackedMotion(properties, arrays) {
-  const table = (one) => one && { ...one, values: Array.isArray(one.values) ? one.values.map((at) => arrays[at]) : arrays[one.values] };
-  const driver = (one) => ({ ...one, rows: [arrays[one.rows]].flat(), response: table(one.response), colours: table(one.colours) });
+  const table = (one) => ({ ...one, values: arrays[one.values] });
+  const driver = (one) => ({ ...one, rows: [arrays[one.rows]].flat(), response: table(one.response), colours: one.colours?.map(table) });
   return Object.fromEntries(Object.entries(properties).map(([name, one]) => [name, { ...one, drivers: one.drivers.map(driver) }]));
 }

@@ -44,14 +44,14 @@ export class Stage3d extends View3d {
     for (const clip of gltf.animations) this.mixer.clipAction(clip).play();
     this.#surfaces();
     Object.assign(this.#heads, this.arrays.make(arrays, this));
+    this.#bound = null;
+    this.#bind();
+    this.#show();
     const count = this.nodes.filter(Boolean).length;
     if (!this.seen) this.#firstLook();
     if (count > this.count && !this.through) this.#seeAll();
     this.seen = true;
     this.count = count;
-    this.#bound = null;
-    this.#bind();
-    this.#show();
     this.render();
   }
 

@@ -21,6 +21,7 @@ function fade(material) {
 export class ArrayView {
   #meshes = [];
   #points = null;
+  #order = null;
   #facing;
   /** @type {(name: string) => any} */
   valueOf = () => 0;
@@ -88,7 +89,7 @@ export class ArrayView {
     const each = (name) => {
       const held = tried(name);
       const moved = held === undefined && motion(name);
-      return moved ? (piece) => valueOfPiece(moved, field, piece, frame, reach ? reach[piece] : 1) : () => held ?? own[name];
+      return moved ? (piece) => valueOfPiece(moved, field, piece, frame, reach ? reach[piece] : 1) : (held ?? own[name]);
     };
     const getters = NAMES.map(each);
     if (this.#points) this.#showPoints(places, getters);
@@ -101,8 +102,10 @@ export class ArrayView {
     const [move, turn, size, facing, pivot] = [new Vector3(), new Quaternion(), new Vector3(), new Quaternion(), new Vector3()];
     const [made, back, outer, at] = [new Matrix4(), new Matrix4(), new Matrix4(), new Euler()];
     const one = new Vector3(1, 1, 1);
+    const { values, moving } = apart(getters);
     for (let piece = 0; piece < this.field.pieces; piece += 1) {
-      const [x, y, z, tx, ty, tz, sx, sy, sz] = getters.map((get) => get(piece));
+      for (const at of moving) values[at] = getters[at](piece);
+      const [x, y, z, tx, ty, tz, sx, sy, sz] = values;
       pivot.fromArray(this.field.anchors[this.field.source[piece]] ?? [0, 0, 0]);
       turn.setFromEuler(at.set(MathUtils.degToRad(tx), MathUtils.degToRad(ty), MathUtils.degToRad(tz), "XYZ"));
       move.set(x, y, z).add(pivot);
@@ -125,10 +128,11 @@ export class ArrayView {
 
   #showPoints(places, getters) {
     const { position } = this.#points.geometry.attributes;
-    const [x, y, z] = getters;
+    const { values, moving } = apart(getters.slice(0, 3));
     for (let piece = 0; piece < this.field.pieces; piece += 1) {
       const pivot = this.field.anchors[this.field.source[piece]] ?? [0, 0, 0];
-      [x, y, z].forEach((get, axis) => (position.array[3 * piece + axis] = places[3 * piece + axis] + pivot[axis] + get(piece)));
+      for (const at of moving) values[at] = getters[at](piece);
+      for (let axis = 0; axis < 3; axis += 1) position.array[3 * piece + axis] = places[3 * piece + axis] + pivot[axis] + values[axis];
     }
     position.needsUpdate = true;
     this.#points.geometry.boundingSphere = this.#points.geometry.boundingBox = null;
@@ -138,8 +142,8 @@ export class ArrayView {
     const [first, last] = [new Color(), new Color()];
     const { ranks } = this.field;
     const colourOf = (piece) => {
-      setColour(first, colours[0](piece));
-      setColour(last, colours[1](piece));
+      setColour(first, asked(colours[0], piece));
+      setColour(last, asked(colours[1], piece));
       const [r, g, b] = mixedLight(first.toArray(), last.toArray(), ranks[piece]);
       return first.setRGB(r, g, b);
     };
@@ -154,7 +158,7 @@ export class ArrayView {
       if (colours) shown.pieces.forEach((piece, place) => shown.mesh.setColorAt(place, colourOf(piece)));
       if (shown.mesh.instanceColor) shown.mesh.instanceColor.needsUpdate = true;
       if (!fading) continue;
-      shown.pieces.forEach((piece, place) => (shown.opacity.array[place] = opacity(piece)));
+      shown.pieces.forEach((piece, place) => (shown.opacity.array[place] = asked(opacity, piece)));
       shown.opacity.needsUpdate = true;
     }
   }
@@ -194,8 +198,10 @@ export class ArrayView {
 
   /** Where the pieces are in the world, in their order, no more than so many: what the line through them goes by. */
   line(most) {
+    if (!this.places) return null;
     this.node.updateWorldMatrix(true, false);
-    return inOrder(this.field, most).map((piece) => {
+    if (this.#order?.most !== most) this.#order = { most, pieces: inOrder(this.field, most) };
+    return this.#order.pieces.map((piece) => {
       const pivot = this.field.anchors[this.field.source[piece]] ?? [0, 0, 0];
       return new Vector3(...[0, 1, 2].map((axis) => this.places[3 * piece + axis] + pivot[axis])).applyMatrix4(this.node.matrixWorld);
     });
@@ -210,6 +216,10 @@ export class ArrayView {
     }
   }
 }
+
+/** What stands still as numbers, and the places of what moves. */
+const apart = (getters) => ({ values: getters.map((get) => (typeof get === "function" ? 0 : get)), moving: [...getters.keys()].filter((at) => typeof getters[at] === "function") });
+const asked = (get, piece) => (typeof get === "function" ? get(piece) : get);
 
 /** The arrays of a scene. */
 export class Arrays {

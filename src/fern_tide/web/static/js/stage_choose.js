@@ -15,6 +15,8 @@ import { DASHES } from "./stage_looking.js";
 const CLICK_PX = 4;
 const MOST_WHILE_PLAYING = 60;
 const MOST_SHOWN = 400;
+const CROWD = 40;
+const MOST_THROUGH = 150; // pieces that the line of an array goes through
 const SETTINGS = ["order", "backwards", "takes", "late"];
 
 /** The parts that are chosen when one is added to them, or taken away; none where fewer than two are left. Pure. */
@@ -192,6 +194,7 @@ export class Choosing extends Component {
     const at = ({ x, y }) => ({ x: Number((x - left).toFixed(1)), y: Number((y - top).toFixed(1)) });
     const corners = spaced(ordered, MOST_SHOWN).map((part) => this.stage.view.outline(part)?.map(at)).filter(Boolean);
     this.boxes.setAttribute("d", corners.map((points) => `M${points.map(({ x, y }) => `${x} ${y}`).join("L")}Z`).join(""));
+    this.over.classList.toggle("crowded", (pieces?.length ?? 0) > CROWD);
     const middles = pieces?.map(at) ?? corners.map(middleOf);
     for (const line of this.lines) line.setAttribute("points", middles.map(({ x, y }) => `${x},${y}`).join(" "));
     [middles[0], middles.at(-1)].forEach((middle, place) => middle && this.#putEnd(place, middle));
@@ -204,7 +207,7 @@ export class Choosing extends Component {
   /** Where the pieces of the selected array are on the screen, in their order; null of any other part. */
   #pieces() {
     const { view } = this.stage;
-    const points = view?.arrays?.line(selection.get("part"), MOST_SHOWN)?.map((point) => view.onScreen(point));
+    const points = view?.arrays?.line(selection.get("part"), MOST_THROUGH)?.map((point) => view.onScreen(point));
     return points?.length > 1 && points.every(Boolean) ? points : null;
   }
 

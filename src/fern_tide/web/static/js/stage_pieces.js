@@ -79,7 +79,7 @@ export class PiecesHand extends Component {
       for (const one of [dot, word]) one.setAttribute("visibility", at ? "visible" : "hidden");
       if (!at) return;
       dot.setAttribute("transform", `translate(${at.x - left} ${at.y - top})`);
-      word.setAttribute("transform", `translate(${at.x - left + 11} ${at.y - top + 4})`);
+      word.setAttribute("transform", `translate(${at.x - left} ${at.y - top + 21})`);
       word.textContent = reach.name.replace("reach", "reach ");
       dot.dataset.reach = reach.name;
     });
