@@ -135,3 +135,37 @@ def test_a_part_becomes_an_array_where_it_stands(room):
     array, jar = part(room, "array-of-bell-jar"), part(room, "bell-jar")
     assert array["values"]["x"] == 0.7 and "x" not in jar["values"] and jar["parent"] == array["id"]
     assert array["values"]["gap"] > 0.1
+
+
+def test_pieces_of_a_drawing_are_ordered_by_hand_pulled_by_a_reach_and_written_out(stage_room):
+    room = stage_room
+    room.select_option("#add-part", "array")
+    room.wait_for_selector("[data-part-json='array']", state="attached")
+    wait(room, f"{LINE}.length === 12")
+    laid_out(room, "line", 6)
+    places = room.evaluate(LINE)
+    assert max(y for _, y in places) - min(y for _, y in places) < 1 and places[0][0] < places[5][0] - 40
+    room.select_option("#array-order", "by_hand")
+    room.click("#pick-pieces")
+    stage = room.locator("#stage").bounding_box()
+    room.mouse.click(stage["x"] + places[4][0], stage["y"] + places[4][1])
+    room.wait_for_selector("#array-sheet:has-text('1 picked')")
+    wait(room, f"Math.hypot({LINE}[0][0] - {places[4][0]}, {LINE}[0][1] - {places[4][1]}) < 3")
+    room.press("body", "Escape")
+    room.click("#add-reach")
+    room.wait_for_selector("[data-reach='reach1']", state="attached")
+    at = room.locator("[data-reach='reach1']").bounding_box()
+    x, y = at["x"] + at["width"] / 2, at["y"] + at["height"] / 2
+    room.mouse.move(x, y)
+    room.mouse.down()
+    room.mouse.move(x + 50, y - 20, steps=4)
+    room.mouse.up()
+    wait(room, f"{UNDO} === 'Undo: Move reach 1'")
+    assert part(room)["values"]["reach1_x"] > 40 and part(room)["values"]["reach1_y"] < -10
+    room.click("[data-drive-it='array:piece_y']")
+    room.wait_for_selector("[data-bench]", timeout=60_000)
+    assert axe(room) == []
+    room.click("#rooms >> text=Hand-off")
+    room.click("#write-svg")
+    drawing = download(room, "#download-svg").decode()
+    assert drawing.count("array-6") >= 1 and "<use" not in drawing

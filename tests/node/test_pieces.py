@@ -8,7 +8,7 @@ from fern_tide.core.bake.pieces import ArrayMotion, piece_values
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
-from fern_tide.core.mapping.colour import mix_all, to_linear
+from fern_tide.core.mapping.colour import colour_texts, mix_all, mix_colours, to_linear
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.arrays.field import LAYOUTS
 from fern_tide.core.scene.arrays.reach import REACHES
@@ -193,3 +193,17 @@ def test_a_piece_is_picked_once_where_it_was_picked_first(modules):
     assert modules("stage_pieces", "withPiece", [3], 1) == [3, 1]
     assert modules("stage_pieces", "withPiece", [3, 1], 3) == [3, 1]
     assert modules("stage_pieces", "withPiece", [3], None) == [3]
+
+
+def test_a_piece_of_a_drawing_is_put_where_python_puts_it(modules):
+    transform = modules("placing", "pieceTransform", [10, 20], -90, [3, 4], [1, 2, 30, 1.5, 2])
+    wanted = "translate(10 20) rotate(-90) translate(4 6) rotate(30) scale(1.5 2) translate(-3 -4)"
+    assert transform == wanted
+    assert "rotate(0)" in modules("placing", "pieceTransform", [0, 0], 0, [0, 0], [0, 0, 0, 1, 1])
+
+
+def test_two_colours_as_text_mix_as_pythons_do(modules):
+    for share in (0.0, 0.3, 1.0):
+        wanted = colour_texts(mix_colours("#204060", "#f0d080", share=np.array([share])))[0]
+        assert modules("pieces", "mixedColour", "#204060", "#f0d080", share) == wanted
+        assert modules("pieces", "mixedColour", [32 / 255, 64 / 255, 96 / 255], "#f0d080", share) == wanted

@@ -17,6 +17,8 @@ from fern_tide.core.bake.thin import thin
 from fern_tide.core.derivation.node import Kind
 from fern_tide.core.formats.registry import FORMATS
 
+DEMOS = 3
+
 
 def unpack(content: bytes):
     length = struct.unpack_from("<I", content)[0]
@@ -92,7 +94,7 @@ def test_a_wrong_file_gets_words_and_a_4xx_and_nothing_stays_behind(client, stud
     assert re.search(words, f"{answer.json['what']} {answer.json['remedy']}")
     assert answer.json["remedy"]
     assert {path.name for path in (studio.settings.data / "media").iterdir()} == before
-    assert len(studio.projects.all()) == 2
+    assert len(studio.projects.all()) == DEMOS
     assert status(client, demo)["revision"] == revision
 
 

@@ -40,7 +40,7 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
     return {
         "space": "2d",
         "anchor": [part.anchor.x, part.anchor.y],
-        "own": {name: part.own(name) for name in names},
+        "own": {name: part.own(name) for name in names | _of_array(part)},
         "bindings": shown,
         "base": base if part.kind.in_file == "element" else None,
         "placed": placed,
@@ -48,6 +48,11 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
         "moves": {item.id: head(staged, item) for item in inside},
         "outline": part.shape.params.model_dump(mode="json") | {"names": levels} if levels else None,
     }
+
+
+def _of_array(part: Part) -> set[str]:
+    """Give all properties of an array: its pieces are looked up by them."""
+    return {item.id for item in part.properties} if part.kind.pieces else set()
 
 
 def _link(part: Part) -> dict[str, Any]:

@@ -14,8 +14,10 @@ from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.colour import mix_colours
 from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.scene.drawing import draw
 from fern_tide.core.scene.rotation import matrices, quaternions
 from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.core.scene.svg.geometry import matrix_of
 
 RATE, FRAMES = FrameRate.parse("30"), 12
 RNG = np.random.default_rng(3)
@@ -175,3 +177,92 @@ def test_more_parts_than_are_written_out_are_refused_with_their_number_beforehan
     assert n_expanded(stage) == 30_000 > MOST_EXPANDED
     with pytest.raises(FernTideError, match="30,000 parts"):
         written(stage)
+
+
+# --- 2D
+
+FLAT = {"layout": {"id": "ring", "params": {"count": 5}}, "coloured": True}
+
+
+def flat_scene(params=None, **values):
+    leaf = {"id": "leaf", "name": "Leaf", "parent": "row", "anchor": {"x": 30.0, "y": 12.0}}
+    shape = {"id": "rectangle", "params": {"x": 20.0, "y": 0.0, "width": 20.0, "height": 12.0}}
+    leaf |= {"shape": shape, "values": {"x": 5.0, "turn": 20.0, "fill": "#3e6b3a"}}
+    array = part("row", "array", params={**FLAT, **(params or {})}, values=values)
+    return Scene(name="s", kind="2d", parts=(array, Part.model_validate(leaf)))
+
+
+def matrix(text):
+    a, b, c, d, e, f = matrix_of(text)
+    return np.array([[a, c, e], [b, d, f], [0.0, 0.0, 1.0]])
+
+
+def about(values, anchor):
+    x, y, turn, wide, tall = values
+    moves = f"translate({x + anchor.x} {y + anchor.y}) rotate({turn}) scale({wide} {tall})"
+    return matrix(f"{moves} translate({-anchor.x} {-anchor.y})")
+
+
+def flat_world(scene, curves, part_id, frame, *, of):
+    by = {(c.target.part, c.target.property): c.values for c in curves}
+    item = scene.part(part_id)
+    names = ("x", "y", "turn", "scale_x", "scale_y")
+    values = [by[part_id, name][frame] if (part_id, name) in by else float(item.own(name)) for name in names]
+    made = about(values, item.anchor)
+    return made if item.parent in {None, of} else flat_world(scene, curves, item.parent, frame, of=of) @ made
+
+
+def test_pieces_of_a_drawing_stand_and_move_about_their_own_anchors():
+    stage = flat_scene({"late_frames": 2}, piece_scale_x=1.5, piece_y=-4.0, radius=200.0)
+    rows = RNG.uniform(0, 1, (3, FRAMES))
+    ends = {"turn": (0.0, 90.0), "x": (0.0, 40.0), "opacity": (0.2, 1.0)}
+    moves = [driven(stage, f"piece_{name}", *both, rows, spread=True) for name, both in ends.items()]
+    out, curves = written(stage, *moves)
+    array, leaf = stage.part("row"), stage.part("leaf")
+    motion = ArrayMotion(array, 1, {}, RATE, FRAMES)
+    rows_of = {target.property[6:]: piece_values(motion, one.stack, one.lifts) for target, one in moves}
+    copies = [item.id for item in out.parts if item.shape.id == "rectangle"]
+    at = (5.0 + 30.0, 12.0)
+    own = about([float(leaf.own(name)) for name in ("x", "y", "turn", "scale_x", "scale_y")], leaf.anchor)
+    for piece, copy in enumerate(copies):
+        angle = 2 * np.pi * piece / 5
+        for frame in (0, 5, FRAMES - 1):
+            turn, x = rows_of["turn"][piece, frame], rows_of["x"][piece, frame]
+            formula = matrix(
+                f"translate({200 * np.cos(angle)} {-200 * np.sin(angle)}) rotate({-np.degrees(angle)}) "
+                f"translate({at[0] + x} {at[1] - 4}) rotate({turn}) scale(1.5 1) translate({-at[0]} {-at[1]})"
+            )
+            np.testing.assert_allclose(flat_world(out, curves, copy, frame, of="row"), formula @ own, atol=1e-9)
+    fades = [curve for curve in curves if curve.target.property == "opacity"]
+    assert len(fades) == 5 and fades[3].values == pytest.approx(rows_of["opacity"][3])
+
+
+def test_a_drawing_shows_each_piece_where_it_is_written_out_and_in_its_colour():
+    stage = flat_scene({"order": {"id": "x"}}, piece_turn=30.0, piece_x=7.0, radius=150.0, piece_colour="#102030")
+    still, _ = written(stage)
+    root = draw(stage, prefix="stage-")
+    shown = root.findall(".//*[@id='stage-row--pieces']/g")
+    copies = [item for item in still.parts if item.shape.id == "rectangle"]
+    assert [item.find("use").get("href") for item in shown] == ["#stage-leaf--move"] * 5
+    leaf = stage.part("leaf")
+    own = about([float(leaf.own(name)) for name in ("x", "y", "turn", "scale_x", "scale_y")], leaf.anchor)
+    for element, copy in zip(shown, copies, strict=True):
+        np.testing.assert_allclose(
+            matrix(element.get("transform")) @ own, flat_world(still, (), copy.id, 0, of="row"), atol=2e-3
+        )
+        assert element.get("fill") == copy.own("fill")
+    assert root.find(".//*[@id='stage-leaf--own']").get("fill") == "inherit"
+    assert sorted(item.own("fill") for item in copies)[0] == "#102030"
+    plain = draw(flat_scene({"coloured": False}), prefix="stage-")
+    assert plain.find(".//*[@id='stage-leaf--own']").get("fill") == "#3e6b3a"
+    many = draw(flat_scene({"layout": {"id": "line", "params": {"count": 5001}}}))
+    (dots,) = many.findall(".//*[@id='row--pieces']/*")
+    assert dots.tag == "path" and dots.get("d").count("M") == 5001
+
+
+def test_pieces_of_a_drawing_come_back_from_the_animated_svg():
+    stage = flat_scene({"late_frames": 1}, radius=100.0)
+    tints = driven(stage, "piece_colour", "#204060", "#e0c080", RNG.uniform(0, 1, FRAMES))
+    out, curves = written(stage, driven(stage, "piece_scale_y", 1.0, 2.0, RNG.uniform(0, 1, FRAMES)), tints)
+    made = write(HandOff("p", out, curves, RATE, FRAMES), format=FORMATS["svg"])
+    assert made.n_curves == 10 and made.error < 1e-2

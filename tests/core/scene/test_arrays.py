@@ -25,7 +25,7 @@ def params(**fields):
 
 
 def pieces(given, n_sources=1):
-    return pieces_of(given, sizes={size.id: size.metres for size in given.layout.spec.sizes}, n_sources=n_sources)
+    return pieces_of(given, sizes={s.id: s.metres for s in given.layout.spec.sizes}, n_sources=n_sources, space="3d")
 
 
 def test_a_line_goes_evenly_to_both_sides_of_the_middle():
@@ -88,6 +88,19 @@ def test_more_pieces_than_are_taken_are_refused_by_their_number():
         params(layout={"id": "grid", "params": {"across": 501, "up": 501}})
     most = params(layout={"id": "grid", "params": {"across": 500, "up": 500}})
     assert most.n_pieces == MOST_PIECES
+
+
+def test_on_a_2d_stage_up_is_up_a_ring_stands_and_pieces_turn_clockwise():
+    given = params(layout={"id": "ring", "params": {"count": 4}})
+    ring = pieces_of(given, sizes={"radius": 1.0}, n_sources=1, space="2d")
+    assert ring.laid.places({"radius": 1.0}) == pytest.approx(
+        np.array([[1, 0, 0], [0, -1, 0], [-1, 0, 0], [0, 1, 0]]), abs=1e-12
+    )
+    assert ring.laid.turns.tolist() == [[0] * 4, [0] * 4, [0, -90, -180, -270]]
+    gaps = dict.fromkeys(("gap_x", "gap_y", "gap_z"), 1.0)
+    grid = pieces_of(params(layout={"id": "grid"}), sizes=gaps, n_sources=1, space="2d")
+    assert grid.laid.places(gaps)[0].tolist() == [-4.5, 4.5, 0]
+    assert {spec.id for spec in LAYOUTS.values() if spec.flat} >= {"line", "grid", "ring", "spiral"}
 
 
 # --- orders

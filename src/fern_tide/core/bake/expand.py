@@ -6,28 +6,46 @@ What formats carry that know no arrays. The stage, in place of this, looks the p
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
 from fern_tide.core.bake.bake import Stack
 from fern_tide.core.bake.curve import Curve
-from fern_tide.core.bake.pieces import PREFIX, ArrayMotion, motion_of, piece_values, pivot, sources_of
+from fern_tide.core.bake.pieces import PREFIX, ArrayMotion, motion_of, piece_values
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.colour import colour_texts, mix_all, parse_colour
+from fern_tide.core.scene.arrays.sources import pivot, sources_of
 from fern_tide.core.scene.part import Anchor
-from fern_tide.core.scene.properties import PLACE_3D
+from fern_tide.core.scene.properties import PLACE, PLACE_3D
 from fern_tide.core.scene.rotation import matrices, quaternions
 from fern_tide.core.scene.scene import Part, PartChoice, Scene
 
 MOST_EXPANDED = 20_000
 """Parts that arrays are written out as."""
-_AXES = ("x", "y", "z")
-_PLACE = tuple(item.id for item in PLACE_3D)
+
+
+@dataclass(frozen=True)
+class _Space:
+    """How pieces are put down in a kind of scene."""
+
+    group: str
+    axes: tuple[str, ...]
+    turns: tuple[str, ...]
+    place: tuple[str, ...]
+    """The properties of a group."""
+    tint: str
+    """The property of a part that is its colour."""
+
+
+_SPACES = {
+    "3d": _Space("group_3d", ("x", "y", "z"), ("turn_x", "turn_y", "turn_z"), tuple(i.id for i in PLACE_3D), "colour"),
+    "2d": _Space("group", ("x", "y"), ("turn",), (*(item.id for item in PLACE), "blur"), "fill"),
+}
 
 
 @dataclass(frozen=True)
@@ -109,7 +127,7 @@ class _Writer:
         self._by_part: dict[str, list[Curve]] = {}
         for curve in curves:
             self._by_part.setdefault(curve.target.part, []).append(curve)
-        self._ids = Ids(part.id for part in scene.parts)
+        self.make_id = Ids(part.id for part in scene.parts).make
         self._inside: set[str] = set()
         self.parts: list[Part] = []
         self.curves: list[Curve] = []
@@ -126,14 +144,13 @@ class _Writer:
             self.curves += self._by_part.get(part.id, ())
 
     def _array(self, part: Part) -> None:
-        own = [curve for curve in self._by_part.get(part.id, ()) if curve.target.property in _PLACE]
-        values = {name: value for name, value in part.values.items() if name in _PLACE}
-        self.parts.append(_group(part.id, part.name, part.parent, values, part.anchor))
-        self.curves += own
+        space = _SPACES[part.kind.space]
+        own = {curve.target.property: curve for curve in self._by_part.get(part.id, ())}
+        values = {name: value for name, value in part.values.items() if name in space.place}
+        self.parts.append(_group(space, part.id, part.name, part.parent, values, part.anchor))
+        self.curves += [curve for name, curve in own.items() if name in space.place]
         driven = {
-            curve.target.property: curve.values
-            for curve in self._by_part.get(part.id, ())
-            if curve.target.property not in _PLACE and not curve.target.property.startswith(PREFIX)
+            name: curve.values for name, curve in own.items() if name not in space.place and not name.startswith(PREFIX)
         }
         motion = motion_of(self._scene, part, driven, rate=self._clock.rate, n_frames=self._clock.n_frames)
         _Array(self, part, motion).write()
@@ -153,13 +170,11 @@ class _Writer:
         """List a part and what lies in it, each with its curves."""
         return [(item, self._by_part.get(item.id, [])) for item in self._scene.branch(source.id)]
 
-    def make_id(self, name: str) -> str:
-        """Give an id that no part has."""
-        return self._ids.make(name)
 
-
-def _group(part_id: str, name: str, parent: str | None, values: Mapping[str, float | str], anchor: Anchor) -> Part:
-    shape = PartChoice(id="group_3d")
+def _group(
+    space: _Space, part_id: str, name: str, parent: str | None, values: Mapping[str, float | str], anchor: Anchor
+) -> Part:
+    shape = PartChoice(id=space.group)
     return Part(id=part_id, name=name[:120], parent=parent, values=dict(values), anchor=anchor, shape=shape)
 
 
@@ -168,11 +183,15 @@ class _Array:
 
     def __init__(self, writer: _Writer, part: Part, motion: ArrayMotion) -> None:
         self._writer, self._part, self._motion = writer, part, motion
+        self._space = _SPACES[part.kind.space]
         self._sources = sources_of(writer._scene, part)
         self._every = np.arange(motion.pieces.n_pieces)
         self._places = motion.places(self._every)
         self._turns = motion.pieces.laid.turns
-        self._moving = {name: writer.values(part, motion, f"{PREFIX}{name}") for name in (*_PLACE, "opacity")}
+        names = [item.id.removeprefix(PREFIX) for item in part.kind.properties if item.id.startswith(PREFIX)]
+        self._moving = {name: writer.values(part, motion, f"{PREFIX}{name}") for name in names}
+        self._own = {name: float(part.own(f"{PREFIX}{name}")) for name in names}
+        self._of_group = [name for name in names if name in self._space.place]
         self._colours = self._mixed() if motion.params.coloured else None
 
     def _mixed(self) -> FloatArray:
@@ -192,42 +211,53 @@ class _Array:
             self._piece(piece)
 
     def _piece(self, piece: int) -> None:
-        writer, name = self._writer, f"{self._part.name} {piece + 1}"
+        writer, space, name = self._writer, self._space, f"{self._part.name} {piece + 1}"
         source = self._sources[self._motion.pieces.sources[piece]] if self._sources else None
         at = np.zeros(3) if source is None else pivot(source)
-        turn, place, parent = self._turns[:, piece], self._places[:, piece], self._part.id
+        place, parent = self._places[:, piece], self._part.id
         if self._turns.any():
-            outer = _group(writer.make_id(name), name, parent, self._still(place) | _turned(turn), Anchor())
+            turn = self._turns[:, piece] if len(space.turns) == 3 else self._turns[2:, piece]
+            still = self._still(place) | dict(zip(space.turns, turn.tolist(), strict=True))
+            outer = _group(space, writer.make_id(name), name, parent, still, Anchor())
             writer.parts.append(outer)
-            self._move(outer, place, np.zeros((3, 1)))
+            self._move(outer, place, piece=None)
             parent, place, name = outer.id, np.zeros((3, 1)), f"{name}, moving"
-        own = {item: float(self._part.own(f"{PREFIX}{item}")) for item in _PLACE}
-        turns = np.array([own[f"turn_{axis}"] for axis in _AXES])[:, np.newaxis]
-        sizes = np.array([own[f"scale_{axis}"] for axis in _AXES])
-        stands = place + (at - matrices(quaternions(turns))[..., 0] @ (sizes * at))[:, np.newaxis]
-        still = own | self._still(stands + np.array([[own[axis]] for axis in _AXES]))
-        anchor = Anchor(x=at[0], y=at[1], z=at[2])
-        group = _group(writer.make_id(name), name, parent, still, anchor)
+        stands = place + self._stands(at)[:, np.newaxis]
+        own = np.array([[self._own.get(axis, 0.0)] for axis in "xyz"])
+        still = {name: self._own[name] for name in self._of_group} | self._still(stands + own)
+        group = _group(space, writer.make_id(name), name, parent, still, Anchor(x=at[0], y=at[1], z=at[2]))
         writer.parts.append(group)
-        self._move(group, stands, np.array([[own[axis]] for axis in _AXES]), piece=piece)
-        for item in _PLACE[3:]:
+        self._move(group, stands, piece=piece)
+        for item in self._of_group[len(space.axes) :]:
             values = self._moving[item]
             if values is not None:
                 writer.curve(group, item, values[piece])
         if source is not None:
             self._copy(source, group, piece)
 
-    def _still(self, place: FloatArray) -> dict[str, float]:
-        return {axis: float(place[at, 0]) for at, axis in enumerate(_AXES)}
+    def _stands(self, at: FloatArray) -> FloatArray:
+        """Give how far a group must be moved so that its anchor stands where the piece's does; see part.Anchor.
 
-    def _move(self, group: Part, stands: FloatArray, own: FloatArray, *, piece: int | None = None) -> None:
+        In 3D a part at its own turn and scale stands where it says; in 2D its anchor does.
+        """
+        if len(self._space.axes) == 2:
+            return np.zeros(3)
+        turns = np.array([self._own[name] for name in self._space.turns])[:, np.newaxis]
+        sizes = np.array([self._own[f"scale_{axis}"] for axis in "xyz"])
+        return np.asarray(at - matrices(quaternions(turns))[..., 0] @ (sizes * at))
+
+    def _still(self, place: FloatArray) -> dict[str, float]:
+        return {axis: float(place[at, 0]) for at, axis in enumerate(self._space.axes)}
+
+    def _move(self, group: Part, stands: FloatArray, *, piece: int | None) -> None:
         """Add the curves of a group's place: where its piece stands, and how the piece moves from there."""
         frames = self._writer._clock.n_frames
-        for at, axis in enumerate(_AXES):
+        for at, axis in enumerate(self._space.axes):
             moving = None if piece is None else self._moving[axis]
             if moving is None and stands.shape[1] == 1:
                 continue
-            offset = own[at] if moving is None or piece is None else moving[piece]
+            own = 0.0 if piece is None else self._own[axis]
+            offset = own if moving is None or piece is None else moving[piece]
             self._writer.curve(group, axis, np.broadcast_to(stands[at] + offset, (frames,)))
 
     def _copy(self, source: Part, group: Part, piece: int) -> None:
@@ -247,15 +277,16 @@ class _Array:
                 self._writer.curve(copy, item, numbers)
 
     def _tint(self, part: Part, piece: int, moving: dict[str, FloatArray], values: dict[str, float | str]) -> None:
-        if self._colours is not None and part.has("colour"):
+        tint = self._space.tint
+        if self._colours is not None and part.has(tint):
             colour = self._colours[:, piece]
-            moving.pop("colour", None)
-            values["colour"] = colour_texts(colour[:, :1])[0]
+            moving.pop(tint, None)
+            values[tint] = colour_texts(colour[:, :1])[0]
             if colour.shape[1] > 1:
-                moving["colour"] = colour
-        if not part.has("opacity"):
+                moving[tint] = colour
+        if not part.has("opacity") or "opacity" in self._of_group:
             return
-        fading, still = self._moving["opacity"], float(self._part.own("piece_opacity"))
+        fading, still = self._moving["opacity"], self._own["opacity"]
         if fading is not None:
             moving["opacity"] = moving.get("opacity", float(part.own("opacity"))) * fading[piece]
         elif "opacity" in moving:
@@ -263,10 +294,6 @@ class _Array:
         values["opacity"] = float(part.own("opacity")) * still
 
 
-def _turned(turn: FloatArray) -> dict[str, float]:
-    return {f"turn_{axis}": float(turn[at]) for at, axis in enumerate(_AXES)}
-
-
 def without_motion(scene: Scene) -> Scene:
     """Give a scene whose arrays are written out as they stand at rest."""
-    return expanded(scene, (), moved={}, clock=replace(Clock(_ANY, 0)))[0]
+    return expanded(scene, (), moved={}, clock=Clock(_ANY, 0))[0]

@@ -21,7 +21,7 @@ from fern_tide.core.mapping.colour import parse_colour
 from fern_tide.core.mapping.drive import value
 from fern_tide.core.scene.arrays.field import ArrayParams, Between, Pieces, Places, pieces_of
 from fern_tide.core.scene.arrays.reach import Reach, joined
-from fern_tide.core.scene.rotation import matrices, quaternions
+from fern_tide.core.scene.arrays.sources import sources_of
 from fern_tide.core.scene.scene import Part, Scene
 
 PREFIX = "piece_"
@@ -61,7 +61,7 @@ class ArrayMotion:
     @cached_property
     def pieces(self) -> Pieces:
         """What follows from its params alone."""
-        return pieces_of(self.params, sizes=self.own_sizes, n_sources=self.n_sources)
+        return pieces_of(self.params, sizes=self.own_sizes, n_sources=self.n_sources, space=self.part.kind.space)
 
     @property
     def own_sizes(self) -> dict[str, float]:
@@ -103,24 +103,6 @@ def motion_of(
 ) -> ArrayMotion:
     """Give the motion of an array of a scene; see ArrayMotion."""
     return ArrayMotion(part, len(sources_of(scene, part)), curves, rate, n_frames)
-
-
-def sources_of(scene: Scene, part: Part) -> tuple[Part, ...]:
-    """List the parts that an array's pieces are made from, in the order of the tree."""
-    return tuple(item for item in scene.parts if item.parent == part.id)
-
-
-def pivot(source: Part) -> FloatArray:
-    """Give the point of a 3D piece that scaling and turning leave in place: its source's anchor, where that stands.
-
-    In the array's metres, shape (3,), as the piece stands at the array's middle.
-    """
-    own = {item.id: float(source.own(item.id)) for item in source.properties if item.kind == "number"}
-    turns = np.array([own.get(f"turn_{axis}", 0.0) for axis in "xyz"])[:, np.newaxis]
-    sizes = np.array([own.get(f"scale_{axis}", 1.0) for axis in "xyz"])
-    anchor = np.array([source.anchor.x, source.anchor.y, source.anchor.z])
-    stands = np.array([own.get(axis, 0.0) for axis in "xyz"])
-    return np.asarray(stands + matrices(quaternions(turns))[..., 0] @ (sizes * anchor))
 
 
 def piece_values(

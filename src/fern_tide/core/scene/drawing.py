@@ -15,6 +15,7 @@ from collections.abc import Callable, Mapping
 import numpy as np
 
 from fern_tide.core.base.target import Target
+from fern_tide.core.scene.arrays.drawn import draw_pieces
 from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.images import check_image
 from fern_tide.core.scene.media import SceneMedia
@@ -128,13 +129,32 @@ class _Pen:
         if part.kind.in_file == "file":
             self._file(reached["own"], part)
         for binding in bindings(part):
-            reached[binding.slot].set(binding.attribute, self._text(part, binding.property))
+            text = "inherit" if self._is_coloured(part, binding) else self._text(part, binding.property)
+            reached[binding.slot].set(binding.attribute, text)
         if part.kind.path is not None:
             levels = np.array([float(self._value(part, name)) for name in level_names(part)])
             reached["own"].set("d", part.kind.path(part.shape.params, levels))
         for slot, element in reached.items():
             self._dress(part.id, slot, element)
-        return back
+        return self._pieces(back, part) if part.kind.pieces else back
+
+    def _pieces(self, parent: ET.Element, part: Part) -> ET.Element:
+        """Draw the pieces of an array; what they are made from is drawn where it is seen only in them."""
+        hidden = ET.SubElement(parent, "defs")
+        draw_pieces(
+            ET.SubElement(parent, "g", {"id": self._id(part, "pieces")}), self._scene, part, prefix=self._prefix
+        )
+        return hidden
+
+    def _is_coloured(self, part: Part, binding: Binding) -> bool:
+        """Say whether what is made of a part is painted by the array that it lies in."""
+        above = None if part.parent is None else self._scene.part(part.parent)
+        return (
+            binding.property == "fill"
+            and above is not None
+            and above.kind.pieces
+            and bool(getattr(above.shape.params, "coloured", False))
+        )
 
     def _element(self, parent: ET.Element, part: Part, element: Element, reached: dict[str, ET.Element]) -> None:
         node = ET.SubElement(parent, element.tag, dict(element.attributes))

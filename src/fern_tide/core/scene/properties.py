@@ -109,6 +109,7 @@ def _of_each(items: tuple[Property, ...]) -> tuple[Property, ...]:
     )
 
 
+PIECE = _of_each(PLACE)
 PIECE_3D = (*_of_each(PLACE_3D), *_of_each((SURFACE[1],)))
 PIECE_COLOURS = _of_each(
     (

@@ -82,7 +82,7 @@ def arrays(key: str) -> Response:
     project, pack = studio().projects.head(key)[1], Pack()
     stage = staged(project.scene)
     heads = {
-        part.id: {**field_head(pack, project, part), **source_nodes(stage.built, project.scene, part)}
+        part.id: {**field_head(pack, project, part), **source_nodes(stage, project.scene, part)}
         for part in arrays_of(project)
     }
     return pack.response({"fields": heads, "parts": {name: head(stage, project.scene.part(name)) for name in heads}})

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from fern_tide.core.bake.pieces import sources_of
 from fern_tide.core.base.params import FieldSpec, fields
 from fern_tide.core.commands.field import AddEntry, Owner
 from fern_tide.core.mapping.drive import RESPONSES
@@ -15,6 +14,7 @@ from fern_tide.core.scene.arrays.field import LAYOUTS, ArrayParams
 from fern_tide.core.scene.arrays.layout import Layout
 from fern_tide.core.scene.arrays.reach import MOST_REACHES, REACHES, Reach
 from fern_tide.core.scene.arrays.reach_shape import ReachShape
+from fern_tide.core.scene.arrays.sources import sources_of
 from fern_tide.core.scene.order_choice import ORDERS
 from fern_tide.core.scene.ordering import Order
 from fern_tide.core.scene.scene import Part, Scene
@@ -60,7 +60,7 @@ def array_sheet(scene: Scene, part: Part) -> ArraySheet | None:
     return ArraySheet(
         n_pieces=params.n_pieces,
         n_sources=len(sources_of(scene, part)),
-        layouts=list(LAYOUTS.values()),
+        layouts=[item for item in LAYOUTS.values() if scene.kind == "3d" or item.flat is not None],
         orders=list(ORDERS.values()),
         reaches=list(REACHES.values()),
         responses=list(RESPONSES.values()),

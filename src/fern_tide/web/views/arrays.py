@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from fern_tide.core.bake.bake import Stack
-from fern_tide.core.bake.pieces import ArrayMotion, is_of_pieces, motion_of, pivot, sources_of
+from fern_tide.core.bake.pieces import ArrayMotion, is_of_pieces, motion_of
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
@@ -16,10 +16,11 @@ from fern_tide.core.mapping.colour import parse_colour
 from fern_tide.core.mapping.drive import RESPONSES, Drive, value
 from fern_tide.core.scene.arrays.field import Between
 from fern_tide.core.scene.arrays.reach import Reach
-from fern_tide.core.scene.gltf.built import Built
+from fern_tide.core.scene.arrays.sources import pivot, sources_of
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.web.packing import Pack
 from fern_tide.workflows.derive.levels import Levels
+from fern_tide.workflows.derive.stages import Staged
 
 _STEPS = 4096
 _COLOUR_STEPS = 512
@@ -55,13 +56,16 @@ def field_head(pack: Pack, project: Project, part: Part) -> dict[str, Any]:
     }
 
 
-def source_nodes(built: Built, scene: Scene, part: Part) -> dict[str, Any]:
-    """Say which nodes of the stage's file an array and its sources are, and about which points pieces move."""
+def source_nodes(staged: Staged, scene: Scene, part: Part) -> dict[str, Any]:
+    """Say about which points pieces move, and in 3D which nodes of the stage's file they are made from."""
     sources = sources_of(scene, part)
+    anchors = {"anchors": [pivot(item).tolist() for item in sources]}
+    if scene.kind == "2d":
+        return anchors
     return {
-        "node": built.places[part.id]["node"],
-        "nodes": [built.places[item.id]["node"] for item in sources],
-        "anchors": [pivot(item).tolist() for item in sources],
+        **anchors,
+        "node": staged.built.places[part.id]["node"],
+        "nodes": [staged.built.places[item.id]["node"] for item in sources],
     }
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 import numpy as np
 
@@ -59,7 +59,7 @@ def array_of(project: Project, part_ids: Sequence[str], *, name: str = "") -> tu
 
     Raises:
         UnknownName: there is no such part.
-        InvalidParameter: it is a 2D part, an array, or came with a file.
+        InvalidParameter: it is an array, or came with a file.
     """
     scene = project.scene
     parts = [scene.part(name) for name in part_ids]
@@ -67,11 +67,11 @@ def array_of(project: Project, part_ids: Sequence[str], *, name: str = "") -> tu
     wrong = next((part for part in parts if part.kind.pieces or not part.kind.is_shaped), None)
     if kind is None or wrong is not None or not parts:
         value = wrong.name if wrong else parts[0].name if parts else "nothing"
-        raise InvalidParameter("array of", value=value, allowed="3D parts that were made here, and no array")
+        raise InvalidParameter("array of", value=value, allowed="parts that were made here, and no array")
     first = parts[0]
     name = name or f"Array of {first.name}"[:120]
     driven = {drive.target for mapping in project.mappings for drive in mapping.drives}
-    stands = {axis: first.own(axis) for axis in "xyz" if Target(part=first.id, property=axis) not in driven}
+    stands = _standing(first, driven)
     array = Part(
         id=Ids(part.id for part in scene.parts).make(name),
         name=name,
@@ -82,26 +82,39 @@ def array_of(project: Project, part_ids: Sequence[str], *, name: str = "") -> tu
     commands: list[PutPart | ArrangePart | SetValues] = [PutPart(part=array)]
     for place, part in enumerate(parts):
         commands.append(ArrangePart(id=part.id, parent=array.id, place=place))
-        commands += [
-            SetValues(parts=(part.id,), property=axis, value=None)
-            for axis in "xyz"
-            if axis in part.values and Target(part=part.id, property=axis) not in driven
-        ]
+        home = {axis: float(part.own(axis)) - at for axis, at in _standing(part, driven).items()}
+        commands += [SetValues(parts=(part.id,), property=axis, value=value) for axis, value in home.items()]
     return Together(words=f"Make an array of {first.name}"[:120], commands=tuple(commands)), array.id
+
+
+def _standing(part: Part, driven: Collection[Target]) -> dict[str, float]:
+    """Give where a part stands, by axis, where nothing drives that: a 2D part by its anchor."""
+    anchor = {"x": part.anchor.x, "y": part.anchor.y} if part.kind.space == "2d" else {}
+    axes = [axis for axis in "xyz" if part.has(axis) and Target(part=part.id, property=axis) not in driven]
+    return {axis: float(part.own(axis)) + anchor.get(axis, 0.0) for axis in axes}
 
 
 def _gap(part: Part) -> float:
     """Give a gap of a quarter of a part's width between one piece and the next."""
-    if part.kind.solid is None:
-        return 0.5
-    low, high = bounds(part.kind.solid(part.shape.params))
-    return max(0.01, round(1.25 * float(high[0] - low[0]) * float(part.own("scale_x")), 2))
+    if part.kind.solid is not None:
+        low, high = bounds(part.kind.solid(part.shape.params))
+        wide = float(high[0] - low[0])
+    else:
+        params = part.shape.params.model_dump()
+        wide = next((times * float(params[name]) for name, times in _WIDTHS.items() if params.get(name)), 0.0)
+    wide *= float(part.own("scale_x")) if part.has("scale_x") else 1.0
+    return round(1.25 * wide, 2) or (0.5 if part.kind.space == "3d" else 60.0)
+
+
+_WIDTHS = {"width": 1.0, "radius": 2.0, "outer": 2.0, "r": 2.0, "rx": 2.0}
+_FIRST = {"3d": ("sphere", {"radius": 0.1, "around": 16}), "2d": ("ellipse", {"rx": 14.0, "ry": 14.0})}
 
 
 def new_array(project: Project) -> tuple[Together, str]:
-    """Make an array of small balls, to begin with; see array_of."""
-    ball = new_part(project.scene, "sphere").part
-    ball = ball.but(shape=PartChoice.model_validate({"id": "sphere", "params": {"radius": 0.1, "around": 16}}))
+    """Make an array of small balls or dots, to begin with; see array_of."""
+    kind, size = _FIRST[project.scene.kind]
+    ball = new_part(project.scene, kind).part
+    ball = ball.but(shape=ball.shape.but(params=ball.shape.params.but(**size)))
     edit, name = array_of(PutPart(part=ball).apply(project), [ball.id], name="Array")
     return edit.but(words="Add an array", commands=(PutPart(part=ball), *edit.commands)), name
 

@@ -19,7 +19,7 @@ from fern_tide.core.base.registry import Choice, Registry, discover
 from fern_tide.core.base.signal import FloatArray, frozen
 from fern_tide.core.mapping.drive import RESPONSES, ResponseChoice
 from fern_tide.core.scene.arrays import layouts as layouts_folder
-from fern_tide.core.scene.arrays.layout import Laid, Layout
+from fern_tide.core.scene.arrays.layout import Laid, Layout, on_a_stage
 from fern_tide.core.scene.arrays.reach import MOST_REACHES, Reach
 from fern_tide.core.scene.order_choice import ORDERS, OrderChoice
 from fern_tide.core.scene.properties import Property
@@ -126,9 +126,9 @@ class Pieces:
 
 
 @lru_cache(maxsize=64)
-def _laid(layout: LayoutChoice) -> Laid:
+def _laid(layout: LayoutChoice, space: str) -> Laid:
     spec: Layout = layout.spec
-    laid = spec.lay(layout.params)
+    laid = spec.lay(layout.params) if space == "3d" else on_a_stage((spec.flat or spec.lay)(layout.params))
     for way in laid.ways.values():
         frozen(way)
     frozen(laid.turns)
@@ -136,10 +136,10 @@ def _laid(layout: LayoutChoice) -> Laid:
 
 
 @lru_cache(maxsize=64)
-def _pieces(params: ArrayParams, sizes: tuple[tuple[str, float], ...], n_sources: int) -> Pieces:
-    laid = _laid(params.layout)
-    n = laid.n_pieces
-    ranks = ORDERS[params.order.id].ranks(laid.places(dict(sizes)), params.order.params)
+def _pieces(params: ArrayParams, sizes: tuple[tuple[str, float], ...], n_sources: int, space: str) -> Pieces:
+    laid = _laid(params.layout, space)
+    n, axes = laid.n_pieces, 3 if space == "3d" else 2
+    ranks = ORDERS[params.order.id].ranks(laid.places(dict(sizes))[:, :axes], params.order.params)
     if params.both_ends:
         ranks = np.abs(2.0 * ranks - 1.0)
     if params.backwards:
@@ -152,13 +152,14 @@ def _pieces(params: ArrayParams, sizes: tuple[tuple[str, float], ...], n_sources
     return Pieces(laid, frozen(ranks), frozen(weights), frozen(differences), sources)
 
 
-def pieces_of(params: ArrayParams, *, sizes: Mapping[str, float], n_sources: int) -> Pieces:
+def pieces_of(params: ArrayParams, *, sizes: Mapping[str, float], n_sources: int, space: str) -> Pieces:
     """Give what follows from an array's params, and from its sizes where nothing drives them.
 
     Args:
         params: of the array.
         sizes: the own values of the layout's sizes, by which the pieces are put in order.
         n_sources: how many parts the pieces are made from; 0 counts as one.
+        space: 2d or 3d.
     """
     spec: Layout = params.layout.spec
-    return _pieces(params, tuple((size.id, float(sizes[size.id])) for size in spec.sizes), n_sources)
+    return _pieces(params, tuple((size.id, float(sizes[size.id])) for size in spec.sizes), n_sources, space)

@@ -79,6 +79,7 @@ class Layout:
         sizes: its lengths that sound can drive.
         count: gives how many pieces there are.
         lay: gives where they stand.
+        flat: gives where they stand in 2D, up still being up; None where the layout is one in space alone.
     """
 
     id: str
@@ -88,6 +89,7 @@ class Layout:
     sizes: tuple[Size, ...]
     count: Callable[[Any], int]
     lay: Callable[[Any], Laid]
+    flat: Callable[[Any], Laid] | None = None
 
 
 def upright(n_pieces: int) -> FloatArray:
@@ -98,3 +100,11 @@ def upright(n_pieces: int) -> FloatArray:
 def even(n: int, *, closed: bool = False) -> FloatArray:
     """Give n even shares, from 0 to 1 with both ends, or closed, where 1 is 0 again; 0 for one."""
     return np.arange(n) / max(1, n if closed else n - 1)
+
+
+def on_a_stage(laid: Laid) -> Laid:
+    """Give a layout as a 2D stage counts it: down counts downwards, and turns are clockwise."""
+    down = np.array([1.0, -1.0, 0.0])
+    turns = np.zeros_like(laid.turns)
+    turns[2] = -laid.turns[2]
+    return Laid({name: way * down + 0.0 for name, way in laid.ways.items()}, turns + 0.0)

@@ -153,3 +153,13 @@ export function unpackedMotion(properties, arrays) {
   const driver = (one) => ({ ...one, rows: [arrays[one.rows]].flat(), response: table(one.response), colours: one.colours?.map(table) });
   return Object.fromEntries(Object.entries(properties).map(([name, one]) => [name, { ...one, drivers: one.drivers.map(driver) }]));
 }
+
+const toLight = (value) => (value <= 0.04045 ? value / 12.92 : ((value + 0.055) / 1.055) ** 2.4);
+const fromLight = (light) => (light <= 0.0031308 ? 12.92 * light : 1.055 * light ** (1 / 2.4) - 0.055);
+const channels = (colour) => (Array.isArray(colour) ? colour : [1, 3, 5].map((at) => parseInt(colour.slice(at, at + 2), 16) / 255));
+
+/** Mix two colours, as text or as sRGB from 0 to 1, and give the text. Pure. */
+export function mixedColour(first, last, share) {
+  const light = mixedLight(channels(first).map(toLight), channels(last).map(toLight), share);
+  return `#${light.map((value) => Math.round(fromLight(value) * 255).toString(16).padStart(2, "0")).join("")}`;
+}

@@ -45,3 +45,9 @@ export function around(points) {
   const { x, y, width, height } = boxAround(points);
   return [{ x, y }, { x: x + width, y }, { x: x + width, y: y + height }, { x, y: y + height }];
 }
+
+/** The transform of a piece of an array: where it stands and faces, and its own motion about its anchor there. Pure. */
+export function pieceTransform([px, py], facing, [ax, ay], [x, y, turn, wide, tall]) {
+  const faces = facing ? `rotate(${facing}) ` : "";
+  return `translate(${px} ${py}) ${faces}translate(${ax + x} ${ay + y}) rotate(${turn}) scale(${wide} ${tall}) translate(${-ax} ${-ay})`;
+}

@@ -3,8 +3,9 @@
 import { outlineOf } from "./graphic.js";
 import { drivenAttributes, OwnMotion } from "./own_motion.js";
 import { about, around, boxAround, colourAt, PLACE, placeOf, transformOf, VERBS } from "./placing.js";
+import { Pieces2d } from "./stage2d_arrays.js";
+import { boxOf, cornersOf } from "./svg.js";
 
-const SVG = "http://www.w3.org/2000/svg";
 
 /** Which part an element of the drawing belongs to, by its id, or null. Pure but for the element. */
 export function partIdOf(element, prefix) {
@@ -33,6 +34,7 @@ export class Stage2d {
   #curves = {};
   #heads = {};
   #tries = new Map();
+  arrays = new Pieces2d();
 
   constructor(root, { prefix }) {
     this.root = root;
@@ -81,7 +83,8 @@ export class Stage2d {
   }
 
   /** Take in curves and how the parts that they move show; of the parts that are tried by hand, too. */
-  bind({ curves, parts }) {
+  bind({ curves, parts, arrays = {} }) {
+    this.arrays.motions = arrays;
     const still = Object.keys(this.#curves).filter((target) => !(target in curves)); // goes back to its own value
     this.#curves = curves;
     for (const [id, head] of Object.entries(parts)) this.#take(id, head);
@@ -168,10 +171,32 @@ export class Stage2d {
   show(frame, seconds) {
     this.frame = frame;
     for (const set of this.#setters) set(frame);
+    this.arrays.show(frame ?? 0, { heads: this.#heads, curves: this.#curves, tries: this.#tries, valueOf: (id) => (name) => this.#value(`${id}:${name}`, frame ?? 0, this.#heads[id].own[name]) });
     if (seconds !== undefined) for (const clock of this.clocks) clock.setCurrentTime(seconds);
   }
 
+  /** Take in what arrays the drawing has. */
+  load(pack) {
+    for (const [id, head] of Object.entries(this.arrays.make(pack, (id, slot) => this.element(id, slot)))) this.#take(id, head);
+  }
+
+  /** Draw this frame again: the hand has put something elsewhere. */
+  showAgain() {
+    this.show(this.frame);
+  }
+
   // --- looking and picking
+
+  hold = () => {};
+  onScreen = (point) => point;
+
+  inSpace({ clientX, clientY }) {
+    return { x: clientX, y: clientY };
+  }
+
+  pickPiece({ clientX, clientY }, part) {
+    return this.arrays.pick(part, document.elementFromPoint(clientX, clientY));
+  }
 
   pick({ clientX, clientY }) {
     return partIdOf(document.elementFromPoint(clientX, clientY), this.prefix);
@@ -271,26 +296,4 @@ export class Stage2d {
   }
 
   dispose() {}
-}
-
-/** The box of an element; of a picture seen through a mask, that of the mask; of a group, that of what lies in it. */
-function boxOf(own) {
-  const empty = own.localName === "g" && !own.firstElementChild;
-  return (own.querySelector(":scope > mask")?.firstElementChild ?? (empty ? own.parentNode : own)).getBBox();
-}
-
-/** The corners of a box that a transform moves. */
-function cornersOf({ x, y, width, height }, transform) {
-  const matrix = new DOMMatrix(cssMatrix(transform));
-  return around([{ x, y }, { x: x + width, y: y + height }]).map((corner) => new DOMPoint(corner.x, corner.y).matrixTransform(matrix));
-}
-
-/** An SVG transform list as the browser's matrices take it. */
-function cssMatrix(list) {
-  const probe = document.createElementNS(SVG, "g");
-  probe.setAttribute("transform", list);
-  const all = probe.transform.baseVal.consolidate();
-  if (!all) return "matrix(1,0,0,1,0,0)";
-  const { a, b, c, d, e, f } = all.matrix;
-  return `matrix(${a},${b},${c},${d},${e},${f})`;
 }

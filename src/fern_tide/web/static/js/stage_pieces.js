@@ -108,14 +108,14 @@ export class PiecesHand extends Component {
     this.stage.drawing = true;
     const move = (event) => {
       at = view.arrays.toOwn(part, view.inSpace(event, middle)).map((value) => Number(value.toFixed(3)));
-      AXES.forEach((axis, place) => view.try(`${part}:${name}_${axis}`, at[place], head));
+      at.forEach((value, place) => view.try(`${part}:${name}_${AXES[place]}`, value, head));
       view.showAgain();
     };
     const end = async ({ type }) => {
       view.hold(false);
       this.stage.drawing = false;
-      if (at && type !== "pointercancel") await project.edit({ kind: "together", words: `Move ${name.replace("reach", "reach ")}`, commands: AXES.map((axis, place) => ({ kind: "set_value", target: `${part}:${name}_${axis}`, value: at[place] })) });
-      for (const axis of AXES) view.try(`${part}:${name}_${axis}`, null, head);
+      if (at && type !== "pointercancel") await project.edit({ kind: "together", words: `Move ${name.replace("reach", "reach ")}`, commands: at.map((value, place) => ({ kind: "set_value", target: `${part}:${name}_${AXES[place]}`, value })) });
+      for (const axis of AXES.slice(0, at?.length ?? 0)) view.try(`${part}:${name}_${axis}`, null, head);
       view.showAgain();
     };
     follow(down, this.over, { move, end, signal: this.signal });

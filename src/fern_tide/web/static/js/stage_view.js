@@ -25,6 +25,7 @@ export class StageView {
   async #open() {
     if (this.space === "2d") {
       this.view = new Stage2d(this.root, { prefix: this.prefix });
+      await this.#loadArrays();
       return;
     }
     const made = await telling(async () => {
@@ -40,10 +41,22 @@ export class StageView {
     this.onReady?.();
   }
 
-  /** Load the scene of a 3D stage, with its arrays where it has any. */
+  /** What is known of the scene's arrays; null where it has none. */
+  async #arrays() {
+    return project.status.shown.arrays ? getPack(project.url("stage/arrays")) : null;
+  }
+
+  /** Load the scene of a 3D stage. */
   async #load() {
-    const arrays = project.status.shown.arrays ? await getPack(project.url("stage/arrays")) : null;
-    return this.view.load(project.url(`stage/scene.glb?looks=${this.looks}`), arrays);
+    return this.view.load(project.url(`stage/scene.glb?looks=${this.looks}`), await this.#arrays());
+  }
+
+  /** Load the arrays of a drawing. */
+  async #loadArrays() {
+    const pack = await telling(() => this.#arrays());
+    if (this.signal.aborted) return;
+    this.view.load(pack ?? null);
+    this.view.show(this.#frame, this.#seconds);
   }
 
   bind({ curves, parts, arrays }) {
@@ -77,6 +90,7 @@ export class StageView {
       const text = await telling(() => getText(project.url("stage/drawing")));
       if (text === undefined || this.signal.aborted) return;
       this.view.replace(text);
+      await this.#loadArrays();
     }
     this.view.show(this.#frame, this.#seconds);
     this.onReady?.();

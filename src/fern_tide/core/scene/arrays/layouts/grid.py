@@ -52,4 +52,5 @@ LAYOUT = Layout(
     sizes=(Size("gap_x", "Gap across", 0.5), Size("gap_y", "Gap up", 0.5), Size("gap_z", "Gap towards you", 0.5)),
     count=lambda params: params.count,
     lay=lay,
+    flat=lay,
 )

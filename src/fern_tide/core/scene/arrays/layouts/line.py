@@ -45,4 +45,5 @@ LAYOUT = Layout(
     sizes=(Size("gap", "Gap", 0.5),),
     count=lambda params: params.count,
     lay=lay,
+    flat=lay,
 )

@@ -19,7 +19,7 @@ class RingParams(Params):
     degrees: Annotated[
         float, Field(gt=0, le=360), unit("°", "How far round they stand; 360 is a whole ring.", step=5, label="Round")
     ] = 360.0
-    lying: Annotated[bool, unit("", "Whether it lies on the floor rather than standing up.")] = True
+    lying: Annotated[bool, unit("", "In 3D: whether it lies on the floor rather than standing up.")] = True
     facing: Annotated[bool, unit("", "Whether each piece faces outward.", label="Face outward")] = True
 
 
@@ -53,4 +53,5 @@ LAYOUT = Layout(
     sizes=(Size("radius", "Radius", 1.0, low=0.0),),
     count=lambda params: params.count,
     lay=lay,
+    flat=lambda params: lay(params.but(lying=False)),
 )

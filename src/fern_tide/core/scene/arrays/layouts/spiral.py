@@ -17,7 +17,7 @@ class SpiralParams(Params):
 
     count: Annotated[int, Field(ge=1, le=MOST_PIECES), unit("", "How many pieces there are.")] = 48
     rounds: Annotated[float, Field(gt=0, le=1000), unit("", "How many times round it goes.", step=0.5)] = 4.0
-    lying: Annotated[bool, unit("", "Whether it lies on the floor rather than standing up.")] = True
+    lying: Annotated[bool, unit("", "In 3D: whether it lies on the floor rather than standing up.")] = True
     facing: Annotated[bool, unit("", "Whether each piece faces outward.", label="Face outward")] = False
 
 
@@ -39,4 +39,5 @@ LAYOUT = Layout(
     sizes=(Size("radius", "Radius", 1.5, low=0.0), Size("rise", "Rise", 0.0)),
     count=lambda params: params.count,
     lay=lay,
+    flat=lambda params: lay(params.but(lying=False)),
 )

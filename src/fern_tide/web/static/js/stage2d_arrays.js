@@ -1,0 +1,125 @@
+// Arrays in the 2D stage: the drawing holds an element for every piece, or one of dots where there are very many.
+
+import { inOrder, mixedColour, placesOf, reachesOf, unpacked, valueOfPiece } from "./pieces.js";
+import { pieceTransform } from "./placing.js";
+
+const NAMES = ["x", "y", "turn", "scale_x", "scale_y"].map((name) => `piece_${name}`);
+
+/** Write an attribute where it changes. */
+const write = (element, name, text) => element.getAttribute(name) !== text && element.setAttribute(name, text);
+
+class Pieces {
+  #order = null;
+  places = null;
+
+  constructor(field, group) {
+    this.field = field;
+    this.group = group;
+    this.elements = [...group.children];
+    this.dots = field.pieces > 1 && this.elements.length === 1 ? this.elements[0] : null;
+  }
+
+  show(frame, { valueOf, own, motion, tried, drives }) {
+    const { field } = this;
+    Object.assign(this, { valueOf, drives });
+    const places = placesOf(field, valueOf);
+    const reach = reachesOf(field, places, valueOf);
+    this.places = places;
+    const each = (name) => {
+      const held = tried(name);
+      const moved = held === undefined && motion(name);
+      return moved ? (piece) => valueOfPiece(moved, field, piece, frame, reach ? reach[piece] : 1) : () => held ?? own[name];
+    };
+    const getters = NAMES.map(each);
+    if (this.dots) this.#showDots(places, getters);
+    else this.#place(places, getters, { opacity: each("piece_opacity"), colours: field.coloured && ["piece_colour", "piece_last_colour"].map(each) });
+  }
+
+  #showDots(places, getters) {
+    const [x, y] = getters;
+    let data = "";
+    for (let piece = 0; piece < this.field.pieces; piece += 1) data += `M${(places[3 * piece] + x(piece)).toFixed(1)} ${(places[3 * piece + 1] + y(piece)).toFixed(1)}h0`;
+    this.dots.setAttribute("d", data);
+  }
+
+  #place(places, getters, { opacity, colours }) {
+    const { field } = this;
+    this.elements.forEach((element, piece) => {
+      const facing = field.turns ? field.turns[3 * piece + 2] : 0;
+      const values = getters.map((get) => get(piece));
+      write(element, "transform", pieceTransform([places[3 * piece], places[3 * piece + 1]], facing, field.anchors[field.source[piece]], values));
+      write(element, "opacity", String(opacity(piece)));
+      if (colours) write(element, "fill", mixedColour(colours[0](piece), colours[1](piece), field.ranks[piece]));
+    });
+  }
+
+  pick(element) {
+    const piece = this.elements.indexOf(element?.closest("g"));
+    return piece < 0 || this.dots ? null : piece;
+  }
+
+  line(most) {
+    if (this.dots || !this.places) return null;
+    if (this.#order?.most !== most) this.#order = { most, pieces: inOrder(this.field, most) };
+    return this.#order.pieces.map((piece) => {
+      const { left, top, width, height } = this.elements[piece].getBoundingClientRect();
+      return { x: left + width / 2, y: top + height / 2 };
+    });
+  }
+
+  reaches() {
+    const matrix = this.group.getScreenCTM();
+    const free = this.field.reaches.filter(({ name }) => !["x", "y"].some((axis) => this.drives(`${name}_${axis}`)));
+    return free.map(({ name }) => {
+      const { x, y } = new DOMPoint(this.valueOf(`${name}_x`), this.valueOf(`${name}_y`)).matrixTransform(matrix);
+      return { name, middle: { x, y } };
+    });
+  }
+
+  /** @type {(name: string) => any} */
+  valueOf = () => 0;
+  /** @type {(name: string) => boolean} */
+  drives = () => false;
+}
+
+/** The arrays of a drawing. */
+export class Pieces2d {
+  #views = new Map();
+  motions = {};
+
+  /** Make them anew from what the server packed; gives the heads of their parts. */
+  make(pack, element) {
+    this.#views.clear();
+    for (const [id, field] of Object.entries(pack?.head.fields ?? {})) {
+      const group = element(id, "pieces");
+      if (group) this.#views.set(id, new Pieces(unpacked(field, pack.arrays), group));
+    }
+    return pack?.head.parts ?? {};
+  }
+
+  show(frame, { heads, curves, tries, valueOf }) {
+    for (const [id, view] of this.#views) {
+      const drives = (name) => `${id}:${name}` in curves;
+      const motion = (name) => (drives(name) ? this.motions[id]?.[name] : undefined);
+      view.show(frame, { own: heads[id].own, motion, valueOf: valueOf(id), drives, tried: (name) => tries.get(`${id}:${name}`) });
+    }
+  }
+
+  pick(id, element) {
+    return this.#views.get(id)?.pick(element) ?? null;
+  }
+
+  reaches(id) {
+    return this.#views.get(id)?.reaches() ?? [];
+  }
+
+  /** A point of the screen as an array counts it. */
+  toOwn(id, { x, y }) {
+    const at = new DOMPoint(x, y).matrixTransform(this.#views.get(id).group.getScreenCTM().inverse());
+    return [at.x, at.y];
+  }
+
+  line(id, most) {
+    return this.#views.get(id)?.line(most) ?? null;
+  }
+}
