@@ -26,10 +26,14 @@ def test_a_project_of_an_earlier_version_opens_and_moves_the_same_properties(pat
     assert read_project(project.model_dump_json()) == project
 
 
+def _numbers(version):
+    return [int(part) for part in version.split(".")]
+
+
 def test_there_is_one_of_every_landed_version():
     changelog = (Path(__file__).parents[2] / "CHANGELOG.md").read_text()
     landed = {line.split()[1] for line in changelog.splitlines() if line.startswith("## ")}
-    assert {path.stem for path in PROJECTS} >= landed - {max(landed)}
+    assert {path.stem for path in PROJECTS} >= landed - {max(landed, key=_numbers)}
 
 
 class SlowParams(Params):
