@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cached_property
+from math import inf
 from typing import TypeAlias
 
 import numpy as np
@@ -14,6 +16,7 @@ from fern_tide.core.bake.slopes import monotone_slopes
 from fern_tide.core.base.signal import FloatArray
 
 _FIRST_STRETCH = 32
+_SLACK = 1e-15  # of slopes, for what rounding leaves
 _LEAST_DOT = 0.13  # of two quaternions: they are 165 degrees apart
 Places: TypeAlias = npt.NDArray[np.int64] | FloatArray
 """Moments in frames: whole ones, or with some between them."""
@@ -151,6 +154,21 @@ class _Dense:
     places: FloatArray
     tolerance: FloatArray
 
+    @cached_property
+    def lists(self) -> list[list[float]]:
+        """The channels, number by number."""
+        return [row.tolist() for row in self.rows]
+
+    @cached_property
+    def moments(self) -> list[float]:
+        """The places, number by number."""
+        return [float(place) for place in self.places]
+
+    @cached_property
+    def tolerances(self) -> list[float]:
+        """How far off each channel may be."""
+        return [float(off) for off in self.tolerance[:, 0]]
+
 
 def _column(tolerance: float | FloatArray, channels: int) -> FloatArray:
     return np.broadcast_to(np.asarray(tolerance, dtype=np.float64).reshape(-1, 1), (channels, 1))
@@ -203,14 +221,42 @@ def _farthest_cubic(dense: _Dense, slopes: FloatArray, start: int) -> int:
     return good
 
 
+def _near(dense: _Dense, start: int) -> tuple[int, list[float] | None, list[float]]:
+    """Look at the first places after one, number by number, which is fastest where keys lie close.
+
+    Returns:
+        The last place that can be reached so far, and the wedge of slopes that is left, by channel: the lowest (None
+        where no later place can be reached) and the highest.
+    """
+    end = min(dense.rows.shape[1], start + 1 + _FIRST_STRETCH)
+    channels = [(row, row[start], off) for row, off in zip(dense.lists, dense.tolerances, strict=True)]
+    lows, highs = [-inf] * len(channels), [inf] * len(channels)
+    best = start + 1
+    for at in range(start + 1, end):
+        step = dense.moments[at] - dense.moments[start]
+        reached = True
+        for channel, (row, first, off) in enumerate(channels):
+            rise = row[at] - first
+            slope, low, high = rise / step, lows[channel], highs[channel]
+            reached = reached and low - _SLACK <= slope <= high + _SLACK
+            lows[channel], highs[channel] = max(low, (rise - off) / step), min(high, (rise + off) / step)
+        if reached:
+            best = at
+        if any(low - high > 2 * _SLACK for low, high in zip(lows, highs, strict=True)):
+            return best, None, highs
+    shut = any(low > high for low, high in zip(lows, highs, strict=True))
+    return best, None if shut else lows, highs
+
+
 def _farthest(dense: _Dense, start: int) -> int:
     """The last place whose chord from start stays within the tolerance of every place between."""
     rows, tolerance = dense.rows, dense.tolerance
     n, stretch = rows.shape[1], _FIRST_STRETCH
-    best = start + 1
-    low = np.full((rows.shape[0], 1), -np.inf)
-    high = np.full((rows.shape[0], 1), np.inf)
-    at = start + 1
+    best, lows_of, highs_of = _near(dense, start)
+    at = start + 1 + stretch
+    if lows_of is None or at >= n:
+        return best
+    low, high, stretch = np.array(lows_of)[:, np.newaxis], np.array(highs_of)[:, np.newaxis], stretch * 2
     while at < n:
         end = min(n, at + stretch)
         steps = dense.places[at:end] - dense.places[start]
@@ -218,7 +264,7 @@ def _farthest(dense: _Dense, start: int) -> int:
         lows = np.maximum.accumulate(np.concatenate([low, (rise - tolerance) / steps], axis=1), axis=1)
         highs = np.minimum.accumulate(np.concatenate([high, (rise + tolerance) / steps], axis=1), axis=1)
         slope = rise / steps
-        fits = ((slope >= lows[:, :-1] - 1e-15) & (slope <= highs[:, :-1] + 1e-15)).all(axis=0)
+        fits = ((slope >= lows[:, :-1] - _SLACK) & (slope <= highs[:, :-1] + _SLACK)).all(axis=0)
         if fits.any():
             best = max(best, at + int(np.flatnonzero(fits)[-1]))
         if (lows[:, -1] > highs[:, -1]).any():  # no slope serves every place so far: no later one can be reached
