@@ -155,9 +155,9 @@ class _Dense:
     tolerance: FloatArray
 
     @cached_property
-    def lists(self) -> list[list[float]]:
-        """The channels, number by number."""
-        return [row.tolist() for row in self.rows]
+    def moving(self) -> list[tuple[int, list[float]]]:
+        """The channels that are not the same throughout, number by number: the others stand in no chord's way."""
+        return [(place, row.tolist()) for place, row in enumerate(self.rows) if np.ptp(row)]
 
     @cached_property
     def moments(self) -> list[float]:
@@ -229,20 +229,27 @@ def _near(dense: _Dense, start: int) -> tuple[int, list[float] | None, list[floa
         where no later place can be reached) and the highest.
     """
     end = min(dense.rows.shape[1], start + 1 + _FIRST_STRETCH)
-    channels = [(row, row[start], off) for row, off in zip(dense.lists, dense.tolerances, strict=True)]
-    lows, highs = [-inf] * len(channels), [inf] * len(channels)
+    moments, tolerances = dense.moments, dense.tolerances
+    lows, highs = [-inf] * len(dense.rows), [inf] * len(dense.rows)
     best = start + 1
     for at in range(start + 1, end):
-        step = dense.moments[at] - dense.moments[start]
-        reached = True
-        for channel, (row, first, off) in enumerate(channels):
-            rise = row[at] - first
+        step = moments[at] - moments[start]
+        reached, shut = True, False
+        for channel, row in dense.moving:
+            rise, off = row[at] - row[start], tolerances[channel]
             slope, low, high = rise / step, lows[channel], highs[channel]
-            reached = reached and low - _SLACK <= slope <= high + _SLACK
-            lows[channel], highs[channel] = max(low, (rise - off) / step), min(high, (rise + off) / step)
+            if not low - _SLACK <= slope <= high + _SLACK:
+                reached = False
+            lowest, highest = (rise - off) / step, (rise + off) / step
+            if lowest > low:
+                lows[channel] = low = lowest
+            if highest < high:
+                highs[channel] = high = highest
+            if low - high > 2 * _SLACK:
+                shut = True
         if reached:
             best = at
-        if any(low - high > 2 * _SLACK for low, high in zip(lows, highs, strict=True)):
+        if shut:
             return best, None, highs
     shut = any(low > high for low, high in zip(lows, highs, strict=True))
     return best, None if shut else lows, highs
