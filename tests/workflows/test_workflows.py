@@ -212,6 +212,7 @@ def test_the_demo_is_made_once_for_an_empty_studio(studio):
     assert [row[1] for row in studio.projects.all()] == [
         "The Glasshouse Hour",
         "The Glasshouse Hour, the potting bench",
+        "The Glasshouse Hour, the wall of panes",
     ]
 
 

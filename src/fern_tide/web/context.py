@@ -119,6 +119,7 @@ def status(revision: Revision) -> dict[str, Any]:
         "shown": _shown(revision.document.scene),
         "cut": _cut_words(revision),
         "looks": staged(revision.document.scene).looks,
+        "pieces": staged(revision.document.scene).pieces_look,
         "rate": [revision.document.rate.fps.numerator, revision.document.rate.fps.denominator],
     }
 
@@ -129,7 +130,6 @@ def _shown(scene: Scene) -> dict[str, Any]:
         "background": scene.background,
         "floor": scene.floor,
         "light": scene.lit.model_dump(),
-        "arrays": any(part.kind.pieces for part in scene.parts),
         "model": any(file.kind == "gltf" for file in scene.files),
     }
 

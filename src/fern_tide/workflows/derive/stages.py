@@ -18,10 +18,12 @@ from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.gltf.built import Built
 from fern_tide.core.scene.gltf.container import pack
 from fern_tide.core.scene.media import SceneMedia, load
-from fern_tide.core.scene.scene import Scene
+from fern_tide.core.scene.properties import PLACE_3D
+from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.store.files import MediaStore
 
 _REMEMBERED = 6
+_PLACE = frozenset(item.id for item in PLACE_3D)
 
 
 @dataclass(frozen=True)
@@ -63,12 +65,29 @@ class Staged:
 
     @cached_property
     def looks(self) -> str:
-        """A fingerprint of how the scene looks when nothing moves: another one must be drawn anew."""
+        """A fingerprint of how the scene looks when nothing moves: another one must be drawn anew.
+
+        What the pieces of 3D arrays are like is not in it: they are put in by themselves.
+        """
         scene = self.scene
-        parts = [part.model_dump_json(exclude={"name"}) for part in scene.parts]
+        parts = [_looks(part) for part in scene.parts]
         files = [file.model_dump_json() for file in scene.files]
         size = [scene.kind, scene.width, scene.height, scene.background, scene.floor]
         return fingerprint({"parts": parts, "files": files, "size": size})[:16]
+
+    @cached_property
+    def pieces_look(self) -> str:
+        """A fingerprint of what the pieces of its arrays are like; '' where there are none."""
+        arrays = [part.model_dump_json(exclude={"name"}) for part in self.scene.parts if part.kind.pieces]
+        return fingerprint({"arrays": arrays})[:16] if arrays else ""
+
+
+def _looks(part: Part) -> str:
+    """Give what a part's looks depend on, as text."""
+    if not part.kind.pieces or part.kind.space == "2d":
+        return part.model_dump_json(exclude={"name"})
+    place = {name: value for name, value in part.values.items() if name in _PLACE}
+    return part.model_copy(update={"values": place}).model_dump_json(exclude={"name", "shape"})
 
 
 class Stages:

@@ -86,7 +86,7 @@ const along = (axis, x, y, z) => axis[0] * x + axis[1] * y + axis[2] * z;
 
 function awayBy({ measure }, sizes) {
   if (measure === "height") return (x, y) => y;
-  if (measure === "length") return Math.hypot;
+  if (measure === "length") return (x, y, z) => Math.sqrt(x * x + y * y + z * z);
   return (x, y, z) => Math.max(...[x, y, z].map((value, place) => (sizes[place] === undefined ? 0 : Math.abs(value) / Math.max(sizes[place], 1e-9))));
 }
 
@@ -97,8 +97,11 @@ function reachAt(reach, valueOf) {
   const [inner, outer] = [of("inner"), of("outer")];
   const axes = reach.turned ? axesOf(...["x", "y", "z"].map((axis) => of(`turn_${axis}`) ?? 0)) : null;
   const away = awayBy(reach, reach.sized ? ["x", "y", "z"].map((axis) => of(`size_${axis}`)) : []);
+  const [cx, cy, cz] = centre;
   return (px, py, pz) => {
-    const [x, y, z] = [px - centre[0], py - centre[1], pz - centre[2]];
+    const x = px - cx;
+    const y = py - cy;
+    const z = pz - cz;
     const far = axes ? away(along(axes[0], x, y, z), along(axes[1], x, y, z), along(axes[2], x, y, z)) : away(x, y, z);
     const inside = Math.abs(outer - inner) < SHARP ? Number(far <= outer) : Math.min(1, Math.max(0, (outer - far) / (outer - inner)));
     return lookUp(reach.easing, inside);
@@ -112,9 +115,13 @@ export function reachesOf(field, places, valueOf) {
   const taking = field.reaches.filter(({ away }) => away).map((reach) => reachAt(reach, valueOf));
   const shares = new Float32Array(field.pieces);
   for (let piece = 0; piece < field.pieces; piece += 1) {
-    const at = [places[3 * piece], places[3 * piece + 1], places[3 * piece + 2]];
-    let share = giving.length ? Math.min(1, giving.reduce((sum, one) => sum + one(...at), 0)) : 1;
-    for (const one of taking) share *= 1 - one(...at);
+    const x = places[3 * piece];
+    const y = places[3 * piece + 1];
+    const z = places[3 * piece + 2];
+    let share = giving.length ? 0 : 1;
+    for (const one of giving) share += one(x, y, z);
+    if (share > 1) share = 1;
+    for (const one of taking) share *= 1 - one(x, y, z);
     shares[piece] = share;
   }
   return shares;

@@ -176,7 +176,7 @@ export class Stage2d {
   }
 
   /** Take in what arrays the drawing has. */
-  load(pack) {
+  loadArrays(pack) {
     for (const [id, head] of Object.entries(this.arrays.make(pack, (id, slot) => this.element(id, slot)))) this.#take(id, head);
   }
 

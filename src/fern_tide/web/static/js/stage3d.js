@@ -5,7 +5,7 @@ import { AnimationMixer, Box3, Matrix4, Vector3 } from "../vendor/three.module.j
 import { GLTFLoader } from "../vendor/GLTFLoader.js";
 import { isSeen } from "./in_view.js";
 import { Arrays } from "./stage3d_arrays.js";
-import { lensSetter, lightSetter, placeNode, simpler, surfaceSetter, weightsSetter } from "./stage3d_setters.js";
+import { lensSetter, lightSetter, nodeIndex, placeNode, simpler, surfaceSetter, weightsSetter } from "./stage3d_setters.js";
 import { prepare } from "./unpacking.js";
 import { boxAbout, seenFrom, View3d } from "./view3d.js";
 
@@ -43,7 +43,7 @@ export class Stage3d extends View3d {
     this.mixer = gltf.animations.length ? new AnimationMixer(gltf.scene) : null;
     for (const clip of gltf.animations) this.mixer.clipAction(clip).play();
     this.#surfaces();
-    Object.assign(this.#heads, this.arrays.make(arrays, this));
+    this.loadArrays(arrays);
     this.#bound = null;
     this.#bind();
     this.#show();
@@ -53,6 +53,11 @@ export class Stage3d extends View3d {
     this.seen = true;
     this.count = count;
     this.render();
+  }
+
+  /** Take in what arrays the scene has. */
+  loadArrays(pack) {
+    Object.assign(this.#heads, this.arrays.make(pack, this));
   }
 
   /** Find every node, material, light and camera by its place in the file. */
@@ -289,12 +294,4 @@ export class Stage3d extends View3d {
     const box = boxAbout(this.gltf?.scene);
     if (box) this.frameBox(box);
   }
-}
-
-function nodeIndex(object, associations) {
-  for (let at = object; at; at = at.parent) {
-    const found = associations.get(at)?.nodes;
-    if (found !== undefined) return found;
-  }
-  return -1;
 }

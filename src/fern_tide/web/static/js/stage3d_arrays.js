@@ -141,10 +141,11 @@ export class ArrayView {
   #colour(colours, opacity, fading) {
     const [first, last] = [new Color(), new Color()];
     const { ranks } = this.field;
+    const mix = this.#points ? plainly : mixedLight; // a draft of very many need not be exact
     const colourOf = (piece) => {
       setColour(first, asked(colours[0], piece));
       setColour(last, asked(colours[1], piece));
-      const [r, g, b] = mixedLight(first.toArray(), last.toArray(), ranks[piece]);
+      const [r, g, b] = mix(first.toArray(), last.toArray(), ranks[piece]);
       return first.setRGB(r, g, b);
     };
     if (this.#points) {
@@ -216,6 +217,8 @@ export class ArrayView {
     }
   }
 }
+
+const plainly = (first, last, share) => first.map((value, at) => value + (last[at] - value) * share);
 
 /** What stands still as numbers, and the places of what moves. */
 const apart = (getters) => ({ values: getters.map((get) => (typeof get === "function" ? 0 : get)), moving: [...getters.keys()].filter((at) => typeof getters[at] === "function") });

@@ -91,3 +91,12 @@ export function lightSetter(lights, names) {
     }
   };
 }
+
+/** The place in its file of the node that an object is or lies in, or -1. */
+export function nodeIndex(object, associations) {
+  for (let at = object; at; at = at.parent) {
+    const found = associations.get(at)?.nodes;
+    if (found !== undefined) return found;
+  }
+  return -1;
+}

@@ -17,6 +17,7 @@ export class StageView {
     this.prefix = prefix;
     this.signal = signal;
     this.looks = project.status.looks;
+    this.pieces = project.status.pieces;
     this.space = root.dataset.kind ?? "2d";
     this.ready = this.#open();
     signal.addEventListener("abort", () => this.view?.dispose());
@@ -43,7 +44,7 @@ export class StageView {
 
   /** What is known of the scene's arrays; null where it has none. */
   async #arrays() {
-    return project.status.shown.arrays ? getPack(project.url("stage/arrays")) : null;
+    return project.status.pieces ? getPack(project.url("stage/arrays")) : null;
   }
 
   /** Load the scene of a 3D stage. */
@@ -51,11 +52,11 @@ export class StageView {
     return this.view.load(project.url(`stage/scene.glb?looks=${this.looks}`), await this.#arrays());
   }
 
-  /** Load the arrays of a drawing. */
+  /** Load what arrays there are. */
   async #loadArrays() {
     const pack = await telling(() => this.#arrays());
     if (this.signal.aborted) return;
-    this.view.load(pack ?? null);
+    this.view.loadArrays(pack ?? null);
     this.view.show(this.#frame, this.#seconds);
   }
 
@@ -75,16 +76,22 @@ export class StageView {
   }
 
   /** Draw the scene anew when it looks otherwise; one that is of another kind needs the whole page. */
-  async follow({ looks, space, shown }) {
+  async follow({ looks, space, shown, pieces }) {
     if (space !== this.space) {
       window.location.reload();
       return;
     }
     if (this.space === "3d") this.view?.furnish(shown);
-    if (looks === this.looks) return;
-    this.looks = looks;
+    const [same, stand] = [looks === this.looks, pieces === this.pieces];
+    if (same && stand) return;
+    Object.assign(this, { looks, pieces });
     await this.ready;
     if (!this.view) return;
+    if (same) {
+      await this.#loadArrays();
+      this.onReady?.();
+      return;
+    }
     if (this.space === "3d") await telling(() => this.#load());
     else {
       const text = await telling(() => getText(project.url("stage/drawing")));
