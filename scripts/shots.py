@@ -26,6 +26,12 @@ FURTHEST = """async () => {
 }"""
 
 
+LOUD = """async () => {
+    const { transport } = await import(new URL("transport.js", document.querySelector("script[type=module]").src));
+    transport.seek(415);
+}"""
+
+
 def settled(page: Page, selector: str) -> None:
     page.wait_for_selector(selector)
     page.evaluate("document.fonts.ready.then(() => true)")
@@ -41,7 +47,7 @@ def shoot(page: Page, name: str) -> None:
 def take_reuse(page: Page, url: str) -> None:
     """Two versions side by side, the traces of steps, and the recipes."""
     page.goto(url)
-    page.click("main li a:not(:has-text('potting bench'))")
+    page.click("main li:first-child a >> nth=0")
     settled(page, "#plot")
     page.click("[data-act='keep-version']")
     page.wait_for_selector("[data-version='A']")
@@ -64,7 +70,7 @@ def take_reuse(page: Page, url: str) -> None:
 
 def take(page: Page, url: str) -> None:
     page.goto(url)
-    page.click("main li a:not(:has-text('potting bench'))")
+    page.click("main li:first-child a >> nth=0")
     settled(page, "#plot")
     while page.evaluate("document.getElementById('work').childElementCount"):
         page.wait_for_timeout(300)
@@ -156,6 +162,23 @@ def take_stages(page: Page, url: str) -> None:
     page.wait_for_timeout(2500)
     page.mouse.move(640, 790)
     shoot(page, "stage-3d")
+    take_array(page, url)
+
+
+def take_array(page: Page, url: str) -> None:
+    """A thousand panes, in their order, within a reach that the loudness opens."""
+    page.goto(url)
+    page.click("main li a:has-text('wall of panes')")
+    settled(page, "#plot")
+    page.click("#rooms >> text=Stage")
+    settled(page, "#stage canvas")
+    page.click("[data-select='panes']")
+    settled(page, "#array-sheet")
+    page.evaluate(LOUD)
+    page.click("#draft")
+    page.wait_for_timeout(4000)
+    page.mouse.move(640, 790)
+    shoot(page, "arrays")
 
 
 def main() -> None:

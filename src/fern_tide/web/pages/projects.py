@@ -111,7 +111,7 @@ def picture(key: str) -> Response:
     answer.headers |= {"Content-Security-Policy": PICTURE_POLICY, "Cache-Control": "no-cache"}
     answer.set_etag(stage.looks)
     if stage.looks not in request.if_none_match:
-        answer.set_data(sketch(stage.built) if stage.scene.kind == "3d" else markup(stage.drawn))
+        answer.set_data(sketch(stage.still) if stage.scene.kind == "3d" else markup(stage.drawn))
     answer.make_conditional(request)
     return answer
 

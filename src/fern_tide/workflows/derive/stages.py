@@ -11,6 +11,7 @@ from threading import Lock
 
 import numpy as np
 
+from fern_tide.core.bake.expand import n_expanded, without_motion
 from fern_tide.core.base.signal import FloatArray, fingerprint
 from fern_tide.core.scene.drawing import draw
 from fern_tide.core.scene.extent import Extent, extents
@@ -23,6 +24,7 @@ from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.store.files import MediaStore
 
 _REMEMBERED = 6
+_MOST_SKETCHED = 6000  # parts of arrays in a small picture
 _PLACE = frozenset(item.id for item in PLACE_3D)
 
 
@@ -52,6 +54,12 @@ class Staged:
     def drawn(self) -> ET.Element:
         """A 2D scene as SVG, at rest."""
         return draw(self.scene, media=self.media)
+
+    @cached_property
+    def still(self) -> Built:
+        """The scene as glTF with every piece of its arrays as it stands at rest, where those are not too many."""
+        few = n_expanded(self.scene) <= _MOST_SKETCHED
+        return build(without_motion(self.scene), files=self.media.gltfs) if few else self.built
 
     @cached_property
     def glb(self) -> bytes:

@@ -89,6 +89,15 @@ def _triangles(gltf: Gltf, primitive: Json) -> tuple[FloatArray, npt.NDArray[Any
     return points, order[: len(order) // 3 * 3].reshape(-1, 3)
 
 
+def _largest(flat: FloatArray) -> npt.NDArray[np.int64]:
+    """List which triangles of shape (n, 3, 2) are drawn: where they are too many, the largest that face the eye."""
+    if len(flat) <= MOST_TRIANGLES:
+        return np.arange(len(flat))
+    (ax, ay), (bx, by) = (flat[:, 1] - flat[:, 0]).T, (flat[:, 2] - flat[:, 0]).T
+    areas = ay * bx - ax * by  # more than 0 for what faces the eye, since down counts downwards
+    return np.sort(np.argsort(-areas, kind="stable")[:MOST_TRIANGLES])
+
+
 def _painted(surfaces: _Surfaces) -> str:
     if not surfaces.triangles:
         return ""
@@ -101,7 +110,8 @@ def _painted(surfaces: _Surfaces) -> str:
     seen, depth, colours = seen[ahead], depth[ahead], colours[ahead]
     clear = np.concatenate(surfaces.opacities)[ahead]
     flat = seen[:, :, :2] / depth[:, :, None] * scale * np.array([1, -1]) + np.array([WIDTH / 2, HEIGHT / 2])
-    order = np.argsort(-depth.mean(axis=1))[-MOST_TRIANGLES:]
+    chosen = _largest(flat)
+    order = chosen[np.argsort(-depth[chosen].mean(axis=1), kind="stable")]
     texts = colour_texts(to_srgb(np.clip(colours[order], 0, 1)).T) if len(order) else []
     shapes = (
         f'<path d="M{a[0]:.1f} {a[1]:.1f}L{b[0]:.1f} {b[1]:.1f}L{c[0]:.1f} {c[1]:.1f}Z" fill="{text}"{opacity}/>'
