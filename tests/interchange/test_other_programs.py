@@ -36,7 +36,9 @@ def node(*words):
 
 def every_kind():
     """A scene of every kind of part that is made here."""
-    kinds = [kind for kind in PART_KINDS.values() if kind.space == "3d" and kind.offered and not kind.pieces]
+    kinds = [
+        kind for kind in PART_KINDS.values() if kind.space == "3d" and kind.offered and kind.looks and not kind.pieces
+    ]
     return Scene(
         name="All",
         kind="3d",

@@ -24,10 +24,8 @@ from fern_tide.workflows.bring_in.scene_files import empty_scene, look_at, look_
 from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.tune import aiming, edits, make_part
 
-OFFERED = {kind.id: kind for kind in PART_KINDS.values() if kind.offered}
-FLAT, SOLID = (
-    sorted(name for name, kind in OFFERED.items() if kind.space == space and not kind.pieces) for space in ("2d", "3d")
-)
+OFFERED = {kind.id: kind for kind in PART_KINDS.values() if kind.offered and kind.looks and not kind.pieces}
+FLAT, SOLID = (sorted(name for name, kind in OFFERED.items() if kind.space == space) for space in ("2d", "3d"))
 RATE, FRAMES = FrameRate.parse("25"), 12
 LIFT = np.linspace(0, 1, FRAMES)
 

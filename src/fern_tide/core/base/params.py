@@ -85,6 +85,7 @@ _NAMED = {
     "envelope": "the id of an envelope, or nothing",
     "file": "the hash of a file",
     "given": "as the file gives it",
+    "numbers": "up to 64 numbers",
     "places": "numbers of pieces, from 0",
     "reaches": "up to 8 reaches",
     "spec": "one that is registered, with its own options",

@@ -36,7 +36,7 @@ Dress = Callable[[str, str, ET.Element], None]
 
 def bindings(part: Part) -> tuple[Binding, ...]:
     """List where a part's properties other than its place are shown."""
-    if part.kind.in_file == "gathering":
+    if part.kind.in_file == "gathering" or not part.kind.looks:
         return ()
     if part.kind.in_file == "element":
         return tuple(

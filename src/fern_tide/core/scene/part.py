@@ -119,6 +119,7 @@ class PartKind:
         morphs: 3D: gives what each of its levels adds to the mesh, shape (levels, vertices, 3).
         channels: 3D: where its properties show.
         more_channels: 3D: where those that depend on the params show.
+        looks: whether it is seen at all; what is not is in no picture of the scene, and in no file of it.
         pieces: whether it is many pieces; its params are those of an array (arrays/field.py).
     """
 
@@ -150,6 +151,7 @@ class PartKind:
     morphs: Callable[[Any], FloatArray] | None = None
     channels: tuple[Channel, ...] = ()
     more_channels: Callable[[Any], tuple[Channel, ...]] | None = None
+    looks: bool = True
     pieces: bool = False
 
     @property

@@ -88,12 +88,20 @@ def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[st
         elsewhere=[spec for spec in FORMATS.values() if space not in spec.spaces],
         interpolations=list(Interpolation),
         moving_parts=list(dict.fromkeys((curve.target.part, curve.part_name) for curve in baked)),
-        lost={id: sorted({words for curve in baked if (words := spec.loses(curve))}) for id, spec in FORMATS.items()},
+        lost={id: _lost(project, spec, baked) for id, spec in FORMATS.items()},
         options=_options(project, baked),
         n_baked=len(baked),
         stale=[f"{one.part_name}, {one.label.lower()}" for one in states if one.state is not State.FRESH],
         overruled=_overruled(project, [state.target for state in states]),
     )
+
+
+def _lost(project: Project, spec: Format, baked: Sequence[Curve]) -> list[str]:
+    """Say what of the baked curves a format does not carry as it is, or not at all."""
+    changed = sorted({words for curve in baked if (words := spec.loses(curve))})
+    unseen = [curve for curve in baked if not project.scene.part(curve.target.part).kind.looks]
+    without = sum(spec.leaves_out(project.scene.part(curve.target.part), spec.params()) for curve in unseen)
+    return [*changed, *([f"{without} of dials left out: CSV and JSON carry them"] if without else [])]
 
 
 def _overruled(project: Project, driven: Sequence[Target]) -> list[str]:

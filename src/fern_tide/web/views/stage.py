@@ -23,6 +23,7 @@ from fern_tide.store.revision import Revision
 from fern_tide.web.context import services, staged
 from fern_tide.web.heads import head
 from fern_tide.web.views.array_sheet import ArraySheet, array_sheet
+from fern_tide.web.views.dial_sheet import DialSheet, dial_sheet
 from fern_tide.web.views.several import SeveralView, parts_of, several_view
 from fern_tide.web.views.tree import Look, Rows, chosen_ids, chosen_part, rows_of
 from fern_tide.workflows.tune import make_part
@@ -99,7 +100,7 @@ class StageRoomView:
         track: whose waveform is shown.
         several: the parts that are chosen together; None for fewer than two.
         chosen_ids: the ids of all that is chosen.
-        array: what it is, where it is an array.
+        array: what it is, where it is an array; dial, where it is a dial.
     """
 
     revision: Revision
@@ -126,6 +127,7 @@ class StageRoomView:
     several: SeveralView | None
     chosen_ids: frozenset[str]
     array: ArraySheet | None
+    dial: DialSheet | None
 
 
 def stage_view(
@@ -171,6 +173,7 @@ def stage_view(
         several=several_view(project, together, line=line),
         chosen_ids=chosen_ids(part, together),
         array=array_sheet(scene, part) if part else None,
+        dial=dial_sheet(part) if part else None,
     )
 
 

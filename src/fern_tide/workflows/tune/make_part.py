@@ -64,10 +64,10 @@ def array_of(project: Project, part_ids: Sequence[str], *, name: str = "") -> tu
     scene = project.scene
     parts = [scene.part(name) for name in part_ids]
     kind = next((kind for kind in PART_KINDS.values() if kind.pieces and kind.space == scene.kind), None)
-    wrong = next((part for part in parts if part.kind.pieces or not part.kind.is_shaped), None)
+    wrong = next((part for part in parts if part.kind.pieces or not part.kind.looks or not part.kind.is_shaped), None)
     if kind is None or wrong is not None or not parts:
         value = wrong.name if wrong else parts[0].name if parts else "nothing"
-        raise InvalidParameter("array of", value=value, allowed="parts that were made here, and no array")
+        raise InvalidParameter("array of", value=value, allowed="parts that were made here and are seen, and no array")
     first = parts[0]
     name = name or f"Array of {first.name}"[:120]
     driven = {drive.target for mapping in project.mappings for drive in mapping.drives}

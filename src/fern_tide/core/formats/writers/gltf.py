@@ -45,8 +45,10 @@ class GltfParams(KeyParams):
 
 
 def leaves_out(part: Part, params: GltfParams) -> bool:
-    """Say whether a camera or light that was made here stays behind, with what moves it."""
-    return (part.kind.films and not params.cameras) or (part.kind.emits != "" and not params.lights)
+    """Say whether a part stays behind, with what moves it: one without a look, or as is asked a camera or light."""
+    return (
+        not part.kind.looks or (part.kind.films and not params.cameras) or (part.kind.emits != "" and not params.lights)
+    )
 
 
 def _built(hand_off: HandOff, params: GltfParams) -> Built:

@@ -82,7 +82,7 @@ class _Builder:
             if of_file != "file" and self.source is not None:
                 self.places[part.id] = {of_file: part.file_index}
                 self._set_own(part, values_of(part, self.source.json))
-        elif not left_out:
+        elif not left_out and part.kind.looks:
             self._add_own(part)
 
     def _add_own(self, part: Part) -> None:

@@ -111,7 +111,7 @@ def _painted(surfaces: _Surfaces) -> str:
     clear = np.concatenate(surfaces.opacities)[ahead]
     flat = seen[:, :, :2] / depth[:, :, None] * scale * np.array([1, -1]) + np.array([WIDTH / 2, HEIGHT / 2])
     chosen = _largest(flat)
-    order = chosen[np.argsort(-depth[chosen].mean(axis=1), kind="stable")]
+    order = chosen[np.argsort(-depth[chosen].mean(axis=1))]
     texts = colour_texts(to_srgb(np.clip(colours[order], 0, 1)).T) if len(order) else []
     shapes = (
         f'<path d="M{a[0]:.1f} {a[1]:.1f}L{b[0]:.1f} {b[1]:.1f}L{c[0]:.1f} {c[1]:.1f}Z" fill="{text}"{opacity}/>'
