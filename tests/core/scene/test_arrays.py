@@ -66,6 +66,8 @@ def test_a_ball_is_even_and_a_spiral_ends_at_its_radius_and_rise():
     places = laid("spiral", count=10).places({"radius": 3.0, "rise": 2.0})
     assert np.linalg.norm(places[-1, [0, 2]]) == pytest.approx(3.0) and places[-1, 1] == 2.0
     assert places[0].tolist() == [0, 0, 0]
+    half = laid("spiral", count=5, rounds=1.0).places({"radius": 2.0, "rise": 0.0})[1]  # the root of a quarter
+    assert half == pytest.approx([-1.0, 0.0, 0.0], abs=1e-12)
 
 
 @EVERY_LAYOUT
@@ -245,5 +247,12 @@ def test_two_reaches_cannot_have_one_number_and_each_names_its_own_properties():
     assert names[0] == "gap" and {"reach1_x", "reach1_outer", "reach3_size_z", "reach3_turn_y"} <= set(names)
     assert not {"reach1_turn_x", "reach1_size_x"} & set(names)
     assert len({item.id for item in PART_KINDS["array_3d"].more(given)}) == len(PART_KINDS["array_3d"].more(given))
+    first = {item.id: item.default for item in given.own_properties("3d")}
+    assert [first[name] for name in ("reach1_inner", "reach1_outer", "reach3_inner", "reach3_outer")] == [
+        0.2,
+        1,
+        0.5,
+        1,
+    ]
     flat = {item.id: item for item in given.own_properties("2d")}
     assert flat["gap"].default == 50.0 and flat["gap"].unit == "px" and "reach3_turn_x" not in flat
