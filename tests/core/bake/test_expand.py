@@ -5,7 +5,8 @@ import pytest
 
 from fern_tide.core.bake.bake import stack_of
 from fern_tide.core.bake.curve import Curve
-from fern_tide.core.bake.expand import MOST_EXPANDED, Clock, Moved, expanded, n_expanded, without_motion
+from fern_tide.core.bake.expand import Clock, Moved, expanded, without_motion
+from fern_tide.core.bake.expand_size import MOST_EXPANDED, n_expanded
 from fern_tide.core.bake.pieces import ArrayMotion, piece_values
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.frame_rate import FrameRate
@@ -177,6 +178,14 @@ def test_more_parts_than_are_written_out_are_refused_with_their_number_beforehan
     assert n_expanded(stage) == 30_000 > MOST_EXPANDED
     with pytest.raises(FernTideError, match="30,000 parts"):
         written(stage)
+
+
+def test_more_values_than_are_written_out_are_refused_before_they_are_worked_out():
+    stage = scene({"layout": {"id": "line", "params": {"count": 2000}}})
+    moving = driven(stage, "piece_y", 0.0, 1.0, np.zeros(10_001))
+    lead = moving[1].stack.curve(np.zeros(10_001))
+    with pytest.raises(FernTideError, match="20,002,000 values"):
+        expanded(stage, (lead,), moved=dict([moving]), clock=Clock(RATE, 10_001))
 
 
 # --- 2D

@@ -11,7 +11,7 @@ from fern_tide.core.scene.arrays.layout import MOST_PIECES
 from fern_tide.core.scene.arrays.reach import REACHES, Reach, joined
 from fern_tide.core.scene.order_choice import ORDERS
 from fern_tide.core.scene.rotation import matrices, quaternions
-from fern_tide.core.scene.scene import PART_KINDS
+from fern_tide.core.scene.scene import PART_KINDS, Part, Scene
 
 EVERY_LAYOUT = pytest.mark.parametrize("spec", LAYOUTS.values(), ids=lambda spec: spec.id)
 
@@ -256,3 +256,30 @@ def test_two_reaches_cannot_have_one_number_and_each_names_its_own_properties():
     ]
     flat = {item.id: item for item in given.own_properties("2d")}
     assert flat["gap"].default == 50.0 and flat["gap"].unit == "px" and "reach3_turn_x" not in flat
+
+
+# --- what may lie in one
+
+
+def placed(name, kind, parent=None, **given):
+    shape = {"id": kind, "params": given}
+    return Part.model_validate({"id": name, "name": name.title(), "parent": parent, "shape": shape})
+
+
+@pytest.mark.parametrize("kind", ["array_3d", "point_light", "sun", "camera", "dial_3d"])
+@pytest.mark.parametrize("between", [False, True])
+def test_an_array_holds_only_what_pieces_can_be_made_from(kind, between):
+    inside = [placed("pot", "group_3d", "row")] if between else []
+    parts = (placed("row", "array_3d"), *inside, placed("lamp", kind, "pot" if between else "row"))
+    with pytest.raises(InvalidParameter, match="Lamp in an array"):
+        Scene(name="s", kind="3d", parts=parts)
+    beside = (placed("row", "array_3d"), placed("pot", "group_3d"), placed("lamp", kind, "pot"))
+    assert len(Scene(name="s", kind="3d", parts=beside).parts) == 3
+
+
+def test_all_arrays_of_a_scene_together_have_a_most():
+    large = {"layout": {"id": "grid", "params": {"across": 500, "up": 500}}}
+    two = (placed("one", "array_3d", **large), placed("two", "array_3d", **large))
+    assert len(Scene(name="s", kind="3d", parts=two).parts) == 2
+    with pytest.raises(InvalidParameter, match="500,012"):
+        Scene(name="s", kind="3d", parts=(*two, placed("three", "array_3d")))

@@ -12,8 +12,8 @@ import numpy as np
 
 from fern_tide.core.bake.bake import Stack
 from fern_tide.core.bake.curve import Curve
+from fern_tide.core.bake.expand_size import check_size
 from fern_tide.core.bake.pieces import PREFIX, ArrayMotion, motion_of, piece_values
-from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.base.signal import FloatArray
@@ -24,9 +24,6 @@ from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.properties import PLACE, PLACE_3D
 from fern_tide.core.scene.rotation import matrices, quaternions
 from fern_tide.core.scene.scene import Part, PartChoice, Scene
-
-MOST_EXPANDED = 20_000
-"""Parts that arrays are written out as."""
 
 
 @dataclass(frozen=True)
@@ -64,20 +61,6 @@ class Moved:
     lifts: Sequence[FloatArray]
 
 
-def n_expanded(scene: Scene) -> int:
-    """Count the parts that the arrays of a scene would be written out as."""
-    count = 0
-    for part in scene.parts:
-        if part.kind.pieces:
-            motion = motion_of(scene, part, {}, rate=_ANY, n_frames=0)
-            sources = sources_of(scene, part)
-            inside = [len(scene.branch(source.id)) for source in sources]
-            count += 2 * motion.pieces.n_pieces
-            if inside:
-                count += int(np.bincount(motion.pieces.sources, minlength=len(inside)) @ np.array(inside))
-    return count
-
-
 _ANY = FrameRate.parse("30")
 
 
@@ -99,12 +82,7 @@ def expanded(
     curves = tuple(curves)
     if not arrays:
         return scene, curves
-    count = n_expanded(scene)
-    if count > MOST_EXPANDED:
-        raise FernTideError(
-            f"Written out piece by piece the arrays are {count:,} parts; at most {MOST_EXPANDED:,} are.",
-            remedy="Use fewer pieces for this format.",
-        )
+    check_size(scene, curves, n_frames=clock.n_frames)
     writer = _Writer(scene, curves, moved, clock)
     for part in scene.parts:
         writer.add(part)

@@ -16,6 +16,7 @@ from fern_tide.core.base.registry import Choice, Registry, discover
 from fern_tide.core.base.target import Id, MediaHash, Name, Target
 from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.scene import parts as parts_folder
+from fern_tide.core.scene.arrays.inside import check_arrays
 from fern_tide.core.scene.follow import Follow, Limit
 from fern_tide.core.scene.part import Channel, PartBase, PartKind
 from fern_tide.core.scene.properties import Property
@@ -152,6 +153,7 @@ class Scene(Frozen, frozen=True):
                 if (part.property(name).kind == "colour") != isinstance(value, str):
                     raise InvalidParameter(f"{part.id}:{name}", value=value, allowed=f"a {part.property(name).kind}")
             seen.add(part.id)
+        check_arrays(self.parts)
         self._check_files()
         self._check_follows()
         for limit in self.limits:
@@ -166,9 +168,8 @@ class Scene(Frozen, frozen=True):
     @cached_property
     def lit(self) -> StudioLight:
         """The studio light as it is now: if nothing was decided, on while the scene has no light of its own."""
-        if self.studio_light is not None:
-            return self.studio_light
-        return StudioLight(on=not any(part.kind.emits or part.kind.in_file == "light" for part in self.parts))
+        own = any(part.kind.emits or part.kind.in_file == "light" for part in self.parts)
+        return self.studio_light or StudioLight(on=not own)
 
     def _check_files(self) -> None:
         known = {file.id for file in self.files}

@@ -11,7 +11,8 @@ from threading import Lock
 
 import numpy as np
 
-from fern_tide.core.bake.expand import n_expanded, without_motion
+from fern_tide.core.bake.expand import without_motion
+from fern_tide.core.bake.expand_size import n_expanded
 from fern_tide.core.base.signal import FloatArray, fingerprint
 from fern_tide.core.scene.drawing import draw
 from fern_tide.core.scene.extent import Extent, extents

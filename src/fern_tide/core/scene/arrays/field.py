@@ -26,6 +26,7 @@ from fern_tide.core.scene.properties import Property
 
 LAYOUTS = discover(layouts_folder, attribute="LAYOUT", of=Layout, kind="layout")
 Places = npt.NDArray[np.int64]
+_REMEMBERED = 6  # arrays: a large one takes 30 MB
 
 
 class LayoutChoice(Choice):
@@ -125,7 +126,7 @@ class Pieces:
         return self.laid.n_pieces
 
 
-@lru_cache(maxsize=64)
+@lru_cache(maxsize=_REMEMBERED)
 def _laid(layout: LayoutChoice, space: str) -> Laid:
     spec: Layout = layout.spec
     laid = spec.lay(layout.params) if space == "3d" else on_a_stage((spec.flat or spec.lay)(layout.params))
@@ -135,7 +136,7 @@ def _laid(layout: LayoutChoice, space: str) -> Laid:
     return laid
 
 
-@lru_cache(maxsize=64)
+@lru_cache(maxsize=_REMEMBERED)
 def _pieces(params: ArrayParams, sizes: tuple[tuple[str, float], ...], n_sources: int, space: str) -> Pieces:
     laid = _laid(params.layout, space)
     n, axes = laid.n_pieces, 3 if space == "3d" else 2

@@ -1,0 +1,53 @@
+"""How much arrays are, written out piece by piece: seen before it is worked out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from fern_tide.core.bake.curve import Curve
+from fern_tide.core.bake.pieces import is_of_pieces
+from fern_tide.core.base.errors import FernTideError
+from fern_tide.core.scene.arrays.field import ArrayParams
+from fern_tide.core.scene.arrays.sources import sources_of
+from fern_tide.core.scene.scene import Scene
+
+MOST_EXPANDED = 20_000
+"""Parts that arrays are written out as."""
+MOST_WRITTEN = 20_000_000
+"""Values, a frame each, of all pieces together."""
+
+
+def n_expanded(scene: Scene) -> int:
+    """Count the parts that the arrays of a scene are written out as, at most: their pieces are made in turn."""
+    count = 0
+    for part in scene.parts:
+        if isinstance(part.shape.params, ArrayParams):
+            inside = [len(scene.branch(source.id)) for source in sources_of(scene, part)]
+            count += part.shape.params.n_pieces * (2 + max(inside, default=0))
+    return count
+
+
+def check_size(scene: Scene, curves: Iterable[Curve], *, n_frames: int) -> None:
+    """See that arrays written out piece by piece are not too much.
+
+    Args:
+        scene: whose arrays.
+        curves: of all that is driven.
+        n_frames: how long they are.
+
+    Raises:
+        FernTideError: there would be too many parts, or too many values; it says how many.
+    """
+    values = 0
+    for curve in curves:
+        part, name = scene.part(curve.target.part), curve.target.property
+        params = part.shape.params
+        if isinstance(params, ArrayParams):
+            of_pieces = is_of_pieces(part, name) or name in {item.id for item in params.own_properties("3d")}
+            values += of_pieces * params.n_pieces * n_frames * (3 if curve.kind == "colour" else 1)
+    for number, most, words in ((n_expanded(scene), MOST_EXPANDED, "parts"), (values, MOST_WRITTEN, "values")):
+        if number > most:
+            raise FernTideError(
+                f"Written out piece by piece the arrays are {number:,} {words}; at most {most:,} are.",
+                remedy="Use fewer pieces, or drive less of them, for this format.",
+            )
