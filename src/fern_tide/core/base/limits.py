@@ -2,8 +2,8 @@
 
 One place for all of them, so that what a small file can cost is known. The limits of files that come in are beside
 their readers: sounds in core/sound/decode.py, scenes in core/scene/svg/reading.py, core/scene/gltf/container.py and
-core/scene/images.py, archives in core/project_file.py. Those of the pieces of arrays are in core/scene/arrays, layout.py
-and inside.py, and of what is written out of them in core/bake/expand_size.py.
+core/scene/images.py, archives in core/project_file.py. Those of arrays' pieces are in core/scene/arrays (layout.py and
+inside.py), and those of what is written out of them in core/bake/expand_size.py.
 """
 
 from __future__ import annotations

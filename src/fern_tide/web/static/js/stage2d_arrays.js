@@ -1,6 +1,7 @@
 // Arrays in the 2D stage: the drawing holds an element for every piece, or one of dots where there are very many.
 
-import { inOrder, mixedColour, placesOf, reachesOf, unpacked, valueOfPiece } from "./pieces.js";
+import { ArrayViews, asked, freeReaches, getterOf } from "./array_views.js";
+import { inOrder, mixedColour, placesOf, reachesOf } from "./pieces.js";
 import { pieceTransform } from "./placing.js";
 
 const NAMES = ["x", "y", "turn", "scale_x", "scale_y"].map((name) => `piece_${name}`);
@@ -25,11 +26,7 @@ class Pieces {
     const places = placesOf(field, valueOf);
     const reach = reachesOf(field, places, valueOf);
     this.places = places;
-    const each = (name) => {
-      const held = tried(name);
-      const moved = held === undefined && motion(name);
-      return moved ? (piece) => valueOfPiece(moved, field, piece, frame, reach ? reach[piece] : 1) : () => held ?? own[name];
-    };
+    const each = (name) => getterOf(name, { field, frame, reach, motion, tried, own });
     const getters = NAMES.map(each);
     if (this.dots) this.#showDots(places, getters);
     else this.#place(places, getters, { opacity: each("piece_opacity"), colours: field.coloured && ["piece_colour", "piece_last_colour"].map(each) });
@@ -38,7 +35,7 @@ class Pieces {
   #showDots(places, getters) {
     const [x, y] = getters;
     let data = "";
-    for (let piece = 0; piece < this.field.pieces; piece += 1) data += `M${(places[3 * piece] + x(piece)).toFixed(1)} ${(places[3 * piece + 1] + y(piece)).toFixed(1)}h0`;
+    for (let piece = 0; piece < this.field.pieces; piece += 1) data += `M${(places[3 * piece] + asked(x, piece)).toFixed(1)} ${(places[3 * piece + 1] + asked(y, piece)).toFixed(1)}h0`;
     this.dots.setAttribute("d", data);
   }
 
@@ -46,10 +43,10 @@ class Pieces {
     const { field } = this;
     this.elements.forEach((element, piece) => {
       const facing = field.turns ? field.turns[3 * piece + 2] : 0;
-      const values = getters.map((get) => get(piece));
+      const values = getters.map((get) => asked(get, piece));
       write(element, "transform", pieceTransform([places[3 * piece], places[3 * piece + 1]], facing, field.anchors[field.source[piece]], values));
-      write(element, "opacity", String(opacity(piece)));
-      if (colours) write(element, "fill", mixedColour(colours[0](piece), colours[1](piece), field.ranks[piece]));
+      write(element, "opacity", String(asked(opacity, piece)));
+      if (colours) write(element, "fill", mixedColour(asked(colours[0], piece), asked(colours[1], piece), field.ranks[piece]));
     });
   }
 
@@ -69,8 +66,7 @@ class Pieces {
 
   reaches() {
     const matrix = this.group.getScreenCTM();
-    const free = this.field.reaches.filter(({ name }) => !["x", "y"].some((axis) => this.drives(`${name}_${axis}`)));
-    return free.map(({ name }) => {
+    return freeReaches(this.field, this.drives).map(({ name }) => {
       const { x, y } = new DOMPoint(this.valueOf(`${name}_x`), this.valueOf(`${name}_y`)).matrixTransform(matrix);
       return { name, middle: { x, y } };
     });
@@ -83,43 +79,15 @@ class Pieces {
 }
 
 /** The arrays of a drawing. */
-export class Pieces2d {
-  #views = new Map();
-  motions = {};
-
-  /** Make them anew from what the server packed; gives the heads of their parts. */
+export class Pieces2d extends ArrayViews {
+  /** element(id, slot) gives the drawing's. */
   make(pack, element) {
-    this.#views.clear();
-    for (const [id, field] of Object.entries(pack?.head.fields ?? {})) {
-      const group = element(id, "pieces");
-      if (group) this.#views.set(id, new Pieces(unpacked(field, pack.arrays), group));
-    }
-    return pack?.head.parts ?? {};
-  }
-
-  show(frame, { heads, curves, tries, valueOf }) {
-    for (const [id, view] of this.#views) {
-      const drives = (name) => `${id}:${name}` in curves;
-      const motion = (name) => (drives(name) ? this.motions[id]?.[name] : undefined);
-      view.show(frame, { own: heads[id].own, motion, valueOf: valueOf(id), drives, tried: (name) => tries.get(`${id}:${name}`) });
-    }
-  }
-
-  pick(id, element) {
-    return this.#views.get(id)?.pick(element) ?? null;
-  }
-
-  reaches(id) {
-    return this.#views.get(id)?.reaches() ?? [];
+    return this.makeEach(pack, (id, field) => (element(id, "pieces") ? new Pieces(field, element(id, "pieces")) : null));
   }
 
   /** A point of the screen as an array counts it. */
   toOwn(id, { x, y }) {
-    const at = new DOMPoint(x, y).matrixTransform(this.#views.get(id).group.getScreenCTM().inverse());
+    const at = new DOMPoint(x, y).matrixTransform(this.views.get(id).group.getScreenCTM().inverse());
     return [at.x, at.y];
-  }
-
-  line(id, most) {
-    return this.#views.get(id)?.line(most) ?? null;
   }
 }

@@ -1,7 +1,8 @@
 // Arrays in the 3D stage: one instanced mesh for every mesh that pieces are made from, or in a draft of very many, points.
 
 import { BufferAttribute, BufferGeometry, Color, DynamicDrawUsage, Euler, Group, InstancedBufferAttribute, InstancedMesh, MathUtils, Matrix4, Points, PointsMaterial, Quaternion, SRGBColorSpace, Vector3 } from "../vendor/three.module.js";
-import { inOrder, mixedLight, placesOf, reachesOf, unpacked, valueOfPiece } from "./pieces.js";
+import { ArrayViews, asked, freeReaches, getterOf } from "./array_views.js";
+import { inOrder, mixedLight, placesOf, reachesOf } from "./pieces.js";
 
 const MOST_SOLID = 2000; // pieces in a draft; more of them are points
 const FOLLOWED = ["color", "emissive"];
@@ -86,11 +87,7 @@ export class ArrayView {
     /** @type {any} */
     const places = placesOf(field, valueOf);
     const reach = reachesOf(field, places, valueOf);
-    const each = (name) => {
-      const held = tried(name);
-      const moved = held === undefined && motion(name);
-      return moved ? (piece) => valueOfPiece(moved, field, piece, frame, reach ? reach[piece] : 1) : (held ?? own[name]);
-    };
+    const each = (name) => getterOf(name, { field, frame, reach, motion, tried, own });
     const getters = NAMES.map(each);
     if (this.#points) this.#showPoints(places, getters);
     else this.#place(places, getters);
@@ -193,8 +190,7 @@ export class ArrayView {
   reaches() {
     this.node.updateWorldMatrix(true, false);
     const of = (name, axis) => this.valueOf(`${name}_${axis}`);
-    const free = this.field.reaches.filter(({ name }) => !["x", "y", "z"].some((axis) => this.drives(`${name}_${axis}`)));
-    return free.map(({ name }) => ({ name, middle: new Vector3(of(name, "x"), of(name, "y"), of(name, "z")).applyMatrix4(this.node.matrixWorld) }));
+    return freeReaches(this.field, this.drives).map(({ name }) => ({ name, middle: new Vector3(of(name, "x"), of(name, "y"), of(name, "z")).applyMatrix4(this.node.matrixWorld) }));
   }
 
   /** Where the pieces are in the world, in their order, no more than so many: what the line through them goes by. */
@@ -222,21 +218,14 @@ const plainly = (first, last, share) => first.map((value, at) => value + (last[a
 
 /** What stands still as numbers, and the places of what moves. */
 const apart = (getters) => ({ values: getters.map((get) => (typeof get === "function" ? 0 : get)), moving: [...getters.keys()].filter((at) => typeof getters[at] === "function") });
-const asked = (get, piece) => (typeof get === "function" ? get(piece) : get);
 
 /** The arrays of a scene. */
-export class Arrays {
-  #views = new Map();
+export class Arrays extends ArrayViews {
   #pack = null;
-  motions = {};
 
-  /** Make them anew from what the server packed; gives the heads of their parts. */
   make(pack, stage) {
     this.#pack = pack;
-    for (const view of this.#views.values()) view.dispose();
-    this.#views.clear();
-    for (const [id, field] of Object.entries(pack?.head.fields ?? {})) this.#views.set(id, new ArrayView(unpacked(field, pack.arrays), stage));
-    return pack?.head.parts ?? {};
+    return this.makeEach(pack, (_, field) => new ArrayView(field, stage));
   }
 
   /** The same, for a stage that is drawn otherwise. */
@@ -244,31 +233,10 @@ export class Arrays {
     if (this.#pack) this.make(this.#pack, stage);
   }
 
-  show(frame, { heads, curves, tries, valueOf }) {
-    for (const [id, view] of this.#views) {
-      const motion = (name) => (`${id}:${name}` in curves ? this.motions[id]?.[name] : undefined);
-      view.show(frame, { own: heads[id].own, motion, valueOf: valueOf(id), drives: (name) => `${id}:${name}` in curves, tried: (name) => tries.get(`${id}:${name}`) });
-    }
-  }
-
-  /** The piece of one that a ray meets, or null. */
-  pick(id, ray) {
-    return this.#views.get(id)?.pick(ray) ?? null;
-  }
-
-  reaches(id) {
-    return this.#views.get(id)?.reaches() ?? [];
-  }
-
   /** A point of the world as an array counts it. */
   toOwn(id, point) {
-    const { node } = this.#views.get(id);
+    const { node } = this.views.get(id);
     return point.clone().applyMatrix4(new Matrix4().copy(node.matrixWorld).invert()).toArray();
-  }
-
-  /** Where the pieces of one are in the world, in their order; null of a part that is none. */
-  line(id, most) {
-    return this.#views.get(id)?.line(most) ?? null;
   }
 }
 

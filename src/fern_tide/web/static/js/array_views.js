@@ -1,0 +1,55 @@
+// The arrays of a scene as a stage shows them, in 2D or 3D: which there are, and what each is told at a frame.
+
+import { unpacked, valueOfPiece } from "./pieces.js";
+
+/** A getter of each piece's value, or the one value that all of them have. */
+export function getterOf(name, { field, frame, reach, motion, tried, own }) {
+  const held = tried(name);
+  const moved = held === undefined && motion(name);
+  return moved ? (piece) => valueOfPiece(moved, field, piece, frame, reach ? reach[piece] : 1) : (held ?? own[name]);
+}
+
+/** What a getter, or a value, gives for a piece. */
+export const asked = (get, piece) => (typeof get === "function" ? get(piece) : get);
+
+/** The reaches of a field that the hand can move: nothing drives their places. */
+export const freeReaches = (field, drives) => field.reaches.filter(({ name }) => !["x", "y", "z"].some((axis) => drives(`${name}_${axis}`)));
+
+export class ArrayViews {
+  views = new Map();
+  motions = {};
+
+  /** Make them anew from what the server packed, each by create(id, field); gives the heads of their parts. */
+  makeEach(pack, create) {
+    for (const view of this.views.values()) view.dispose?.();
+    this.views.clear();
+    for (const [id, field] of Object.entries(pack?.head.fields ?? {})) {
+      const view = create(id, unpacked(field, pack.arrays));
+      if (view) this.views.set(id, view);
+    }
+    return pack?.head.parts ?? {};
+  }
+
+  show(frame, { heads, curves, tries, valueOf }) {
+    for (const [id, view] of this.views) {
+      const drives = (name) => `${id}:${name}` in curves;
+      const motion = (name) => (drives(name) ? this.motions[id]?.[name] : undefined);
+      view.show(frame, { own: heads[id].own, motion, valueOf: valueOf(id), drives, tried: (name) => tries.get(`${id}:${name}`) });
+    }
+  }
+
+  /** The piece of one that is under the hand, or null. */
+  pick(id, under) {
+    return this.views.get(id)?.pick(under) ?? null;
+  }
+
+  /** The reaches of one that the hand can move: their names, and where their middles are. */
+  reaches(id) {
+    return this.views.get(id)?.reaches() ?? [];
+  }
+
+  /** Where the pieces of one are, in their order; null of a part that is none. */
+  line(id, most) {
+    return this.views.get(id)?.line(most) ?? null;
+  }
+}
