@@ -10,6 +10,7 @@ from tests.web.test_pages import edit, status, unpack
 from tests.workflows.test_scenes import SVG, picture
 
 from fern_tide.core.scene.scene import PART_KINDS
+from fern_tide.web.pages import projects
 
 HOSTILE = b"""<svg xmlns="http://www.w3.org/2000/svg"><script>alert(1)</script>
 <g id="&lt;img src=x onerror=alert(2)&gt;"/></svg>"""
@@ -219,3 +220,25 @@ def test_of_a_long_tree_only_the_rows_about_what_is_seen_or_chosen_are_drawn(cli
     assert shown[100] == "leaf-700" and spaces == [601, 200]
     assert rows(part="leaf-600", at=500, reveal="yes")[1] == [500, 301], "what is seen already stays"
     assert len(rows(find="leaf-99")[0]) == 11
+
+
+def test_the_picture_of_an_array_is_drawn_once_and_anew_when_its_pieces_are_others(client, demo, studio, monkeypatch):
+    wall = next(row[0] for row in studio.projects.all() if "wall" in row[1])
+    drawn = []
+    monkeypatch.setattr(projects, "sketch", lambda built: drawn.append(built) or f"<svg>{len(drawn)}</svg>")
+    monkeypatch.setattr(projects, "_sketches", {})
+
+    def picture(**headers):
+        return client.get(f"/p/{wall}/picture.svg", headers=headers)
+
+    first = picture()
+    assert picture().text == first.text == "<svg>1</svg>" and len(drawn) == 1
+    assert picture(**{"If-None-Match": first.headers["ETag"]}).status_code == 304
+    path = "shape.params.layout.params.across"
+    command = {"kind": "set_field", "owner": "part", "id": "panes", "path": path, "value": 12}
+    base = studio.projects.current(wall).id
+    assert client.post(f"/p/{wall}/edits", json={"base": base, "command": command}).status_code == 200
+    assert picture(**{"If-None-Match": first.headers["ETag"]}).text == "<svg>2</svg>" and len(drawn) == 2
+    monkeypatch.setattr(projects, "_MOST_SKETCHES", 1)
+    monkeypatch.setattr(projects, "_sketches", {"another": "<svg/>"})
+    assert picture().text == "<svg>3</svg>" and list(projects._sketches.values()) == ["<svg>3</svg>"]

@@ -17,9 +17,12 @@ from fern_tide.web.pages.stage_files import dropped
 from fern_tide.workflows.bake.sweep import empty, room_of
 from fern_tide.workflows.bring_in import scenes, sounds
 from fern_tide.workflows.bring_in.demo import open_demo
+from fern_tide.workflows.derive.stages import Staged
 from fern_tide.workflows.hand_off import writing
 
 pages = Blueprint("projects", __name__)
+_MOST_SKETCHES = 64  # each some hundred kB at most
+_sketches: dict[str, str] = {}
 PICTURE_POLICY = "default-src 'none'; sandbox"
 
 
@@ -109,11 +112,22 @@ def picture(key: str) -> Response:
     stage = staged(studio().projects.head(key)[1].scene)
     answer = Response(mimetype="image/svg+xml")
     answer.headers |= {"Content-Security-Policy": PICTURE_POLICY, "Cache-Control": "no-cache"}
-    answer.set_etag(stage.looks)
-    if stage.looks not in request.if_none_match:
-        answer.set_data(sketch(stage.still) if stage.scene.kind == "3d" else markup(stage.drawn))
+    looks = stage.looks + stage.pieces_look
+    answer.set_etag(looks)
+    if looks not in request.if_none_match:
+        answer.set_data(_sketch(looks, stage) if stage.scene.kind == "3d" else markup(stage.drawn))
     answer.make_conditional(request)
     return answer
+
+
+def _sketch(looks: str, stage: Staged) -> str:
+    """Give the small picture of a 3D scene of some looks, drawn once for all projects that look so."""
+    known = _sketches.get(looks)
+    if known is None:
+        known = _sketches[looks] = sketch(stage.still)
+        for old in list(_sketches)[:-_MOST_SKETCHES]:
+            _sketches.pop(old, None)
+    return known
 
 
 @pages.post("/p/<key>/delete")
