@@ -107,6 +107,7 @@ def test_a_ring_of_pieces_is_driven_seen_and_written_out(room):
         shown[height] = room.locator("#stage canvas").screenshot()
     assert len(shown) > 1 and len(set(shown.values())) == len(shown)  # another height is another picture
     room.click("#rooms >> text=Hand-off")
+    assert "up to 24 parts" in room.inner_text("#pieces-size")
     room.click("#write-gltf")
     gltf = read_gltf(download(room, "#download-gltf"))
     (motion,) = gltf.json["animations"]

@@ -358,4 +358,4 @@ def test_a_dial_of_ones_own_is_named_driven_and_written_as_a_table(room):
     room.click("#write-csv")
     head = download(room, "#download-csv").decode().splitlines()[0]
     assert "dial:number_1 [rpm]" in head
-    assert "1 of dials left out: CSV and JSON carry them" in room.inner_text("#parts")
+    assert "leaves out 1 of dials, which CSV and JSON carry" in room.inner_text("#parts")

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from fern_tide.core.bake.checking import Outcome, run_checks
 from fern_tide.core.bake.curve import Curve
+from fern_tide.core.bake.expand_size import n_expanded
 from fern_tide.core.bake.thin import Interpolation
 from fern_tide.core.base.params import FieldSpec, fields
 from fern_tide.core.base.target import Target
@@ -41,7 +42,8 @@ class HandoffView:
         outcomes: what the checks say; nothing before anything is baked.
         formats: those that carry such a stage; elsewhere are the others.
         moving_parts: id and name of each part that a curve moves.
-        lost: for each format, what it rounds.
+        lost: for each format, what it rounds; behind is how many curves of dials it leaves out.
+        n_expanded: how many parts the pieces of arrays are written out as, at most; 0 without arrays.
         options: the switches of writing, and how many curves go with what each leaves out.
         n_baked: how many curves are baked.
         stale: the names of those that a bake would change.
@@ -58,6 +60,8 @@ class HandoffView:
     interpolations: list[Interpolation]
     moving_parts: list[tuple[str, str]]
     lost: Named[str, list[str]]
+    behind: Named[str, int]
+    n_expanded: int
     options: list[tuple[FieldSpec, int]]
     n_baked: int
     stale: list[str]
@@ -88,7 +92,9 @@ def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[st
         elsewhere=[spec for spec in FORMATS.values() if space not in spec.spaces],
         interpolations=list(Interpolation),
         moving_parts=list(dict.fromkeys((curve.target.part, curve.part_name) for curve in baked)),
-        lost={id: _lost(project, spec, baked) for id, spec in FORMATS.items()},
+        lost={id: sorted({words for curve in baked if (words := spec.loses(curve))}) for id, spec in FORMATS.items()},
+        behind={id: _behind(project, spec, [state.target for state in states]) for id, spec in FORMATS.items()},
+        n_expanded=n_expanded(project.scene),
         options=_options(project, baked),
         n_baked=len(baked),
         stale=[f"{one.part_name}, {one.label.lower()}" for one in states if one.state is not State.FRESH],
@@ -96,12 +102,10 @@ def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[st
     )
 
 
-def _lost(project: Project, spec: Format, baked: Sequence[Curve]) -> list[str]:
-    """Say what of the baked curves a format does not carry as it is, or not at all."""
-    changed = sorted({words for curve in baked if (words := spec.loses(curve))})
-    unseen = [curve for curve in baked if not project.scene.part(curve.target.part).kind.looks]
-    without = sum(spec.leaves_out(project.scene.part(curve.target.part), spec.params()) for curve in unseen)
-    return [*changed, *([f"{without} of dials left out: CSV and JSON carry them"] if without else [])]
+def _behind(project: Project, spec: Format, driven: Sequence[Target]) -> int:
+    """Count the driven properties that a format leaves out, since what they belong to has no look."""
+    parts = (project.scene.part(target.part) for target in driven)
+    return sum(not part.kind.looks and spec.leaves_out(part, spec.params()) for part in parts)
 
 
 def _overruled(project: Project, driven: Sequence[Target]) -> list[str]:
