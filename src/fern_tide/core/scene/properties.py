@@ -104,7 +104,7 @@ LENS = (Property("field_of_view", "Field of view", "°", default=40.0, low=1.0, 
 def _of_each(items: tuple[Property, ...]) -> tuple[Property, ...]:
     """Give properties as those of each of many pieces, which stand where their layout puts them."""
     return tuple(
-        replace(item, id=f"piece_{item.id}", label=f"Each piece: {item.label[0].lower()}{item.label[1:]}")
+        replace(item, id=f"piece_{item.id}", label=f"Piece {item.label[0].lower()}{item.label[1:]}")
         for item in items
     )
 
@@ -113,7 +113,7 @@ PIECE = _of_each(PLACE)
 PIECE_3D = (*_of_each(PLACE_3D), *_of_each((SURFACE[1],)))
 PIECE_COLOURS = _of_each(
     (
-        replace(SURFACE[0], label="Colour of the first", default="#2e5529"),
-        replace(SURFACE[0], id="last_colour", label="Colour of the last", default="#d7e8ec"),
+        replace(SURFACE[0], label="Colour, first", default="#2e5529"),
+        replace(SURFACE[0], id="last_colour", label="Colour, last", default="#d7e8ec"),
     )
 )
