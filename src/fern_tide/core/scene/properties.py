@@ -104,8 +104,7 @@ LENS = (Property("field_of_view", "Field of view", "°", default=40.0, low=1.0, 
 def _of_each(items: tuple[Property, ...]) -> tuple[Property, ...]:
     """Give properties as those of each of many pieces, which stand where their layout puts them."""
     return tuple(
-        replace(item, id=f"piece_{item.id}", label=f"Piece {item.label[0].lower()}{item.label[1:]}")
-        for item in items
+        replace(item, id=f"piece_{item.id}", label=f"Piece {item.label[0].lower()}{item.label[1:]}") for item in items
     )
 
 
