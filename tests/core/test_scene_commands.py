@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.commands.registry import read_command
 from fern_tide.core.scene.svg.geometry import matrix_of, place
-from fern_tide.demo.project import bench_project, demo_project
+from fern_tide.demo.project import bench_project, demo_project, wall_project
 
 PROJECT, BENCH = demo_project(), bench_project()
 NUMBERS = st.floats(-200, 200).map(lambda value: round(value, 2))
@@ -101,6 +101,12 @@ def test_what_follows_or_limits_a_part_goes_with_it():
     assert open_again.scene.limits == ()
 
 
+def driving(project, *targets):
+    """Give a mapping like the first one of a project that drives other properties."""
+    drives = [{"target": target, "rest": 0.0, "full": 1.0} for target in targets]
+    return {**project.mappings[0].model_dump(mode="json"), "id": "another", "name": "Another", "drives": drives}
+
+
 def placed(project, part_id, values, point):
     """Where a point of a part lies in what the part lies in, for values of its place."""
     part = project.scene.part(part_id)
@@ -161,3 +167,25 @@ def test_in_3d_an_anchor_is_only_noted():
 def test_an_edit_that_cannot_be_is_refused(made, why):
     with pytest.raises(FernTideError, match=why):
         made.apply(PROJECT)
+
+
+def test_a_part_that_loses_properties_lets_go_of_what_moved_them_and_of_nothing_else():
+    project = wall_project()
+    field = {"owner": "part", "id": "panes", "path": "shape.params.layout.id"}
+    ring = {"id": "ring", "params": {"count": 9}}
+    drives = [drive.target for mapping in project.mappings for drive in mapping.drives]
+    gap = command("put_mapping", mapping=driving(project, "panes:gap_x", "panes:piece_x"))
+    limited = command("put_limit", limit={"target": "panes:gap_x", "low": 0.0})
+    before = limited.apply(gap.apply(project))
+    after = command("set_field", **{**field, "path": "shape.params.layout"}, value=ring).apply(before)
+    moved = [str(drive.target) for mapping in after.mappings for drive in mapping.drives]
+    assert moved == [*map(str, drives), "panes:piece_x"] and not after.scene.limits
+    panes = after.scene.part("panes")
+    assert "gap_x" not in panes.values and panes.values["reach1_outer"] == 2.2 and panes.shape.params.n_pieces == 9
+    assert before.scene.part("panes").values["gap_x"] == 0.13
+
+
+def test_a_value_of_a_property_that_a_part_never_had_is_refused():
+    project = wall_project()
+    with pytest.raises(FernTideError, match="shine"):
+        command("put_part", part=part_json(project, "panes", values={"shine": 1.0})).apply(project)

@@ -242,3 +242,35 @@ def test_the_picture_of_an_array_is_drawn_once_and_anew_when_its_pieces_are_othe
     monkeypatch.setattr(projects, "_MOST_SKETCHES", 1)
     monkeypatch.setattr(projects, "_sketches", {"another": "<svg/>"})
     assert picture().text == "<svg>3</svg>" and list(projects._sketches.values()) == ["<svg>3</svg>"]
+
+
+def test_an_array_is_given_as_it_was_baked_or_not_at_all(client, demo, studio):
+    wall = next(row[0] for row in studio.projects.all() if "wall" in row[1])
+    layout = {"id": "grid", "params": {"across": 3, "up": 2}}
+    field = {"kind": "set_field", "owner": "part", "id": "panes"}
+    edit(client, wall, {**field, "path": "shape.params.layout", "value": layout})
+    written = client.post(f"/p/{wall}/hand-off/write/gltf")
+    assert written.status_code == 200 and "19 curves" in written.text  # three of each pane, and the lantern's
+    url = f"/p/{wall}/hand-off/files/gltf"
+    assert client.get(url).status_code == 200
+    edit(client, wall, {**field, "path": "shape.params.backwards", "value": True})
+    refused = client.get(url)
+    assert refused.status_code == 422 and "Panes was changed since it was baked" in refused.text
+    client.post(f"/p/{wall}/undo", json={"base": studio.projects.current(wall).id})
+    assert client.get(url).status_code == 200
+    base = studio.projects.current(wall).id
+    assert client.post(f"/p/{wall}/mappings", json={"base": base, "target": "panes:reach1_x"}).status_code == 200
+    assert client.get(url).status_code == 422, "its reach moves otherwise than in what was baked"
+    assert client.post(f"/p/{wall}/hand-off/write/gltf").status_code == 200 and client.get(url).status_code == 200
+
+
+def test_parts_that_no_array_can_be_made_of_are_refused_by_name(client, demo, studio):
+    wall = next(row[0] for row in studio.projects.all() if "wall" in row[1])
+    for parts, words in ((["panes"], "Panes"), ([], "parts"), (["nobody"], "nobody"), ("panes", "parts")):
+        base = studio.projects.current(wall).id
+        answer = client.post(f"/p/{wall}/stage/arrays", json={"base": base, "parts": parts})
+        assert 400 <= answer.status_code < 500 and words in answer.json["what"]
+    field = client.get(f"/p/{wall}/stage/arrays")
+    head, arrays = unpack(field.data)
+    assert head["fields"]["panes"]["pieces"] == 1000 and len(arrays[head["fields"]["panes"]["ranks"]]) == 1000
+    assert client.get(f"/p/{demo}/stage/arrays").status_code == 200

@@ -5,7 +5,8 @@ from __future__ import annotations
 from math import sin
 
 from fern_tide.core.scene.part import Anchor
-from fern_tide.core.scene.scene import Part, PartChoice, Scene
+from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.demo.solid import solid_part
 
 CLOCHES = 12
 BENCH_TOP = 0.86
@@ -20,32 +21,16 @@ def potting_bench() -> Scene:
     )
 
 
-def _part(
-    part_id: str,
-    name: str,
-    kind: str,
-    *,
-    parent: str | None = None,
-    anchor: Anchor | None = None,
-    params: dict[str, float] | None = None,
-    **values: float | str,
-) -> Part:
-    shape = PartChoice.model_validate({"id": kind, "params": params or {}})
-    return Part(
-        id=part_id, name=name, parent=parent, shape=shape, anchor=anchor or Anchor(word="base"), values=dict(values)
-    )
-
-
 def _bench() -> list[Part]:
     wood, dark = "#8a6a45", "#5c452c"
     top = {"width": 3.6, "height": 0.06, "depth": 0.9}
     leg = {"width": 0.08, "height": 0.8, "depth": 0.08}
     parts = [
-        _part("bench", "Potting bench", "group_3d"),
-        _part(
+        solid_part("bench", "Potting bench", "group_3d"),
+        solid_part(
             "bench-top", "Bench top", "box", parent="bench", params=top, y=BENCH_TOP - 0.06, colour=wood, roughness=0.8
         ),
-        _part(
+        solid_part(
             "bench-back",
             "Back board",
             "box",
@@ -59,20 +44,20 @@ def _bench() -> list[Part]:
     ]
     for place, (x, z) in enumerate(((-1.7, 0.36), (1.7, 0.36), (-1.7, -0.36), (1.7, -0.36))):
         parts.append(
-            _part(f"leg-{place + 1}", f"Leg {place + 1}", "box", parent="bench", params=leg, x=x, z=z, colour=dark)
+            solid_part(f"leg-{place + 1}", f"Leg {place + 1}", "box", parent="bench", params=leg, x=x, z=z, colour=dark)
         )
     return parts
 
 
 def _cloches() -> list[Part]:
     """Bell jars along the bench, each standing on its base, with a seedling in it."""
-    parts = [_part("cloches", "Cloches", "group_3d", y=BENCH_TOP)]
+    parts = [solid_part("cloches", "Cloches", "group_3d", y=BENCH_TOP)]
     for place in range(CLOCHES):
         x = -1.56 + place * 3.12 / (CLOCHES - 1)
         tall = 0.3 + 0.06 * sin(place * 1.7)
         number = place + 1
         parts.append(
-            _part(
+            solid_part(
                 f"seedling-{number}",
                 f"Seedling {number}",
                 "cone",
@@ -84,7 +69,7 @@ def _cloches() -> list[Part]:
             )
         )
         parts.append(
-            _part(
+            solid_part(
                 f"cloche-{number}",
                 f"Cloche {number}",
                 "bell_jar",
@@ -103,8 +88,8 @@ def _cloches() -> list[Part]:
 def _lamp() -> list[Part]:
     """It hangs by its hook: the group stands where the hook is, and everything in it hangs below."""
     return [
-        _part("lamp", "Lamp", "group_3d", y=2.5, z=0.1, anchor=Anchor(word="origin")),
-        _part(
+        solid_part("lamp", "Lamp", "group_3d", y=2.5, z=0.1, anchor=Anchor(word="origin")),
+        solid_part(
             "lamp-cord",
             "Lamp cord",
             "cylinder",
@@ -113,7 +98,7 @@ def _lamp() -> list[Part]:
             y=-0.8,
             colour="#9a8a55",
         ),
-        _part(
+        solid_part(
             "lamp-shade",
             "Lamp shade",
             "cone",
@@ -122,7 +107,7 @@ def _lamp() -> list[Part]:
             y=-0.98,
             colour="#2f4a40",
         ),
-        _part(
+        solid_part(
             "lamp-bulb",
             "Lamp bulb",
             "sphere",
@@ -133,14 +118,14 @@ def _lamp() -> list[Part]:
             emission="#f2c45a",
             emission_strength=1.5,
         ),
-        _part("lamp-light", "Lamp light", "point_light", parent="lamp", y=-1.05, colour="#ffe2a0", intensity=6.0),
+        solid_part("lamp-light", "Lamp light", "point_light", parent="lamp", y=-1.05, colour="#ffe2a0", intensity=6.0),
     ]
 
 
 def _tray() -> list[Part]:
     return [
-        _part("tray", "Mist tray", "group_3d", x=0.0, y=0.0, z=1.0),
-        _part(
+        solid_part("tray", "Mist tray", "group_3d", x=0.0, y=0.0, z=1.0),
+        solid_part(
             "tray-pan",
             "Tray",
             "cylinder",
@@ -150,7 +135,7 @@ def _tray() -> list[Part]:
             metallic=0.6,
             roughness=0.4,
         ),
-        _part(
+        solid_part(
             "mist",
             "Mist",
             "cylinder",
@@ -161,7 +146,7 @@ def _tray() -> list[Part]:
             opacity=0.2,
             roughness=1.0,
         ),
-        _part(
+        solid_part(
             "drop-ring",
             "Drop ring",
             "torus",
@@ -177,6 +162,6 @@ def _tray() -> list[Part]:
 
 def _light_and_lens() -> list[Part]:
     return [
-        _part("moon", "Moon", "sun", turn_x=-55.0, turn_y=-35.0, colour="#bcd2e8", intensity=1.1),
-        _part("camera", "Camera", "camera", y=1.7, z=4.6, turn_x=-7.0, field_of_view=38.0),
+        solid_part("moon", "Moon", "sun", turn_x=-55.0, turn_y=-35.0, colour="#bcd2e8", intensity=1.1),
+        solid_part("camera", "Camera", "camera", y=1.7, z=4.6, turn_x=-7.0, field_of_view=38.0),
     ]

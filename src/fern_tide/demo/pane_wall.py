@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from fern_tide.core.scene.part import Anchor
-from fern_tide.core.scene.scene import Part, PartChoice, Scene
+from fern_tide.core.scene.scene import Scene
+from fern_tide.demo.solid import solid_part
 
 ACROSS, UP = 40, 25
 
@@ -23,11 +24,11 @@ def pane_wall() -> Scene:
         kind="3d",
         floor=False,
         parts=(
-            _part(
+            solid_part(
                 "panes",
                 "Panes",
                 "array_3d",
-                panes,
+                params=panes,
                 y=1.8,
                 gap_x=0.13,
                 gap_y=0.14,
@@ -36,32 +37,18 @@ def pane_wall() -> Scene:
                 piece_colour="#2f6b62",
                 piece_last_colour="#1b3a4b",
             ),
-            _part(
+            solid_part(
                 "pane",
                 "Pane",
                 "box",
-                {"width": 0.11, "height": 0.12, "depth": 0.03},
+                params={"width": 0.11, "height": 0.12, "depth": 0.03},
                 parent="panes",
                 anchor=Anchor(y=0.06, word="middle"),
                 roughness=0.25,
                 metallic=0.1,
             ),
-            _part("sky", "Sky", "sun", {}, turn_x=-35.0, turn_y=25.0, intensity=2.2, colour="#dfe9d6"),
-            _part("lantern", "Lantern", "point_light", {}, y=1.8, z=1.6, intensity=6.0, colour="#f7dfa0"),
-            _part("lens", "Lens", "camera", {}, x=-1.1, y=2.0, z=5.6, turn_y=-11.0, turn_x=-2.0),
+            solid_part("sky", "Sky", "sun", turn_x=-35.0, turn_y=25.0, intensity=2.2, colour="#dfe9d6"),
+            solid_part("lantern", "Lantern", "point_light", y=1.8, z=1.6, intensity=6.0, colour="#f7dfa0"),
+            solid_part("lens", "Lens", "camera", x=-1.1, y=2.0, z=5.6, turn_y=-11.0, turn_x=-2.0),
         ),
     )
-
-
-def _part(
-    part_id: str,
-    name: str,
-    kind: str,
-    params: dict[str, object],
-    *,
-    parent: str | None = None,
-    anchor: Anchor | None = None,
-    **values: float | str,
-) -> Part:
-    shape = PartChoice.model_validate({"id": kind, "params": params})
-    return Part(id=part_id, name=name, parent=parent, shape=shape, anchor=anchor or Anchor(), values=dict(values))

@@ -76,7 +76,7 @@ def test_a_layout_gives_as_many_places_as_it_says_and_moves_in_proportion_to_its
     spread, sizes = spec.lay(given), {size.id: 0.75 for size in spec.sizes}
     assert spread.n_pieces == spec.count(given) == len(spread.places(sizes))
     assert set(spread.ways) == {size.id for size in spec.sizes}
-    assert spread.places(dict.fromkeys(sizes, 0.0)).any() == False  # noqa: E712 - of an array
+    assert not spread.places(dict.fromkeys(sizes, 0.0)).any()
     assert 2 * spread.places(sizes) == pytest.approx(spread.places(dict.fromkeys(sizes, 1.5)))
     if "count" in spec.params.model_fields:
         for count in (1, 2):
@@ -283,3 +283,16 @@ def test_all_arrays_of_a_scene_together_have_a_most():
     assert len(Scene(name="s", kind="3d", parts=two).parts) == 2
     with pytest.raises(InvalidParameter, match="500,012"):
         Scene(name="s", kind="3d", parts=(*two, placed("three", "array_3d")))
+
+
+def test_pieces_follow_nothing_but_others_may_follow_them_and_the_array_itself_what_it_likes():
+    parts = (placed("row", "array_3d"), placed("pot", "box"))
+
+    def following(target, source):
+        return Scene(name="s", kind="3d", parts=parts, follows=({"target": target, "source": source},))
+
+    with pytest.raises(InvalidParameter, match="pieces follow nothing"):
+        following("row:piece_scale_x", "row:piece_scale_y")
+    with pytest.raises(InvalidParameter, match="pieces follow nothing"):
+        following("row:piece_x", "pot:x")
+    assert following("pot:x", "row:piece_x").follows and following("row:turn_y", "pot:x").follows

@@ -13,12 +13,13 @@ import numpy as np
 from fern_tide.core.bake.bake import Stack
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.expand_size import check_size
-from fern_tide.core.bake.pieces import PREFIX, ArrayMotion, motion_of, piece_values
+from fern_tide.core.bake.pieces import ArrayMotion, motion_of, piece_values
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.colour import colour_texts, mix_all, parse_colour
+from fern_tide.core.scene.arrays.inside import PREFIX
 from fern_tide.core.scene.arrays.sources import pivot, sources_of
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.properties import PLACE, PLACE_3D

@@ -20,11 +20,11 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.mapping.colour import parse_colour
 from fern_tide.core.mapping.drive import value
 from fern_tide.core.scene.arrays.field import ArrayParams, Between, Pieces, Places, pieces_of
+from fern_tide.core.scene.arrays.inside import PREFIX
 from fern_tide.core.scene.arrays.reach import Reach, joined
 from fern_tide.core.scene.arrays.sources import sources_of
 from fern_tide.core.scene.scene import Part, Scene
 
-PREFIX = "piece_"
 _AT_ONCE = 1 << 21  # values worked on at once, so that memory does not grow with the pieces
 
 

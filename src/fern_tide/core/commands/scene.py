@@ -41,31 +41,26 @@ class PutPart(Command, frozen=True):
     def apply(self, project: Project) -> Project:
         scene = project.scene
         if any(item.id == self.part.id for item in scene.parts):
-            return with_parts(_without_what_goes(project, self.part), {self.part.id: _of_itself(self.part)})
+            return _changed(project, self.part)
         stays = scene.lit if self.part.kind.emits and scene.parts else scene.studio_light  # a lamp puts it not out
         return project.but(scene=scene.but(parts=(*scene.parts, self.part), studio_light=stays))
 
 
-def _of_itself(part: Part) -> Part:
-    """Give a part without values of properties that it does not have, or has no more."""
-    values = {name: value for name, value in part.values.items() if part.has(name)}
-    return part if len(values) == len(part.values) else part.but(values=values)
-
-
-def _without_what_goes(project: Project, new: Part) -> Project:
-    """Give the document without what moves, follows or limits properties that a part loses by becoming another one.
+def _changed(project: Project, new: Part) -> Project:
+    """Give the document with a part changed, without what moves, follows or limits properties that it loses by that.
 
     So an array can have another layout, whatever sizes its old one had.
     """
-    old = project.scene.part(new.id)
-    if all(new.has(item.id) for item in old.properties):
-        return project
+    lost = {item.id for item in project.scene.part(new.id).properties if not new.has(item.id)}
+    if not lost:
+        return with_parts(project, {new.id: new})
 
     def stays(target: Target) -> bool:
-        return target.part != new.id or new.has(target.property)
+        return target.part != new.id or target.property not in lost
 
+    new = new.but(values={name: value for name, value in new.values.items() if name not in lost})
     scene = project.scene.but(
-        parts=tuple(_of_itself(new) if item.id == new.id else item for item in project.scene.parts),
+        parts=tuple(new if item.id == new.id else item for item in project.scene.parts),
         follows=tuple(item for item in project.scene.follows if stays(item.target) and stays(item.source)),
         limits=tuple(item for item in project.scene.limits if stays(item.target)),
     )

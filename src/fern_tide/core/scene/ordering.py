@@ -23,6 +23,7 @@ class Order:
         ranks: gives the ranks, shape (parts,), from the parts' middles, shape (parts, 2 or 3), across, down (in 2D) or
             up (in 3D), and towards you; and from its params.
         params: the model of its options.
+        by_hand: whether pieces are picked for it, which only those of an array are.
     """
 
     id: str
@@ -30,6 +31,7 @@ class Order:
     help: str
     ranks: Callable[[FloatArray, Any], FloatArray]
     params: type[Params] = Params
+    by_hand: bool = False
 
 
 def by_key(keys: FloatArray) -> FloatArray:

@@ -153,7 +153,7 @@ class Scene(Frozen, frozen=True):
                 if (part.property(name).kind == "colour") != isinstance(value, str):
                     raise InvalidParameter(f"{part.id}:{name}", value=value, allowed=f"a {part.property(name).kind}")
             seen.add(part.id)
-        check_arrays(self.parts)
+        check_arrays(self.parts, self.follows)
         self._check_files()
         self._check_follows()
         for limit in self.limits:

@@ -93,7 +93,8 @@ def drawn(key: str) -> Response:
 @pages.post("/parts")
 def add(key: str) -> Any:
     """Make a part of a kind, in the middle of what is looked at."""
-    plain, kind = body(), str(body().get("kind"))
+    plain = body()
+    kind = str(plain.get("kind"))
     project = studio().projects.at(key, whole(plain, "base")).document
     if kind in PART_KINDS and PART_KINDS[kind].pieces:
         return _array(key, plain, *make_part.new_array(project))

@@ -65,7 +65,7 @@ def array_sheet(scene: Scene, part: Part) -> ArraySheet | None:
         reaches=list(REACHES.values()),
         responses=list(RESPONSES.values()),
         new_reach=None if free is None else _adds(part, Reach(slot=free)),
-        by_hand="picked" in type(params.order.params).model_fields,
+        by_hand=params.order.spec.by_hand,
         making=[known[name] for name in _MAKING],
         ordering=[known[name] for name in _ORDERING],
         spreading=[known[name] for name in _SPREADING],

@@ -15,7 +15,7 @@ from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.mapping.drive import RESPONSES, Drive, Stacking
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.response import Response
-from fern_tide.core.scene.order_choice import ORDERS
+from fern_tide.core.scene.order_choice import OF_PARTS
 from fern_tide.core.scene.ordering import Order
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import Part
@@ -139,7 +139,7 @@ def bench_view(revision: Revision, *, mapping_id: str, drive: int, group: str, c
         drive_place=place,
         defaults=ends[place].property.suggest_ends(ends[place].part.own(ends[place].property.id)) if ends else (),
         responses=RESPONSES,
-        orders=ORDERS,
+        orders=OF_PARTS,
         reason=_reason(project, mapping) if mapping else "",
         many=mapping is not None and _moves_many(project, mapping),
         shown_version=mapping is not None and any(same(mapping, version) for version in mapping.versions),

@@ -9,7 +9,7 @@ from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.scene.follow import Limit
-from fern_tide.core.scene.order_choice import ORDERS
+from fern_tide.core.scene.order_choice import OF_PARTS
 from fern_tide.core.scene.ordering import Order
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import Part, Scene
@@ -86,8 +86,8 @@ def line_of(asked: Mapping[str, object]) -> Line:
         InvalidParameter: it says something that is not possible.
     """
     order = str(asked.get("order") or Line.order)
-    if order not in ORDERS:
-        raise InvalidParameter("order", value=order, allowed=f"one of {', '.join(ORDERS)}")
+    if order not in OF_PARTS:
+        raise InvalidParameter("order", value=order, allowed=f"one of {', '.join(OF_PARTS)}")
     takes = str(asked.get("takes") or Line.takes)
     if takes not in set(Takes):
         raise InvalidParameter("takes", value=takes, allowed=f"one of {', '.join(Takes)}")
@@ -129,7 +129,7 @@ def several_view(project: Project, parts: Sequence[Part], *, line: Line) -> Seve
         line=line,
         ordered=[part for part, _ in several.in_line(stage, ids, line=line)],
         places=_places(stage, ids),
-        orders=list(ORDERS.values()),
+        orders=list(OF_PARTS.values()),
         takes=_TAKES,
         anchor=next(iter(anchors)) if len(anchors) == 1 else "",
         anchors=NINE if project.scene.kind == "2d" else (IN_SPACE,),

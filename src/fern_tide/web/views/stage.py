@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from fern_tide.core.bake.bake import Drivers
+from fern_tide.core.bake.pieces import is_of_pieces
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import READINGS, Envelope
@@ -236,8 +237,8 @@ def _reach(
 def _ties(project: Project, part: Part, name: str) -> Ties:
     """Limits of a property, and what it follows or could follow."""
     target, item = Target(part=part.id, property=name), part.property(name)
-    choices = []
-    for other in project.scene.parts:
+    choices: list[tuple[str, str]] = []
+    for other in () if is_of_pieces(part, name) else project.scene.parts:
         for candidate in other.properties:
             if candidate.kind == item.kind and (other.id, candidate.id) != (part.id, name):
                 choices.append((f"{other.id}:{candidate.id}", f"{other.name}, {candidate.label.lower()}"))

@@ -18,9 +18,8 @@ def baked_pieces(studio: Studio, levels: Levels, key: str, project: Project) -> 
     Raises:
         FernTideError: an array was changed since it was baked.
     """
-    moved = moved_pieces(levels, project)
-    changed = stale(studio, levels, key, project) & moved.keys()
-    if changed:
-        name = project.scene.part(min(changed, key=str).part).name
-        raise FernTideError(f"{name} was changed since it was baked.", remedy="Bake first.")
-    return moved
+    old = (project.scene.part(target.part) for target in stale(studio, levels, key, project))
+    changed = sorted(part.name for part in old if part.kind.pieces)
+    if changed:  # also where only a reach moves otherwise: what is looked up is the array as it stands
+        raise FernTideError(f"{changed[0]} was changed since it was baked.", remedy="Bake first.")
+    return moved_pieces(levels, project)

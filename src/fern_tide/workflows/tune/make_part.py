@@ -27,6 +27,8 @@ from fern_tide.core.scene.scene import PART_KINDS, Part, PartChoice, Scene
 from fern_tide.workflows.derive.levels import Levels
 
 _FILL, _STROKE = "#d9b44a", "#f7dfa0"
+_WIDTHS = {"width": 1.0, "radius": 2.0, "outer": 2.0, "r": 2.0, "rx": 2.0}  # of 2D shapes, by their fields
+_FIRST = {"3d": ("sphere", {"radius": 0.1, "around": 16}), "2d": ("ellipse", {"rx": 14.0, "ry": 14.0})}
 _CENTRED = {"cx": "x", "cy": "y", "mask_x": "x", "mask_y": "y"}
 
 
@@ -63,10 +65,10 @@ def array_of(project: Project, part_ids: Sequence[str], *, name: str = "") -> tu
     """
     scene = project.scene
     parts = [scene.part(name) for name in part_ids]
-    kind = next((kind for kind in PART_KINDS.values() if kind.pieces and kind.space == scene.kind), None)
-    wrong = next((part for part in parts if part.kind.pieces or not part.kind.looks or not part.kind.is_shaped), None)
-    if kind is None or wrong is not None or not parts:
-        value = wrong.name if wrong else parts[0].name if parts else "nothing"
+    kind = next(kind for kind in PART_KINDS.values() if kind.pieces and kind.space == scene.kind)
+    wrong = [part.name for part in parts if part.kind.pieces or not part.kind.looks or not part.kind.is_shaped]
+    if wrong or not parts:
+        value = wrong[0] if wrong else "nothing"
         raise InvalidParameter("array of", value=value, allowed="parts that were made here and are seen, and no array")
     first = parts[0]
     name = name or f"Array of {first.name}"[:120]
@@ -104,10 +106,6 @@ def _gap(part: Part) -> float:
         wide = next((times * float(params[name]) for name, times in _WIDTHS.items() if params.get(name)), 0.0)
     wide *= float(part.own("scale_x")) if part.has("scale_x") else 1.0
     return round(1.25 * wide, 2) or (0.5 if part.kind.space == "3d" else 60.0)
-
-
-_WIDTHS = {"width": 1.0, "radius": 2.0, "outer": 2.0, "r": 2.0, "rx": 2.0}
-_FIRST = {"3d": ("sphere", {"radius": 0.1, "around": 16}), "2d": ("ellipse", {"rx": 14.0, "ry": 14.0})}
 
 
 def new_array(project: Project) -> tuple[Together, str]:

@@ -1,4 +1,4 @@
-"""What may lie in an array, and how many pieces a scene may have."""
+"""What may lie in an array, what its pieces may follow, and how many pieces a scene may have."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from typing import Any, Protocol
 
 from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.scene.follow import Follow
 from fern_tide.core.scene.part import PartKind
 
 MOST_IN_SCENE = 500_000
@@ -36,15 +37,22 @@ class Placed(Protocol):
         """Its kind's params."""
 
 
-def check_arrays(parts: Iterable[Placed]) -> None:
-    """See that arrays hold only what pieces can be made from, and are not too many pieces together.
+PREFIX = "piece_"
+"""What the properties of pieces begin with."""
+
+
+def check_arrays(parts: Iterable[Placed], follows: Iterable[Follow]) -> None:
+    """See that arrays hold only what pieces can be made from, that these follow nothing, and are not too many.
 
     Args:
         parts: of a scene, each after what it lies in.
+        follows: of the scene.
 
     Raises:
-        InvalidParameter: there are too many pieces, or an array, a light, a camera or a dial lies in an array.
+        InvalidParameter: there are too many pieces; an array, a light, a camera or a dial lies in an array; or pieces
+            follow something: each moves by a lift of its own, and what is followed has one value for all.
     """
+    arrays = set()
     inside: set[str] = set()
     count = 0
     for part in parts:
@@ -58,7 +66,12 @@ def check_arrays(parts: Iterable[Placed]) -> None:
                     allowed="things to see, which are no arrays themselves",
                 )
         if kind.pieces:
+            arrays.add(part.id)
             inside.add(part.id)
             count += part.shape.params.n_pieces
     if count > MOST_IN_SCENE:
         raise InvalidParameter("pieces of all arrays", value=f"{count:,}", allowed=f"at most {MOST_IN_SCENE:,}")
+    for follow in follows:
+        if follow.target.part in arrays and follow.target.property.startswith(PREFIX):
+            allowed = "a mapping to move it: pieces follow nothing"
+            raise InvalidParameter(str(follow.target), value=str(follow.source), allowed=allowed)

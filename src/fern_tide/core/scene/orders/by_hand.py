@@ -34,4 +34,6 @@ def ranks(middles: FloatArray, params: ByHandParams) -> FloatArray:
     return by_key(keys)
 
 
-ORDER = Order(id="by_hand", label="By hand", help="As they were picked.", ranks=ranks, params=ByHandParams)
+ORDER = Order(
+    id="by_hand", label="By hand", help="As they were picked.", ranks=ranks, params=ByHandParams, by_hand=True
+)

@@ -64,6 +64,7 @@ export class ArrayView {
       /** @type {any} */
       const mesh = new InstancedMesh(geometry, null, pieces.length);
       mesh.frustumCulled = false;
+      if (original.morphTargetInfluences) mesh.morphTargetInfluences = original.morphTargetInfluences; // the very same: they move with it
       mesh.instanceMatrix.setUsage(DynamicDrawUsage);
       this.group.add(mesh);
       this.#meshes.push({ mesh, original, pieces, opacity, like: null });
