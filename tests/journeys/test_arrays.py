@@ -1,9 +1,10 @@
-"""Many pieces on the Stage, as a person makes, orders, moves and hands them off."""
+"""Many pieces on the Stage, and dials, as a person makes, orders, moves and hands them off."""
 
 import json
 
 import pytest
 from tests.journeys.conftest import axe, open_stage, stored, wait
+from tests.journeys.test_stage_room import drive
 from tests.journeys.test_whole_way import download
 
 from fern_tide.core.scene.gltf.reading import read_gltf
@@ -170,3 +171,24 @@ def test_pieces_of_a_drawing_are_ordered_by_hand_pulled_by_a_reach_and_written_o
     room.click("#write-svg")
     drawing = download(room, "#download-svg").decode()
     assert drawing.count("array-6") >= 1 and "<use" not in drawing
+
+
+def test_a_dial_of_ones_own_is_named_driven_and_written_as_a_table(stage_room):
+    room = stage_room
+    room.select_option("#add-part", "dial")
+    room.wait_for_selector("[data-part-json='dial']", state="attached")
+    for field, value in (("name", "Fan"), ("unit", "rpm"), ("high", "1200")):
+        room.fill(f"#number-1-{field}", value)
+        room.press(f"#number-1-{field}", "Enter")
+        wait(room, f"document.querySelector('#number-1-{field}').value === '{value}'")
+        room.wait_for_timeout(300)
+    room.click("#add-number")
+    room.wait_for_selector("#number-2-name")
+    drive(room, "dial:number_1")
+    room.wait_for_selector("[data-bench]", timeout=60_000)
+    assert axe(room) == []
+    room.click("#rooms >> text=Hand-off")
+    room.click("#write-csv")
+    head = download(room, "#download-csv").decode().splitlines()[0]
+    assert "dial:number_1 [rpm]" in head
+    assert "leaves out 1 of dials, which CSV and JSON carry" in room.inner_text("#parts")

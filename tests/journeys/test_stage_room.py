@@ -339,23 +339,3 @@ def test_nothing_sticks_out_of_the_stage_room(room, width, height):
         wide = f"{panels}.filter(e => e.scrollWidth > e.clientWidth + 1)"
         assert room.evaluate(f"{wide}.map(e => e.id || e.className)") == []
         assert room.evaluate("document.documentElement.scrollHeight <= innerHeight")
-
-
-def test_a_dial_of_ones_own_is_named_driven_and_written_as_a_table(room):
-    room.select_option("#add-part", "dial")
-    room.wait_for_selector("[data-part-json='dial']", state="attached")
-    for field, value in (("name", "Fan"), ("unit", "rpm"), ("high", "1200")):
-        room.fill(f"#number-1-{field}", value)
-        room.press(f"#number-1-{field}", "Enter")
-        wait(room, f"document.querySelector('#number-1-{field}').value === '{value}'")
-        room.wait_for_timeout(300)
-    room.click("#add-number")
-    room.wait_for_selector("#number-2-name")
-    drive(room, "dial:number_1")
-    room.wait_for_selector("[data-bench]", timeout=60_000)
-    assert axe(room) == []
-    room.click("#rooms >> text=Hand-off")
-    room.click("#write-csv")
-    head = download(room, "#download-csv").decode().splitlines()[0]
-    assert "dial:number_1 [rpm]" in head
-    assert "leaves out 1 of dials, which CSV and JSON carry" in room.inner_text("#parts")
