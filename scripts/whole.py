@@ -17,7 +17,8 @@ OUT = ROOT / "docs/whole.svg"
 ROWS = (
     ("cli",),
     ("web", "cli_projects"),
-    ("jobs", "workflows/hand_off", "workflows/bake", "workflows/reuse"),
+    ("jobs",),
+    ("workflows/hand_off", "workflows/bake", "workflows/reuse"),
     ("workflows/bring_in",),
     ("workflows/tune",),
     ("workflows/derive",),

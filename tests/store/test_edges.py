@@ -252,3 +252,26 @@ def test_what_was_read_lately_is_not_swept_however_old_it_is(tmp_path):
         os.utime(derived.path(key), (now - read, now - made))
     assert derived.sweep(older_than_s=100) == 1
     assert derived.has("aa1") and derived.has("bb2") and not derived.has("cc3")
+
+
+def test_a_stretch_says_how_far_it_is_by_its_heart(studio, monkeypatch):
+    monkeypatch.setattr(heart, "BEAT_S", 0.01)
+    job = studio.jobs.claim(studio.jobs.start("trial", key="k", payload={})[0].id)
+
+    def shown():
+        now = studio.jobs.get(job.id)
+        return now.share, now.words
+
+    with heart.Heart(studio.jobs, job) as beating:
+        assert beating.report(0.1, "before")
+        with beating.stretch() as reached:
+            time.sleep(0.1)
+            assert shown() == (0.1, "before"), "a stretch that says nothing leaves it"
+            reached(0.5, "half")
+            end = time.monotonic() + 5
+            while shown() != (0.5, "half") and time.monotonic() < end:
+                time.sleep(0.01)
+            assert shown() == (0.5, "half")
+        assert beating.report(0.6, "after")
+        time.sleep(0.1)
+        assert shown() == (0.6, "after"), "what was said within is over"

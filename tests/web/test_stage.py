@@ -10,7 +10,8 @@ from tests.web.test_pages import edit, status, unpack
 from tests.workflows.test_scenes import SVG, picture
 
 from fern_tide.core.scene.scene import PART_KINDS
-from fern_tide.web.pages import projects
+from fern_tide.web.pages import handoff, projects
+from fern_tide.workflows.hand_off import long
 
 HOSTILE = b"""<svg xmlns="http://www.w3.org/2000/svg"><script>alert(1)</script>
 <g id="&lt;img src=x onerror=alert(2)&gt;"/></svg>"""
@@ -244,7 +245,7 @@ def test_the_picture_of_an_array_is_drawn_once_and_anew_when_its_pieces_are_othe
     assert picture().text == "<svg>3</svg>" and list(projects._sketches.values()) == ["<svg>3</svg>"]
 
 
-def test_an_array_is_given_as_it_was_baked_or_not_at_all(client, demo, studio):
+def test_an_array_is_given_as_it_was_baked_or_not_at_all(client, demo, studio, monkeypatch):
     wall = next(row[0] for row in studio.projects.all() if "wall" in row[1])
     layout = {"id": "grid", "params": {"across": 3, "up": 2}}
     field = {"kind": "set_field", "owner": "part", "id": "panes"}
@@ -252,7 +253,13 @@ def test_an_array_is_given_as_it_was_baked_or_not_at_all(client, demo, studio):
     written = client.post(f"/p/{wall}/hand-off/write/gltf")
     assert written.status_code == 200 and "19 curves" in written.text  # three of each pane, and the lantern's
     url = f"/p/{wall}/hand-off/files/gltf"
-    assert client.get(url).status_code == 200
+    at_once = client.get(url)
+    with monkeypatch.context() as longer:
+        longer.setattr(long, "MOST_AT_ONCE", 100)
+        handoff._last.clear()
+        assert "19 curves" in client.post(f"/p/{wall}/hand-off/write/gltf").text
+        assert client.get(url).data == at_once.data
+        handoff._last.clear()
     edit(client, wall, {**field, "path": "shape.params.backwards", "value": True})
     refused = client.get(url)
     assert refused.status_code == 422 and "Panes was changed since it was baked" in refused.text
@@ -274,3 +281,49 @@ def test_parts_that_no_array_can_be_made_of_are_refused_by_name(client, demo, st
     head, arrays = unpack(field.data)
     assert head["fields"]["panes"]["pieces"] == 1000 and len(arrays[head["fields"]["panes"]["ranks"]]) == 1000
     assert client.get(f"/p/{demo}/stage/arrays").status_code == 200
+
+
+@pytest.fixture
+def long_writing(monkeypatch):
+    monkeypatch.setattr(long, "MOST_AT_ONCE", 100)
+
+
+def test_what_takes_long_is_written_as_work_and_is_the_same_file(client, demo, studio, monkeypatch):
+    options = {"error_percent": "0.5", "part": ["rain", "lamp"]}
+    at_once = client.post(f"/p/{demo}/hand-off/write/json", data=options)
+    url = f"/p/{demo}/hand-off/files/json?error_percent=0.5&part=rain&part=lamp"
+    content = client.get(url).data
+    monkeypatch.setattr(long, "MOST_AT_ONCE", 100)
+    handoff._last.clear()
+    assert client.get(url).status_code == 422, "nobody wrote it"
+    worked = client.post(f"/p/{demo}/hand-off/write/json", data=options)
+    assert worked.text == at_once.text and "read back, largest error 5.0e-03" in " ".join(worked.text.split())
+    (job,) = [row for row in studio.jobs._table.select() if row.kind == long.KIND]
+    assert job.state == "done"
+    for _ in range(2):
+        assert client.get(url).data == content
+        handoff._last.clear()
+    client.post(f"/p/{demo}/hand-off/write/json", data=options)
+    assert len([row for row in studio.jobs._table.select() if row.kind == long.KIND]) == 1, "it is there already"
+
+
+def test_long_writing_says_how_far_it_is_and_is_cancelled(client, demo, studio, long_writing, monkeypatch):
+    monkeypatch.setattr(studio, "enqueue", lambda job: None)
+    page = client.post(f"/p/{demo}/hand-off/write/json").text
+    asks = re.search(r'hx-get="([^"]+)"', page)[1].replace("&amp;", "&")
+    assert "Waiting to write JSON, 0 %" in " ".join(page.split()) and "/hand-off/write/json/" in asks
+    (job,) = [row for row in studio.jobs._table.select() if row.kind == long.KIND]
+    claimed = studio.jobs.claim(job.id)
+    studio.jobs.progress(claimed, share=0.42, words="Writing JSON")
+    page = " ".join(client.get(asks).text.split())
+    assert "Writing JSON, 42 %" in page and 'aria-valuenow="42"' in page
+    page = client.post(asks.replace("?", "/cancel?")).text
+    assert "Nothing was written: it was cancelled" in page and "hx-get" not in page
+    again = client.post(f"/p/{demo}/hand-off/write/json").text
+    assert "Waiting to write JSON" in again and job.id not in again
+
+
+def test_long_writing_that_cannot_be_done_says_why(client, demo, studio, long_writing):
+    refused = client.post(f"/p/{demo}/hand-off/write/json", data={"part": "title"})
+    assert refused.status_code == 200 and "There are no baked curves to write." in refused.text
+    assert "hx-get" not in refused.text

@@ -7,6 +7,7 @@ import time
 import numpy as np
 import pytest
 from tests.conftest import drums, wav
+from tests.core.formats.hand_offs import fern, leaf
 from tests.core.test_document import packed
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, ReadBackFailed
@@ -17,6 +18,7 @@ from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.soundtrack import SetRate
 from fern_tide.core.derivation.graph import Graph
 from fern_tide.core.derivation.node import Kind, below
+from fern_tide.core.document import Project
 from fern_tide.core.formats.format import Format, HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.marks import Scale
@@ -165,6 +167,24 @@ def test_a_swept_bake_counts_as_not_baked(studio, key, levels):
 def test_nothing_baked_is_nothing_written(studio, key):
     with pytest.raises(FernTideError, match=r"no baked curves to write\. Bake first"):
         writing.write_format(current(studio, key).document, (), format_id="csv", media=SceneMedia())
+
+
+@pytest.mark.parametrize("format_id", ["json", "svg", "gltf"])
+@pytest.mark.parametrize("error_percent", [0.0, 0.5])
+def test_writing_says_how_far_it_is(format_id, error_percent):
+    ends = [("sprig:turn", 0, 90), ("leaf:opacity", 1, 0)]
+    given = fern(("pot:x", 0, 1), ("pot:turn_y", 0, 90)) if format_id == "gltf" else leaf(*ends)
+    project = Project(name="N", rate=given.rate, scene=given.scene)
+    shares = []
+    writing.write_format(
+        project,
+        given.curves,
+        format_id=format_id,
+        media=given.media,
+        options={"error_percent": error_percent},
+        progress=shares.append,
+    )
+    assert shares == sorted(shares) and shares[-1] == 1.0 and len(shares) >= 2 and shares[0] <= 0.5
 
 
 def test_curves_of_different_lengths_are_not_written_together(studio, key, levels):

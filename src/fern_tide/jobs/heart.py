@@ -5,6 +5,7 @@ from __future__ import annotations
 import ctypes
 import logging
 import threading
+from collections.abc import Callable
 
 from fern_tide.core.base.errors import Cancelled
 from fern_tide.store.job_rows import Job, JobStore, Lost
@@ -30,6 +31,7 @@ class Heart:
         self._lock = threading.Lock()
         self._wrong: type[Exception] | None = None
         self._stretching: int | None = None
+        self._reached: tuple[float | None, str] = (None, "")
         self._thread = threading.Thread(target=self._beat, daemon=True)
 
     def __enter__(self) -> Heart:
@@ -56,12 +58,16 @@ class Heart:
         """Give a block of computation that may be stopped anywhere: in it nothing is stored, locked or opened."""
         return Stretch(self)
 
+    def reached(self, share: float, words: str) -> None:
+        """Say how far a stretch is; the next beat notes it."""
+        self._reached = (share, words)
+
     def begin_stretch(self) -> None:
         """Let this thread be stopped from here on."""
         with self._lock:
             if self._wrong is not None:
                 raise self._wrong
-            self._stretching = threading.get_ident()
+            self._stretching, self._reached = threading.get_ident(), (None, "")
 
     def end_stretch(self) -> None:
         """Let this thread not be stopped any more; what was sent and has not come yet is raised here."""
@@ -76,7 +82,8 @@ class Heart:
         try:
             while not self._over.wait(BEAT_S):
                 try:
-                    if self._jobs.progress(self._job):
+                    share, words = self._reached if self._stretching is not None else (None, "")
+                    if self._jobs.progress(self._job, share=share, words=words):
                         continue
                     wrong: type[Exception] = Cancelled
                 except Lost:
@@ -99,8 +106,10 @@ class Stretch:
     def __init__(self, heart: Heart) -> None:
         self._heart = heart
 
-    def __enter__(self) -> None:
+    def __enter__(self) -> Callable[[float, str], None]:
+        """Begin it; gives what says how far it is, as a share from 0 to 1 and in words."""
         self._heart.begin_stretch()
+        return self._heart.reached
 
     def __exit__(self, *raised: object) -> None:
         self._heart.end_stretch()

@@ -83,7 +83,7 @@ def expanded(
     curves = tuple(curves)
     if not arrays:
         return scene, curves
-    check_size(scene, curves, n_frames=clock.n_frames)
+    check_size(scene, curves)
     writer = _Writer(scene, curves, moved, clock)
     for part in scene.parts:
         writer.add(part)

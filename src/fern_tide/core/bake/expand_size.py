@@ -27,24 +27,37 @@ def n_expanded(scene: Scene) -> int:
     return count
 
 
-def check_size(scene: Scene, curves: Iterable[Curve], *, n_frames: int) -> None:
+def n_values(scene: Scene, curves: Iterable[Curve]) -> tuple[int, int]:
+    """Count the values that are written: those of arrays' pieces, at most, and those of all else.
+
+    Args:
+        scene: whose arrays.
+        curves: of all that is driven.
+    """
+    of_arrays = of_others = 0
+    for curve in curves:
+        part, name = scene.part(curve.target.part), curve.target.property
+        params = part.shape.params
+        if isinstance(params, ArrayParams) and (
+            is_of_pieces(part, name) or name in {item.id for item in params.own_properties("3d")}
+        ):
+            of_arrays += params.n_pieces * curve.values.size
+        else:
+            of_others += curve.values.size
+    return of_arrays, of_others
+
+
+def check_size(scene: Scene, curves: Iterable[Curve]) -> None:
     """See that arrays written out piece by piece are not too much.
 
     Args:
         scene: whose arrays.
         curves: of all that is driven.
-        n_frames: how long they are.
 
     Raises:
         FernTideError: there would be too many parts, or too many values; it says how many.
     """
-    values = 0
-    for curve in curves:
-        part, name = scene.part(curve.target.part), curve.target.property
-        params = part.shape.params
-        if isinstance(params, ArrayParams):
-            of_pieces = is_of_pieces(part, name) or name in {item.id for item in params.own_properties("3d")}
-            values += of_pieces * params.n_pieces * n_frames * (3 if curve.kind == "colour" else 1)
+    values, _ = n_values(scene, curves)
     for number, most, words in ((n_expanded(scene), MOST_EXPANDED, "parts"), (values, MOST_WRITTEN, "values")):
         if number > most:
             raise FernTideError(

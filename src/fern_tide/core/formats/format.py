@@ -21,6 +21,10 @@ from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Part, Scene
 
 
+def _unheard(n_curves: int) -> None:
+    pass
+
+
 @dataclass(frozen=True)
 class HandOff:
     """What is handed off: a scene, its curves, and the clock.
@@ -32,6 +36,7 @@ class HandOff:
         rate: the frame rate.
         n_frames: the project's length.
         media: what the scene's parts were brought in with.
+        progress: told how many more curves have been written, while it is written.
     """
 
     name: str
@@ -40,6 +45,7 @@ class HandOff:
     rate: FrameRate
     n_frames: int
     media: SceneMedia = field(default_factory=SceneMedia)
+    progress: Callable[[int], None] = _unheard
 
     @cached_property
     def by_part(self) -> Mapping[str, Mapping[str, Curve]]:

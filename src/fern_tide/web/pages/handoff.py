@@ -11,21 +11,23 @@ from flask import Blueprint, Response, render_template, request, send_file
 from werkzeug.datastructures import MultiDict
 
 from fern_tide.core.bake.checking import CHECKS
-from fern_tide.core.base.errors import UnknownName
+from fern_tide.core.base.errors import FernTideError, UnknownName
 from fern_tide.core.base.target import Target
 from fern_tide.core.derivation.keys_nodes import range_of
 from fern_tide.core.formats.format import Written
 from fern_tide.core.formats.registry import FORMATS
+from fern_tide.store.job_rows import DONE, Job
 from fern_tide.store.revision import Revision
 from fern_tide.web.context import render, services, staged, studio
 from fern_tide.web.packing import Pack
+from fern_tide.web.pages.jobs import job_words
 from fern_tide.web.views.handoff import HandoffView, handoff_view
 from fern_tide.workflows.bake import baking
 from fern_tide.workflows.bake.pieces import baked_pieces
-from fern_tide.workflows.hand_off import writing
+from fern_tide.workflows.hand_off import long, writing
 
 pages = Blueprint("handoff", __name__, url_prefix="/p/<key>/hand-off")
-_last: deque[tuple[object, Written]] = deque(maxlen=1)
+_last: deque[tuple[str, Written]] = deque(maxlen=1)
 
 
 @pages.get("")
@@ -76,43 +78,81 @@ def curve(key: str) -> Response:
 
 @pages.post("/write/<format_id>")
 def write(key: str, format_id: str) -> str:
-    """Bake what is stale, write the curves in a format, read them back, and say how they compare."""
+    """Bake what is stale, write the curves in a format, read them back, and say how they compare; or begin with it."""
     project, levels = studio().projects.current(key).document, services().levels
     if baking.stale_count(studio(), levels, key, project):
         baking.bake_all(studio(), levels, key, project)
-    written = _written(key, format_id, request.form)
-    query = urlencode(list(request.form.items(multi=True)))
+    order = _order(key, format_id, request.form)
+    if long.is_long(studio(), levels, order):
+        job = None if long.stored(studio(), order) else long.begin(studio(), order)
+        return _shown(key, order, job=job, asked=request.form)
+    return _shown(key, order, job=None, asked=request.form)
+
+
+@pages.get("/write/<format_id>/<job_id>")
+def writing_on(key: str, format_id: str, job_id: str) -> str:
+    """Say how far a long piece of writing is, or what came of it."""
+    return _shown(key, _order(key, format_id, request.args), job=studio().jobs.get(job_id), asked=request.args)
+
+
+@pages.post("/write/<format_id>/<job_id>/cancel")
+def cancel(key: str, format_id: str, job_id: str) -> str:
+    """Ask a long piece of writing to stop."""
+    studio().jobs.cancel(job_id)
+    return _shown(key, _order(key, format_id, request.args), job=studio().jobs.get(job_id), asked=request.args)
+
+
+def _shown(key: str, order: long.Order, *, job: Job | None, asked: MultiDict[str, str]) -> str:
+    """Show what was written, or how far it is."""
+    query = urlencode(list(asked.items(multi=True)))
+    if job is not None and job.state != DONE:
+        return render_template("handoff/writing.html", key=key, job=job_words(job), format_id=order.format, query=query)
+    written = _written(key, order)
     return render_template("handoff/written.html", key=key, written=written, n_curves=written.n_curves, query=query)
 
 
 @pages.get("/files/<format_id>")
 def download(key: str, format_id: str) -> Response:
     """Give the baked curves as a file."""
-    written = _written(key, format_id, request.args)
+    written = _written(key, _order(key, format_id, request.args))
     name = f"{writing.file_stem(studio().projects.current(key).document.name)}{written.format.extension}"
     stream = io.BytesIO(written.content)
     return send_file(stream, mimetype=written.format.media_type, as_attachment=True, download_name=name)
 
 
-def _written(key: str, format_id: str, asked: MultiDict[str, str]) -> Written:
-    """Write with the options and parts that are asked for; keys are as near to the curves as the project says.
-
-    What was written last is at hand for its download, which follows.
-    """
-    revision, baked = studio().projects.current(key), studio().projects.baked(key)
-    project, wanted = revision.document, frozenset(asked.items(multi=True))
-    what = (key, revision.id, tuple(sorted(baked.items())), format_id, wanted)
-    for known, written in tuple(_last):
-        if known == what:
-            return written
-    chosen = FORMATS[format_id].params.model_fields
+def _order(key: str, format_id: str, asked: MultiDict[str, str]) -> long.Order:
+    """Give what is asked for, as options and parts; keys are as near to the curves as the project says."""
+    project, chosen = studio().projects.current(key).document, FORMATS[format_id].params.model_fields
     own = {"error_percent": project.keys_error_percent} if "error_percent" in chosen else {}
     options = own | {name: value for name, value in asked.items() if name in chosen}
-    curves = baking.baked_curves(studio(), services().levels, key, project)
-    media, parts = staged(project.scene).media, asked.getlist("part") or None
-    moved = baked_pieces(studio(), services().levels, key, project)
-    written = writing.write_format(
-        project, curves, format_id=format_id, media=media, options=options, parts=parts, moved=moved
+    parts = tuple(asked.getlist("part")) or None
+    return long.Order(
+        project=project, baked=studio().projects.baked(key), format=format_id, options=options, parts=parts
     )
-    _last.append((what, written))
+
+
+def _written(key: str, order: long.Order) -> Written:
+    """Give what an order is written as: as it is stored, or as it was written last, or written now where that is quick.
+
+    Raises:
+        FernTideError: it takes long, and was not written yet.
+    """
+    for digest, last in tuple(_last):
+        if digest == order.key:
+            return last
+    levels, project = services().levels, order.project
+    written = long.stored(studio(), order)
+    if written is None:
+        if long.is_long(studio(), levels, order):
+            raise FernTideError("What was written is not there any more.", remedy="Write it again.")
+        written = writing.write_format(
+            project,
+            baking.baked_curves(studio(), levels, key, project),
+            format_id=order.format,
+            media=staged(project.scene).media,
+            options=order.options,
+            parts=order.parts,
+            moved=baked_pieces(studio(), levels, key, project),
+        )
+    _last.append((order.key, written))
     return written

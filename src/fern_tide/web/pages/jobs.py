@@ -9,8 +9,10 @@ from flask import Blueprint, jsonify, render_template, request
 from fern_tide.store.job_rows import Job
 from fern_tide.web.context import studio
 from fern_tide.workflows.derive import analysis
+from fern_tide.workflows.hand_off import long
 
 pages = Blueprint("jobs", __name__)
+_VERBS = {analysis.KIND: "analyze", long.KIND: "write"}
 
 
 def job_words(job: Job) -> dict[str, Any]:
@@ -21,7 +23,7 @@ def job_words(job: Job) -> dict[str, Any]:
         "share": job.share,
         "words": job.words
         if job.words and job.state != "queued"
-        else f"Waiting to analyze {job.payload.get('name', '')}",
+        else f"Waiting to {_VERBS[job.kind]} {job.payload.get('name', '')}",
     }
 
 

@@ -15,6 +15,7 @@ from fern_tide.core.derivation.keys_nodes import baked_node, keys_node
 from fern_tide.core.derivation.node import Record, record_key
 from fern_tide.core.derivation.words import reasons, records_of
 from fern_tide.core.document import Project
+from fern_tide.workflows.derive.curves import stored_curves
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.studio import Studio
 
@@ -130,10 +131,4 @@ def bake_all(studio: Studio, levels: Levels, key: str, project: Project) -> tupl
 
 def baked_curves(studio: Studio, levels: Levels, key: str, project: Project) -> tuple[Curve, ...]:
     """Give the curves as last baked, those of properties that are still driven."""
-    baked, graph = studio.projects.baked(key), levels.graph(project)
-    curves = []
-    for target in graph.curves:
-        values = studio.derived.get(baked[str(target)]) if str(target) in baked else None
-        if values is not None:
-            curves.append(graph.stacks[target].curve(np.asarray(values, dtype=np.float64)))
-    return tuple(curves)
+    return stored_curves(studio, levels, project, baked=studio.projects.baked(key))

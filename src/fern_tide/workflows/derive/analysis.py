@@ -47,6 +47,8 @@ USUAL: tuple[Feature, ...] = (
     SpectrumFeature(channel=Channel.MID, window=Window.BALANCED),
     SpectrumFeature(channel=Channel.MID, window=Window.FINE, part=Part.LOWS),
 )
+Stretch = AbstractContextManager[Callable[[float, str], None]]
+"""A block of computation that may be stopped anywhere; it gives what says how far it is."""
 _FEATURES: TypeAdapter[list[Feature]] = TypeAdapter(list[Feature])
 _LONG_S = 20 * 60
 _TOLD_EVERY_S = 0.2
@@ -183,7 +185,7 @@ def run(
     job: Job,
     *,
     report: Callable[[float, str], bool],
-    stretch: Callable[[], AbstractContextManager[None]],
+    stretch: Callable[[], Stretch],
 ) -> None:
     """Read and store the features of a job.
 
@@ -226,7 +228,7 @@ def run(
     _find_rhythm(studio, sound, stretch())
 
 
-def _find_rhythm(studio: Studio, sound: PlacedSound, stretch: AbstractContextManager[None]) -> None:
+def _find_rhythm(studio: Studio, sound: PlacedSound, stretch: Stretch) -> None:
     """Find and store the hits and beats of a sound whose rises and attacks are stored."""
     node = rhythm_node(sound)
     stored = [studio.derived.get(item.fingerprint) for item in node.inputs]

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import re
 import tempfile
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from types import MappingProxyType
 from typing import BinaryIO
 
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.expand import Clock, Moved, expanded
 from fern_tide.core.base.errors import FernTideError, UnreadableScene, UnreadableSound
-from fern_tide.core.base.params import build
+from fern_tide.core.base.params import Params, build
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.points import MOST_BYTES, read_points
-from fern_tide.core.formats.format import HandOff, Written, write
+from fern_tide.core.formats.format import HandOff, KeyParams, Written, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.project_file import ProjectFileLimits, read_project_file, write_project_file
 from fern_tide.core.scene.media import SceneMedia, load
@@ -40,6 +40,7 @@ def write_format(
     options: Mapping[str, object] | None = None,
     parts: Collection[str] | None = None,
     moved: Mapping[Target, Moved] = MappingProxyType({}),
+    progress: Callable[[float], None] = lambda share: None,
 ) -> Written:
     """Write curves in a format and read them back; arrays are written out piece by piece.
 
@@ -51,6 +52,7 @@ def write_format(
         options: the format's params, where they are not its defaults.
         parts: the ids of the parts that go in, each with all that is inside it; None is every part.
         moved: what drives the pieces of arrays.
+        progress: told the share, 0 to 1, that is written; reading back comes after it.
 
     Raises:
         UnknownName: there is no such format or part.
@@ -77,8 +79,26 @@ def write_format(
         rate=project.rate,
         n_frames=n_frames,
         media=media,
+        progress=_share_of(progress, n_curves=len(curves) * _n_times(params)),
     )
     return write(hand_off, format=chosen, params=params)
+
+
+def _n_times(params: Params) -> int:
+    """Count how often curves are written: thinned ones, and then with a key every frame, since that may be smaller."""
+    return 2 if isinstance(params, KeyParams) and params.error_percent > 0 else 1
+
+
+def _share_of(progress: Callable[[float], None], *, n_curves: int) -> Callable[[int], None]:
+    """Count written curves, and tell what share of all they are."""
+    n_written = 0
+
+    def count(n_more: int) -> None:
+        nonlocal n_written
+        n_written += n_more
+        progress(min(1.0, n_written / n_curves))
+
+    return count
 
 
 def export_project(studio: Studio, project: Project) -> BinaryIO:

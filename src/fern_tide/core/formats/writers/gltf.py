@@ -87,6 +87,7 @@ def encode(hand_off: HandOff, params: GltfParams) -> bytes:
                 "interpolation": _GLTF[params.interpolation],
             }
             animation["samplers"].append(sampler)
+            hand_off.progress(len(item.curves))
             animation["channels"].append({"sampler": len(animation["samplers"]) - 1, "target": _target(item)})
         document = built.gltf.json
         without_overruled(document, {item.pointer for item in moving})

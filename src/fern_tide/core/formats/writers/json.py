@@ -27,12 +27,13 @@ def encode(hand_off: HandOff, params: JsonParams) -> bytes:
         "name": hand_off.name,
         "rate": {"numerator": fps.numerator, "denominator": fps.denominator},
         "frames": hand_off.n_frames,
-        "curves": [_curve(curve, params) for curve in hand_off.curves],
+        "curves": [_curve(curve, params, hand_off) for curve in hand_off.curves],
     }
     return json.dumps(plain, indent=1, ensure_ascii=False).encode()
 
 
-def _curve(curve: Curve, params: JsonParams) -> dict[str, Any]:
+def _curve(curve: Curve, params: JsonParams, hand_off: HandOff) -> dict[str, Any]:
+    hand_off.progress(1)
     about = {
         "target": str(curve.target),
         "part": curve.part_name,

@@ -120,6 +120,7 @@ def _statics(part: Part, sheet: Sheet) -> Iterable[ET.Element]:
 def _element_animations(part: Part, hand_off: HandOff, clock: Clock) -> list[ET.Element]:
     """Write the animations of an element that was brought in."""
     curves = hand_off.by_part.get(part.id, {})
+    hand_off.progress(len(curves))
     animations = [
         animate(curves[binding.property], binding.attribute, clock)
         for binding in bindings(part)
@@ -164,6 +165,7 @@ def _drawn(hand_off: HandOff, clock: Clock) -> bytes:
         if part.kind.in_file == "element":
             element.extend(_element_animations(part, hand_off, clock) if _is_driven(part, hand_off) else ())
             return
+        hand_off.progress(len(curves) if slot == "own" else 0)
         verb, *names = TRANSFORMS.get(slot, ("",))
         if any(name in curves for name in names):
             rows = np.stack(list(_rows(part, names, curves, hand_off.n_frames).values()))

@@ -30,8 +30,8 @@ export class Handoff extends Component {
     this.on(root, "change", ({ target }) => "limitOfCheck" in target.dataset && this.parts.renew());
     this.on(root, "keydown", ({ key, target }) => key === "Enter" && "limitOfCheck" in target.dataset && target.blur());
     this.on(root, "submit", (event) => event.preventDefault());
-    this.on(root, "htmx:configRequest", ({ detail }) => this.#asks(detail));
-    this.on(root, "htmx:beforeRequest", ({ detail }) => this.#writes(detail.target));
+    this.on(root, "htmx:configRequest", ({ detail }) => detail.elt.id.startsWith("write-") && this.#asks(detail));
+    this.on(root, "htmx:beforeRequest", ({ detail }) => detail.elt.id.startsWith("write-") && (detail.target.textContent = "Baking what is stale, writing and reading back"));
     this.on(root, "htmx:beforeSwap", ({ detail }) => this.#answered(detail));
     this.on(root, "htmx:afterSwap", ({ target }) => this.#wrote(target));
     this.on(this.axis, "view", () => this.#redraw());
@@ -62,7 +62,9 @@ export class Handoff extends Component {
     selection.correct({ curve: this.find("[data-curve][aria-current]")?.dataset.curve ?? null });
     for (const [id, html] of Object.entries(this.#written)) {
       const place = this.find(`#${id}`); // a format that carries no such stage is not offered any more
-      if (place) place.innerHTML = html;
+      if (!place) continue;
+      place.innerHTML = html;
+      /** @type {any} */ (window).htmx.process(place); // long work asks how far it is
     }
     const canvas = this.find("#keys-plot");
     if (!canvas) return;
@@ -98,14 +100,9 @@ export class Handoff extends Component {
   }
 
   /** The options of writing: what is not checked is said too, and parts are named only where not all go in. */
-  #asks({ target, parameters }) {
-    if (!target.id.startsWith("written-")) return;
+  #asks({ parameters }) {
     for (const box of this.all("[data-option]")) parameters[box.dataset.option] = String(box.checked);
     if (this.all("[data-goes-in]").every((box) => box.checked)) delete parameters.part;
-  }
-
-  #writes(place) {
-    if (place?.id?.startsWith("written-")) place.textContent = "Baking what is stale, writing and reading back";
   }
 
   #answered(detail) {
