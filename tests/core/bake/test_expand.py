@@ -46,7 +46,7 @@ def driven(scene, name, rest, full, lift, *, spread=False):
 
 def written(scene, *moves, curves=()):
     moved = dict(moves)
-    leads = [one.stack.curve(one.stack.values(one.lifts, source=None, n_frames=FRAMES)) for one in moved.values()]
+    leads = [one.stack.curve(one.stack.values(one.lifts, sources=(), n_frames=FRAMES)) for one in moved.values()]
     return expanded(scene, (*leads, *curves), moved=moved, clock=Clock(RATE, FRAMES))
 
 

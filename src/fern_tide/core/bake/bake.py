@@ -15,7 +15,8 @@ from fern_tide.core.mapping.colour import parse_colour
 from fern_tide.core.mapping.drive import Drive, Stacking, value
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
 from fern_tide.core.mapping.mapping import drive_lift
-from fern_tide.core.scene.follow import Follow, Law, Limit, followed
+from fern_tide.core.scene.follow import Limit
+from fern_tide.core.scene.ground import Ground
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import Part, Scene
 
@@ -28,9 +29,9 @@ Drivers = list[tuple[MappingModel, Drive]]
 def driven(scene: Scene, mappings: Iterable[MappingModel]) -> dict[Target, Drivers]:
     """List what drives each property, in stacking order; properties come in the scene's own order.
 
-    A property that only follows another one is among them, with no drivers of its own.
+    A property that other properties give is among them, with no drivers of its own.
     """
-    drivers: dict[Target, Drivers] = {follow.target: [] for follow in scene.follows}
+    drivers: dict[Target, Drivers] = {target: [] for target in scene.grounds}
     for mapping in mappings:
         if not mapping.muted:
             for drive in mapping.drives:
@@ -40,15 +41,14 @@ def driven(scene: Scene, mappings: Iterable[MappingModel]) -> dict[Target, Drive
 
 @dataclass(frozen=True)
 class Stack:
-    """All that gives one property its values: what it follows, the drivers laid over that, and its limits.
+    """All that gives one property its values: its ground, the drivers laid over that, and its limits.
 
     Attributes:
         target: the property.
         part: whose it is.
         item: what it is.
         drivers: those that are seen, the lowest first: one that replaces hides all below it.
-        follow: what it follows; None where it follows nothing, or a driver hides that.
-        source_own: the own value of what it follows.
+        ground: what other properties make of it; None where they do not, or a driver hides that.
         limit: the range that it never leaves.
     """
 
@@ -56,8 +56,7 @@ class Stack:
     part: Part
     item: Property
     drivers: Drivers
-    follow: Follow | None
-    source_own: float | str
+    ground: Ground | None
     limit: Limit | None
 
     @property
@@ -68,23 +67,19 @@ class Stack:
     @property
     def counts_own(self) -> bool:
         """Whether its values depend on the part's own value."""
-        if self.follow is not None:
-            return self.follow.law is not Law.SAME
+        if self.ground is not None:
+            return self.ground.counts_own
         return not self.drivers or self.drivers[0][1].stacking is not Stacking.REPLACE
 
-    def values(self, lifts: Sequence[FloatArray], *, source: FloatArray | None, n_frames: int) -> FloatArray:
+    def values(self, lifts: Sequence[FloatArray], *, sources: Sequence[FloatArray], n_frames: int) -> FloatArray:
         """Give its values, shape (frames,), or (3, frames) for a colour.
 
         Args:
             lifts: of its drivers' mappings, in their order.
-            source: the values of what it follows.
+            sources: the values of what its ground is made of.
             n_frames: the project's length.
         """
-        total = None
-        if self.follow is not None and source is not None:
-            own, before = self.own, self.source_own
-            numbers = (0.0, 0.0) if isinstance(own, str) or isinstance(before, str) else (own, before)
-            total = followed(source, follow=self.follow, own=numbers[0], source_own=numbers[1])
+        total = None if self.ground is None else self.ground.values(sources, own=self.own)
         for (mapping, drive), lift in zip(self.drivers, lifts, strict=True):
             now = value(drive_lift(lift, mapping, drive), drive=drive)
             total = laid_over(total, now, drive=drive, own=self.own)
@@ -107,34 +102,30 @@ def stack_of(scene: Scene, target: Target, drivers: Drivers) -> Stack:
     part, item = scene.resolve(target)
     replacing = [at for at, (_, drive) in enumerate(drivers) if drive.stacking is Stacking.REPLACE]
     seen = drivers[replacing[-1] :] if replacing else drivers
-    follow = None if replacing else scene.follow_of(target)
-    source_own: float | str = 0.0
-    if follow is not None:
-        source_part, source = scene.resolve(follow.source)
-        source_own = source_part.own(source.id)
-    return Stack(target, part, item, seen, follow, source_own, scene.limit_of(target))
+    ground = None if replacing else scene.grounds.get(target)
+    return Stack(target, part, item, seen, ground, scene.limit_of(target))
 
 
 def stacks_in_order(
     scene: Scene, wanted: Mapping[Target, Drivers], targets: Iterable[Target], *, known: Container[Target] = ()
 ) -> list[Stack]:
-    """List the stacks of properties and of those that they follow, each after the one that it follows.
+    """List the stacks of properties and of those that they are made of, each after the ones that it is made of.
 
     Args:
-        scene: resolves the targets, and says what follows what.
+        scene: resolves the targets, and says what is made of what.
         wanted: what drives each property, in stacking order.
         targets: the properties.
-        known: properties that are left out where they are followed: their values are there already.
+        known: properties that are left out where others are made of them: their values are there already.
     """
     stacks: dict[Target, Stack] = {}
     asked = dict.fromkeys(targets)
 
-    def source_of(target: Target) -> tuple[Target, ...]:
+    def sources_of(target: Target) -> tuple[Target, ...]:
         stack = stacks[target] = stack_of(scene, target, wanted.get(target, []))
-        source = None if stack.follow is None else stack.follow.source
-        return () if source is None or (source in known and source not in asked) else (source,)
+        sources = () if stack.ground is None else stack.ground.sources
+        return tuple(source for source in sources if source in asked or source not in known)
 
-    return [stacks[target] for target in in_order(asked, inputs=source_of)]
+    return [stacks[target] for target in in_order(asked, inputs=sources_of)]
 
 
 def bake(
@@ -148,7 +139,7 @@ def bake(
     """Bake dense curves out of lifts that are there.
 
     Args:
-        scene: resolves the targets, and says what follows what and what is limited.
+        scene: resolves the targets, and says what is made of what and what is limited.
         mappings: in stacking order; muted ones are passed over.
         lifts: lift after the steps, by mapping id, of shape (frames,), or (rows, frames) of a spread mapping; of the
             unmuted mappings that take part.
@@ -162,9 +153,9 @@ def bake(
     chosen = set(wanted if only is None else only)
     curves: dict[Target, Curve] = {}
     for stack in stacks_in_order(scene, wanted, [target for target in wanted if target in chosen]):
-        source = None if stack.follow is None else curves[stack.follow.source].values
+        sources = [] if stack.ground is None else [curves[source].values for source in stack.ground.sources]
         own = [lifts[mapping.id] for mapping, _ in stack.drivers]
-        curves[stack.target] = stack.curve(stack.values(own, source=source, n_frames=n_frames))
+        curves[stack.target] = stack.curve(stack.values(own, sources=sources, n_frames=n_frames))
     return tuple(curves[target] for target in wanted if target in chosen)
 
 

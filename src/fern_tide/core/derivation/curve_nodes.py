@@ -11,19 +11,18 @@ from fern_tide.core.derivation.node import Kind, Node, Sources, new_node
 from fern_tide.core.scene.arrays.field import ArrayParams
 
 
-def curve_node(stack: Stack, lifts: tuple[Node, ...], source: Node | None, *, n_frames: int) -> Node:
+def curve_node(stack: Stack, lifts: tuple[Node, ...], sources: tuple[Node, ...], *, n_frames: int) -> Node:
     """Give the node of a property's values, shape (frames,), or (3, frames) for a colour.
 
     Args:
         stack: what gives the property its values.
         lifts: of its drivers' mappings, in their order.
-        source: the curve that it follows.
+        sources: the curves that its ground is made of.
         n_frames: the project's length.
     """
 
-    def work(values: list[FloatArray], sources: Sources) -> FloatArray:
-        followed = None if source is None else values[-1]
-        return stack.values(values[: len(lifts)], source=followed, n_frames=n_frames)
+    def work(values: list[FloatArray], files: Sources) -> FloatArray:
+        return stack.values(values[: len(lifts)], sources=values[len(lifts) :], n_frames=n_frames)
 
     facts: dict[str, Any] = {
         "version": VERSION,
@@ -31,16 +30,14 @@ def curve_node(stack: Stack, lifts: tuple[Node, ...], source: Node | None, *, n_
         "n_frames": n_frames,
         "drives": [_driver(stack, at) for at in range(len(stack.drivers))],
     }
-    if stack.follow is not None:
-        source_own = stack.source_own if stack.counts_own else None
-        facts["follow"] = [stack.follow.model_dump(mode="json", exclude={"target"}), source_own]
+    if stack.ground is not None:
+        facts[stack.ground.kind] = stack.ground.facts
     if is_of_pieces(stack.part, stack.item.id):
         facts["array"] = _array(stack)
     if stack.limit is not None:
         facts["limit"] = [stack.limit.low, stack.limit.high]
     name = f"{stack.part.name}, {stack.item.label.lower()}"
-    inputs = lifts if source is None else (*lifts, source)
-    return new_node(Kind.CURVE, str(stack.target), name=name, inputs=inputs, facts=facts, work=work)
+    return new_node(Kind.CURVE, str(stack.target), name=name, inputs=(*lifts, *sources), facts=facts, work=work)
 
 
 def _array(stack: Stack) -> list[Any]:

@@ -229,21 +229,23 @@ class Graph:
     def curves_of(
         self, targets: Iterable[Target], *, known: Mapping[Target, Node] = MappingProxyType({})
     ) -> dict[Target, Node]:
-        """Give the nodes of some properties, and of those that they follow; a still property has one too.
+        """Give the nodes of some properties, and of those that they are made of; a still property has one too.
 
         Args:
             targets: the properties.
-            known: nodes of some that they may follow, and that are none of them.
+            known: nodes of some that they may be made of, and that are none of them.
         """
         scene, nodes = self.project.scene, dict[Target, Node]()
         for stack in stacks_in_order(scene, self.drivers, targets, known=known):
             self.stacks[stack.target] = stack
-            source = None if stack.follow is None else nodes.get(stack.follow.source) or known[stack.follow.source]
+            ground = stack.ground
+            names = () if ground is None else ground.sources
+            sources = tuple(nodes.get(name) or known[name] for name in names)
             lifts = tuple(self.lift(mapping) for mapping, _ in stack.drivers)
-            make = _later(curve_node, stack, lifts, source, n_frames=self._clock[1])
+            make = _later(curve_node, stack, lifts, sources, n_frames=self._clock[1])
             parts = (part for pair in stack.drivers for part in pair)
-            followed = None if stack.follow is None else scene.part(stack.follow.source.part)
-            of = (stack.part, stack.follow, stack.limit, followed, self._clock, source, *lifts, *parts)
+            grown = () if ground is None else ground.made_of
+            of = (stack.part, stack.limit, self._clock, *grown, *sources, *lifts, *parts)
             nodes[stack.target] = self._node((Kind.CURVE, stack.target), of, make)
         return nodes
 

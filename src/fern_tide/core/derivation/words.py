@@ -17,6 +17,9 @@ def records_of(nodes: Iterable[Node]) -> dict[str, Record]:
     return {node.key: node.record for node in below(nodes)}
 
 
+_GROUNDS = {"follow": "what it follows changed", "ride": "its way, or where it is on it, changed"}
+
+
 def reasons(old: str, new: str, *, known: Known, now: Known) -> list[str]:
     """Say what changed between what a curve was made of and what it is made of now, to be read in a list.
 
@@ -55,9 +58,11 @@ class _Comparison:
             self._drive(drives[0][key][1], drives[1][key][1])
         if old.facts.get("limit") != new.facts.get("limit"):
             self._say("other limits")
-        followed = self._source(old, self._old) != self._source(new, self._new)
-        if followed or old.facts.get("follow") != new.facts.get("follow"):
-            self._say("what it follows changed")
+        followed = self._sources(old, self._old) != self._sources(new, self._new)
+        for ground, words in _GROUNDS.items():
+            there = ground in old.facts or ground in new.facts
+            if there and (followed or old.facts.get(ground) != new.facts.get(ground)):
+                self._say(words)
         if None not in (old.facts["own"], new.facts["own"]) and old.facts["own"] != new.facts["own"]:
             self._say(f"its own value {_short(old.facts['own'])} to {_short(new.facts['own'])}")
         if old.facts["version"] != new.facts["version"]:
@@ -85,8 +90,8 @@ class _Comparison:
         lifts = self._inputs(record, known, Kind.LIFT)
         return {lift.id: (lift, drive) for lift, drive in zip(lifts, record.facts["drives"], strict=True)}
 
-    def _source(self, record: Record, known: Known) -> str:
-        return next((key for key in record.inputs if known[key].kind is Kind.CURVE), "")
+    def _sources(self, record: Record, known: Known) -> list[str]:
+        return [key for key in record.inputs if known[key].kind is Kind.CURVE]
 
     def _lift(self, old: Record, new: Record) -> None:
         (was,), (now,) = self._both(old, new, Kind.LEVEL)

@@ -126,7 +126,7 @@ def suggest(project: Project, levels: Levels, *, ground: Ground, envelope: Envel
 
 def _look(project: Project, ground: Ground) -> SceneSummary:
     taken = {drive.target for mapping in project.mappings for drive in mapping.drives}
-    taken |= {follow.target for follow in project.scene.follows}
+    taken |= project.scene.grounds.keys()
     return look(project.scene, extents=ground.extents, taken=taken, still=ground.still, only=ground.only)
 
 

@@ -102,6 +102,7 @@ class Format:
         spaces: the kinds of scene that it can carry.
         leaves_out: says whether its params leave out a part, and with it the part's curves.
         rounds_by: how far its own numbers may be from a value, as a share of the curve's range.
+        numbers_only: whether it carries curves by their names, also of what does not show by itself.
         holds_cubic: whether a cubic key is one in the file too, rather than many straight ones.
         encode: gives the file's bytes.
         read_back: gives the values found in such bytes, of the shapes of the curves' values; it has the same params.
@@ -120,6 +121,11 @@ class Format:
     leaves_out: Callable[[Part, Any], bool] = _nothing_left_out
     rounds_by: float = 0.0
     holds_cubic: bool = True
+    numbers_only: bool = False
+
+    def carries(self, part: Part, name: str, params: Any) -> bool:
+        """Say whether the curve of a part's property goes into a file with such params."""
+        return (self.numbers_only or part.property(name).shows) and not self.leaves_out(part, params)
 
 
 @dataclass(frozen=True)
@@ -165,7 +171,8 @@ def write(hand_off: HandOff, *, format: Format, params: Params | None = None) ->
             f"{format.label} carries no {hand_off.scene.kind} scene.", remedy="Write another format.", format=format.id
         )
     params = params or format.params()
-    carried = tuple(c for c in hand_off.curves if not format.leaves_out(hand_off.scene.part(c.target.part), params))
+    whose = ((curve, hand_off.scene.part(curve.target.part)) for curve in hand_off.curves)
+    carried = tuple(curve for curve, part in whose if format.carries(part, curve.target.property, params))
     if hand_off.curves and not carried:
         raise FernTideError(
             f"All that moves is left out of the {format.label} file.", remedy="Let cameras or lights go in."

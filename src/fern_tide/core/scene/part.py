@@ -17,6 +17,7 @@ from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.mapping.drive import Number
 from fern_tide.core.scene.mesh import Mesh
 from fern_tide.core.scene.properties import Property
+from fern_tide.core.scene.ride import Ride
 
 
 @dataclass(frozen=True)
@@ -107,7 +108,7 @@ class PartKind:
         writes: says of params whether it is words.
         hollow: 2D: says of params whether only its outline is seen.
         whole_file: says of params whether it stands for a whole file, which can be replaced by another.
-        new_params: 2D: gives the geometry of a new one about a point of the stage, x and y.
+        new_params: gives the geometry of a new one about a point of the stage, x and y; in 3D about the middle.
         new_values: the values that a new one has, so that it is seen, where they are not the properties' defaults.
         middle: of a picture, gives the params with which only its middle is seen, and where that is.
         more: properties that depend on the params, such as a mesh's morph targets.
@@ -120,6 +121,7 @@ class PartKind:
         channels: 3D: where its properties show.
         more_channels: 3D: where those that depend on the params show.
         looks: whether it is seen at all; what is not is in no picture of the scene, and in no file of it.
+        way: of what is only a way to move along: gives its curves, shape (curves, 4, 3), which may be none.
         pieces: whether it is many pieces; its params are those of an array (arrays/field.py).
     """
 
@@ -153,6 +155,7 @@ class PartKind:
     more_channels: Callable[[Any], tuple[Channel, ...]] | None = None
     looks: bool = True
     pieces: bool = False
+    way: Callable[[Any], FloatArray] | None = None
 
     @property
     def is_shaped(self) -> bool:
@@ -181,6 +184,7 @@ class PartBase(Frozen, frozen=True):
         parent: the part that this one moves with.
         anchor: where it turns and scales.
         values: its own values, where they are not the properties' defaults.
+        ride: the way that it moves along, and how; None where it moves along none.
     """
 
     id: Id
@@ -188,6 +192,7 @@ class PartBase(Frozen, frozen=True):
     parent: Id | None = None
     anchor: Anchor = Anchor()
     values: Annotated[dict[Id, Number | Colour], Most(MOST_VALUES)] = Field(default_factory=dict)
+    ride: Annotated[Ride | None, Field(exclude_if=lambda ride: ride is None)] = None
 
 
 PAINT_BINDINGS = (

@@ -23,6 +23,7 @@ class Property:
         step: how much an arrow key changes it.
         swing: how far from rest a new mapping's full lies.
         first_rest: a better rest for a new mapping than the part's own value, or None.
+        shows: whether it is seen by itself; what is not only gives other properties their values.
     """
 
     id: str
@@ -35,6 +36,7 @@ class Property:
     step: float = 0.01
     swing: float | str = 1.0
     first_rest: float | None = None
+    shows: bool = True
 
     def suggest_ends(self, own: float | str) -> tuple[float | str, float | str]:
         """Give rest and full for a new mapping from the part's own value."""

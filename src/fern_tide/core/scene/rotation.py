@@ -104,3 +104,28 @@ def turned_apart(one: FloatArray, other: FloatArray) -> FloatArray:
     lengths = np.linalg.norm(one, axis=0) * np.linalg.norm(other, axis=0)
     dot = np.sum(one * other, axis=0)
     return np.asarray(np.degrees(2 * np.arctan2(np.sqrt(np.maximum(0.0, lengths**2 - dot**2)), dot)))
+
+
+def steady_turns(rotations: FloatArray) -> FloatArray:
+    """Give the turns about x, y and z, in degrees, of rotation matrices that follow each other, shape (3, 3, frames).
+
+    Of the two ways in which three turns give the same rotation, and of whole turns more or less, each frame has those
+    that are nearest to the frame before: (x, y, z) is the same as (x + 180, 180 - y, z + 180).
+
+    Returns:
+        Shape (3, frames).
+    """
+    m = rotations
+    upright = np.abs(m[0, 2]) < 0.9999999
+    y = np.arcsin(np.clip(m[0, 2], -1.0, 1.0))
+    x = np.where(upright, np.arctan2(-m[1, 2], m[2, 2]), np.arctan2(m[2, 1], m[1, 1]))
+    z = np.where(upright, np.arctan2(-m[0, 1], m[0, 0]), 0.0)
+    one = np.degrees(np.stack([x, y, z]))
+    other = np.stack([one[0] + 180.0, 180.0 - one[1], one[2] + 180.0])
+
+    def apart(a: FloatArray, b: FloatArray) -> FloatArray:
+        return np.asarray(np.abs(np.mod(a - b + 180.0, 360.0) - 180.0).sum(axis=0))
+
+    changes = apart(other[:, 1:], one[:, :-1]) < apart(one[:, 1:], one[:, :-1])
+    is_other = np.concatenate([[False], np.cumsum(changes) % 2 == 1]) if m.shape[-1] else np.zeros(0, dtype=bool)
+    return np.asarray(np.unwrap(np.where(is_other, other, one), period=360.0, axis=1), dtype=np.float64)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from functools import cached_property
 from typing import Annotated, ClassVar, Literal
 
@@ -10,7 +10,7 @@ from pydantic import Field, model_validator
 
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.limits import MOST_PARTS, Most
-from fern_tide.core.base.order import MadeOfItself, in_order
+from fern_tide.core.base.order import in_order
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
 from fern_tide.core.base.target import Id, MediaHash, Name, Target
@@ -18,8 +18,11 @@ from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.scene import parts as parts_folder
 from fern_tide.core.scene.arrays.inside import check_arrays
 from fern_tide.core.scene.follow import Follow, Limit
+from fern_tide.core.scene.ground import Ground
+from fern_tide.core.scene.grounds import at_rest, grounds_of
 from fern_tide.core.scene.part import Channel, PartBase, PartKind
 from fern_tide.core.scene.properties import Property
+from fern_tide.core.scene.ride import RIDE, RIDE_3D
 from fern_tide.core.scene.selection import MOST_SELECTIONS, Selection
 from fern_tide.core.scene.studio_light import StudioLight
 
@@ -54,9 +57,10 @@ class Part(PartBase, frozen=True):
 
     @property
     def properties(self) -> tuple[Property, ...]:
-        """What can be animated: what its kind has, and what its own file or geometry adds."""
+        """What can be animated: what its kind has, and what its own file, geometry and way add."""
         kind = self.kind
-        return kind.properties if kind.more is None else kind.properties + kind.more(self.shape.params)
+        own = kind.properties if kind.more is None else kind.properties + kind.more(self.shape.params)
+        return own if self.ride is None else own + (RIDE if kind.space == "2d" else RIDE_3D)
 
     @property
     def channels(self) -> tuple[Channel, ...]:
@@ -155,7 +159,7 @@ class Scene(Frozen, frozen=True):
             seen.add(part.id)
         check_arrays(self.parts, self.follows)
         self._check_files()
-        self._check_follows()
+        assert self.grounds is not None
         for limit in self.limits:
             if self.resolve(limit.target)[1].kind == "colour":
                 raise InvalidParameter(str(limit.target), value="a colour", allowed="limits only on numbers")
@@ -178,23 +182,15 @@ class Scene(Frozen, frozen=True):
             if file is not None and file not in known:
                 raise InvalidParameter(f"the file of {part.name}", value=file, allowed="a file of the scene")
 
-    def _check_follows(self) -> None:
-        """Every property follows at most one other, of its own kind, and none follows itself by any way round."""
-        sources = {follow.target: follow.source for follow in self.follows}
-        if len(sources) < len(self.follows):
-            raise InvalidParameter("follow", value="twice", allowed="one property to follow")
-        for follow in self.follows:
-            if self.resolve(follow.target)[1].kind != self.resolve(follow.source)[1].kind:
-                raise InvalidParameter(str(follow.target), value=str(follow.source), allowed="a property of its kind")
-        try:
-            in_order(sources, inputs=lambda target: (sources[target],) if target in sources else ())
-        except MadeOfItself as wrong:
-            part, item = self.resolve(wrong.way[0])
-            raise InvalidParameter(
-                f"what {part.name}, {item.label.lower()} follows",
-                value=f"{wrong.way[1]}, which follows it",
-                allowed="a property that does not follow it in turn",
-            ) from wrong
+    @cached_property
+    def grounds(self) -> Mapping[Target, Ground]:
+        """What the properties stand on that other properties give."""
+        return grounds_of(self)
+
+    @cached_property
+    def at_rest(self) -> Scene:
+        """The scene as it is seen while nothing moves: what other properties give stands where these leave it."""
+        return at_rest(self)
 
     @cached_property
     def media(self) -> frozenset[str]:
@@ -227,12 +223,13 @@ class Scene(Frozen, frozen=True):
     @cached_property
     def _followers(self) -> dict[Target, list[Target]]:
         followers: dict[Target, list[Target]] = {}
-        for follow in self.follows:
-            followers.setdefault(follow.source, []).append(follow.target)
+        for target, ground in self.grounds.items():
+            for source in ground.sources:
+                followers.setdefault(source, []).append(target)
         return followers
 
     def with_followers(self, targets: Iterable[Target]) -> set[Target]:
-        """Give properties and all that follow them, by any number of steps."""
+        """Give properties and all that is made of them, by any number of steps."""
         return set(in_order(targets, inputs=lambda target: self._followers.get(target, ())))
 
     def branch(self, part_id: str) -> tuple[Part, ...]:

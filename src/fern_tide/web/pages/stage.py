@@ -16,7 +16,7 @@ from fern_tide.web.context import body, render, services, staged, status, studio
 from fern_tide.web.views.several import line_of, parts_of
 from fern_tide.web.views.stage import StageRoomView, stage_view
 from fern_tide.web.views.tree import Look, chosen_ids, chosen_part, rows_of
-from fern_tide.workflows.tune import edits, make_part
+from fern_tide.workflows.tune import edits, make_part, ways
 
 pages = Blueprint("stage", __name__, url_prefix="/p/<key>/stage")
 PREFIX = "stage-"
@@ -127,6 +127,15 @@ def copy(key: str, part_id: str) -> Any:
     command = make_part.copied(scene, part_id, middle=bool(plain.get("middle")))
     saved = edits.edit(studio(), key, command, base=whole(plain, "base"))
     return jsonify({**status(saved), "chosen": {"part": command.part.id}})
+
+
+@pages.post("/parts/<part_id>/way")
+def way(key: str, part_id: str) -> Any:
+    """Make a way that begins where a part stands, and let the part move along it."""
+    plain = body()
+    scene = studio().projects.at(key, whole(plain, "base")).document.scene
+    command, _ = ways.new_way_of(scene, part_id)
+    return jsonify(status(edits.edit(studio(), key, command, base=whole(plain, "base"))))
 
 
 @pages.post("/parts/<part_id>/draw")

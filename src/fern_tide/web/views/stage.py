@@ -27,6 +27,7 @@ from fern_tide.web.views.array_sheet import ArraySheet, array_sheet
 from fern_tide.web.views.dial_sheet import DialSheet, dial_sheet
 from fern_tide.web.views.several import SeveralView, parts_of, several_view
 from fern_tide.web.views.tree import Look, Rows, chosen_ids, chosen_part, rows_of
+from fern_tide.web.views.way_sheet import RideSheet, WaySheet, ride_sheet, way_head, way_sheet
 from fern_tide.workflows.tune import make_part
 from fern_tide.workflows.tune.several import Line
 from fern_tide.workflows.tune.squash import Squash, squash_of
@@ -43,7 +44,7 @@ class PropertyRow:
         target: as text.
         own: the part's own value.
         drives: what drives it, with the mapping.
-        follow: what it follows, in words, or ''.
+        ground: what gives it its values but mappings, in words, or ''.
         low: the left end of the slider.
         high: its right end.
         rest: where the tick of rest is, from 0 to 1, or None.
@@ -54,7 +55,7 @@ class PropertyRow:
     target: str
     own: float | str
     drives: tuple[tuple[Mapping, Drive], ...]
-    follow: str
+    ground: str
     low: float
     high: float
     rest: float | None
@@ -101,7 +102,8 @@ class StageRoomView:
         track: whose waveform is shown.
         several: the parts that are chosen together; None for fewer than two.
         chosen_ids: the ids of all that is chosen.
-        array: what it is, where it is an array; dial, where it is a dial.
+        array: what it is, where it is an array; dial, where it is a dial; way, where it is a way.
+        ride: how it moves along a way; way_head is what the page draws that with.
     """
 
     revision: Revision
@@ -129,6 +131,9 @@ class StageRoomView:
     chosen_ids: frozenset[str]
     array: ArraySheet | None
     dial: DialSheet | None
+    way: WaySheet | None
+    ride: RideSheet | None
+    way_head: dict[str, Any] | None
 
 
 def stage_view(
@@ -175,6 +180,9 @@ def stage_view(
         chosen_ids=chosen_ids(part, together),
         array=array_sheet(scene, part) if part else None,
         dial=dial_sheet(part) if part else None,
+        way=way_sheet(part) if part else None,
+        ride=ride_sheet(scene, part) if part else None,
+        way_head=way_head(scene, part) if part else None,
     )
 
 
@@ -204,11 +212,8 @@ def _properties(project: Project, part: Part, moved: Named[Target, Drivers]) -> 
         target = Target(part=part.id, property=item.id)
         own = part.own(item.id)
         drives = tuple(moved.get(target, ()))
-        follow = project.scene.follow_of(target)
-        words = ""
-        if follow is not None:
-            source, followed = project.scene.resolve(follow.source)
-            words = f"{source.name}, {followed.label.lower()}"
+        ground = project.scene.grounds.get(target)
+        words = "" if ground is None else ground.words
         low, high, rest, full = _reach(item, own, drives)
         rows.append(PropertyRow(item, str(target), own, drives, words, low, high, rest, full))
     return tuple(rows)

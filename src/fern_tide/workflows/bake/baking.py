@@ -85,10 +85,8 @@ def states(
             known, now = known or _records(studio, key), now or records_of(graph.curves.values())
             state, why = State.CHANGED, tuple(reasons(record_key(old, node.id), node.key, known=known, now=now))
         names = tuple(dict.fromkeys(project.envelope(mapping.envelope).name for mapping, _ in graph.drivers[target]))
-        follow = project.scene.follow_of(target)
-        if follow is not None:
-            followed, property_ = project.scene.resolve(follow.source)
-            names = (f"follows {followed.name}, {property_.label.lower()}", *names)
+        if (ground := project.scene.grounds.get(target)) is not None:
+            names = (ground.words, *names)
         stored = None if values is None else np.asarray(values, dtype=np.float64)
         curves.append(CurveState(target, stack.part.name, stack.item.label, names, state, why, stored, old))
     return curves

@@ -31,7 +31,7 @@ _PLACE = frozenset(item.id for item in PLACE_3D)
 
 @dataclass(frozen=True)
 class Staged:
-    """A scene and what is needed to show it."""
+    """A scene as it stands at rest, and what is needed to show it."""
 
     scene: Scene
     media: SceneMedia
@@ -104,7 +104,7 @@ class Stages:
 
     def __init__(self, media: MediaStore) -> None:
         self._media = media
-        self._cache: OrderedDict[int, Staged] = OrderedDict()
+        self._cache: OrderedDict[int, tuple[Scene, Staged]] = OrderedDict()
         self._read: OrderedDict[tuple[str, ...], SceneMedia] = OrderedDict()
         self._lock = Lock()
 
@@ -115,15 +115,16 @@ class Stages:
             UnreadableScene: a file of it cannot be used.
         """
         with self._lock:
-            staged = self._cache.get(id(scene))
-            if staged is not None and staged.scene is scene:
+            known, staged = self._cache.get(id(scene), (None, None))
+            if staged is not None and known is scene:
                 self._cache.move_to_end(id(scene))
                 return staged
             names = tuple(sorted(f"{file.kind}:{file.media}" for file in scene.files))
             media = self._read.get(names) or load(scene, self._media.read)
             self._read[names] = media
-            self._cache[id(scene)] = Staged(scene, media)
+            staged = Staged(scene.at_rest, media)
+            self._cache[id(scene)] = (scene, staged)
             for store in (self._cache, self._read):
                 while len(store) > _REMEMBERED:
                     store.popitem(last=False)
-            return self._cache[id(scene)]
+            return staged

@@ -66,7 +66,7 @@ def write_format(
     if len(lengths) > 1:
         raise FernTideError("The curves were baked at different lengths.", remedy="Bake the changed curves first.")
     n_frames = max(lengths, default=0)
-    scene, curves = expanded(project.scene, curves, moved=moved, clock=Clock(project.rate, n_frames))
+    scene, curves = expanded(project.scene.at_rest, curves, moved=moved, clock=Clock(project.rate, n_frames))
     if parts is not None:
         within = {part.id for part_id in parts for part in scene.branch(scene.part(part_id).id)}
         curves = tuple(curve for curve in curves if curve.target.part in within)

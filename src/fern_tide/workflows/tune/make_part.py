@@ -119,12 +119,12 @@ def new_array(project: Project) -> tuple[Together, str]:
 
 def _shape(kind: PartKind, scene: Scene) -> PartChoice:
     """Give a kind's first geometry; 2D shapes lie about the middle of the stage."""
-    params: dict[str, object] = {}
-    if scene.kind == "2d":
-        middle = {"x": scene.width / 2, "y": scene.height / 2}
-        fields = kind.params.model_fields
-        params = {name: middle[axis] for name, axis in _CENTRED.items() if name in fields}
-        params |= kind.new_params(middle["x"], middle["y"])
+    if scene.kind == "3d":
+        return PartChoice.model_validate({"id": kind.id, "params": kind.new_params(0.0, 0.0)})
+    middle = {"x": scene.width / 2, "y": scene.height / 2}
+    fields = kind.params.model_fields
+    params: dict[str, object] = {name: middle[axis] for name, axis in _CENTRED.items() if name in fields}
+    params |= kind.new_params(middle["x"], middle["y"])
     return PartChoice.model_validate({"id": kind.id, "params": params})
 
 

@@ -30,12 +30,12 @@ def why(levels: Levels, project: Project, mapping: Mapping, *, place: int, frame
     curves = () if mapping.muted else levels.curves(project, [drive.target])
     curve = next((item for item in curves if item.target == drive.target), None)
     stack, limit = levels.graph(project).drivers.get(drive.target, []), project.scene.limit_of(drive.target)
-    followed = project.scene.follow_of(drive.target) is not None
-    if curve is not None and curve.n_frames and (len(stack) > 1 or limit is not None or followed):
+    ground = project.scene.grounds.get(drive.target)
+    if curve is not None and curve.n_frames and (len(stack) > 1 or limit is not None or ground is not None):
         at = min(max(frame, 0), curve.n_frames - 1)
         parts = [f"{item.name} ({one.stacking})" for item, one in stack]
-        if followed:
-            parts.insert(0, "what it follows")
+        if ground is not None:
+            parts.insert(0, f"it {ground.words}")
         if limit is not None:
             parts.append("limits")
         lines.append(Line("In all", value_text(curve.values[..., at : at + 1]), ", ".join(parts)))

@@ -66,6 +66,7 @@ FORMAT = Format(
     extension=".csv",
     media_type="text/csv",
     loses=loses,
+    numbers_only=True,
     encode=encode,
     read_back=read_back,
 )

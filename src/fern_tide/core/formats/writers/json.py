@@ -133,6 +133,7 @@ FORMAT = Format(
     extension=".json",
     media_type="application/json",
     loses=loses,
+    numbers_only=True,
     encode=encode,
     read_back=read_back,
 )

@@ -6,6 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
+from fern_tide.core.base.limits import Most
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.scene.part import Element, PartKind
 from fern_tide.core.scene.properties import BLUR, PLACE
@@ -17,6 +18,11 @@ class SvgFileParams(Params):
     file: Annotated[str, unit("", "The file.", kind="file")] = ""
     width: Annotated[float, Field(gt=0), unit("px", "How wide it is.")] = 100.0
     height: Annotated[float, Field(gt=0), unit("px", "How tall it is.")] = 100.0
+    view: Annotated[
+        tuple[float, ...],
+        Most(4),
+        unit("", "Its view box, fitted into that in the middle: left, top, width, height.", kind="given"),
+    ] = ()
 
 
 def draw(params: SvgFileParams, part_id: str) -> Element:

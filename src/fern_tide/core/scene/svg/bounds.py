@@ -76,7 +76,7 @@ def shape_box(tag: str, attributes: Mapping[str, str], text: str = "") -> Box | 
     return path_box(data) if tag == "path" and len(data) <= _LONGEST_DATA else None
 
 
-def _pieces(data: str) -> Iterator[tuple[str, list[float]]]:
+def pieces(data: str) -> Iterator[tuple[str, list[float]]]:
     """Give a path's commands with the numbers of each, as far as it can be read; a move goes on in lines."""
     for verb, rest in _COMMAND.findall(data):
         if verb in "Zz":
@@ -96,12 +96,12 @@ def _reached(data: str) -> Iterator[Point]:
     """Give points that a path reaches to: its ends, and where its curves turn back."""
     here = start = handle = (0.0, 0.0)
     last = ""
-    for verb, numbers in _pieces(data):
+    for verb, numbers in pieces(data):
         kind = verb.upper()
         if kind == "Z":
             here, last = start, kind
             continue
-        way = _absolute(kind, numbers, here if verb.islower() else (0.0, 0.0), here)
+        way = absolute(kind, numbers, here if verb.islower() else (0.0, 0.0), here)
         first = here
         if kind in "ST":
             smooth = last in ({"C", "S"} if kind == "S" else {"Q", "T"})
@@ -118,7 +118,7 @@ def _reached(data: str) -> Iterator[Point]:
             yield from _turns([first, *way])
 
 
-def _absolute(kind: str, numbers: list[float], by: Point, here: Point) -> list[Point]:
+def absolute(kind: str, numbers: list[float], by: Point, here: Point) -> list[Point]:
     """Give the points of a command: its handles, and its end."""
     if kind == "H":
         return [(numbers[0] + by[0], here[1])]

@@ -65,6 +65,9 @@ def _can_be_drawn(px: float | None) -> TypeGuard[float]:
     return px is not None and px >= 0.001
 
 
+_USUAL = "xMidYMid"
+
+
 @dataclass(frozen=True)
 class Sheet:
     """A drawing with its styles resolved."""
@@ -119,7 +122,8 @@ def parts_of(sheet: Sheet, file: SceneFile, *, ids: Ids, limit_to: tuple[int, in
     width, height = sheet.size
     root_id = ids.make(file.name.rsplit(".", 1)[0])
     fit = min(limit_to[0] / width, limit_to[1] / height) if limit_to else 1.0
-    fitting = {"width": width * fit, "height": height * fit}
+    usual = sheet.attributes[0].get("preserveAspectRatio", _USUAL).strip() == _USUAL
+    fitting = {"width": width * fit, "height": height * fit, "view": sheet.box if usual else ()}
     name = (sheet.drawing.nodes[0].label or file.name.rsplit(".", 1)[0]).strip()[:120] or "Drawing"
     root = Part(
         id=root_id,

@@ -6,7 +6,6 @@ import { about, around, boxAround, colourAt, PLACE, placeOf, transformOf, VERBS 
 import { Pieces2d } from "./stage2d_arrays.js";
 import { boxOf, cornersOf } from "./svg.js";
 
-
 /** Which part an element of the drawing belongs to, by its id, or null. Pure but for the element. */
 export function partIdOf(element, prefix) {
   for (let at = element; at?.id !== undefined; at = at.parentElement) {
@@ -189,6 +188,8 @@ export class Stage2d {
 
   hold = () => {};
   onScreen = (point) => point;
+  screenOf = ([x, y]) => new DOMPoint(x, y).matrixTransform(this.svg.getScreenCTM());
+  spaceAt = (event) => ((at) => [at.x, at.y, 0])(this.toScene(event));
 
   inSpace({ clientX, clientY }) {
     return { x: clientX, y: clientY };

@@ -137,6 +137,16 @@ export class View3d {
     return this.#onScreen(point.clone().project(this.camera));
   }
 
+  /** Where a point of the scene is on the screen, or null; and the point in the plane of another one under the pointer. */
+  screenOf(at) {
+    return this.onScreen(new Vector3(...at));
+  }
+
+  spaceAt(event, near) {
+    const { x, y, z } = this.inSpace(event, new Vector3(...near));
+    return [x, y, z];
+  }
+
   #onScreen({ x, y, z }) {
     if (z > 1 || !Number.isFinite(x + y)) return null;
     const { left, top, width, height } = this.canvas.getBoundingClientRect();
