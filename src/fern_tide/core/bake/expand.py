@@ -248,12 +248,13 @@ class _Array:
             moving = {curve.target.property: curve.values for curve in curves}
             values = dict(part.values)
             self._tint(part, piece, moving, values)
-            copy = part.model_copy(
-                update={"id": names[part.id], "name": name, "parent": names[part.parent], "values": values}
+            copy = part.but(values=values).off_its_way.model_copy(
+                update={"id": names[part.id], "name": name, "parent": names[part.parent]}
             )
             self._writer.parts.append(copy)
             for item, numbers in moving.items():
-                self._writer.curve(copy, item, numbers)
+                if copy.has(item):
+                    self._writer.curve(copy, item, numbers)
 
     def _tint(self, part: Part, piece: int, moving: dict[str, FloatArray], values: dict[str, float | str]) -> None:
         tint = self._space.tint

@@ -138,7 +138,11 @@ class RemovePart(Command, frozen=True):
         users = [m.name for m in project.mappings if any(drive.target.part in gone for drive in m.drives)]
         left = (f for f in project.scene.follows if f.source.part in gone and f.target.part not in gone)
         followers = [f"the {_words(project.scene, follow.target)}" for follow in left]
+        riders = [
+            item.name for item in project.scene.parts if item.ride and item.ride.way in gone and item.id not in gone
+        ]
         why = f"moved by {listed(users)}" if users else f"followed by {listed(followers)}" if followers else ""
+        why = why or (f"the way of {listed(riders)}" if riders else "")
         if why and not self.with_users:
             raise FernTideError(f"{name} is {why}.", remedy="Remove it with what depends on it?")
         return without_parts(project, gone)
@@ -153,17 +157,22 @@ def without_parts(project: Project, gone: set[str]) -> Project:
     for name in gone:
         if scene.part(name).kind.in_file == "gathering":
             left_over = let_go(left_over, name)
-    parts = tuple(part for part in left_over if part.id not in gone)
+    staying = (part for part in left_over if part.id not in gone)
+    parts = tuple(part.off_its_way if part.ride and part.ride.way in gone else part for part in staying)
     files = {getattr(part.shape.params, "file", None) for part in parts}
-    left = {part.id for part in parts}
+    left = {part.id: part for part in parts}
+
+    def stays(target: Target) -> bool:
+        return target.part in left and left[target.part].has(target.property)
+
     rest = scene.but(
         parts=parts,
-        selections=tuple(item for one in scene.selections if (item := one.within(left)) is not None),
+        selections=tuple(item for one in scene.selections if (item := one.within(set(left))) is not None),
         files=tuple(file for file in scene.files if file.id in files),
-        follows=tuple(f for f in scene.follows if f.target.part not in gone and f.source.part not in gone),
-        limits=tuple(limit for limit in scene.limits if limit.target.part not in gone),
+        follows=tuple(item for item in scene.follows if stays(item.target) and stays(item.source)),
+        limits=tuple(limit for limit in scene.limits if stays(limit.target)),
     )
-    return project.but(scene=rest, mappings=_moving_only(project.mappings, lambda target: target.part not in gone))
+    return project.but(scene=rest, mappings=_moving_only(project.mappings, stays))
 
 
 class PutFollow(Command, frozen=True):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import cached_property
 from typing import TYPE_CHECKING, Annotated, Any
@@ -26,11 +26,13 @@ if TYPE_CHECKING:
 
 ALONG = "along"
 BESIDE = "beside"
-RIDE = (
-    Property(ALONG, "Along its way", swing=1.0, shows=False),
-    Property(BESIDE, "Beside its way", "px", step=1, swing=40.0, shows=False),
-)
-RIDE_3D = (RIDE[0], Property(BESIDE, "Beside its way", "m", step=0.01, swing=0.2, shows=False))
+RIDING = frozenset((ALONG, BESIDE))
+"""The properties of a part that moves along a way."""
+_ON_IT = Property(ALONG, "Along its way", low=0.0, high=1.0, swing=1.0, shows=False)
+_BEYOND = replace(_ON_IT, low=None, high=None)
+_BESIDE = Property(BESIDE, "Beside its way", "px", step=1, swing=40.0, shows=False)
+_BESIDE_3D = replace(_BESIDE, unit="m", step=0.01, swing=0.2)
+_DIGITS = 9  # what stands still is still to the last bit, and needs no keys
 _SIZES = ("scale_x", "scale_y", "scale_z")
 _FLAT, _SPACE = ("x", "y", "turn"), ("x", "y", "z", "turn_x", "turn_y", "turn_z")
 
@@ -57,6 +59,10 @@ class Ride(Frozen, frozen=True):
     faces: bool = True
     leans: Annotated[float, Field(ge=0, le=90)] = 0.0
     ends: Ends = Ends.STOP
+
+    def properties(self, space: str) -> tuple[Property, ...]:
+        """Give what can be animated of it, in a kind of scene: where on the way, and how far to the right of it."""
+        return (_ON_IT if self.ends is Ends.STOP else _BEYOND, _BESIDE if space == "2d" else _BESIDE_3D)
 
     def share(self, along: FloatArray) -> FloatArray:
         """Give shares of the length, 0 to 1, of any numbers."""
@@ -184,7 +190,9 @@ class Course:
             along: where on the way, shape (frames,).
             beside: how far to the right of it.
         """
-        return self._flat(along, beside) if self.part.kind.space == "2d" else self._in_space(along, beside)
+        flat = self.part.kind.space == "2d"
+        values = self._flat(along, beside) if flat else self._in_space(along, beside)
+        return np.asarray(np.round(values, _DIGITS))
 
     def _line_at(self, along: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
         """Give shares, points and tangents; of a way without length, its one point."""

@@ -22,7 +22,7 @@ from fern_tide.core.scene.ground import Ground
 from fern_tide.core.scene.grounds import at_rest, grounds_of
 from fern_tide.core.scene.part import Channel, PartBase, PartKind
 from fern_tide.core.scene.properties import Property
-from fern_tide.core.scene.ride import RIDE, RIDE_3D
+from fern_tide.core.scene.ride import RIDING
 from fern_tide.core.scene.selection import MOST_SELECTIONS, Selection
 from fern_tide.core.scene.studio_light import StudioLight
 
@@ -60,13 +60,18 @@ class Part(PartBase, frozen=True):
         """What can be animated: what its kind has, and what its own file, geometry and way add."""
         kind = self.kind
         own = kind.properties if kind.more is None else kind.properties + kind.more(self.shape.params)
-        return own if self.ride is None else own + (RIDE if kind.space == "2d" else RIDE_3D)
+        return own if self.ride is None else self.ride.properties(kind.space) + own
 
     @property
     def channels(self) -> tuple[Channel, ...]:
         """Where its properties show in a glTF file; none of a 2D part."""
         kind = self.kind
         return kind.channels if kind.more_channels is None else kind.channels + kind.more_channels(self.shape.params)
+
+    @property
+    def off_its_way(self) -> Part:
+        """The part as it is when it moves along no way."""
+        return self.but(ride=None, values={name: value for name, value in self.values.items() if name not in RIDING})
 
     @cached_property
     def _by_name(self) -> dict[str, Property]:
@@ -164,8 +169,7 @@ class Scene(Frozen, frozen=True):
             if self.resolve(limit.target)[1].kind == "colour":
                 raise InvalidParameter(str(limit.target), value="a colour", allowed="limits only on numbers")
         for selection in self.selections:
-            gone = next((part for part in selection.parts if part not in seen), None)
-            if gone is not None:
+            if (gone := next((part for part in selection.parts if part not in seen), None)) is not None:
                 raise InvalidParameter(f"the selection {selection.name}", value=gone, allowed="parts of the scene")
         return True
 
@@ -176,10 +180,9 @@ class Scene(Frozen, frozen=True):
         return self.studio_light or StudioLight(on=not own)
 
     def _check_files(self) -> None:
-        known = {file.id for file in self.files}
+        known = {None, *(file.id for file in self.files)}
         for part in self.parts:
-            file = getattr(part.shape.params, "file", None)
-            if file is not None and file not in known:
+            if (file := getattr(part.shape.params, "file", None)) not in known:
                 raise InvalidParameter(f"the file of {part.name}", value=file, allowed="a file of the scene")
 
     @cached_property

@@ -13,6 +13,7 @@ from fern_tide.core.document import Project
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
 from fern_tide.core.scene.gathering import regathered, ungathered
 from fern_tide.core.scene.gltf.container import GltfLimits
+from fern_tide.core.scene.ride import RIDING
 from fern_tide.core.scene.scene import Part, Scene, SceneFile
 from fern_tide.core.scene.svg.allowed import SvgLimits
 from fern_tide.store.revision import Revision
@@ -143,6 +144,9 @@ def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -
         update: dict[str, object] = {"parent": parent}
         if before is not None:
             update |= {"id": before.id, "anchor": before.anchor if before.anchor.word != "centre" else part.anchor}
+            if before.ride is not None and part.has("x"):
+                riding = {name: value for name, value in before.values.items() if name in RIDING}
+                update |= {"ride": before.ride, "values": {**part.values, **riding}}
         parts.append(part.model_copy(update=update))
     ids_left = {part.id for part in parts} | {part.id for part in others}
     orphans = [part.model_copy(update={"parent": None}) if part.parent not in ids_left else part for part in others]

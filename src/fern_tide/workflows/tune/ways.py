@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.naming import Ids
 from fern_tide.core.commands.field import Owner, SetField
 from fern_tide.core.commands.registry import Together
 from fern_tide.core.commands.scene import PutPart
@@ -35,7 +36,8 @@ def new_way_of(scene: Scene, part_id: str) -> tuple[Together, str]:
     while parent.kind.in_file and parent.parent is not None:
         parent = scene.part(parent.parent)
     name = f"Way of {part.name}"[:120]
-    way = new_part(scene, kind.id).part.but(name=name, parent=parent.parent)
+    way_id = Ids(item.id for item in scene.parts).make(name)
+    way = new_part(scene, kind.id).part.but(id=way_id, name=name, parent=parent.parent)
     ride = Ride(way=way.id)
     course = course_of(scene.but(parts=(*scene.parts, way)), part, ride)
     begin = np.linalg.inv(course.matrix) @ [*anchored(part), 1.0]

@@ -19,9 +19,15 @@ const knobOf = (event) => event.target.closest?.("input[data-try]");
 export class PartProperties extends Component {
   #tried = null;
 
-  /** @param {any} root @param {AbortSignal} signal @param {{ stage: any, head: () => any }} how head() is what the page knows of the part */
-  constructor(root, signal, { stage, head }) {
+  /**
+   * @param {any} root
+   * @param {AbortSignal} signal
+   * @param {{ stage: any, head: () => any, onUnseen: (command: any) => any }} how head() is what the page knows of the part;
+   *   onUnseen(command) shows what an edit of a value would do that only other properties show, or with null what is stored
+   */
+  constructor(root, signal, { stage, head, onUnseen }) {
     super(root, signal);
+    this.onUnseen = onUnseen;
     this.stage = stage;
     this.head = head;
     this.on(root, "input", (event) => knobOf(event) && this.#hold(knobOf(event)));
@@ -69,6 +75,7 @@ export class PartProperties extends Component {
 
   #show(target, value) {
     const { view } = this.stage;
+    if (this.find(`[data-property="${CSS.escape(target)}"][data-unseen]`)) this.onUnseen(value === null ? null : { kind: "set_value", target, value });
     view?.try(target, value, this.head());
     view?.show(transport.frame);
     const output = this.find(`[data-running="${CSS.escape(target)}"].num`);

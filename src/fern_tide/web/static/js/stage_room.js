@@ -49,7 +49,7 @@ export class StageRoom extends Component {
     this.looking = new Looking(room, this.signal, { stage: this.stage, onPick: pick, onOutline: () => this.#outline() });
     this.pieces = new PiecesHand(room, this.signal, { stage: this.stage, head });
     this.ways = new WaysHand(room, this.signal, { stage: this.stage, onTry: (command) => this.#preview(command) });
-    this.properties = new PartProperties(root, this.signal, { stage: this.stage, head });
+    this.properties = new PartProperties(root, this.signal, { stage: this.stage, head, onUnseen: (command) => (command ? this.#preview(command) : this.load()) });
     this.tree = new Tree(root, this.signal, { renew: () => this.parts.renew(), looked: () => this.#looked(), pick });
     new StageFiles(room, this.signal, { stage: this.stage, isBare: () => !this.find(".tree-row") });
     this.parts = new Parts(root, this.signal, { looked: () => this.#looked(), mount: (scope) => this.#mount(scope), drawn: () => this.#drawn() });

@@ -135,9 +135,9 @@ export class WaysHand extends Component {
       const dot = drawn("circle", { class: "reach-handle way-point", r: 6, "data-point": place });
       handle?.addEventListener("pointerdown", (down) => this.#drag(down, place, true));
       dot.addEventListener("pointerdown", (down) => this.#drag(down, place, false));
-      this.marks.append(line, ...(handle ? [handle] : []), dot);
       return { line, handle, dot };
     });
+    for (const name of ["line", "handle", "dot"]) this.marks.append(...this.#marks.map((mark) => mark[name]).filter(Boolean)); // points lie over handles
   }
 
   // --- dragging
