@@ -25,6 +25,9 @@ _FOLLOW = {
     "kind": "put_follow",
     "follow": {"target": _LAMP_X, "source": {"part": "rain", "property": "y"}, "factor": 2},
 }
+_ROW = "poses-of-moth-one"
+_POSE = {"kind": "store_pose", "parts": ["moth-one"]}
+_OTHER = {"kind": "set_value", "target": "moth-one:scale_x", "value": 0.5}
 _CUT = {"seed": 2, "items": [{"mapping": "proposed", "words": "the rain sways", "reason": "9 dB"}]}
 _PROPOSED = _but(_MAPPING, id="proposed", name="Proposed", drives=[_but(_DRIVE, target=_LAMP_X)])
 _KEPT = {key: _MAPPING[key] for key in ("envelope", "row", "spread", "marks", "steps", "drives", "seed")}
@@ -170,6 +173,10 @@ EDITS: list[dict[str, Any]] = [
     },
     {"kind": "keep_first_cut"},
     {"kind": "together", "words": "Follow", "commands": [_FOLLOW, {"kind": "remove_follow", "target": _LAMP_X}]},
+    {"kind": "store_pose", "parts": ["moth-one", "moth-two"], "name": "Still"},
+    {"kind": "together", "words": "Poses", "commands": [_POSE, _OTHER, {**_POSE, "parts": [], "into": _ROW}]},
+    {"kind": "together", "words": "Take", "commands": [_POSE, _OTHER, {"kind": "take_pose", "id": _ROW, "place": 0}]},
+    {"kind": "together", "words": "Now", "commands": [_POSE, _OTHER, {"kind": "update_pose", "id": _ROW, "place": 0}]},
     {"kind": "set_plays", "file": "none", "plays": False},
     {"kind": "put_scene", "words": "Another stage", "scene": {"name": "Empty"}, "mappings": []},
 ]

@@ -32,7 +32,7 @@ def test_three_js_finds_a_part_on_its_way_facing_ahead_through_a_turned_group(tm
     assert {curve.target.property for curve in curves if curve.target.part == "moth"} >= {"x", "y", "z", "turn_x"}
     file = tmp_path / "moth.glb"
     written = write(HandOff("M", scene.at_rest, curves, RATE, FRAMES), format=SPEC)
-    assert written.error < 1e-6 and written.n_curves == 6
+    assert written.error < 1e-4 and written.n_curves == 6  # single precision, of a turn of a few degrees
     file.write_bytes(written.content)
     (report,) = node(NODE / "validate.cjs", file)
     assert report["messages"] == []

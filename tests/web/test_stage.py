@@ -327,3 +327,29 @@ def test_long_writing_that_cannot_be_done_says_why(client, demo, studio, long_wr
     refused = client.post(f"/p/{demo}/hand-off/write/json", data={"part": "title"})
     assert refused.status_code == 200 and "There are no baked curves to write." in refused.text
     assert "hx-get" not in refused.text
+
+
+def test_a_pose_has_a_picture_of_what_is_about_it(client, demo):
+    stored = post(client, demo, "stage/poses", parts=["moth-one"]).get_json()
+    row = stored["chosen"]["part"]
+    assert row == "poses-of-moth-one"
+    shown = client.get(f"/p/{demo}/stage/poses/{row}/0.svg")
+    left, top, wide, tall = map(float, re.search(r'viewBox="([^"]+)"', shown.text)[1].split())
+    assert shown.mimetype == "image/svg+xml" and "sandbox" in shown.headers["Content-Security-Policy"]
+    assert left < 770 < left + wide and top < 330 < top + tall and wide < 300
+    for wrong, code in ((f"{row}/1", 422), ("moth-one/0", 422), ("nobody/0", 404)):
+        assert client.get(f"/p/{demo}/stage/poses/{wrong}.svg").status_code == code
+    for parts in ([], ["nobody"], "moth-one", None):
+        assert post(client, demo, "stage/poses", parts=parts).status_code in {404, 422}
+    assert "store the next pose" in page(client, demo, part=row)
+
+
+def test_a_part_is_given_a_way_and_what_has_no_place_is_refused(client, demo):
+    stored = post(client, demo, "stage/parts/moth-one/way").get_json()
+    assert stored["saved"] and 'id="ride-sheet"' in page(client, demo, part="moth-one")
+    text = page(client, demo, part="way-of-moth-one")
+    head = json.loads(re.search(r'id="way-head"[^>]*>(.*?)</script>', text, re.S)[1])
+    assert head["id"] == "way-of-moth-one" and len(head["points"]) == 4 and len(head["line"]) == 400
+    assert abs(head["points"][0]["x"] - 770) < 1 and abs(head["points"][0]["y"] - 330) < 1
+    assert post(client, demo, "stage/parts/way-of-moth-one/way").status_code == 422
+    assert post(client, demo, "stage/parts/nobody/way").status_code == 404

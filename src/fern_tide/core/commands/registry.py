@@ -23,6 +23,7 @@ from fern_tide.core.commands.mapping import (
     RemoveRecipe,
     ShowVersion,
 )
+from fern_tide.core.commands.poses import StorePose, TakePose, UpdatePose
 from fern_tide.core.commands.project import AddEnvelope, PutEnvelope, RemoveEnvelope, RenameProject, SetKeysError
 from fern_tide.core.commands.scene import (
     ArrangePart,
@@ -80,6 +81,9 @@ class Together(Command, frozen=True):
 
 AnyCommand = Annotated[
     SetField
+    | StorePose
+    | UpdatePose
+    | TakePose
     | ChangeList
     | AddEntry
     | RenameProject

@@ -17,7 +17,11 @@ def records_of(nodes: Iterable[Node]) -> dict[str, Record]:
     return {node.key: node.record for node in below(nodes)}
 
 
-_GROUNDS = {"follow": "what it follows changed", "ride": "its way, or where it is on it, changed"}
+_GROUNDS = {
+    "follow": "what it follows changed",
+    "ride": "its way, or where it is on it, changed",
+    "poses": "its poses changed",
+}
 
 
 def reasons(old: str, new: str, *, known: Known, now: Known) -> list[str]:

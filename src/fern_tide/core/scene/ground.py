@@ -16,7 +16,7 @@ class Ground(Protocol):
 
     @property
     def kind(self) -> str:
-        """Which kind it is: 'follow' or 'ride'."""
+        """Which kind it is: 'follow', 'ride' or 'poses'."""
 
     @property
     def sources(self) -> tuple[Target, ...]:

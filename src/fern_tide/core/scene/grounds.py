@@ -12,6 +12,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.colour import colour_texts, parse_colour
 from fern_tide.core.scene.ground import FollowGround, Ground
+from fern_tide.core.scene.poses import grounds_of_poses
 from fern_tide.core.scene.ride import grounds_of_rides
 
 if TYPE_CHECKING:
@@ -35,6 +36,8 @@ def grounds_of(scene: Scene) -> dict[Target, Ground]:
         grounds[follow.target] = FollowGround(follow, part, part.own(source.id), source.label)
     for given, ground in grounds_of_rides(scene):
         _add(scene, grounds, given, ground)
+    for given, posed in grounds_of_poses(scene, frozenset(grounds)):
+        _add(scene, grounds, given, posed)
     try:
         in_order(grounds, inputs=lambda target: grounds[target].sources if target in grounds else ())
     except MadeOfItself as wrong:

@@ -7,12 +7,14 @@ from typing import Any
 from flask import Blueprint, Response, jsonify, render_template, request
 
 from fern_tide.core.base.errors import InvalidParameter
-from fern_tide.core.commands.registry import Together
+from fern_tide.core.commands.registry import Together, read_command
 from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.scene import PART_KINDS, Scene
 from fern_tide.core.scene.selection import MOST_CHOSEN
 from fern_tide.store.revision import Revision
 from fern_tide.web.context import body, render, services, staged, status, studio, whole
+from fern_tide.web.pages.projects import PICTURE_POLICY
+from fern_tide.web.views.poses_sheet import pose_picture, poses_sheet
 from fern_tide.web.views.several import line_of, parts_of
 from fern_tide.web.views.stage import StageRoomView, stage_view
 from fern_tide.web.views.tree import Look, chosen_ids, chosen_part, rows_of
@@ -136,6 +138,29 @@ def way(key: str, part_id: str) -> Any:
     scene = studio().projects.at(key, whole(plain, "base")).document.scene
     command, _ = ways.new_way_of(scene, part_id)
     return jsonify(status(edits.edit(studio(), key, command, base=whole(plain, "base"))))
+
+
+@pages.post("/poses")
+def store_pose(key: str) -> Any:
+    """Store how parts stand as the first pose of a row."""
+    plain = body()
+    command = read_command({"kind": "store_pose", "parts": plain.get("parts")})
+    before = {part.id for part in studio().projects.at(key, whole(plain, "base")).document.scene.parts}
+    saved = edits.edit(studio(), key, command, base=whole(plain, "base"))
+    row = next(part.id for part in saved.document.scene.parts if part.id not in before)
+    return jsonify({**status(saved), "chosen": {"part": row, "parts": []}})
+
+
+@pages.get("/poses/<part_id>/<int:place>.svg")
+def pose_shown(key: str, part_id: str, place: int) -> Response:
+    """Draw a pose."""
+    scene = studio().projects.head(key)[1].scene
+    row = scene.part(part_id)
+    if poses_sheet(scene, row) is None:
+        raise InvalidParameter("poses", value=row.name, allowed="a part that has poses")
+    answer = Response(pose_picture(scene, row, place), mimetype="image/svg+xml")
+    answer.headers |= {"Content-Security-Policy": PICTURE_POLICY, "Cache-Control": "no-cache"}
+    return answer
 
 
 @pages.post("/parts/<part_id>/draw")

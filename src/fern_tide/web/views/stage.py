@@ -25,6 +25,7 @@ from fern_tide.web.context import services, staged
 from fern_tide.web.heads import head
 from fern_tide.web.views.array_sheet import ArraySheet, array_sheet
 from fern_tide.web.views.dial_sheet import DialSheet, dial_sheet
+from fern_tide.web.views.poses_sheet import PosesSheet, poses_sheet, row_of
 from fern_tide.web.views.several import SeveralView, parts_of, several_view
 from fern_tide.web.views.tree import Look, Rows, chosen_ids, chosen_part, rows_of
 from fern_tide.web.views.way_sheet import RideSheet, WaySheet, ride_sheet, way_head, way_sheet
@@ -104,6 +105,7 @@ class StageRoomView:
         chosen_ids: the ids of all that is chosen.
         array: what it is, where it is an array; dial, where it is a dial; way, where it is a way.
         ride: how it moves along a way; way_head is what the page draws that with.
+        poses: its poses, where it has any; posed_by is the row of poses that it is in.
     """
 
     revision: Revision
@@ -133,6 +135,8 @@ class StageRoomView:
     dial: DialSheet | None
     way: WaySheet | None
     ride: RideSheet | None
+    poses: PosesSheet | None
+    posed_by: Part | None
     way_head: dict[str, Any] | None
 
 
@@ -182,6 +186,8 @@ def stage_view(
         dial=dial_sheet(part) if part else None,
         way=way_sheet(part) if part else None,
         ride=ride_sheet(scene, part) if part else None,
+        poses=poses_sheet(scene, part) if part else None,
+        posed_by=row_of(scene, part) if part else None,
         way_head=way_head(scene, part) if part else None,
     )
 
