@@ -10,7 +10,7 @@ from fern_tide.core.bake.bake import bake
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.mapping.mapping import Mapping
-from fern_tide.core.scene.ride import course_of
+from fern_tide.core.scene.course import course_of
 from fern_tide.core.scene.scene import Part
 
 FRAMES = 60

@@ -31,7 +31,7 @@ def test_a_wing_flaps_between_two_stored_poses(stage_room):
     page.click("#next-pose")
     wait(page, f"{UNDO} === 'Undo: Store a pose in Poses of Moth one'")
     wait(page, f"{SCALE} === 'scale(1 1)'")
-    assert page.locator(".pose-picture").count() == 2
+    wait(page, "document.querySelectorAll('.pose-picture').length === 2")
     wait(page, "[...document.querySelectorAll('.pose-picture')].every((one) => one.complete && one.naturalWidth > 0)")
     knob = page.locator("input[data-try$=':blend']").bounding_box()
     y = knob["y"] + knob["height"] / 2
@@ -47,13 +47,21 @@ def test_a_wing_flaps_between_two_stored_poses(stage_room):
     wait(page, f"{SCALE}.startsWith('scale(0.2')")
     number(page, "#pose-2-name", "Closed")
     wait(page, "document.querySelector('#undo').title.startsWith('Undo: Change')")
+    choose(page, "moth-one")
+    number(page, "#own-scale_x", 0.4)
+    wait(page, f"{SCALE}.startsWith('scale(0.4')")
+    page.click("#its-poses")
     page.click("[data-update-pose='1']")
     wait(page, f"{UNDO} === 'Undo: Update Closed'")
     page.click("#posing")
     wait(page, f"{SCALE} === 'scale(1 1)'")
     drive(page, "poses-of-moth-one:blend")
     page.wait_for_selector("[data-running='poses-of-moth-one:blend']")
-    assert [pose["name"] for pose in poses(page)["poses"]] == ["Pose 1", "Closed"]
+    stored_poses = poses(page)["poses"]
+    assert [(pose["name"], pose["values"]["moth-one"]["scale_x"]) for pose in stored_poses] == [
+        ("Pose 1", 1),
+        ("Closed", 0.4),
+    ]
 
 
 def test_several_parts_are_posed_together(stage_room):

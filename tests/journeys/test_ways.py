@@ -7,7 +7,13 @@ import pytest
 from tests.journeys.conftest import axe, stored, wait
 from tests.journeys.test_stage_room import drive
 
+from fern_tide.core.base.naming import Ids
+from fern_tide.core.scene.drawing import draw, markup
+from fern_tide.core.scene.media import SceneMedia
+from fern_tide.core.scene.scene import Part, Scene, SceneFile
 from fern_tide.core.scene.svg.outline import path_curves
+from fern_tide.core.scene.svg.parts import Sheet, parts_of
+from fern_tide.core.scene.svg.reading import read_svg
 from fern_tide.core.scene.way import of_curves
 
 UNDO = "document.querySelector('#undo').title"
@@ -35,6 +41,31 @@ def test_the_browser_measures_the_same_lengths_and_finds_the_same_points(page):
         assert line.length == pytest.approx(length, rel=2e-3), data  # the browser flattens curves
         ours = line.points(np.linspace(0, 1, 21))[:2].T
         assert np.abs(ours - points).max() < 3e-3 * length, data
+
+
+DRAWING = b"""<svg xmlns="http://www.w3.org/2000/svg" width="600" height="300" viewBox="10 20 200 150">
+<g transform="translate(40 10) rotate(30) scale(1.5)"><rect id="moth" x="20" y="30" width="8" height="8"/></g></svg>"""
+
+
+def test_an_element_of_a_drawing_is_seen_on_a_way_beside_it(page):
+    file = SceneFile(id="f", name="moth.svg", media="1" * 64, kind="svg")
+    sheet = Sheet(read_svg(DRAWING))
+    ids = Ids()
+    parts = parts_of(sheet, file, ids=ids, limit_to=(400, 400))
+    moth = parts[-1]
+    moved = parts[0].but(values={"x": 70.0, "y": -5.0, "turn": 20.0, "scale_x": 1.2})
+    line = {"points": [{"x": 300, "y": 90}, {"x": 500, "y": 400}]}
+    way = {"id": "way", "name": "Way", "shape": {"id": "way", "params": line}}
+    for along in (0.0, 0.4, 1.0):
+        riding = moth.but(ride={"way": "way"}, values={**moth.values, "along": along})
+        rest = [riding if part is moth else part for part in parts[1:]]
+        scene = Scene(name="S", width=960, height=540, files=(file,), parts=(moved, *rest, Part.model_validate(way)))
+        media = SceneMedia(sheets={file.media: sheet})
+        page.set_content(f"<body style='margin:0'>{markup(draw(scene.at_rest, media=media))}")
+        page.evaluate("document.querySelector('svg').style.width = '960px'")
+        box = page.locator("rect[x='20']").bounding_box()
+        middle = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        assert middle == pytest.approx((300 + 200 * along, 90 + 310 * along), abs=0.05)
 
 
 def choose(page, part):

@@ -11,9 +11,9 @@ from fern_tide.core.base.order import MadeOfItself, in_order
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.colour import colour_texts, parse_colour
+from fern_tide.core.scene.course import grounds_of_rides
 from fern_tide.core.scene.ground import FollowGround, Ground
 from fern_tide.core.scene.poses import grounds_of_poses
-from fern_tide.core.scene.ride import grounds_of_rides
 
 if TYPE_CHECKING:
     from fern_tide.core.scene.scene import Scene

@@ -101,7 +101,7 @@ def _reached(data: str) -> Iterator[Point]:
         if kind == "Z":
             here, last = start, kind
             continue
-        way = absolute(kind, numbers, here if verb.islower() else (0.0, 0.0), here)
+        way = absolute(kind, numbers, by=here if verb.islower() else (0.0, 0.0), here=here)
         first = here
         if kind in "ST":
             smooth = last in ({"C", "S"} if kind == "S" else {"Q", "T"})
@@ -118,7 +118,7 @@ def _reached(data: str) -> Iterator[Point]:
             yield from _turns([first, *way])
 
 
-def absolute(kind: str, numbers: list[float], by: Point, here: Point) -> list[Point]:
+def absolute(kind: str, numbers: list[float], *, by: Point, here: Point) -> list[Point]:
     """Give the points of a command: its handles, and its end."""
     if kind == "H":
         return [(numbers[0] + by[0], here[1])]

@@ -29,7 +29,7 @@ def path_curves(data: str) -> FloatArray:
             curves.append(_line(here, start))
             here, last = start, kind
             continue
-        way = absolute(kind, numbers, here if verb.islower() else (0.0, 0.0), here)
+        way = absolute(kind, numbers, by=here if verb.islower() else (0.0, 0.0), here=here)
         if kind in "ST":
             smooth = last in ({"C", "S"} if kind == "S" else {"Q", "T"})
             way.insert(0, (2 * here[0] - handle[0], 2 * here[1] - handle[1]) if smooth else here)

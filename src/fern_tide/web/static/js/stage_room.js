@@ -35,6 +35,7 @@ export class StageRoom extends Component {
   #wave = null;
   /** @type {any} */
   #offer = null;
+  #previewed = null;
   #bound = { curves: {}, parts: {}, arrays: {} };
 
   /** @param {any} room @param {AbortSignal} signal */
@@ -171,12 +172,20 @@ export class StageRoom extends Component {
     else this.load();
   }
 
-  #preview = latest(async (command) => {
+  #preview(command) {
+    this.#previewed = command;
+    return this.#ask(command);
+  }
+
+  /** Nothing is seen of what is not tried any more when its answer comes. */
+  #ask = latest(async (command) => {
+    if (command !== this.#previewed) return;
     const pack = await telling(() => postPack(project.url("preview"), { command }));
-    if (pack && !this.signal.aborted) this.#take(pack, { whole: false });
+    if (pack && command === this.#previewed && !this.signal.aborted) this.#take(pack, { whole: false });
   });
 
   async load() {
+    this.#previewed = null;
     const pack = await telling(() => getPack(project.url("curves")));
     if (!pack || this.signal.aborted) return;
     this.#take(pack, { whole: true });

@@ -1,0 +1,298 @@
+"""The courses of parts that move along ways: where each is, and how it is turned."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.target import Target
+from fern_tide.core.scene.ride import ALONG, BESIDE, Ride
+from fern_tide.core.scene.rotation import matrices, quaternions, steady_turns
+from fern_tide.core.scene.svg.geometry import matrix_of, place
+from fern_tide.core.scene.svg.outline import shape_curves
+from fern_tide.core.scene.way import Way, of_curves
+
+if TYPE_CHECKING:
+    from fern_tide.core.scene.scene import Part, Scene
+
+_DIGITS = 9  # what stands still is still to the last bit, and needs no keys
+_SIZES = ("scale_x", "scale_y", "scale_z")
+_FLAT, _SPACE = ("x", "y", "turn"), ("x", "y", "z", "turn_x", "turn_y", "turn_z")
+
+
+def way_curves(part: Part) -> FloatArray | None:
+    """Give the way that a part is, in its own px or metres, shape (curves, 4, 3); None of a part that is none."""
+    kind, params = part.kind, part.shape.params
+    if kind.way is not None:
+        return kind.way(params)
+    if kind.space == "3d" or kind.draw is None or kind.in_file or not kind.offered:
+        return None
+    element = kind.draw(params, part.id)
+    curves = shape_curves(element.tag, element.attributes)
+    return curves if len(curves) else None
+
+
+def _placement(part: Part) -> FloatArray:
+    """Give where a part stands at its own values in what it lies in, shape (4, 4)."""
+    matrix = np.eye(4)
+    if not part.has("x"):
+        return matrix
+    if part.kind.space == "2d":
+        numbers = [float(part.own(name)) for name in ("x", "y", "turn", "scale_x", "scale_y")]
+        base = str(getattr(part.shape.params, "base", ""))
+        a, b, c, d, e, f = matrix_of(place(numbers, anchor=(part.anchor.x, part.anchor.y), base=base))
+        matrix[:2, :2], matrix[:2, 3] = [[a, c], [b, d]], [e, f]
+        return matrix
+    sizes = [float(part.own(f"scale_{axis}")) for axis in "xyz"]
+    matrix[:3, :3] = _own_turn(part) * sizes
+    matrix[:3, 3] = [float(part.own(axis)) for axis in "xyz"]
+    return matrix
+
+
+def _within(shared: Part | None, chain: Sequence[Part], leaf: Part) -> FloatArray:
+    """Give what a leaf lies in, as what two parts share counts, shape (4, 4); a file's elements lie in its view box."""
+    matrix, above = np.eye(4), shared
+    for part in (*chain, leaf):
+        if above is not None and is_drawing(above) and part.kind.in_file:
+            matrix = matrix @ _fit(above.shape.params)
+        if part is not leaf:
+            matrix = matrix @ _placement(part)
+        above = part
+    return matrix
+
+
+def _fit(drawing: Any) -> FloatArray:
+    """Give how a drawing's view box is fitted into its size: as large as it goes, in the middle (SVG 1.1, 7.8)."""
+    left, top, wide, tall = drawing.view
+    scale = min(drawing.width / wide, drawing.height / tall)
+    fit = np.diag([scale, scale, 1.0, 1.0])
+    fit[:2, 3] = (drawing.width - wide * scale) / 2 - left * scale, (drawing.height - tall * scale) / 2 - top * scale
+    return fit
+
+
+def is_drawing(part: Part) -> bool:
+    """Say whether a part is a drawing that was brought in."""
+    return part.kind.in_file == "file" and part.kind.space == "2d"
+
+
+def _own_turn(part: Part) -> FloatArray:
+    turns = np.array([[float(part.own(f"turn_{axis}"))] for axis in "xyz"])
+    return np.asarray(matrices(quaternions(turns))[..., 0])
+
+
+def _above(scene: Scene, part: Part) -> list[Part]:
+    """List what a part lies in, the outermost first."""
+    above: list[Part] = []
+    while part.parent is not None:
+        part = scene.part(part.parent)
+        above.insert(0, part)
+    return above
+
+
+@dataclass(frozen=True)
+class Course:
+    """A part and its way, as the part's own place counts.
+
+    Attributes:
+        part: which moves.
+        ride: how.
+        way: the part that is the way.
+        shared: what both lie in at last; None for the stage itself.
+        between: what only the way lies in, and what only the part lies in, the outermost first.
+    """
+
+    part: Part
+    ride: Ride
+    way: Part
+    shared: Part | None
+    between: tuple[tuple[Part, ...], tuple[Part, ...]]
+
+    @cached_property
+    def matrix(self) -> FloatArray:
+        """From what the way lies in to what the part lies in, shape (4, 4)."""
+        outer, inner = (
+            _within(self.shared, chain, leaf) for chain, leaf in zip(self.between, (self.way, self.part), strict=True)
+        )
+        return np.asarray(np.linalg.inv(inner) @ outer)
+
+    @cached_property
+    def curves(self) -> FloatArray:
+        """The way in what the part lies in, shape (curves, 4, 3)."""
+        own = way_curves(self.way)
+        assert own is not None, "a course has a way"
+        matrix = self.matrix @ _placement(self.way)
+        return np.asarray(own @ matrix[:3, :3].T + matrix[:3, 3])
+
+    @cached_property
+    def line(self) -> Way | None:
+        """The same as a way; None where it has no length."""
+        return of_curves(self.curves)
+
+    def values(self, along: FloatArray, beside: FloatArray) -> FloatArray:
+        """Give the part's place and turns, shape (3 or 6, frames): x, y and turn, or x, y, z and three turns.
+
+        Args:
+            along: where on the way, shape (frames,).
+            beside: how far to the right of it.
+        """
+        flat = self.part.kind.space == "2d"
+        values = self._flat(along, beside) if flat else self._in_space(along, beside)
+        return np.asarray(np.round(values, _DIGITS))
+
+    def _line_at(self, along: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """Give shares, points and tangents; of a way without length, its one point."""
+        share = self.ride.share(along)
+        if self.line is None:
+            n = len(share)
+            return share, np.tile(self.curves[0, :1].T, (1, n)), np.tile([[1.0], [0.0], [0.0]], (1, n))
+        return share, self.line.points(share), self.line.tangents(share)
+
+    def _flat(self, along: FloatArray, beside: FloatArray) -> FloatArray:
+        _, points, tangents = self._line_at(along)
+        anchor, own = self.part.anchor, float(self.part.own("turn"))
+        x = points[0] - tangents[1] * beside - anchor.x
+        y = points[1] + tangents[0] * beside - anchor.y
+        heading = np.degrees(np.unwrap(np.arctan2(tangents[1], tangents[0])))
+        return np.stack([x, y, own + heading if self.ride.faces else np.full_like(x, own)])
+
+    def _in_space(self, along: FloatArray, beside: FloatArray) -> FloatArray:
+        share, points, tangents = self._line_at(along)
+        ups = np.tile([[0.0], [1.0], [0.0]], (1, len(share)))
+        if self.line is not None:
+            ups = self.line.ups(share, tangents)
+        right = np.cross(tangents, ups, axis=0)
+        if self.ride.leans and self.line is not None:
+            inward = np.sum(self.line.bends(share) * right, axis=0) * self.line.length / (2 * np.pi)
+            angle = np.radians(self.ride.leans) * np.clip(inward, -1.0, 1.0)
+            ups = ups * np.cos(angle) + right * np.sin(angle)
+        points = points + right * beside
+        own = _own_turn(self.part)
+        turned = np.tile(own[..., np.newaxis], (1, 1, len(share)))
+        if self.ride.faces:
+            facing = np.stack([np.cross(ups, tangents, axis=0), ups, tangents], axis=1)
+            turned = np.einsum("ijn,jk->ikn", facing, own)
+        origin = anchored(self.part) - [float(self.part.own(axis)) for axis in "xyz"]
+        return np.concatenate([points - origin[:, np.newaxis], steady_turns(turned)])
+
+
+@dataclass(frozen=True)
+class RideGround:
+    """The ground of one number of a part's place or turn, where the part moves along a way.
+
+    Attributes:
+        course: the part and its way.
+        row: which number, of those that the course gives.
+    """
+
+    course: Course
+    row: int
+
+    @property
+    def kind(self) -> str:
+        """A ride."""
+        return "ride"
+
+    @property
+    def sources(self) -> tuple[Target, ...]:
+        """Where on the way, and how far beside it."""
+        part = self.course.part.id
+        return (Target(part=part, property=ALONG), Target(part=part, property=BESIDE))
+
+    @property
+    def words(self) -> str:
+        """Say along what it moves."""
+        return f"moves along {self.course.way.name}"
+
+    @property
+    def counts_own(self) -> bool:
+        """It starts from the part's own turn, which is among its facts."""
+        return False
+
+    @property
+    def facts(self) -> Any:
+        """The ride, the part's own turn, anchor and size, and the way with all that it is seen through."""
+        course = self.course
+        whose = [course.way, *course.between[0], *course.between[1], *([course.shared] if course.shared else [])]
+        about = [part.model_dump(mode="json", include={"shape", "values", "anchor"}) for part in whose]
+        own = course.part.model_dump(mode="json", include={"values", "anchor"})
+        return [self.row, course.ride.model_dump(mode="json", exclude={"way"}), own, about]
+
+    @property
+    def made_of(self) -> tuple[object, ...]:
+        """The part, its way, and what lies between."""
+        course = self.course
+        return (course.part, course.way, course.shared, *course.between[0], *course.between[1])
+
+    def values(self, sources: Sequence[FloatArray], *, own: float | str) -> FloatArray:
+        """Move along the way."""
+        return np.asarray(self.course.values(sources[0], sources[1])[self.row])
+
+
+def course_of(scene: Scene, part: Part, ride: Ride) -> Course:
+    """Give a part's course.
+
+    Raises:
+        InvalidParameter: there is no such way, or the part cannot move along it.
+    """
+
+    def refuse(value: str, allowed: str) -> InvalidParameter:
+        return InvalidParameter(f"the way of {part.name}", value=value, allowed=allowed)
+
+    way = next((item for item in scene.parts if item.id == ride.way), None)
+    if way is None:
+        raise refuse(ride.way, "a part of the scene")
+    if not part.has("x"):
+        raise refuse(way.name, "a way only of what has a place")
+    inside = [item.id for item in (*_above(scene, way), way)]
+    if part.id in inside:
+        raise refuse(way.name, "a way that does not move with it")
+    if way_curves(way) is None:
+        raise refuse(way.name, "a way, or a shape with an outline")
+    one, other = _above(scene, way), _above(scene, part)
+    shared = next((n for n, (a, b) in enumerate(zip(one, other, strict=False)) if a.id != b.id), None)
+    shared = min(len(one), len(other)) if shared is None else shared
+    between = (tuple(one[shared:]), tuple(other[shared:]))
+    if any(item.kind.pieces for item in between[0]):
+        raise refuse(way.name, "a way that lies in no array")
+    both = one[shared - 1] if shared else None
+    chain = [*one[max(0, shared - 1) :], *other[max(0, shared - 1) :]]
+    if any(is_drawing(item) and len(getattr(item.shape.params, "view", ())) != 4 for item in chain):
+        raise refuse(way.name, "a way for parts of a drawing that is brought in anew")
+    sizes = [float(item.own(name)) for item in between[1] for name in _SIZES if item.has(name)]
+    if 0.0 in sizes:
+        raise refuse(way.name, "a way only of what lies in something that has a size")
+    return Course(part, ride, way, both, between)
+
+
+def in_scene(scene: Scene, part: Part) -> FloatArray:
+    """Give where a part stands at rest on the stage, or in the world, shape (4, 4)."""
+    return np.asarray(_within(None, _above(scene, part), part) @ _placement(part))
+
+
+def anchored(part: Part) -> FloatArray:
+    """Give where a part's anchor stands at rest in what it lies in, shape (3,)."""
+    at = np.array([part.anchor.x, part.anchor.y, part.anchor.z])
+    stands = np.array([float(part.own(axis)) if part.has(axis) else 0.0 for axis in "xyz"])
+    if part.kind.space == "2d":
+        return np.asarray(stands + at)
+    sizes = [float(part.own(f"scale_{axis}")) for axis in "xyz"]
+    return np.asarray(stands + _own_turn(part) @ (at * sizes))
+
+
+def grounds_of_rides(scene: Scene) -> Iterable[tuple[Target, RideGround]]:
+    """List the properties that rides give, and their grounds.
+
+    Raises:
+        InvalidParameter: a ride is not possible.
+    """
+    for part in scene.parts:
+        if part.ride is not None:
+            course = course_of(scene, part, part.ride)
+            for row, name in enumerate(_FLAT if part.kind.space == "2d" else _SPACE):
+                yield Target(part=part.id, property=name), RideGround(course, row)
