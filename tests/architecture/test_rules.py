@@ -44,6 +44,7 @@ REGISTRIES = {
     "core/bake/checks": "CHECK",
     "core/formats/writers": "FORMAT",
     "core/scene/orders": "ORDER",
+    "core/scene/shapers": "SHAPER",
     "core/first_cut/rules": "RULE",
 }
 

@@ -1,8 +1,9 @@
-"""Parts that move along ways, as others see them: three.js in space, in a file of others too."""
+"""Parts that move along ways and take other shapes, as three.js and the Khronos validator find them."""
 
 import json
 
 import numpy as np
+from tests.core.scene.test_shapers import part as rod_of
 from tests.core.scene.test_ways import space
 from tests.interchange.test_other_programs import NODE, SPEC, node
 
@@ -11,7 +12,8 @@ from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.course import course_of
-from fern_tide.core.scene.scene import Part
+from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.core.scene.shaping import seen_of
 
 FRAMES = 60
 RATE = FrameRate.parse("24")
@@ -57,3 +59,24 @@ def test_three_js_finds_a_part_on_its_way_facing_ahead_through_a_turned_group(tm
     c, s = np.cos(np.radians(40.0)), np.sin(np.radians(40.0))
     world = 1.5 * np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]]) @ on_way + [[3.0], [0], [0]]
     np.testing.assert_allclose(np.hypot(world[0], world[2]), 1, atol=1e-3)  # the ring lies outside the group
+
+
+def test_three_js_shapes_a_solid_as_its_shapers_say(tmp_path):
+    rod = rod_of({"id": "bend", "params": {"most": 40}}, {"id": "ripple"}, values={"shaper2_amount": 0.05})
+    scene = Scene(name="S", kind="3d", parts=(rod,))
+    ends = {"shaper1_amount": 37, "shaper2_phase": 720}
+    drives = [{"target": f"rod:{name}", "rest": 0, "full": full} for name, full in ends.items()]
+    marks = {"low": 0, "high": 1}
+    mapping = Mapping.model_validate({"id": "m", "name": "M", "envelope": "e", "marks": marks, "drives": drives})
+    lift = np.linspace(0, 1, FRAMES)
+    curves = bake(scene, [mapping], lifts={"m": lift}, n_frames=FRAMES)
+    written = write(HandOff("R", scene, curves, RATE, FRAMES), format=SPEC)
+    file = tmp_path / "rod.glb"
+    file.write_bytes(written.content)
+    (report,) = node(NODE / "validate.cjs", file)
+    assert report["messages"] == []
+    seconds = [frame / 24 for frame in range(FRAMES)]
+    asked = {"seen": ["node", 0, "morphTargetInfluences"]}
+    found = node(NODE / "sample.mjs", file, json.dumps(seconds), json.dumps(asked))
+    values = {"shaper1_amount": 37 * lift, "shaper2_phase": 720 * lift, "shaper2_amount": np.full(FRAMES, 0.05)}
+    np.testing.assert_allclose(np.array(found["seen"]).T, seen_of(rod.shapers, values), atol=1e-5)

@@ -170,3 +170,25 @@ def test_in_space_it_moves_along_a_ring(stage_room):
     stage_room.fill("#ride-leans", "20")
     stage_room.press("#ride-leans", "Enter")
     wait(stage_room, f"{UNDO} === 'Undo: Change Box'")
+
+
+def test_a_solid_is_bent_by_a_shaper_and_straight_again_without_it(stage_room):
+    stage_room.expect_console("GPU stall")
+    stage_room.select_option("#new-stage", "3d")
+    stage_room.wait_for_selector("#stage canvas")
+    wait(stage_room, "document.querySelectorAll('.tree-row').length === 2")
+    stage_room.select_option("#add-part", "box")
+    stage_room.wait_for_selector("[data-part-json='box']", state="attached")
+    stage_room.select_option("#add-shaper", "bend")
+    stage_room.wait_for_selector("#own-shaper1_amount")
+    outline = "[...document.querySelectorAll('#stage polygon')].map((one) => one.getAttribute('points')).join()"
+    straight = stage_room.evaluate(outline)
+    stage_room.fill("#own-shaper1_amount", "80")
+    stage_room.press("#own-shaper1_amount", "Enter")
+    wait(stage_room, f"{UNDO} === 'Undo: Set the bend of Box'")
+    wait(stage_room, f"({outline}) !== {json.dumps(straight)}")
+    assert "18 morph targets" in stage_room.inner_text("#shapers-sheet")
+    axe(stage_room)
+    stage_room.click("[aria-label='Remove bend']")
+    wait(stage_room, "!document.querySelector('#own-shaper1_amount')")
+    wait(stage_room, f"({outline}) === {json.dumps(straight)}")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from fern_tide.core.scene.drawing import TRANSFORMS, bindings, level_names
+from fern_tide.core.scene.part import Form
 from fern_tide.core.scene.scene import Part
 from fern_tide.workflows.derive.stages import Staged
 
@@ -15,12 +16,15 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
     Returns:
         For 2D: 'bindings', for each property the slots and attributes; 'base', the transform that an element came
         with, or None where the part has groups of its own. For 3D: 'channels', each with its pointer in the glTF file,
-        its properties and its form. 'placed' says whether it has an anchor of its own. 'above' are the anchors and own
-        values of what an element was put together in, the outermost first; 'moves' are the heads of the elements that
-        move with what they were put together in.
+        its properties, its form, and of shapers how they shape. 'placed' says whether it has an anchor of its own.
+        'above' are the anchors and own values of what an element was put together in, the outermost first; 'moves' are
+        the heads of the elements that move with what they were put together in.
     """
     if staged.scene.kind == "3d":
-        channels = [[pointer, channel.names, channel.form] for channel, pointer in staged.built.channels(part)]
+        channels = [
+            [pointer, channel.names, channel.form, *([_shaping(part)] if channel.form is Form.SHAPES else [])]
+            for channel, pointer in staged.built.channels(part)
+        ]
         own = {item.id: part.own(item.id) for item in part.properties}
         return {
             "space": "3d",
@@ -48,6 +52,19 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
         "moves": {item.id: head(staged, item) for item in inside},
         "outline": part.shape.params.model_dump(mode="json") | {"names": levels} if levels else None,
     }
+
+
+def _shaping(part: Part) -> list[dict[str, Any]]:
+    """Say how amounts of a part's shapers become how much of each shape is seen."""
+    return [
+        {
+            "law": one.shaper.spec.law,
+            "names": [item.id for item in one.properties],
+            "rest": one.rest,
+            "steps": one.steps.tolist(),
+        }
+        for one in part.shapers
+    ]
 
 
 def _of_array(part: Part) -> set[str]:

@@ -17,6 +17,7 @@ from fern_tide.core.scene.gltf.built import Built
 from fern_tide.core.scene.part import Channel, Form
 from fern_tide.core.scene.rotation import continued, matrices, quaternions, slerped, turned_apart
 from fern_tide.core.scene.scene import Part
+from fern_tide.core.scene.shaping import read_shapers, seen_of
 
 _STEEPEST = 12.92  # sRGB per linear light, near black
 _WIDEST_TURN = 1.0  # what an error of a turn is a share of, at most, in numbers of a quaternion: 5 % are 6 degrees
@@ -138,6 +139,8 @@ def _numbers(part: Part, channel: Channel, curves: Mapping[str, Curve], n_frames
             return linear
         return np.concatenate([linear, np.clip(_values(part, channel.names[1], curves, n_frames), 0.0, 1.0)[None]])
     rows = _stack(part, channel.names, curves, n_frames)
+    if channel.form is Form.SHAPES:
+        return seen_of(part.shapers, dict(zip(channel.names, rows, strict=True)))
     return np.radians(rows) if channel.form is Form.RADIANS else rows
 
 
@@ -180,9 +183,12 @@ def read_channel(item: Moving, keys: Keys, *, n_frames: int) -> dict[Target, Flo
     read = np.zeros((0, n_frames)) if turning else keys.dense(n_frames)
     names = item.channel.names
     curves: dict[Target, FloatArray] = {}
+    shaped = _shaped(item, read, n_frames) if item.channel.form is Form.SHAPES else {}
     for name, curve in item.curves.items():
         place = names.index(name)
-        if turning:
+        if name in shaped:
+            curves[curve.target] = shaped[name]
+        elif turning:
             curves[curve.target] = curve.values + off
         elif curve.kind == "colour":
             curves[curve.target] = to_srgb(read[:3])
@@ -193,6 +199,11 @@ def read_channel(item: Moving, keys: Keys, *, n_frames: int) -> dict[Target, Flo
         else:
             curves[curve.target] = read[place] - (item.shift[place] if item.channel.form is Form.TRANSLATION else 0.0)
     return curves
+
+
+def _shaped(item: Moving, read: FloatArray, n_frames: int) -> dict[str, FloatArray]:
+    baked = {name: _values(item.part, name, item.curves, n_frames) for name in item.channel.names}
+    return read_shapers(item.part.shapers, read, baked)
 
 
 def _turned_off(item: Moving, keys: Keys, n_frames: int) -> FloatArray:

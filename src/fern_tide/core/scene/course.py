@@ -12,9 +12,9 @@ import numpy as np
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
+from fern_tide.core.scene.placement import above, is_drawing, own_turn, placement, within
 from fern_tide.core.scene.ride import ALONG, BESIDE, Ride
-from fern_tide.core.scene.rotation import matrices, quaternions, steady_turns
-from fern_tide.core.scene.svg.geometry import matrix_of, place
+from fern_tide.core.scene.rotation import steady_turns
 from fern_tide.core.scene.svg.outline import shape_curves
 from fern_tide.core.scene.way import Way, of_curves
 
@@ -36,63 +36,6 @@ def way_curves(part: Part) -> FloatArray | None:
     element = kind.draw(params, part.id)
     curves = shape_curves(element.tag, element.attributes)
     return curves if len(curves) else None
-
-
-def _placement(part: Part) -> FloatArray:
-    """Give where a part stands at its own values in what it lies in, shape (4, 4)."""
-    matrix = np.eye(4)
-    if not part.has("x"):
-        return matrix
-    if part.kind.space == "2d":
-        numbers = [float(part.own(name)) for name in ("x", "y", "turn", "scale_x", "scale_y")]
-        base = str(getattr(part.shape.params, "base", ""))
-        a, b, c, d, e, f = matrix_of(place(numbers, anchor=(part.anchor.x, part.anchor.y), base=base))
-        matrix[:2, :2], matrix[:2, 3] = [[a, c], [b, d]], [e, f]
-        return matrix
-    sizes = [float(part.own(f"scale_{axis}")) for axis in "xyz"]
-    matrix[:3, :3] = _own_turn(part) * sizes
-    matrix[:3, 3] = [float(part.own(axis)) for axis in "xyz"]
-    return matrix
-
-
-def _within(shared: Part | None, chain: Sequence[Part], leaf: Part) -> FloatArray:
-    """Give what a leaf lies in, as what two parts share counts, shape (4, 4); a file's elements lie in its view box."""
-    matrix, above = np.eye(4), shared
-    for part in (*chain, leaf):
-        if above is not None and is_drawing(above) and part.kind.in_file:
-            matrix = matrix @ _fit(above.shape.params)
-        if part is not leaf:
-            matrix = matrix @ _placement(part)
-        above = part
-    return matrix
-
-
-def _fit(drawing: Any) -> FloatArray:
-    """Give how a drawing's view box is fitted into its size: as large as it goes, in the middle (SVG 1.1, 7.8)."""
-    left, top, wide, tall = drawing.view
-    scale = min(drawing.width / wide, drawing.height / tall)
-    fit = np.diag([scale, scale, 1.0, 1.0])
-    fit[:2, 3] = (drawing.width - wide * scale) / 2 - left * scale, (drawing.height - tall * scale) / 2 - top * scale
-    return fit
-
-
-def is_drawing(part: Part) -> bool:
-    """Say whether a part is a drawing that was brought in."""
-    return part.kind.in_file == "file" and part.kind.space == "2d"
-
-
-def _own_turn(part: Part) -> FloatArray:
-    turns = np.array([[float(part.own(f"turn_{axis}"))] for axis in "xyz"])
-    return np.asarray(matrices(quaternions(turns))[..., 0])
-
-
-def _above(scene: Scene, part: Part) -> list[Part]:
-    """List what a part lies in, the outermost first."""
-    above: list[Part] = []
-    while part.parent is not None:
-        part = scene.part(part.parent)
-        above.insert(0, part)
-    return above
 
 
 @dataclass(frozen=True)
@@ -117,7 +60,7 @@ class Course:
     def matrix(self) -> FloatArray:
         """From what the way lies in to what the part lies in, shape (4, 4)."""
         outer, inner = (
-            _within(self.shared, chain, leaf) for chain, leaf in zip(self.between, (self.way, self.part), strict=True)
+            within(self.shared, chain, leaf) for chain, leaf in zip(self.between, (self.way, self.part), strict=True)
         )
         return np.asarray(np.linalg.inv(inner) @ outer)
 
@@ -126,7 +69,7 @@ class Course:
         """The way in what the part lies in, shape (curves, 4, 3)."""
         own = way_curves(self.way)
         assert own is not None, "a course has a way"
-        matrix = self.matrix @ _placement(self.way)
+        matrix = self.matrix @ placement(self.way)
         return np.asarray(own @ matrix[:3, :3].T + matrix[:3, 3])
 
     @cached_property
@@ -162,6 +105,18 @@ class Course:
         return np.stack([x, y, own + heading if self.ride.faces else np.full_like(x, own)])
 
     def _in_space(self, along: FloatArray, beside: FloatArray) -> FloatArray:
+        """Give places and turns; a place is that of the part's origin while it is turned as it is at rest.
+
+        What turns it from there keeps its anchor where it is (see part.Anchor), which so stays on the way.
+        """
+        points, turned = self._facing(along, beside)
+        rest = self._facing(np.array([float(self.part.own(ALONG))]), np.zeros(1))[1][..., 0]
+        anchor, sizes = self.part.anchor, [float(self.part.own(f"scale_{axis}")) for axis in "xyz"]
+        origin = rest @ (np.array([anchor.x, anchor.y, anchor.z]) * sizes)
+        return np.concatenate([points - origin[:, np.newaxis], steady_turns(turned)])
+
+    def _facing(self, along: FloatArray, beside: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Give where the anchor is, shape (3, frames), and how the part is turned there, shape (3, 3, frames)."""
         share, points, tangents = self._line_at(along)
         ups = np.tile([[0.0], [1.0], [0.0]], (1, len(share)))
         if self.line is not None:
@@ -171,14 +126,12 @@ class Course:
             inward = np.sum(self.line.bends(share) * right, axis=0) * self.line.length / (2 * np.pi)
             angle = np.radians(self.ride.leans) * np.clip(inward, -1.0, 1.0)
             ups = ups * np.cos(angle) + right * np.sin(angle)
-        points = points + right * beside
-        own = _own_turn(self.part)
+        own = own_turn(self.part)
         turned = np.tile(own[..., np.newaxis], (1, 1, len(share)))
         if self.ride.faces:
-            facing = np.stack([np.cross(ups, tangents, axis=0), ups, tangents], axis=1)
-            turned = np.einsum("ijn,jk->ikn", facing, own)
-        origin = anchored(self.part) - [float(self.part.own(axis)) for axis in "xyz"]
-        return np.concatenate([points - origin[:, np.newaxis], steady_turns(turned)])
+            ahead = np.stack([np.cross(ups, tangents, axis=0), ups, tangents], axis=1)
+            turned = np.einsum("ijn,jk->ikn", ahead, own)
+        return points + right * beside, turned
 
 
 @dataclass(frozen=True)
@@ -249,12 +202,12 @@ def course_of(scene: Scene, part: Part, ride: Ride) -> Course:
         raise refuse(ride.way, "a part of the scene")
     if not part.has("x"):
         raise refuse(way.name, "a way only of what has a place")
-    inside = [item.id for item in (*_above(scene, way), way)]
+    inside = [item.id for item in (*above(scene, way), way)]
     if part.id in inside:
         raise refuse(way.name, "a way that does not move with it")
     if way_curves(way) is None:
         raise refuse(way.name, "a way, or a shape with an outline")
-    one, other = _above(scene, way), _above(scene, part)
+    one, other = above(scene, way), above(scene, part)
     shared = next((n for n, (a, b) in enumerate(zip(one, other, strict=False)) if a.id != b.id), None)
     shared = min(len(one), len(other)) if shared is None else shared
     between = (tuple(one[shared:]), tuple(other[shared:]))
@@ -268,21 +221,6 @@ def course_of(scene: Scene, part: Part, ride: Ride) -> Course:
     if 0.0 in sizes:
         raise refuse(way.name, "a way only of what lies in something that has a size")
     return Course(part, ride, way, both, between)
-
-
-def in_scene(scene: Scene, part: Part) -> FloatArray:
-    """Give where a part stands at rest on the stage, or in the world, shape (4, 4)."""
-    return np.asarray(_within(None, _above(scene, part), part) @ _placement(part))
-
-
-def anchored(part: Part) -> FloatArray:
-    """Give where a part's anchor stands at rest in what it lies in, shape (3,)."""
-    at = np.array([part.anchor.x, part.anchor.y, part.anchor.z])
-    stands = np.array([float(part.own(axis)) if part.has(axis) else 0.0 for axis in "xyz"])
-    if part.kind.space == "2d":
-        return np.asarray(stands + at)
-    sizes = [float(part.own(f"scale_{axis}")) for axis in "xyz"]
-    return np.asarray(stands + _own_turn(part) @ (at * sizes))
 
 
 def grounds_of_rides(scene: Scene) -> Iterable[tuple[Target, RideGround]]:

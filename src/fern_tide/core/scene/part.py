@@ -18,6 +18,7 @@ from fern_tide.core.mapping.drive import Number
 from fern_tide.core.scene.mesh import Mesh
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.ride import Ride
+from fern_tide.core.scene.shaping import MOST_SHAPERS, Shaping
 
 
 @dataclass(frozen=True)
@@ -60,6 +61,7 @@ class Form(StrEnum):
     COLOUR_ALPHA = "colour_alpha"
     PAIR = "pair"
     WEIGHTS = "weights"
+    SHAPES = "shapes"
 
 
 @dataclass(frozen=True)
@@ -185,6 +187,7 @@ class PartBase(Frozen, frozen=True):
         anchor: where it turns and scales.
         values: its own values, where they are not the properties' defaults.
         ride: the way that it moves along, and how; None where it moves along none.
+        shapers: what gives a solid another shape.
     """
 
     id: Id
@@ -193,6 +196,12 @@ class PartBase(Frozen, frozen=True):
     anchor: Anchor = Anchor()
     values: Annotated[dict[Id, Number | Colour], Most(MOST_VALUES)] = Field(default_factory=dict)
     ride: Annotated[Ride | None, Field(exclude_if=lambda ride: ride is None)] = None
+    shapers: Annotated[tuple[Shaping, ...], Most(MOST_SHAPERS), Field(exclude_if=lambda shapers: not shapers)] = ()
+
+    @property
+    def shaped(self) -> tuple[Property, ...]:
+        """The amounts of its shapers."""
+        return tuple(item for one in self.shapers for item in one.properties)
 
 
 PAINT_BINDINGS = (

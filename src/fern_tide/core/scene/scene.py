@@ -20,10 +20,11 @@ from fern_tide.core.scene.arrays.inside import check_arrays
 from fern_tide.core.scene.follow import Follow, Limit
 from fern_tide.core.scene.ground import Ground
 from fern_tide.core.scene.grounds import at_rest, grounds_of
-from fern_tide.core.scene.part import Channel, PartBase, PartKind
+from fern_tide.core.scene.part import Channel, Form, PartBase, PartKind
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.ride import RIDING
 from fern_tide.core.scene.selection import MOST_SELECTIONS, Selection
+from fern_tide.core.scene.shaping import check_shapers
 from fern_tide.core.scene.studio_light import StudioLight
 
 PART_KINDS = discover(parts_folder, attribute="KIND", of=PartKind, kind="kind of part")
@@ -60,13 +61,15 @@ class Part(PartBase, frozen=True):
         """What can be animated: what its kind has, and what its own file, geometry and way add."""
         kind = self.kind
         own = kind.properties if kind.more is None else kind.properties + kind.more(self.shape.params)
-        return own if self.ride is None else self.ride.properties(kind.space) + own
+        return (*(self.ride.properties(kind.space) if self.ride else ()), *self.shaped, *own)
 
     @property
     def channels(self) -> tuple[Channel, ...]:
         """Where its properties show in a glTF file; none of a 2D part."""
         kind = self.kind
-        return kind.channels if kind.more_channels is None else kind.channels + kind.more_channels(self.shape.params)
+        own = kind.channels if kind.more_channels is None else kind.channels + kind.more_channels(self.shape.params)
+        names = tuple(item.id for item in self.shaped)
+        return (*own, Channel("/nodes/{node}/weights", names, Form.SHAPES)) if names else own
 
     @property
     def off_its_way(self) -> Part:
@@ -158,6 +161,7 @@ class Scene(Frozen, frozen=True):
                 raise InvalidParameter("parent", value=part.parent, allowed="a part that comes before its child")
             if part.kind.space != self.kind:
                 raise InvalidParameter(part.name, value=part.kind.label, allowed=f"a part of a {self.kind} scene")
+            check_shapers(part)
             for name, value in part.values.items():
                 if (part.property(name).kind == "colour") != isinstance(value, str):
                     raise InvalidParameter(f"{part.id}:{name}", value=value, allowed=f"a {part.property(name).kind}")
@@ -208,16 +212,12 @@ class Scene(Frozen, frozen=True):
         raise UnknownName(f"The scene has no file {file_id:.60}.", remedy="Bring it in again.", name=file_id)
 
     @cached_property
-    def _followed(self) -> dict[Target, Follow]:
-        return {follow.target: follow for follow in self.follows}
-
-    @cached_property
     def _limited(self) -> dict[Target, Limit]:
         return {limit.target: limit for limit in self.limits}
 
     def follow_of(self, target: Target) -> Follow | None:
         """Give what a property follows, or None."""
-        return self._followed.get(target)
+        return next((follow for follow in self.follows if follow.target == target), None)
 
     def limit_of(self, target: Target) -> Limit | None:
         """Give a property's limits, or None."""

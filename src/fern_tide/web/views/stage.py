@@ -27,6 +27,7 @@ from fern_tide.web.views.array_sheet import ArraySheet, array_sheet
 from fern_tide.web.views.dial_sheet import DialSheet, dial_sheet
 from fern_tide.web.views.poses_sheet import PosesSheet, poses_sheet, row_of
 from fern_tide.web.views.several import SeveralView, parts_of, several_view
+from fern_tide.web.views.shapers_sheet import ShapersSheet, shapers_sheet
 from fern_tide.web.views.tree import Look, Rows, chosen_ids, chosen_part, rows_of
 from fern_tide.web.views.way_sheet import RideSheet, WaySheet, ride_sheet, way_head, way_sheet
 from fern_tide.workflows.tune import make_part
@@ -106,6 +107,7 @@ class StageRoomView:
         array: what it is, where it is an array; dial, where it is a dial; way, where it is a way.
         ride: how it moves along a way; way_head is what the page draws that with.
         poses: its poses, where it has any; posed_by is the row of poses that it is in.
+        shapers: what shapes it, where it is a solid.
     """
 
     revision: Revision
@@ -136,6 +138,7 @@ class StageRoomView:
     way: WaySheet | None
     ride: RideSheet | None
     poses: PosesSheet | None
+    shapers: ShapersSheet | None
     posed_by: Part | None
     way_head: dict[str, Any] | None
 
@@ -187,6 +190,7 @@ def stage_view(
         way=way_sheet(part) if part else None,
         ride=ride_sheet(scene, part) if part else None,
         poses=poses_sheet(scene, part) if part else None,
+        shapers=shapers_sheet(part) if part else None,
         posed_by=row_of(scene, part) if part else None,
         way_head=way_head(scene, part) if part else None,
     )

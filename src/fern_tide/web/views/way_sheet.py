@@ -10,7 +10,8 @@ import numpy as np
 
 from fern_tide.core.base.params import FieldSpec, fields
 from fern_tide.core.commands.field import AddEntry, Owner
-from fern_tide.core.scene.course import in_scene, way_curves
+from fern_tide.core.scene.course import way_curves
+from fern_tide.core.scene.placement import in_scene
 from fern_tide.core.scene.ride import Ends, Ride
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.way import of_curves

@@ -9,7 +9,8 @@ from fern_tide.core.base.naming import Ids
 from fern_tide.core.commands.field import Owner, SetField
 from fern_tide.core.commands.registry import Together
 from fern_tide.core.commands.scene import PutPart
-from fern_tide.core.scene.course import anchored, course_of
+from fern_tide.core.scene.course import course_of
+from fern_tide.core.scene.placement import anchored
 from fern_tide.core.scene.ride import Ride
 from fern_tide.core.scene.scene import PART_KINDS, Part, Scene
 from fern_tide.core.scene.way_params import WayParams, WayPoint

@@ -19,12 +19,15 @@ from fern_tide.core.mapping.colour import parse_colour, to_linear
 from fern_tide.core.scene.gltf.built import Built, Place, add_accessor, use_extension
 from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
 from fern_tide.core.scene.gltf.parts import values_of
+from fern_tide.core.scene.mesh import Mesh
 from fern_tide.core.scene.part import Channel, Form
+from fern_tide.core.scene.refining import facing, refined
 from fern_tide.core.scene.rotation import parted, quaternions
 from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.core.scene.shaping import seen_of, shapes_of
 
 _PLACES = (Form.TRANSLATION, Form.ROTATION, Form.SCALE)
-_LEFT_PLAIN = (*_PLACES, Form.WEIGHTS)
+_LEFT_PLAIN = (*_PLACES, Form.WEIGHTS, Form.SHAPES)
 _STRENGTH = "KHR_materials_emissive_strength"
 
 
@@ -96,6 +99,8 @@ class _Builder:
                 node["mesh"] = self._append("meshes", {"name": name, "primitives": [primitive]})
             if primitive is not None and part.kind.morphs is not None:
                 self._add_morphs(part, primitive, place)
+            elif primitive is not None and part.shapers:
+                self._add_shapes(part, primitive, self.document["meshes"][node["mesh"]])
         if part.kind.emits:
             place["light"] = self._add_light(part, name)
             node["extensions"] = {"KHR_lights_punctual": {"light": place["light"]}}
@@ -124,10 +129,9 @@ class _Builder:
 
     def _primitive(self, part: Part, material: int) -> Json | None:
         """Write a solid's mesh once for all parts that have the same one; None for words without a letter."""
-        key = part.shape.model_dump_json()
+        key = part.shape.model_dump_json() + ("finer" if part.shapers else "")
         if key not in self._meshes:
-            assert part.kind.solid is not None, part.shape.id
-            mesh = part.kind.solid(part.shape.params)
+            mesh = _mesh(part)
             if not len(mesh.triangles):
                 return None
             positions = self.accessor(mesh.positions.astype("<f4"), "VEC3", target=34962, bounds=True)
@@ -146,6 +150,20 @@ class _Builder:
         mesh = self.document["meshes"][self.document["nodes"][place["node"]]["mesh"]]
         mesh["weights"] = [0.0] * len(moves)
         self.document["materials"][place["material"]]["doubleSided"] = True
+
+    def _add_shapes(self, part: Part, primitive: Json, mesh: Json) -> None:
+        """Write the shapes that stand for all that a part's shapers can do, with what they do to its normals."""
+        solid = _mesh(part)
+        stands = facing(solid.positions, solid.triangles)
+        primitive["targets"] = []
+        for shape in shapes_of(solid, part.shapers):
+            turned = facing(solid.positions + shape, solid.triangles) - stands
+            target = {
+                "POSITION": self.accessor(shape.astype("<f4"), "VEC3", bounds=True),
+                "NORMAL": self.accessor(turned.astype("<f4"), "VEC3"),
+            }
+            primitive["targets"].append(target)
+        mesh["weights"] = [0.0] * len(primitive["targets"])
 
     def _set_own(self, part: Part, before: dict[str, Any] | None) -> None:
         """Write a part's own values; of an imported part those that are not what its file says."""
@@ -170,7 +188,7 @@ class _Builder:
             owner = owner[int(name)] if isinstance(owner, list) else owner.setdefault(name, {})
         if channel.form in _PLACES:
             _part_matrix(owner)
-        numbers = still(channel, own)
+        numbers = still(channel, own, part)
         single = channel.form in {Form.NUMBER, Form.RADIANS}
         owner[last] = numbers[0] if single else numbers
 
@@ -246,9 +264,19 @@ def _part_matrix(node: Json) -> None:
             node[name] = numbers.tolist()
 
 
-def still(channel: Channel, values: Mapping[str, float | str]) -> list[float]:
+def _mesh(part: Part) -> Mesh:
+    """Give a solid's mesh, fine enough to bend where it has shapers."""
+    assert part.kind.solid is not None, part.shape.id
+    mesh = part.kind.solid(part.shape.params)
+    return refined(mesh) if part.shapers and len(mesh.triangles) else mesh
+
+
+def still(channel: Channel, values: Mapping[str, float | str], part: Part) -> list[float]:
     """Give a channel's numbers, as glTF counts them, for one value of each of its properties."""
     own = [values[name] for name in channel.names]
+    if channel.form is Form.SHAPES:
+        amounts = {name: np.array([float(value)]) for name, value in values.items()}
+        return [float(number) for number in seen_of(part.shapers, amounts)[:, 0]]
     if channel.form in {Form.COLOUR, Form.COLOUR_ALPHA}:
         colour = to_linear(parse_colour(str(own[0]))).tolist()
         return [*colour, float(own[1])] if channel.form is Form.COLOUR_ALPHA else colour

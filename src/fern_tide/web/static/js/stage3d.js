@@ -142,12 +142,12 @@ export class Stage3d extends View3d {
     for (const [id, head] of Object.entries(this.#heads)) {
       if (head.space !== "3d") continue;
       let placed = false;
-      for (const [pointer, wanted, form] of head.channels) {
+      for (const [pointer, wanted, form, shaping] of head.channels) {
         if (!wanted.some((name) => moved.has(`${id}:${name}`))) continue;
         const place = ["translation", "rotation", "scale"].includes(form);
         if (place && placed) continue;
         placed ||= place;
-        const set = place ? this.#placeSetter(pointer, id) : this.#setter(pointer, wanted);
+        const set = place ? this.#placeSetter(pointer, id) : this.#setter(pointer, wanted, shaping);
         if (set) this.#setters.push((frame) => set(this.#valueOf(id, frame)));
       }
     }
@@ -158,9 +158,9 @@ export class Stage3d extends View3d {
     return node && ((valueOf) => placeNode(node, this.#heads[id], valueOf));
   }
 
-  #setter(pointer, names) {
+  #setter(pointer, names, shaping) {
     const [, kind, place, ...rest] = pointer.split("/");
-    if (kind === "nodes") return weightsSetter(this.nodes[Number(place)], names);
+    if (kind === "nodes") return weightsSetter(this.nodes[Number(place)], names, shaping);
     if (kind === "materials") return surfaceSetter(this.materials[Number(place)]?.shown, rest.join("/"), names);
     if (kind === "cameras") return lensSetter(this.cameras[Number(place)], names);
     return lightSetter(this.lights[Number(pointer.split("/")[4])], names);
@@ -233,7 +233,7 @@ export class Stage3d extends View3d {
     const node = kind === "nodes" ? this.nodes?.[Number(index)] : null;
     const meshes = kind === "materials" ? (this.materials?.[Number(index)]?.meshes ?? []) : [];
     const box = new Box3();
-    if (node) box.setFromObject(node);
+    if (node) box.copy(boxAbout(node) ?? box);
     for (const { mesh } of meshes) box.expandByObject(mesh);
     if (node && box.isEmpty()) box.setFromCenterAndSize(node.getWorldPosition(new Vector3()), new Vector3(0.2, 0.2, 0.2));
     return box.isEmpty() ? null : box;

@@ -1,6 +1,7 @@
 // How values of properties are put into nodes, materials, lights and lenses of a 3D view.
 
 import { DoubleSide, Euler, MathUtils, MeshLambertMaterial, Quaternion, SRGBColorSpace, Vector3 } from "../vendor/three.module.js";
+import { seenShapes } from "./shapes.js";
 
 const AXES = ["x", "y", "z"];
 
@@ -29,13 +30,14 @@ export function simpler(material) {
 
 const setColour = (to, value) => (Array.isArray(value) ? to.setRGB(...value, SRGBColorSpace) : to.set(value));
 
-export function weightsSetter(node, names) {
+export function weightsSetter(node, names, shaping) {
   const meshes = [];
   node?.traverse((object) => {
     const inner = object !== node && object.userData.node !== undefined && object.userData.node !== node.userData.node;
     if (object.morphTargetInfluences && !inner) meshes.push(object);
   });
-  return (valueOf) => meshes.forEach((mesh) => names.forEach((name, place) => (mesh.morphTargetInfluences[place] = valueOf(name))));
+  const seen = (valueOf) => (shaping ? seenShapes(shaping, valueOf) : names.map(valueOf));
+  return (valueOf) => meshes.forEach((mesh) => seen(valueOf).forEach((share, place) => (mesh.morphTargetInfluences[place] = share)));
 }
 
 const MAPS = { base: "map", rough: "metalnessMap", normal: "normalMap", occlusion: "aoMap", emissive: "emissiveMap" };

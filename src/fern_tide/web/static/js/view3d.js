@@ -13,9 +13,16 @@ function isSoftware(renderer) {
   return /swiftshader|llvmpipe|software/i.test(info ? gl.getParameter(info.UNMASKED_RENDERER_WEBGL) : "");
 }
 
+/** Whether anything of an object takes another shape: then its box is that of how it stands, not of all that it can be. */
+function takesShape(object) {
+  let does = false;
+  object.traverse(({ geometry }) => (does ||= Boolean(geometry?.morphAttributes?.position)));
+  return does;
+}
+
 /** The box about an object and all in it, in the world, or null where there is nothing to see. */
 export function boxAbout(object) {
-  const box = object ? new Box3().setFromObject(object) : new Box3();
+  const box = object ? new Box3().setFromObject(object, takesShape(object)) : new Box3();
   return box.isEmpty() ? null : box;
 }
 

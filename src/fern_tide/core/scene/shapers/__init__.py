@@ -1,0 +1,1 @@
+"""Shapers, one file each."""
