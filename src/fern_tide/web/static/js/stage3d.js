@@ -232,8 +232,7 @@ export class Stage3d extends View3d {
     const [, kind, index] = pointer.split("/");
     const node = kind === "nodes" ? this.nodes?.[Number(index)] : null;
     const meshes = kind === "materials" ? (this.materials?.[Number(index)]?.meshes ?? []) : [];
-    const box = new Box3();
-    if (node) box.copy(boxAbout(node) ?? box);
+    const box = boxAbout(node) ?? new Box3();
     for (const { mesh } of meshes) box.expandByObject(mesh);
     if (node && box.isEmpty()) box.setFromCenterAndSize(node.getWorldPosition(new Vector3()), new Vector3(0.2, 0.2, 0.2));
     return box.isEmpty() ? null : box;
