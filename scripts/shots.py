@@ -162,6 +162,13 @@ def take_stages(page: Page, url: str) -> None:
     page.wait_for_timeout(2500)
     page.mouse.move(640, 790)
     shoot(page, "stage-3d")
+    page.click(".tree-row:has-text('Moth') >> nth=0")
+    settled(page, "#ride-sheet")
+    page.click("#frame-part")
+    page.evaluate(LOUD)
+    page.wait_for_timeout(2500)
+    page.mouse.move(640, 790)
+    shoot(page, "ways")
     take_array(page, url)
 
 

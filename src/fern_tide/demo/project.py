@@ -14,7 +14,8 @@ from fern_tide.core.mapping.drive import Drive, ResponseChoice
 from fern_tide.core.mapping.mapping import Mapping, StepChoice
 from fern_tide.core.mapping.marks import Marks, Scale
 from fern_tide.core.sound.decode import measure
-from fern_tide.demo.bench_scene import CLOCHES, potting_bench
+from fern_tide.demo.bench_life import FRONDS, lively_bench
+from fern_tide.demo.bench_scene import CLOCHES
 from fern_tide.demo.pane_wall import pane_wall
 from fern_tide.demo.scene import glasshouse
 from fern_tide.demo.sounds import STEMS, mix, stems, wav_bytes
@@ -52,7 +53,7 @@ def demo_project() -> Project:
 @cache
 def bench_project() -> Project:
     """Make the second demo document: the same sounds on the 3D scene."""
-    return demo_project().but(name=BENCH_NAME, scene=potting_bench(), mappings=_bench_mappings())
+    return demo_project().but(name=BENCH_NAME, scene=lively_bench(), mappings=_bench_mappings())
 
 
 @cache
@@ -106,7 +107,27 @@ def _bench_mappings() -> tuple[Mapping, ...]:
             ("drop-ring:scale_z", 0.6, 2.4),
             ("drop-ring:emission_strength", 0.2, 3.0),
         ),
+        *_living(),
     )
+
+
+def _living() -> tuple[Mapping, ...]:
+    fronds = [(f"frond-{n}:shaper1_amount", 8.0, 60.0 + 12.0 * (n % 2)) for n in range(1, FRONDS + 1)]
+    ripples = [("water:shaper1_amount", 0.004, 0.035)]
+    return (
+        _mapping("Fronds bend", "reed", (-36, -19.5), *fronds, response="smooth"),
+        _mapping("Water ripples", "drip", (-28, -12.5), *ripples),
+        _built_up("Ripples run", "loudness", (-36, -18), ("water:shaper1_phase", 0.0, 360.0), per_second=2.5),
+        _built_up("Moth flies", "loudness", (-36, -18), ("moth:along", 0.0, 1.0), per_second=0.22),
+        _mapping("Wings flap", "panes", (-44, -26), ("wings:blend", 0.0, 1.0)),
+    )
+
+
+def _built_up(
+    name: str, envelope: str, marks_db: tuple[float, float], end: tuple[str, float, float], *, per_second: float
+) -> Mapping:
+    step = StepChoice.parse(f"build_up per_second={per_second} idle={per_second / 5}")
+    return _mapping(name, envelope, marks_db, end).model_copy(update={"steps": (step,)})
 
 
 def _track(name: str, content: bytes) -> Track:
