@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -75,7 +75,7 @@ class Course:
     @cached_property
     def line(self) -> Way | None:
         """The same as a way; None where it has no length."""
-        return of_curves(self.curves)
+        return _line(self.curves.tobytes())
 
     def values(self, along: FloatArray, beside: FloatArray) -> FloatArray:
         """Give the part's place and turns, shape (3 or 6, frames): x, y and turn, or x, y, z and three turns.
@@ -132,6 +132,12 @@ class Course:
             ahead = np.stack([np.cross(ups, tangents, axis=0), ups, tangents], axis=1)
             turned = np.einsum("ijn,jk->ikn", ahead, own)
         return points + right * beside, turned
+
+
+@lru_cache(maxsize=64)
+def _line(curves: bytes) -> Way | None:
+    """Give the way along curves, with what is worked out of it once: other edits of the scene leave it as it is."""
+    return of_curves(np.frombuffer(curves, dtype=np.float64).reshape(-1, 4, 3))
 
 
 @dataclass(frozen=True)

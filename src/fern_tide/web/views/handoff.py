@@ -45,7 +45,7 @@ class HandoffView:
         lost: for each format, what it rounds; behind is how many curves of dials it leaves out.
         n_expanded: how many parts the pieces of arrays are written out as, at most; 0 without arrays.
         options: the switches of writing, and how many curves go with what each leaves out.
-        n_baked: how many curves are baked.
+        carried: how many of the baked curves go into each format.
         stale: the names of those that a bake would change.
         overruled: motion that files came with and that gives way, since the same is driven here, in words.
     """
@@ -63,7 +63,7 @@ class HandoffView:
     behind: Named[str, int]
     n_expanded: int
     options: list[tuple[FieldSpec, int]]
-    n_baked: int
+    carried: Named[str, int]
     stale: list[str]
     overruled: list[str]
 
@@ -96,7 +96,7 @@ def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[st
         behind={id: _behind(project, spec, [state.target for state in states]) for id, spec in FORMATS.items()},
         n_expanded=n_expanded(project.scene),
         options=_options(project, baked),
-        n_baked=len(baked),
+        carried={id: _carried(project, spec, baked) for id, spec in FORMATS.items()},
         stale=[f"{one.part_name}, {one.label.lower()}" for one in states if one.state is not State.FRESH],
         overruled=_overruled(project, [state.target for state in states]),
     )
@@ -106,6 +106,12 @@ def _behind(project: Project, spec: Format, driven: Sequence[Target]) -> int:
     """Count the driven properties that a format leaves out, since what they belong to has no look."""
     parts = (project.scene.part(target.part) for target in driven)
     return sum(not part.kind.looks and spec.leaves_out(part, spec.params()) for part in parts)
+
+
+def _carried(project: Project, spec: Format, baked: Sequence[Curve]) -> int:
+    """Count the curves that go into a format: of what only moves others, those of others are enough."""
+    parts = ((project.scene.part(curve.target.part), curve.target.property) for curve in baked)
+    return sum(spec.carries(part, name, spec.params()) for part, name in parts)
 
 
 def _overruled(project: Project, driven: Sequence[Target]) -> list[str]:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import copy
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import lru_cache
 from math import radians
 from typing import Any
 
@@ -23,8 +24,8 @@ from fern_tide.core.scene.mesh import Mesh
 from fern_tide.core.scene.part import Channel, Form
 from fern_tide.core.scene.refining import facing, refined
 from fern_tide.core.scene.rotation import parted, quaternions
-from fern_tide.core.scene.scene import Part, Scene
-from fern_tide.core.scene.shaping import seen_of, shapes_of
+from fern_tide.core.scene.scene import Part, PartChoice, Scene
+from fern_tide.core.scene.shaping import Shaping, seen_of, shapes_of
 
 _PLACES = (Form.TRANSLATION, Form.ROTATION, Form.SCALE)
 _LEFT_PLAIN = (*_PLACES, Form.WEIGHTS, Form.SHAPES)
@@ -131,7 +132,7 @@ class _Builder:
         """Write a solid's mesh once for all parts that have the same one; None for words without a letter."""
         key = part.shape.model_dump_json() + ("finer" if part.shapers else "")
         if key not in self._meshes:
-            mesh = _mesh(part)
+            mesh = _mesh(part.shape, bends=bool(part.shapers))
             if not len(mesh.triangles):
                 return None
             positions = self.accessor(mesh.positions.astype("<f4"), "VEC3", target=34962, bounds=True)
@@ -153,16 +154,10 @@ class _Builder:
 
     def _add_shapes(self, part: Part, primitive: Json, mesh: Json) -> None:
         """Write the shapes that stand for all that a part's shapers can do, with what they do to its normals."""
-        solid = _mesh(part)
-        stands = facing(solid.positions, solid.triangles)
-        primitive["targets"] = []
-        for shape in shapes_of(solid, part.shapers):
-            turned = facing(solid.positions + shape, solid.triangles) - stands
-            target = {
-                "POSITION": self.accessor(shape.astype("<f4"), "VEC3", bounds=True),
-                "NORMAL": self.accessor(turned.astype("<f4"), "VEC3"),
-            }
-            primitive["targets"].append(target)
+        primitive["targets"] = [
+            {"POSITION": self.accessor(shape, "VEC3", bounds=True), "NORMAL": self.accessor(turned, "VEC3")}
+            for shape, turned in _shapes(part.shape, part.shapers)
+        ]
         mesh["weights"] = [0.0] * len(primitive["targets"])
 
     def _set_own(self, part: Part, before: dict[str, Any] | None) -> None:
@@ -264,11 +259,21 @@ def _part_matrix(node: Json) -> None:
             node[name] = numbers.tolist()
 
 
-def _mesh(part: Part) -> Mesh:
+def _mesh(shape: PartChoice, *, bends: bool) -> Mesh:
     """Give a solid's mesh, fine enough to bend where it has shapers."""
-    assert part.kind.solid is not None, part.shape.id
-    mesh = part.kind.solid(part.shape.params)
-    return refined(mesh) if part.shapers and len(mesh.triangles) else mesh
+    assert shape.spec.solid is not None, shape.id
+    mesh = shape.spec.solid(shape.params)
+    return refined(mesh) if bends and len(mesh.triangles) else mesh
+
+
+@lru_cache(maxsize=64)
+def _shapes(shape: PartChoice, shapers: tuple[Shaping, ...]) -> list[tuple[npt.NDArray[Any], npt.NDArray[Any]]]:
+    """Give what each shape of a solid adds to its points and to its normals: remembered, since it takes a while."""
+    solid = _mesh(shape, bends=True)
+    stands = facing(solid.positions, solid.triangles)
+    shapes = shapes_of(solid, shapers)
+    turned = (facing(solid.positions + shape, solid.triangles) - stands for shape in shapes)
+    return [(shape.astype("<f4"), normals.astype("<f4")) for shape, normals in zip(shapes, turned, strict=True)]
 
 
 def still(channel: Channel, values: Mapping[str, float | str], part: Part) -> list[float]:

@@ -5,8 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator, Mapping
 from itertools import pairwise
-from math import atan2, cos, pi, radians, sin, sqrt
+from math import atan2, cos, pi, sin, sqrt
 
+from fern_tide.core.scene.svg.arcs import Point, arc_of
 from fern_tide.core.scene.svg.geometry import NUMBER, Box, Matrix, length
 
 _COMMAND = re.compile(r"([MmLlHhVvCcSsQqTtAaZz])([^MmLlHhVvCcSsQqTtAaZz]*+)")
@@ -14,7 +15,6 @@ _N, _GAP = r"([-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)", r"[\s,]*+"
 _ARC = re.compile(_GAP.join([_N, _N, _N, "([01])", "([01])", _N, _N]))  # flags may stand without a gap
 _TAKES = {"M": 2, "L": 2, "H": 1, "V": 1, "C": 6, "S": 4, "Q": 4, "T": 2, "A": 7}
 _WIDE, _ABOVE, _BELOW = 0.55, 0.8, 0.2  # of a letter, in em: nothing is drawn here to measure it
-Point = tuple[float, float]
 
 _LONGEST_DATA = 1 << 20  # letters of a path: where longer ones lie is not looked for, which would take seconds
 
@@ -160,24 +160,13 @@ def _at(points: list[Point], share: float) -> Point:
 
 
 def _arc(start: Point, numbers: list[float], end: Point) -> Iterator[Point]:
-    """Give where an elliptical arc reaches farthest across and down (SVG 1.1, F.6.5 and F.6.6)."""
-    rx, ry, lean = abs(numbers[0]), abs(numbers[1]), radians(numbers[2])
-    if not rx or not ry or start == end:
+    """Give where an elliptical arc reaches farthest across and down."""
+    arc = arc_of(start, numbers, end)
+    if arc is None:
         return
-    co, si = cos(lean), sin(lean)
-    hx, hy = (start[0] - end[0]) / 2, (start[1] - end[1]) / 2
-    u, v = co * hx + si * hy, -si * hx + co * hy
-    too_far = sqrt(max(1.0, (u / rx) ** 2 + (v / ry) ** 2))
-    rx, ry = rx * too_far, ry * too_far
-    below = (rx * v) ** 2 + (ry * u) ** 2
-    share = sqrt(max(0.0, (rx * ry) ** 2 - below) / below) * (1 if bool(numbers[3]) != bool(numbers[4]) else -1)
-    cu, cv = share * rx * v / ry, -share * ry * u / rx
-    cx, cy = co * cu - si * cv + (start[0] + end[0]) / 2, si * cu + co * cv + (start[1] + end[1]) / 2
-    first, last = atan2((v - cv) / ry, (u - cu) / rx), atan2((-v - cv) / ry, (-u - cu) / rx)
-    sweep = (last - first) % (2 * pi) if numbers[4] else -((first - last) % (2 * pi))
+    (rx, ry), co, si = arc.radii, cos(arc.lean), sin(arc.lean)
     for top in (atan2(-ry * si, rx * co), atan2(ry * co, rx * si)):
         for angle in (top, top + pi):
-            gone = (angle - first) % (2 * pi) if sweep > 0 else -((first - angle) % (2 * pi))
-            if abs(gone) < abs(sweep):
-                across, down = rx * cos(angle), ry * sin(angle)
-                yield cx + co * across - si * down, cy + si * across + co * down
+            gone = (angle - arc.first) % (2 * pi) if arc.sweep > 0 else -((arc.first - angle) % (2 * pi))
+            if abs(gone) < abs(arc.sweep):
+                yield arc.at(angle)

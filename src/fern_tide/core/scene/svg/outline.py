@@ -2,22 +2,28 @@
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Mapping
-from math import acos, ceil, cos, pi, radians, sin, sqrt, tan
+from functools import lru_cache
+from itertools import pairwise
+from math import ceil, pi, tan
 
 import numpy as np
 
-from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.scene.svg.bounds import Point, absolute, pieces
+from fern_tide.core.base.signal import FloatArray, frozen
+from fern_tide.core.scene.svg.arcs import Point, arc_of
+from fern_tide.core.scene.svg.bounds import absolute, pieces
 from fern_tide.core.scene.svg.geometry import NUMBER, length
 
 _ARC_STEP = pi / 8  # of arcs: cubic curves are off by 4e-7 of the radius then
 Curve = tuple[Point, Point, Point, Point]
 
 
+@lru_cache(maxsize=64)
 def path_curves(data: str) -> FloatArray:
-    """Give the first stroke of path data (SVG 2, chapter 9) that has a length, shape (curves, 4, 3), z = 0."""
+    """Give the first stroke of path data (SVG 2, chapter 9) that has a length, shape (curves, 4, 3), z = 0.
+
+    The very same text is read once: it is asked for with every edit of the scene.
+    """
     curves: list[Curve] = []
     here = start = handle = (0.0, 0.0)
     last = ""
@@ -63,20 +69,20 @@ def shape_curves(tag: str, attributes: Mapping[str, str]) -> FloatArray:
     if tag == "rect":
         x, y, wide, tall = px("x"), px("y"), px("width"), px("height")
         corners = [(x, y), (x + wide, y), (x + wide, y + tall), (x, y + tall), (x, y)]
-        return _array([_line(one, other) for one, other in itertools.pairwise(corners)])
+        return _array([_line(one, other) for one, other in pairwise(corners)])
     if tag == "line":
         return _array([_line((px("x1"), px("y1")), (px("x2"), px("y2")))])
     if tag in {"polygon", "polyline"}:
         numbers = [float(word) for word in NUMBER.findall(attributes.get("points", ""))]
         points = list(zip(numbers[::2], numbers[1::2], strict=False))
         points += points[:1] if tag == "polygon" else []
-        return _array([_line(one, other) for one, other in itertools.pairwise(points)])
+        return _array([_line(one, other) for one, other in pairwise(points)])
     return path_curves(attributes.get("d", "")) if tag == "path" else _array([])
 
 
 def _array(curves: list[Curve]) -> FloatArray:
     flat = np.array(curves, dtype=np.float64).reshape(-1, 4, 2)
-    return np.concatenate([flat, np.zeros((len(flat), 4, 1))], axis=2)
+    return frozen(np.concatenate([flat, np.zeros((len(flat), 4, 1))], axis=2))
 
 
 def _line(one: Point, other: Point) -> Curve:
@@ -98,38 +104,16 @@ def arc_curves(start: Point, numbers: list[float], end: Point) -> list[Curve]:
         numbers: both radii, the lean in degrees, and whether it is the large one, and goes clockwise.
         end: where it ends.
     """
-    rx, ry, lean = abs(numbers[0]), abs(numbers[1]), radians(numbers[2])
     if start == end:
         return []
-    if not rx or not ry:
+    arc = arc_of(start, numbers, end)
+    if arc is None:
         return [_line(start, end)]
-    co, si = cos(lean), sin(lean)
-    hx, hy = (start[0] - end[0]) / 2, (start[1] - end[1]) / 2
-    u, v = co * hx + si * hy, -si * hx + co * hy
-    too_far = sqrt(max(1.0, (u / rx) ** 2 + (v / ry) ** 2))
-    rx, ry = rx * too_far, ry * too_far
-    below = (rx * v) ** 2 + (ry * u) ** 2
-    share = sqrt(max(0.0, (rx * ry) ** 2 - below) / below) * (1 if bool(numbers[3]) != bool(numbers[4]) else -1)
-    cu, cv = share * rx * v / ry, -share * ry * u / rx
-    cx, cy = co * cu - si * cv + (start[0] + end[0]) / 2, si * cu + co * cv + (start[1] + end[1]) / 2
-    first = _angle((u - cu) / rx, (v - cv) / ry)
-    sweep = (_angle((-u - cu) / rx, (-v - cv) / ry) - first) % (2 * pi)
-    sweep = sweep if numbers[4] else sweep - 2 * pi
-    count = max(1, ceil(abs(sweep) / _ARC_STEP))
-    step = sweep / count
+    count = max(1, ceil(abs(arc.sweep) / _ARC_STEP))
+    step = arc.sweep / count
     reach = 4 / 3 * tan(step / 4)
-
-    def at(angle: float, along: float) -> Point:
-        across, down = rx * (cos(angle) - along * sin(angle)), ry * (sin(angle) + along * cos(angle))
-        return cx + co * across - si * down, cy + si * across + co * down
-
-    angles = [first + step * n for n in range(count + 1)]
-    curves = [(at(a, 0), at(a, reach), at(b, -reach), at(b, 0)) for a, b in itertools.pairwise(angles)]
+    angles = [arc.first + step * n for n in range(count + 1)]
+    curves = [(arc.at(a), arc.at(a, along=reach), arc.at(b, along=-reach), arc.at(b)) for a, b in pairwise(angles)]
     curves[0] = (start, *curves[0][1:])
     curves[-1] = (*curves[-1][:3], end)
     return curves
-
-
-def _angle(x: float, y: float) -> float:
-    angle = acos(max(-1.0, min(1.0, x / (sqrt(x * x + y * y) or 1.0))))
-    return angle if y >= 0 else -angle
