@@ -301,6 +301,13 @@ def test_at_rest_it_stands_on_its_way():
     assert scene.part("moth").own("x") == 0 and flat().but(parts=(part("ring", "ellipse"),)).at_rest
 
 
+@pytest.mark.parametrize("make", [flat, lambda: Scene(name="S", parts=(part("ring", "ellipse"),))])
+def test_scenes_that_were_looked_at_are_equal_all_the_same(make):
+    one, other = make(), make()
+    assert one.at_rest is not None and other.at_rest == one.at_rest
+    assert one == other and one != other.but(name="Another")
+
+
 def test_a_way_without_length_leaves_it_on_its_point():
     scene = Scene(
         name="S",

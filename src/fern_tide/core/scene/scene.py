@@ -194,9 +194,9 @@ class Scene(Frozen, frozen=True):
         """What the properties stand on that other properties give."""
         return grounds_of(self)
 
-    @cached_property
+    @property
     def at_rest(self) -> Scene:
-        """The scene as it is seen while nothing moves: what other properties give stands where these leave it."""
+        """The scene as it is seen while nothing moves, worked out anew: where other properties leave what they give."""
         return at_rest(self)
 
     @cached_property

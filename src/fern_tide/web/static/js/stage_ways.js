@@ -26,7 +26,7 @@ export class WaysHand extends Component {
     this.stage = stage;
     this.onTry = onTry;
     this.over = drawn("svg", { class: "over ways" });
-    this.lines = ["order-under", "order-line way-line"].map((name) => drawn("polyline", { class: name }));
+    this.lines = ["way-under", "way-line"].map((name) => drawn("polyline", { class: name }));
     this.marks = drawn("g");
     this.over.append(...this.lines, this.marks);
     stage.root.append(this.over);
