@@ -7,12 +7,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.integrate import quad
+from tests.core.formats.hand_offs import leaf
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands.field import SetField
 from fern_tide.core.commands.scene import RemovePart
 from fern_tide.core.document import Project
+from fern_tide.core.formats.format import write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.scene.ride import Ends, Ride
 from fern_tide.core.scene.rotation import matrices, quaternions, steady_turns
@@ -392,3 +394,11 @@ def test_files_carry_where_it_is_and_only_lists_of_numbers_what_moves_it():
         assert spec.carries(moth, "along", spec.params()) == spec.numbers_only
     assert {spec.id for spec in FORMATS.values() if spec.numbers_only} == {"csv", "json"}
     assert Target.parse("moth:along") not in flat().grounds
+
+
+def test_a_drawing_with_a_way_beside_it_goes_home_letter_for_letter():
+    beside = (part("line", "way"), part("numbers", "dial"))
+    moved = (("sprig:x", 0, 30), ("numbers:number_1", 0, 1))
+    ways = leaf(*moved, more=beside)
+    assert write(ways, format=FORMATS["svg"]).content == write(leaf(moved[0]), format=FORMATS["svg"]).content
+    assert b"data-own='kept'" in write(ways, format=FORMATS["svg"]).content

@@ -53,8 +53,8 @@ def encode(hand_off: HandOff, params: SvgParams) -> bytes:
 
 
 def only_file(scene: Scene) -> Part | None:
-    """Give the part of the SVG file that a scene is made of, when it is made of nothing else and stands as it came."""
-    roots = [part for part in scene.parts if part.parent is None]
+    """Give the part of the SVG file that a scene is made of, when nothing else is seen and it stands as it came."""
+    roots = [part for part in scene.parts if part.parent is None and part.kind.looks]
     if len(roots) == 1 and roots[0].kind.in_file == "file" and not roots[0].values:
         return roots[0]
     return None
