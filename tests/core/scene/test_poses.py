@@ -63,6 +63,8 @@ def test_colours_go_through_oklab():
     ends = [parse_colour(text)[:, None] for text in ("#ff0000", "#0000ff")]
     np.testing.assert_allclose(found[:, 1:2], mix_all(*ends, share=np.array([0.5])), atol=1e-12)
     np.testing.assert_allclose(found[:, [0, 2]], np.hstack(ends), atol=1e-6)
+    beyond = between(document.scene, [-0.5, 1.5])["fill"]
+    np.testing.assert_allclose(beyond, np.hstack(ends), atol=1e-6)
     assert abs(found[1, 1] - 0.5) > 0.05 and not np.allclose(found[:, 1], [0.5, 0, 0.5], atol=0.03)
 
 

@@ -11,6 +11,7 @@ from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.scene.gltf.build import _shapes
 from fern_tide.core.scene.mesh import Mesh, bounds, box, turned
 from fern_tide.core.scene.refining import MOST_VERTICES, facing, refined
 from fern_tide.core.scene.scene import Part, Scene
@@ -227,3 +228,15 @@ def test_amounts_come_back_from_a_gltf_file(error_percent):
         params=spec.params(error_percent=error_percent),
     )
     assert written.n_curves == 4 and written.error < (1e-5 if not error_percent else 0.02)
+
+
+def test_normals_turn_with_the_surface():
+    rod = part({"id": "bend", "params": {"most": 90}})
+    stands = facing(ROD.positions, ROD.triangles)
+    for step, (shape, normals) in zip(rod.shapers[0].away, _shapes(rod.shape, rod.shapers), strict=True):
+        exact = SHAPERS["bend"].move(ROD, rod.shapers[0].shaper.params, amount=float(step))
+        np.testing.assert_allclose(shape, exact - ROD.positions, atol=1e-6)
+        np.testing.assert_allclose(stands + normals, facing(exact, ROD.triangles), atol=1e-6)
+    top = ROD.positions[:, 1] == 2.0
+    up = (stands + normals)[top & (stands[:, 1] > 0.9)]
+    np.testing.assert_allclose(up[:, 0], 1.0, atol=0.1)  # bent by 90 degrees, the top looks sideways

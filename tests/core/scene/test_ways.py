@@ -300,6 +300,8 @@ def test_at_rest_it_stands_on_its_way():
     scene = flat(moth={"anchor": {"x": 50, "y": 60}, "values": {"along": 0.5}})
     moth = scene.at_rest.part("moth")
     assert [round(float(moth.own(name)), 3) for name in ("x", "y", "turn")] == [-150, -60, -90]
+    held = scene.but(limits=({"target": "moth:x", "low": -20, "high": 20},)).at_rest.part("moth")
+    assert held.own("x") == -20
     assert scene.part("moth").own("x") == 0 and flat().but(parts=(part("ring", "ellipse"),)).at_rest
 
 
@@ -372,11 +374,13 @@ def test_what_moves_along_a_way_cannot_follow_something_else_too():
 
 
 def test_a_way_that_is_used_goes_only_with_what_moves_along_it():
-    project = Project(name="N", scene=flat())
+    limits = ({"target": "moth:along", "high": 0.5}, {"target": "moth:x", "high": 9})
+    project = Project(name="N", scene=flat().but(limits=limits))
     with pytest.raises(FernTideError, match="Ring is the way of Moth"):
         RemovePart(id="ring").apply(project)
     left = RemovePart(id="ring", with_users=True).apply(project)
     assert left.scene.part("moth").ride is None and not left.scene.grounds
+    assert [str(limit.target) for limit in left.scene.limits] == ["moth:x"]
 
 
 def test_who_leaves_its_way_loses_what_it_had_only_there():

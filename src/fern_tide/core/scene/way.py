@@ -52,27 +52,14 @@ class Way:
         return np.concatenate([[0.0], np.cumsum(pieces)])
 
     def _find(self, share: FloatArray) -> tuple[IntArray, FloatArray]:
-        """Give which curve holds each share of the length, and where on it, 0 to 1."""
+        """Give which curve holds each share of the length, and where on it, 0 to 1: evenly within a piece."""
         wanted = np.clip(share, 0.0, 1.0) * self.length
         piece = np.clip(np.searchsorted(self._lengths, wanted, side="right") - 1, 0, len(self._lengths) - 2)
         spans = np.diff(self._lengths)[piece]
         inside = np.where(spans > 0, (wanted - self._lengths[piece]) / np.where(spans > 0, spans, 1.0), 0.0)
         curve, within = piece // _PIECES, piece % _PIECES
         at = (within + inside) / _PIECES
-        for _ in range(2):  # Newton's way from even steps to even lengths within a piece
-            gone = self._lengths[piece] + self._gone(curve, within / _PIECES, at)
-            speed = np.linalg.norm(_slope(self.curves[curve], at), axis=1)
-            step = np.where(speed > _LEAST * self.length, (wanted - gone) / np.maximum(speed, _LEAST), 0.0)
-            at = np.clip(at + step, within / _PIECES, (within + 1) / _PIECES)
         return curve, at
-
-    def _gone(self, curve: IntArray, start: FloatArray, end: FloatArray) -> FloatArray:
-        """Give the length between two places of curves, by Gauss's rule."""
-        half = (end - start) / 2
-        places = start[:, np.newaxis] + half[:, np.newaxis] * (_NODES + 1)
-        n = len(_NODES)
-        slopes = _slope(np.repeat(self.curves[curve], n, axis=0), places.ravel())
-        return np.asarray((np.linalg.norm(slopes, axis=1).reshape(-1, n) @ _WEIGHTS) * half)
 
     def points(self, share: FloatArray) -> FloatArray:
         """Give the points at shares of the length, shape (3, shares)."""
