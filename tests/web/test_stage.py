@@ -4,6 +4,7 @@ import io
 import json
 import re
 
+import numpy as np
 import pytest
 from tests.gltf import GLB
 from tests.web.test_pages import edit, status, unpack
@@ -353,3 +354,26 @@ def test_a_part_is_given_a_way_and_what_has_no_place_is_refused(client, demo):
     assert abs(head["points"][0]["x"] - 770) < 1 and abs(head["points"][0]["y"] - 330) < 1
     assert post(client, demo, "stage/parts/way-of-moth-one/way").status_code == 422
     assert post(client, demo, "stage/parts/nobody/way").status_code == 404
+
+
+def test_a_way_is_taken_from_an_outline_of_a_drawing(client, demo):
+    inside = '<circle id="Ring" cx="30" cy="20" r="10"/><text id="Words">x</text>'
+    root = '<svg xmlns="http://www.w3.org/2000/svg" width="400" height="200" viewBox="10 20 200 150">'
+    drawing = f'{root}<g transform="translate(5 6) scale(2)">{inside}</g></svg>'.encode()
+    assert drop(client, demo, ("ring.svg", drawing)).status_code == 200
+    stored = post(client, demo, "stage/parts/ring-2/outline").get_json()
+    assert stored["chosen"]["part"] == "way-of-ring"
+    text = page(client, demo, part="way-of-ring")
+    head = json.loads(re.search(r'id="way-head"[^>]*>(.*?)</script>', text, re.S)[1])
+    line = np.array(head["line"])[:, :2]
+    scale = min(400 / 200, 200 / 150)
+    middle, radius = line.mean(axis=0), 20 * scale
+    np.testing.assert_allclose(
+        np.linalg.norm(line[:-1] - (line.max(axis=0) + line.min(axis=0)) / 2, axis=1), radius, rtol=1e-3
+    )
+    assert "points" not in head and middle.shape == (2,) and "as it was drawn" in text
+    ride = {"kind": "set_field", "owner": "part", "id": "words", "path": "ride", "value": {"way": "way-of-ring"}}
+    edit(client, demo, ride)
+    assert 'id="ride-sheet"' in page(client, demo, part="words")
+    assert post(client, demo, "stage/parts/words/outline").status_code == 422
+    assert post(client, demo, "stage/parts/way-of-ring/outline").status_code == 422

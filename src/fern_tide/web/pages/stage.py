@@ -140,6 +140,16 @@ def way(key: str, part_id: str) -> Any:
     return jsonify(status(edits.edit(studio(), key, command, base=whole(plain, "base"))))
 
 
+@pages.post("/parts/<part_id>/outline")
+def way_from(key: str, part_id: str) -> Any:
+    """Make a way of the outline of an element of a drawing."""
+    plain = body()
+    scene = studio().projects.at(key, whole(plain, "base")).document.scene
+    command, way_id = ways.way_from(scene, staged(scene).media, part_id)
+    saved = edits.edit(studio(), key, command, base=whole(plain, "base"))
+    return jsonify({**status(saved), "chosen": {"part": way_id}})
+
+
 @pages.post("/poses")
 def store_pose(key: str) -> Any:
     """Store how parts stand as the first pose of a row."""

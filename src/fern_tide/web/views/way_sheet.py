@@ -20,6 +20,7 @@ from fern_tide.core.scene.way_params import WayParams, WayPoint
 _LISTED = 40
 _DRAWN = 400
 _MOST_CHOICES = 200
+_OUTLINED = frozenset(("path", "rect", "circle", "ellipse", "line", "polyline", "polygon"))
 
 
 @dataclass(frozen=True)
@@ -28,7 +29,7 @@ class WaySheet:
 
     Attributes:
         part: the way.
-        points: those that are listed: the first of many.
+        points: those that are listed: the first of many; none of one that was taken from an outline.
         n_points: how many there are.
         axes: the names of their numbers.
         unit: what those are counted in.
@@ -56,12 +57,14 @@ class RideSheet:
         choices: id and name of each part that could be its way.
         ends: what can happen beyond an end.
         leaning: whether it can lean.
+        outlined: whether a way can be made of its outline.
     """
 
     ride: Ride | None
     choices: Sequence[tuple[str, str]]
     ends: Sequence[Ends]
     leaning: bool
+    outlined: bool
 
 
 def way_sheet(part: Part) -> WaySheet | None:
@@ -69,14 +72,15 @@ def way_sheet(part: Part) -> WaySheet | None:
     params = part.shape.params
     if not isinstance(params, WayParams):
         return None
+    points = () if params.data else params.points
     last, before = params.points[-1], params.points[-2]
     new = WayPoint(x=2 * last.x - before.x, y=2 * last.y - before.y, z=2 * last.z - before.z).model_dump(mode="json")
     curves = way_curves(part)
     way = None if curves is None else of_curves(curves)
     return WaySheet(
         part=part,
-        points=params.points[:_LISTED],
-        n_points=len(params.points),
+        points=points[:_LISTED],
+        n_points=len(points),
         axes="xy" if part.kind.space == "2d" else "xyz",
         unit="px" if part.kind.space == "2d" else "m",
         switches=[field for field in fields(WayParams) if field.kind == "switch"],
@@ -93,7 +97,11 @@ def ride_sheet(scene: Scene, part: Part) -> RideSheet | None:
     chosen = part.ride.way if part.ride else None
     ways = [item for item in scene.parts if item.id not in inside and (item.id == chosen or _is_way(item))]
     choices = [(item.id, item.name) for item in ways[:_MOST_CHOICES]]
-    return RideSheet(part.ride, choices, list(Ends), leaning=scene.kind == "3d")
+    return RideSheet(part.ride, choices, list(Ends), leaning=scene.kind == "3d", outlined=_is_outlined(part))
+
+
+def _is_outlined(part: Part) -> bool:
+    return part.kind.in_file == "element" and getattr(part.shape.params, "tag", "") in _OUTLINED
 
 
 def _is_way(part: Part) -> bool:
@@ -116,7 +124,7 @@ def way_head(scene: Scene, part: Part) -> dict[str, Any] | None:
     shown = (matrix[:3, :3] @ points + matrix[:3, 3:]).T
     head: dict[str, Any] = {"id": way.id, "line": np.round(shown, 4).tolist()}
     params = way.shape.params
-    if isinstance(params, WayParams):
+    if isinstance(params, WayParams) and not params.data:
         head |= params.model_dump(mode="json")
         head |= {"to_scene": matrix.ravel().tolist(), "to_own": np.linalg.pinv(matrix).ravel().tolist()}
     return head

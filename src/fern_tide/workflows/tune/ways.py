@@ -10,9 +10,11 @@ from fern_tide.core.commands.field import Owner, SetField
 from fern_tide.core.commands.registry import Together
 from fern_tide.core.commands.scene import PutPart
 from fern_tide.core.scene.course import course_of
-from fern_tide.core.scene.placement import anchored
+from fern_tide.core.scene.media import SceneMedia
+from fern_tide.core.scene.placement import anchored, in_scene, is_drawing
 from fern_tide.core.scene.ride import Ride
-from fern_tide.core.scene.scene import PART_KINDS, Part, Scene
+from fern_tide.core.scene.scene import PART_KINDS, Part, PartChoice, Scene
+from fern_tide.core.scene.svg.outline import path_data, shape_curves
 from fern_tide.core.scene.way_params import WayParams, WayPoint
 from fern_tide.workflows.tune.make_part import new_part
 
@@ -46,6 +48,43 @@ def new_way_of(scene: Scene, part_id: str) -> tuple[Together, str]:
     way = way.but(shape=way.shape.but(params=_moved(way, begin[:3])))
     ride_of = SetField(owner=Owner.PART, id=part.id, path="ride", value=ride.model_dump(mode="json"))
     return Together(words=f"Let {part.name} move along a way"[:120], commands=(PutPart(part=way), ride_of)), way.id
+
+
+def way_from(scene: Scene, media: SceneMedia, part_id: str) -> tuple[PutPart, str]:
+    """Make a way of the outline of an element of a drawing, as it stands at rest, beside the drawing.
+
+    Args:
+        scene: whose.
+        media: what its parts were brought in with.
+        part_id: the element.
+
+    Returns:
+        The edit, and the way's id.
+
+    Raises:
+        InvalidParameter: it is no element with an outline, or its drawing must be brought in anew.
+    """
+    part = scene.part(part_id)
+    above = [part]
+    while above[0].kind.in_file and above[0].parent is not None:
+        above.insert(0, scene.part(above[0].parent))
+    drawing = next((item for item in above if is_drawing(item)), None)
+    if drawing is None or part.kind.in_file != "element":
+        raise InvalidParameter("a way from", value=part.name, allowed="an element of a drawing")
+    sheet = media.sheets[scene.file(part.file).media]
+    node = sheet.drawing.nodes[part.file_index]
+    curves = shape_curves(node.tag, sheet.attributes[part.file_index])
+    if not len(curves):
+        raise InvalidParameter("a way from", value=part.name, allowed="an element with an outline, such as a path")
+    if len(getattr(drawing.shape.params, "view", ())) != 4:
+        raise InvalidParameter("a way from", value=part.name, allowed="a part of a drawing that is brought in anew")
+    beside = np.eye(4) if drawing.parent is None else in_scene(scene, scene.part(drawing.parent))
+    matrix = np.linalg.pinv(beside) @ in_scene(scene, part)
+    name = f"Way of {part.name}"[:120]
+    data = path_data(curves @ matrix[:3, :3].T + matrix[:3, 3])
+    shape = PartChoice.model_validate({"id": "way", "params": {"data": data}})
+    way_id = Ids(item.id for item in scene.parts).make(name)
+    return PutPart(part=Part(id=way_id, name=name, parent=drawing.parent, shape=shape)), way_id
 
 
 def _moved(way: Part, begin: np.ndarray) -> WayParams:

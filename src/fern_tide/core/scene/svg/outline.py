@@ -12,7 +12,7 @@ import numpy as np
 from fern_tide.core.base.signal import FloatArray, frozen
 from fern_tide.core.scene.svg.arcs import Point, arc_of
 from fern_tide.core.scene.svg.bounds import absolute, pieces
-from fern_tide.core.scene.svg.geometry import NUMBER, length
+from fern_tide.core.scene.svg.geometry import NUMBER, length, number
 
 _ARC_STEP = pi / 8  # of arcs: cubic curves are off by 4e-7 of the radius then
 Curve = tuple[Point, Point, Point, Point]
@@ -52,6 +52,13 @@ def path_curves(data: str) -> FloatArray:
         else:
             curves.append(_line(first, here))
     return _array(curves)
+
+
+def path_data(curves: FloatArray) -> str:
+    """Write curves of shape (curves, 4, 2 or 3) that begin where the one before ends as path data; z is left out."""
+    begin = " ".join(number(value) for value in curves[0, 0, :2].tolist())
+    rest = (" ".join(number(value) for value in curve[1:, :2].ravel().tolist()) for curve in curves)
+    return f"M{begin}" + "".join(f"C{one}" for one in rest)
 
 
 def shape_curves(tag: str, attributes: Mapping[str, str]) -> FloatArray:
