@@ -3,6 +3,7 @@
 import os
 import sqlite3
 import subprocess
+import sys
 import threading
 import time
 
@@ -275,3 +276,35 @@ def test_a_stretch_says_how_far_it_is_by_its_heart(studio, monkeypatch):
         assert beating.report(0.6, "after")
         time.sleep(0.1)
         assert shown() == (0.6, "after"), "what was said within is over"
+
+
+AFTER_A_STRETCH = """
+import sys, tempfile, time
+from pathlib import Path
+from fern_tide.jobs import heart
+from fern_tide.store.job_rows import JobStore
+heart.BEAT_S = 0.01
+jobs = JobStore(Path(tempfile.mkdtemp()) / "jobs.sqlite")
+job = jobs.claim(jobs.start("trial", key="k", payload={})[0].id)
+with heart.Heart(jobs, job) as beating:
+    try:
+        with beating.stretch():
+            CANCEL
+            time.sleep(0.1)
+    except Exception as wrong:
+        print(type(wrong).__name__)
+def plain():
+    return 1
+sys.settrace(lambda *_: None)
+plain()
+sys.settrace(None)
+print("went on")
+"""
+
+
+@pytest.mark.parametrize(("cancel", "words"), [("pass", ""), ("jobs.cancel(job.id)", "Cancelled\n")])
+def test_after_a_stretch_nothing_is_pending_in_the_interpreter(cancel, words):
+    """An error that is pending for ever slows every call down, and under a tracer the interpreter goes round in it."""
+    code = AFTER_A_STRETCH.replace("CANCEL", cancel)
+    ended = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=30, check=True)
+    assert ended.stdout == f"{words}went on\n"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ctypes
 import logging
 import threading
+import time
 from collections.abc import Callable
 
 from fern_tide.core.base.errors import Cancelled
@@ -31,6 +32,7 @@ class Heart:
         self._lock = threading.Lock()
         self._wrong: type[Exception] | None = None
         self._stretching: int | None = None
+        self._sent = False
         self._reached: tuple[float | None, str] = (None, "")
         self._thread = threading.Thread(target=self._beat, daemon=True)
 
@@ -69,14 +71,20 @@ class Heart:
                 raise self._wrong
             self._stretching, self._reached = threading.get_ident(), (None, "")
 
-    def end_stretch(self) -> None:
-        """Let this thread not be stopped any more; what was sent and has not come yet is raised here."""
+    def end_stretch(self, *, arrived: bool) -> None:
+        """Let this thread not be stopped any more; what was sent and has not come yet comes here.
+
+        It is waited for rather than taken back: what is taken back stays pending in the interpreter for ever (3.11),
+        which makes every call slower and a tracer go round without end.
+
+        Args:
+            arrived: whether what was sent has come.
+        """
         with self._lock:
-            thread, self._stretching = self._stretching, None
-            if thread is not None:
-                _send(thread, None)
-            if self._wrong is not None:
-                raise self._wrong
+            self._stretching = None
+            waits = self._sent and not arrived
+        while waits:
+            time.sleep(0)
 
     def _beat(self) -> None:
         try:
@@ -94,6 +102,7 @@ class Heart:
                 with self._lock:
                     self._wrong = wrong
                     if self._stretching is not None:
+                        self._sent = True
                         _send(self._stretching, wrong)
                 return
         finally:
@@ -111,10 +120,10 @@ class Stretch:
         self._heart.begin_stretch()
         return self._heart.reached
 
-    def __exit__(self, *raised: object) -> None:
-        self._heart.end_stretch()
+    def __exit__(self, kind: type[BaseException] | None, *_: object) -> None:
+        self._heart.end_stretch(arrived=kind in {Cancelled, Lost})
 
 
-def _send(thread: int, wrong: type[Exception] | None) -> None:
-    """Raise an error in a thread at its next step, or take back what was sent and has not come."""
-    ctypes.pythonapi.PyThreadState_SetAsyncExc(ctypes.c_ulong(thread), wrong and ctypes.py_object(wrong))
+def _send(thread: int, wrong: type[Exception]) -> None:
+    """Raise an error in a thread at its next step."""
+    ctypes.pythonapi.PyThreadState_SetAsyncExc(ctypes.c_ulong(thread), ctypes.py_object(wrong))
