@@ -69,10 +69,32 @@ def test_beats_are_corrected_and_undone(client, demo):
         {"how": "tempo", "number": "fast"},
         {"how": "tempo", "number": 1e9},
         {"how": "tapped", "times": 3},
+        {"how": [["double"]]},
+        {"how": {}},
+        {"how": "tempo", "number": 10**400},
+        {"how": "tapped", "times": [1, 10**400]},
     ],
 )
 def test_an_impossible_correction_is_refused(client, demo, plain):
     assert post(client, demo, "beat", **plain).status_code == 422
+
+
+@pytest.mark.parametrize(
+    ("path", "plain"),
+    [
+        ("beat", {"how": "double", "track": ["drip"]}),
+        ("tracks/drip/offset", {"offset": 10**400}),
+        ("tracks/drip/offset", {"offset": 1, "counted_in": ["frames"]}),
+        ("tracks/drip/offset", {"offset": 1, "frame": 10**400, "near_s": 0}),
+        ("stage/several/set", {"parts": ["lamp"], "command": {"kind": []}}),
+        ("stage/several/drive", {"parts": ["lamp", "rain"], "property": "x", "backwards": [1]}),
+        ("mappings/lamp-glow/suggest", {"scale": ["db"], "row": [1]}),
+    ],
+)
+def test_a_list_or_a_number_without_end_where_a_word_or_a_number_is_asked_for_is_nobodys_fault(
+    client, demo, path, plain
+):
+    assert post(client, demo, path, **plain).status_code < 500
 
 
 def test_markers_go_out_and_come_back(client, studio, demo):

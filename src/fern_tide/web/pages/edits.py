@@ -106,7 +106,7 @@ def suggest(key: str, mapping_id: str) -> Any:
     project = studio().projects.at(key, whole(plain, "base")).document
     mapping = project.mapping(mapping_id)
     envelope = str(plain.get("envelope") or mapping.envelope)
-    scale = Scale(plain["scale"]) if plain.get("scale") in set(Scale) else mapping.marks.scale
+    scale = Scale(plain["scale"]) if plain.get("scale") in list(Scale) else mapping.marks.scale
     row = whole(plain, "row") if "row" in plain else mapping.row if envelope == mapping.envelope else 0
     spread = plain.get("spread") is True if {"row", "spread"} & plain.keys() else mapping.spread
     marks = edits.suggest(

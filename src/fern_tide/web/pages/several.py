@@ -92,7 +92,7 @@ def set_all(key: str) -> Any:
     """Set a value or limits of a property of all of them: 'command' is the edit without its parts."""
     plain = body()
     command = plain.get("command")
-    if not isinstance(command, dict) or command.get("kind") not in {"set_values", "set_limits"}:
+    if not isinstance(command, dict) or command.get("kind") not in ("set_values", "set_limits"):
         raise InvalidParameter("command", value="another one", allowed="set_values or set_limits")
     parts = _ids(_document(key).scene, plain)
     return _saved(key, plain, read_command({**command, "parts": parts}))

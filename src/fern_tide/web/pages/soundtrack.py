@@ -7,7 +7,7 @@ from collections.abc import Callable
 from collections.abc import Mapping as Named
 from dataclasses import asdict
 from enum import StrEnum
-from typing import Any, TypeVar
+from typing import Any, TypeGuard, TypeVar
 
 import numpy as np
 from flask import Blueprint, Response, jsonify, request, send_file
@@ -30,6 +30,7 @@ from fern_tide.workflows.tune.listening import band_file
 from fern_tide.workflows.tune.place_track import CountedIn, LinedUp, lined_up, placed
 from fern_tide.workflows.tune.spectra import spectrogram, suggested
 
+MOST_NUMBER = 1e9
 pages = Blueprint("soundtrack", __name__, url_prefix="/p/<key>")
 MOST_COLUMNS = 4096
 MOST_TILE = 2048
@@ -41,15 +42,20 @@ def _number(asked: Named[str, str], name: str, default: float) -> float:
         number = float(asked.get(name, default))
     except ValueError:
         number = math.nan
-    if not math.isfinite(number) or abs(number) > 1e9:
+    if not abs(number) <= MOST_NUMBER:
         raise InvalidParameter(name, value=asked.get(name), allowed="a number")
     return number
+
+
+def _is_number(value: Any) -> TypeGuard[float]:
+    """Say whether a value of a request is a number that can be worked with; what is none compares with nothing."""
+    return isinstance(value, (int, float)) and abs(value) <= MOST_NUMBER
 
 
 def _finite(plain: dict[str, Any], name: str) -> float:
     """Read a number of a request."""
     number = plain.get(name)
-    if not isinstance(number, (int, float)) or not math.isfinite(number) or abs(number) > 1e9:
+    if not _is_number(number):
         raise InvalidParameter(name, value=number, allowed="a number")
     return float(number)
 
@@ -165,15 +171,15 @@ def correct(key: str) -> Any:
     """Correct the beat grid."""
     plain = body()
     project = studio().projects.at(key, whole(plain, "base")).document
-    if plain.get("how") not in set(Correction):
-        raise InvalidParameter("how", value=plain.get("how"), allowed=f"one of {', '.join(Correction)}")
+    how = _one_of(Correction, plain, "how", "")
     number, times = plain.get("number", 0.0), plain.get("times", [])
     numbers = [number, *times] if isinstance(times, list) else [None]
-    if len(numbers) > 1001 or not all(isinstance(n, (int, float)) and math.isfinite(n) for n in numbers):
+    if len(numbers) > 1001 or not all(map(_is_number, numbers)):
         raise InvalidParameter("number", value=number, allowed="a number")
-    how = Correction(plain["how"])
     beats = services().levels.beats(project)
-    beat = corrected(project, beats, how=how, number=number, times_s=tuple(times), track=plain.get("track") or None)
+    beat = corrected(
+        project, beats, how=how, number=number, times_s=tuple(times), track=str(plain.get("track") or "") or None
+    )
     return jsonify(status(edits.edit(studio(), key, SetBeat(beat=beat), base=whole(plain, "base"))))
 
 
@@ -235,7 +241,7 @@ E = TypeVar("E", bound=StrEnum)
 
 def _one_of(choices: type[E], plain: dict[str, Any], name: str, default: str) -> E:
     value = plain.get(name, default)
-    if value not in set(choices):
+    if value not in list(choices):  # a set would ask for its hash, which a list has not
         raise InvalidParameter(words(name), value=value, allowed=", ".join(choices))
     return choices(value)
 

@@ -97,7 +97,7 @@ def line_of(asked: Mapping[str, object]) -> Line:
         late = float("nan")
     if not -10_000 <= late <= 10_000:
         raise InvalidParameter("frames late", value=str(asked.get("late"))[:40], allowed="from -10000 to 10000")
-    return Line(order, asked.get("backwards") in {"yes", True}, Takes(takes), late)
+    return Line(order, asked.get("backwards") in ("yes", True), Takes(takes), late)
 
 
 def parts_of(scene: Scene, asked: Sequence[str]) -> list[Part]:
