@@ -103,7 +103,7 @@ def test_every_order_gives_the_values_that_python_gives(modules, order):
     Trial({**GRID, **SPREAD, "order": {"id": order}}, {}).check(modules)
 
 
-@pytest.mark.parametrize("layout", LAYOUTS)
+@pytest.mark.parametrize("layout", [name for name, spec in LAYOUTS.items() if spec.throws is None])
 def test_every_layout_stands_where_python_has_it_while_it_moves(modules, layout):
     sizes = {size.id: np.linspace(0.5, 3.0, FRAMES) for size in LAYOUTS[layout].sizes}
     Trial({"layout": {"id": layout}, "both_ends": True, **SPREAD}, {}, curves=sizes).check(modules, count=10)

@@ -4,7 +4,6 @@ import io
 import json
 import re
 
-import numpy as np
 import pytest
 from tests.gltf import GLB
 from tests.web.test_pages import edit, status, unpack
@@ -282,98 +281,3 @@ def test_parts_that_no_array_can_be_made_of_are_refused_by_name(client, demo, st
     head, arrays = unpack(field.data)
     assert head["fields"]["panes"]["pieces"] == 1000 and len(arrays[head["fields"]["panes"]["ranks"]]) == 1000
     assert client.get(f"/p/{demo}/stage/arrays").status_code == 200
-
-
-@pytest.fixture
-def long_writing(monkeypatch):
-    monkeypatch.setattr(long, "MOST_AT_ONCE", 100)
-
-
-def test_what_takes_long_is_written_as_work_and_is_the_same_file(client, demo, studio, monkeypatch):
-    options = {"error_percent": "0.5", "part": ["rain", "lamp"]}
-    at_once = client.post(f"/p/{demo}/hand-off/write/json", data=options)
-    url = f"/p/{demo}/hand-off/files/json?error_percent=0.5&part=rain&part=lamp"
-    content = client.get(url).data
-    monkeypatch.setattr(long, "MOST_AT_ONCE", 100)
-    handoff._last.clear()
-    assert client.get(url).status_code == 422, "nobody wrote it"
-    worked = client.post(f"/p/{demo}/hand-off/write/json", data=options)
-    assert worked.text == at_once.text and "read back, largest error 5.0e-03" in " ".join(worked.text.split())
-    (job,) = [row for row in studio.jobs._table.select() if row.kind == long.KIND]
-    assert job.state == "done"
-    for _ in range(2):
-        assert client.get(url).data == content
-        handoff._last.clear()
-    client.post(f"/p/{demo}/hand-off/write/json", data=options)
-    assert len([row for row in studio.jobs._table.select() if row.kind == long.KIND]) == 1, "it is there already"
-
-
-def test_long_writing_says_how_far_it_is_and_is_cancelled(client, demo, studio, long_writing, monkeypatch):
-    monkeypatch.setattr(studio, "enqueue", lambda job: None)
-    page = client.post(f"/p/{demo}/hand-off/write/json").text
-    asks = re.search(r'hx-get="([^"]+)"', page)[1].replace("&amp;", "&")
-    assert "Waiting to write JSON, 0 %" in " ".join(page.split()) and "/hand-off/write/json/" in asks
-    (job,) = [row for row in studio.jobs._table.select() if row.kind == long.KIND]
-    claimed = studio.jobs.claim(job.id)
-    studio.jobs.progress(claimed, share=0.42, words="Writing JSON")
-    page = " ".join(client.get(asks).text.split())
-    assert "Writing JSON, 42 %" in page and 'aria-valuenow="42"' in page
-    page = client.post(asks.replace("?", "/cancel?")).text
-    assert "Nothing was written: it was cancelled" in page and "hx-get" not in page
-    again = client.post(f"/p/{demo}/hand-off/write/json").text
-    assert "Waiting to write JSON" in again and job.id not in again
-
-
-def test_long_writing_that_cannot_be_done_says_why(client, demo, studio, long_writing):
-    refused = client.post(f"/p/{demo}/hand-off/write/json", data={"part": "title"})
-    assert refused.status_code == 200 and "There are no baked curves to write." in refused.text
-    assert "hx-get" not in refused.text
-
-
-def test_a_pose_has_a_picture_of_what_is_about_it(client, demo):
-    stored = post(client, demo, "stage/poses", parts=["moth-one"]).get_json()
-    row = stored["chosen"]["part"]
-    assert row == "poses-of-moth-one"
-    shown = client.get(f"/p/{demo}/stage/poses/{row}/0.svg")
-    left, top, wide, tall = map(float, re.search(r'viewBox="([^"]+)"', shown.text)[1].split())
-    assert shown.mimetype == "image/svg+xml" and "sandbox" in shown.headers["Content-Security-Policy"]
-    assert left < 770 < left + wide and top < 330 < top + tall and wide < 300
-    for wrong, code in ((f"{row}/1", 422), ("moth-one/0", 422), ("nobody/0", 404)):
-        assert client.get(f"/p/{demo}/stage/poses/{wrong}.svg").status_code == code
-    for parts in ([], ["nobody"], "moth-one", None):
-        assert post(client, demo, "stage/poses", parts=parts).status_code in {404, 422}
-    assert "store the next pose" in page(client, demo, part=row)
-
-
-def test_a_part_is_given_a_way_and_what_has_no_place_is_refused(client, demo):
-    stored = post(client, demo, "stage/parts/moth-one/way").get_json()
-    assert stored["saved"] and 'id="ride-sheet"' in page(client, demo, part="moth-one")
-    text = page(client, demo, part="way-of-moth-one")
-    head = json.loads(re.search(r'id="way-head"[^>]*>(.*?)</script>', text, re.S)[1])
-    assert head["id"] == "way-of-moth-one" and len(head["points"]) == 4 and len(head["line"]) == 400
-    assert abs(head["points"][0]["x"] - 770) < 1 and abs(head["points"][0]["y"] - 330) < 1
-    assert post(client, demo, "stage/parts/way-of-moth-one/way").status_code == 422
-    assert post(client, demo, "stage/parts/nobody/way").status_code == 404
-
-
-def test_a_way_is_taken_from_an_outline_of_a_drawing(client, demo):
-    inside = '<circle id="Ring" cx="30" cy="20" r="10"/><text id="Words">x</text>'
-    root = '<svg xmlns="http://www.w3.org/2000/svg" width="400" height="200" viewBox="10 20 200 150">'
-    drawing = f'{root}<g transform="translate(5 6) scale(2)">{inside}</g></svg>'.encode()
-    assert drop(client, demo, ("ring.svg", drawing)).status_code == 200
-    stored = post(client, demo, "stage/parts/ring-2/outline").get_json()
-    assert stored["chosen"]["part"] == "way-of-ring"
-    text = page(client, demo, part="way-of-ring")
-    head = json.loads(re.search(r'id="way-head"[^>]*>(.*?)</script>', text, re.S)[1])
-    line = np.array(head["line"])[:, :2]
-    scale = min(400 / 200, 200 / 150)
-    middle, radius = line.mean(axis=0), 20 * scale
-    np.testing.assert_allclose(
-        np.linalg.norm(line[:-1] - (line.max(axis=0) + line.min(axis=0)) / 2, axis=1), radius, rtol=1e-3
-    )
-    assert "points" not in head and middle.shape == (2,) and "as it was drawn" in text
-    ride = {"kind": "set_field", "owner": "part", "id": "words", "path": "ride", "value": {"way": "way-of-ring"}}
-    edit(client, demo, ride)
-    assert 'id="ride-sheet"' in page(client, demo, part="words")
-    assert post(client, demo, "stage/parts/words/outline").status_code == 422
-    assert post(client, demo, "stage/parts/way-of-ring/outline").status_code == 422

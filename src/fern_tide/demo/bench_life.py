@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from math import cos, pi, sin
+from math import cos, pi, radians, sin
 
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.ride import Ends, Ride
@@ -13,6 +13,7 @@ from fern_tide.demo.solid import solid_part
 
 FRONDS = 4
 _WING = {"width": 0.2, "height": 0.006, "depth": 0.15}
+_ROOT = 0.1  # from a wing's middle to where it joins the body
 
 
 def lively_bench() -> Scene:
@@ -80,8 +81,8 @@ def _moth() -> list[Part]:
             "box",
             parent="moth",
             params=_WING,
-            anchor=Anchor(x=-side * 0.1, word="root"),
-            x=side * 0.11,
+            anchor=Anchor(x=-side * _ROOT, word="root"),
+            x=side * (0.01 + _ROOT),
             colour="#f0e2c0",
             emission="#6b5a35",
         )
@@ -99,6 +100,11 @@ def _moth() -> list[Part]:
 
 def _poses() -> dict[str, object]:
     def pose(name: str, turn: float) -> dict[str, object]:
-        return {"name": name, "values": {"wing-left": {"turn_z": turn}, "wing-right": {"turn_z": -turn}}}
+        across, up = 0.01 + _ROOT * cos(radians(turn)), _ROOT * sin(radians(turn))
+        wings = (("wing-left", 1), ("wing-right", -1))
+        values = {
+            wing: {"x": round(side * across, 6), "y": round(up, 6), "turn_z": side * turn} for wing, side in wings
+        }
+        return {"name": name, "values": values}
 
     return {"id": "poses_3d", "params": {"poses": [pose("Open", -8.0), pose("Up", 68.0)]}}

@@ -176,3 +176,53 @@ def test_labels_say_what_is_stored():
     assert StorePose(into=ROW).label(document) == "Store a pose in Poses of Moth"
     assert TakePose(id=ROW, place=0).label(document) == "Stand as in Pose 1"
     assert UpdatePose(id=ROW, place=0).label(document) == "Update Pose 1"
+
+
+def node_place(scene, blend):
+    """Where a file puts the part's origin: its anchor stays where turns and scales, from rest, leave it."""
+    found, still = between(scene, blend), scene.at_rest.part("moth")
+
+    def arm(values):
+        turn = Rotation.from_euler("XYZ", [float(values(f"turn_{axis}")) for axis in "xyz"], degrees=True)
+        size = np.array([float(values(f"scale_{axis}")) for axis in "xyz"])
+        return turn.apply(size * [still.anchor.x, still.anchor.y, still.anchor.z])
+
+    def posed_value(name):
+        return found[name][0] if name in found else still.own(name)
+
+    place = np.array([float(posed_value(axis)) for axis in "xyz"])
+    return place + arm(still.own) - arm(posed_value), place + arm(still.own)
+
+
+@pytest.mark.parametrize("own", [0.0, 0.3, 1.0])
+def test_a_part_with_an_anchor_stands_in_its_poses_as_stored_and_the_anchor_goes_straight_between(own):
+    moth = part("moth", "box", anchor={"x": -0.5, "y": 0.2, "z": 0.1, "word": "root"})
+    document = posed(
+        project(moth, kind="3d"),
+        {"x": 1, "turn_z": 20},
+        {"turn_z": 80, "turn_x": 30, "scale_y": 2},
+        {"x": 3, "scale_x": 0.5, "turn_y": -40},
+    )
+    values = [pose.values["moth"] for pose in document.scene.part(ROW).shape.params.poses]
+    scene = SetValue(target=Target(part=ROW, property="blend"), value=own).apply(document).scene
+    anchors = []
+    for place, value in enumerate(values):
+        origin, anchor = node_place(scene, place / 2)
+        np.testing.assert_allclose(origin, [value[axis] for axis in "xyz"], atol=1e-8)
+        anchors.append(anchor)
+    np.testing.assert_allclose(node_place(scene, 0.125)[1], 0.75 * anchors[0] + 0.25 * anchors[1], atol=1e-8)
+    assert np.ptp(anchors[:2], axis=0).max() < 1e-8, "a turn typed in a field leaves the anchor where it is"
+
+
+def test_typed_turns_and_scales_go_about_the_anchor_and_back():
+    moth = part("moth", "box", anchor={"x": -1, "word": "root"}, values={"x": 1.0})
+    turned = put(project(moth, kind="3d"), turn_z=90)
+    assert [turned.scene.part("moth").own(axis) for axis in "xyz"] == [0, 1, 0]
+    larger = put(turned, scale_x=3)
+    assert [larger.scene.part("moth").own(axis) for axis in "xyz"] == [0, 3, 0]
+    assert put(larger, turn_z=None, scale_x=None).scene == project(moth, kind="3d").scene
+    flat = put(project(part("moth", anchor={"x": 9, "y": 9})), turn=90)
+    assert flat.scene.part("moth").values == {"turn": 90}
+    rider = part("moth", "box", anchor={"x": -1}, ride={"way": "way"})
+    riding = put(project(part("way", "way_3d"), rider, kind="3d"), turn_z=90)
+    assert riding.scene.part("moth").values == {"turn_z": 90}, "where it is, its way says"

@@ -20,8 +20,9 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.colour import colour_texts, mix_all, parse_colour
 from fern_tide.core.scene.arrays.inside import PREFIX
-from fern_tide.core.scene.arrays.sources import pivot, sources_of
+from fern_tide.core.scene.arrays.sources import sources_of
 from fern_tide.core.scene.part import Anchor
+from fern_tide.core.scene.placement import anchored
 from fern_tide.core.scene.properties import PLACE, PLACE_3D
 from fern_tide.core.scene.rotation import matrices, quaternions
 from fern_tide.core.scene.scene import Part, PartChoice, Scene
@@ -62,6 +63,7 @@ class Moved:
     lifts: Sequence[FloatArray]
 
 
+SIZES = frozenset(("scale_x", "scale_y", "scale_z"))
 _ANY = FrameRate.parse("30")
 
 
@@ -165,7 +167,10 @@ class _Array:
         self._space = _SPACES[part.kind.space]
         self._sources = sources_of(writer._scene, part)
         self._every = np.arange(motion.pieces.n_pieces)
-        self._places = motion.places(self._every)
+        thrown = motion.flights(self._every)
+        self._places = motion.places(self._every) if thrown is None else thrown.places
+        self._sizes = None if thrown is None else thrown.sizes
+        self._shares = motion.pieces.ranks[:, np.newaxis] if thrown is None else thrown.ages
         self._turns = motion.pieces.laid.turns
         names = [item.id.removeprefix(PREFIX) for item in part.kind.properties if item.id.startswith(PREFIX)]
         self._moving = {name: writer.values(part, motion, f"{PREFIX}{name}") for name in names}
@@ -180,9 +185,8 @@ class _Array:
             values = self._writer.values(self._part, self._motion, name)
             still = np.tile(parse_colour(str(self._part.own(name)))[:, None, None], (1, len(self._every), 1))
             ends.append(still if values is None else values)
-        first, last = np.broadcast_arrays(*ends)
-        ranks = np.broadcast_to(self._motion.pieces.ranks[:, np.newaxis], first.shape[1:])
-        return mix_all(first, last, share=ranks)
+        first, last, shares = np.broadcast_arrays(*ends, self._shares)
+        return mix_all(first, last, share=shares[0])
 
     def write(self) -> None:
         """Write all pieces."""
@@ -192,7 +196,7 @@ class _Array:
     def _piece(self, piece: int) -> None:
         writer, space, name = self._writer, self._space, f"{self._part.name} {piece + 1}"
         source = self._sources[self._motion.pieces.sources[piece]] if self._sources else None
-        at = np.zeros(3) if source is None else pivot(source)
+        at = np.zeros(3) if source is None else anchored(source)
         place, parent = self._places[:, piece], self._part.id
         if self._turns.any():
             turn = self._turns[:, piece] if len(space.turns) == 3 else self._turns[2:, piece]
@@ -204,13 +208,19 @@ class _Array:
         stands = place + self._stands(at)[:, np.newaxis]
         own = np.array([[self._own.get(axis, 0.0)] for axis in "xyz"])
         still = {name: self._own[name] for name in self._of_group} | self._still(stands + own)
+        sizes = None if self._sizes is None else self._sizes[piece]
+        if sizes is not None:
+            still |= {name: still[name] * float(sizes[0]) for name in still if name in SIZES}
         group = _group(space, writer.make_id(name), name, parent, still, Anchor(x=at[0], y=at[1], z=at[2]))
         writer.parts.append(group)
         self._move(group, stands, piece=piece)
         for item in self._of_group[len(space.axes) :]:
-            values = self._moving[item]
+            moving = self._moving[item]
+            values = None if moving is None else moving[piece]
+            if sizes is not None and item in SIZES and len(sizes) > 1:
+                values = sizes * (self._own[item] if values is None else values)
             if values is not None:
-                writer.curve(group, item, values[piece])
+                writer.curve(group, item, values)
         if source is not None:
             self._copy(source, group, piece)
 

@@ -15,6 +15,7 @@ MOST_EXPANDED = 20_000
 """Parts that arrays are written out as."""
 MOST_WRITTEN = 20_000_000
 """Values, a frame each, of all pieces together."""
+_OF_A_DROP = 6  # three of its place, three of its size
 
 
 def n_expanded(scene: Scene) -> int:
@@ -34,8 +35,9 @@ def n_values(scene: Scene, curves: Iterable[Curve]) -> tuple[int, int]:
         scene: whose arrays.
         curves: of all that is driven.
     """
-    of_arrays = of_others = 0
+    of_arrays = of_others = n_frames = 0
     for curve in curves:
+        n_frames = max(n_frames, curve.values.shape[-1])
         part, name = scene.part(curve.target.part), curve.target.property
         params = part.shape.params
         if isinstance(params, ArrayParams) and (
@@ -44,6 +46,10 @@ def n_values(scene: Scene, curves: Iterable[Curve]) -> tuple[int, int]:
             of_arrays += params.n_pieces * curve.values.size
         else:
             of_others += curve.values.size
+    for part in scene.parts:
+        params = part.shape.params
+        if isinstance(params, ArrayParams) and params.layout.spec.throws is not None:
+            of_arrays += params.n_pieces * n_frames * _OF_A_DROP
     return of_arrays, of_others
 
 

@@ -23,6 +23,7 @@ from fern_tide.core.scene.arrays.field import ArrayParams, Between, Pieces, Plac
 from fern_tide.core.scene.arrays.inside import PREFIX
 from fern_tide.core.scene.arrays.reach import Reach, joined
 from fern_tide.core.scene.arrays.sources import sources_of
+from fern_tide.core.scene.arrays.throw import Flights, Throw, flights, still_flights
 from fern_tide.core.scene.scene import Part, Scene
 
 _AT_ONCE = 1 << 21  # values worked on at once, so that memory does not grow with the pieces
@@ -66,7 +67,8 @@ class ArrayMotion:
     @property
     def own_sizes(self) -> dict[str, float]:
         """The layout's sizes where nothing drives them."""
-        return {size.id: float(self.part.own(size.id)) for size in self.params.layout.spec.sizes}
+        sizes = self.params.layout.spec.sizes_of(self.part.kind.space)
+        return {size.id: float(self.part.own(size.id)) for size in sizes}
 
     @property
     def late_frames(self) -> float:
@@ -75,11 +77,28 @@ class ArrayMotion:
 
     def places(self, which: Places) -> FloatArray:
         """Give where pieces stand, shape (3, pieces, frames), or (3, pieces, 1) where no size is driven."""
+        thrown = self.flights(which)
+        if thrown is not None:
+            return thrown.places
         total = np.zeros((3, len(which), 1))
         for name, way in self.pieces.laid.ways.items():
             size = self.curves.get(name, np.array([float(self.part.own(name))]))
             total = total + way[which].T[:, :, np.newaxis] * size
         return total
+
+    def flights(self, which: Places) -> Flights | None:
+        """Give where pieces fly that are thrown, and how large they are; None of pieces that stand.
+
+        Without frames they are as they would be after a life of standing still.
+        """
+        throws = self.params.layout.spec.throws
+        if throws is None:
+            return None
+        throw: Throw = throws(self.params.layout.params, flat=self.part.kind.space == "2d")
+        if not self.n_frames:
+            return still_flights(throw, self.own_sizes, which)
+        driven = {name: self.curves.get(name, np.full(self.n_frames, own)) for name, own in self.own_sizes.items()}
+        return flights(throw, driven, which, fps=float(self.rate.fps))
 
     def reach(self, which: Places) -> FloatArray | None:
         """Give how much of their motion pieces have, shape (pieces, frames or 1); None without a reach."""

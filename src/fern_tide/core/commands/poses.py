@@ -62,7 +62,8 @@ class StorePose(Command, frozen=True):
         row = self._new(scene) if self.into is None else scene.part(self.into)
         poses = _params(row).poses
         parts = self.parts or tuple(dict.fromkeys(name for pose in poses for name in pose.values))
-        values = standing(scene, [name for name in parts if name != row.id and any(p.id == name for p in scene.parts)])
+        there = {part.id for part in scene.parts} - {row.id}
+        values = standing(scene, [name for name in parts if name in there])
         if not values:
             raise FernTideError("Nothing of that stands in any way.", remedy="Choose parts that have properties.")
         if len(poses) >= MOST_POSES:

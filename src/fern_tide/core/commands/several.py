@@ -20,6 +20,7 @@ from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.follow import Limit
 from fern_tide.core.scene.gathering import gathered
 from fern_tide.core.scene.part import Anchor
+from fern_tide.core.scene.placement import about_anchor
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.selection import MOST_CHOSEN, Selection
 
@@ -117,7 +118,7 @@ class SetAnchor(Indirect, frozen=True):
 
 
 class SetValues(Command, frozen=True):
-    """Change parts' own values of one property; None brings the default back."""
+    """Change parts' own values of one property, turns and scales about anchors; None brings the default back."""
 
     kind: Literal["set_values"] = "set_values"
     parts: Annotated[tuple[Id, ...], Field(min_length=1), Most(MOST_CHOSEN)]
@@ -135,7 +136,7 @@ class SetValues(Command, frozen=True):
             values = {key: value for key, value in part.values.items() if key != item.id}
             if self.value is not None and self.value != item.default:
                 values[item.id] = self.value
-            changed[part_id] = part.model_copy(update={"values": values})
+            changed[part_id] = about_anchor(project.scene, part, part.model_copy(update={"values": values}))
         return with_parts(project, changed)
 
 

@@ -125,7 +125,8 @@ class Format:
 
     def carries(self, part: Part, name: str, params: Any) -> bool:
         """Say whether the curve of a part's property goes into a file with such params."""
-        return (self.numbers_only or part.property(name).shows) and not self.leaves_out(part, params)
+        seen = self.numbers_only or (part.kind.looks and part.property(name).shows)
+        return seen and not self.leaves_out(part, params)
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ from fern_tide.core.scene.gltf.container import Json, items_of
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.svg.bounds import box_of, joined, moved, shape_box
-from fern_tide.core.scene.svg.geometry import Box, Matrix, length, matrix_of, place, product
+from fern_tide.core.scene.svg.geometry import Box, Matrix, fitted, length, matrix_of, place, product
 from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
 _NOT_DRAWN = frozenset(
@@ -152,20 +152,13 @@ def _in_file(part: Part) -> bool:
 
 
 def _fitted(element: ET.Element) -> Matrix:
-    """Give how a drawing's view box is fitted into its size: as large as it goes, in the middle (SVG 1.1, 7.8)."""
-    left, top, wide, tall = (float(word) for word in element.get("viewBox", "0 0 1 1").split())
+    """Give how a drawing's view box is fitted into its size."""
+    view = [float(word) for word in element.get("viewBox", "0 0 1 1").split()]
+    left, top, wide, tall = view
     width, height = float(element.get("width", wide)), float(element.get("height", tall))
     if element.get("preserveAspectRatio") == "none":
         return (width / wide, 0.0, 0.0, height / tall, -left * width / wide, -top * height / tall)
-    scale = min(width / wide, height / tall)
-    return (
-        scale,
-        0.0,
-        0.0,
-        scale,
-        (width - wide * scale) / 2 - left * scale,
-        (height - tall * scale) / 2 - top * scale,
-    )
+    return fitted(view, width, height)
 
 
 def _in_space(scene: Scene, built: Built) -> dict[str, Extent]:

@@ -62,8 +62,11 @@ def _add(scene: Scene, grounds: dict[Target, Ground], target: Target, ground: Gr
 
 
 def at_rest(scene: Scene) -> Scene:
-    """Give a scene in which what rides and poses give stands where these leave it at rest."""
-    given = {target: one for target, one in scene.grounds.items() if not isinstance(one, FollowGround)}
+    """Give a scene in which what rides and poses give stands where these leave it at rest.
+
+    What follows stands at its own value until something moves: a follow is of what moves, not of where it stands.
+    """
+    given = {target: one for target, one in scene.grounds.items() if one.kind != "follow"}
     if not given:
         return scene
     rests: dict[Target, float | str] = {}

@@ -8,11 +8,15 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.target import Target
 from fern_tide.core.scene.rotation import matrices, quaternions
-from fern_tide.core.scene.svg.geometry import matrix_of, place
+from fern_tide.core.scene.svg.geometry import fitted, matrix_of, place
 
 if TYPE_CHECKING:
     from fern_tide.core.scene.scene import Part, Scene
+
+_ABOUT = ("turn_x", "turn_y", "turn_z", "scale_x", "scale_y", "scale_z")
+_DIGITS = 9
 
 
 def placement(part: Part) -> FloatArray:
@@ -45,11 +49,10 @@ def within(shared: Part | None, chain: Sequence[Part], leaf: Part) -> FloatArray
 
 
 def _fit(drawing: Any) -> FloatArray:
-    """Give how a drawing's view box is fitted into its size: as large as it goes, in the middle (SVG 1.1, 7.8)."""
-    left, top, wide, tall = drawing.view
-    scale = min(drawing.width / wide, drawing.height / tall)
-    fit = np.diag([scale, scale, 1.0, 1.0])
-    fit[:2, 3] = (drawing.width - wide * scale) / 2 - left * scale, (drawing.height - tall * scale) / 2 - top * scale
+    """Give how a drawing's view box is fitted into its size, shape (4, 4)."""
+    a, b, c, d, e, f = fitted(drawing.view, drawing.width, drawing.height)
+    fit = np.eye(4)
+    fit[:2, :2], fit[:2, 3] = [[a, c], [b, d]], [e, f]
     return fit
 
 
@@ -66,11 +69,11 @@ def own_turn(part: Part) -> FloatArray:
 
 def above(scene: Scene, part: Part) -> list[Part]:
     """List what a part lies in, the outermost first."""
-    above: list[Part] = []
+    outer: list[Part] = []
     while part.parent is not None:
         part = scene.part(part.parent)
-        above.insert(0, part)
-    return above
+        outer.insert(0, part)
+    return outer
 
 
 def in_scene(scene: Scene, part: Part) -> FloatArray:
@@ -79,10 +82,35 @@ def in_scene(scene: Scene, part: Part) -> FloatArray:
 
 
 def anchored(part: Part) -> FloatArray:
-    """Give where a part's anchor stands at rest in what it lies in, shape (3,)."""
+    """Give where a part's anchor stands at its own values in what it lies in, shape (3,).
+
+    That is the point which scaling and turning leave in place.
+    """
     at = np.array([part.anchor.x, part.anchor.y, part.anchor.z])
     stands = np.array([float(part.own(axis)) if part.has(axis) else 0.0 for axis in "xyz"])
-    if part.kind.space == "2d":
+    if part.kind.space == "2d" or not part.has("x"):
         return np.asarray(stands + at)
     sizes = [float(part.own(f"scale_{axis}")) for axis in "xyz"]
     return np.asarray(stands + own_turn(part) @ (at * sizes))
+
+
+def about_anchor(scene: Scene, before: Part, after: Part) -> Part:
+    """Give a 3D part that was turned or scaled where its anchor stays in place; other parts as they are.
+
+    In 2D a place is that of the anchor already. A place that something else gives stays as it is.
+
+    Args:
+        scene: whose.
+        before: the part as it stood.
+        after: the same with other own values.
+    """
+    names = [name for name in _ABOUT if before.has(name) and before.own(name) != after.own(name)]
+    anchor = before.anchor
+    if before.kind.space == "2d" or not names or not before.has("x") or not (anchor.x or anchor.y or anchor.z):
+        return after
+    if any(Target(part=before.id, property=axis) in scene.grounds for axis in "xyz"):
+        return after
+    by = anchored(before) - anchored(after)
+    places = {axis: round(float(after.own(axis)) + by[n], _DIGITS) for n, axis in enumerate("xyz")}
+    values = {name: value for name, value in {**after.values, **places}.items() if places.get(name) != 0.0}
+    return after.but(values=values)

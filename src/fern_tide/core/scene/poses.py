@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from fern_tide.core.scene.scene import Part, Scene
 
 _TURNS = ("turn_x", "turn_y", "turn_z")
+_SIZES = ("scale_x", "scale_y", "scale_z")
 _DIGITS = 9
 
 
@@ -128,18 +129,52 @@ def grounds_of_poses(scene: Scene, taken: Collection[Target]) -> Iterable[tuple[
 def _posed(
     poses: Part, part: Part, values: list[Mapping[str, Any]], taken: Collection[Target]
 ) -> Iterable[tuple[Target, PoseGround]]:
+    names = {name for pose in values for name in pose}
+    if part.kind.space == "3d" and names & {*_TURNS, *_SIZES}:
+        names |= {*_TURNS, *"xyz"}  # these go together
     row = {
         item.id: [pose.get(item.id, part.own(item.id)) for pose in values]
         for item in part.properties
-        if any(item.id in pose for pose in values) and Target(part=part.id, property=item.id) not in taken
+        if item.id in names and Target(part=part.id, property=item.id) not in taken
     }
-    moving = [name for name, stands in row.items() if any(one != stands[0] for one in stands)]
-    if part.kind.space == "3d" and any(name in _TURNS for name in moving) and all(name in row for name in _TURNS):
-        moving = [name for name in row if name in moving or name in _TURNS]
+    turns: tuple[tuple[float, ...], ...] = ()
+    if part.kind.space == "3d" and all(name in row for name in _TURNS):
         turns = tuple(zip(*(row[name] for name in _TURNS), strict=True))
-    for name in moving:
+    if part.kind.space == "3d" and any(_differ(row.get(name, ())) for name in (*_TURNS, *_SIZES)):
+        row |= _places(poses, part, row, turns=turns)
+    for name, stands in row.items():
         target = Target(part=part.id, property=name)
-        if part.kind.space == "3d" and name in _TURNS and all(turn in row for turn in _TURNS):
-            yield target, PoseGround(poses, turns, _TURNS.index(name))
-        elif len({isinstance(value, str) for value in row[name]}) == 1:
-            yield target, PoseGround(poses, tuple(row[name]))
+        if turns and name in _TURNS:
+            if _differ(turns):
+                yield target, PoseGround(poses, turns, _TURNS.index(name))
+        elif _differ(stands) and len({isinstance(value, str) for value in stands}) == 1:
+            yield target, PoseGround(poses, tuple(stands))
+
+
+def _differ(stands: Sequence[object]) -> bool:
+    return any(one != stands[0] for one in stands)
+
+
+def _places(
+    poses: Part, part: Part, row: Mapping[str, list[Any]], *, turns: tuple[tuple[float, ...], ...]
+) -> dict[str, list[float]]:
+    """Give the places of a part in space so that its anchor goes straight from where one pose has it to the next.
+
+    What turns or scales a part from how it stands at rest keeps its anchor where it is (see part.Anchor): that much
+    is added here. Nothing where something else gives a part of its place or turn.
+    """
+    anchor = np.array([[part.anchor.x], [part.anchor.y], [part.anchor.z]])
+    if not anchor.any() or not all(axis in row for axis in "xyz") or not turns:
+        return {}
+    n, blend = len(turns), [np.array([float(poses.own(BLEND))])]
+    sizes = np.array([row.get(name, [part.own(name)] * n) for name in _SIZES], dtype=np.float64)
+    turned = np.array(turns, dtype=np.float64).T
+    rest_turn = np.array([PoseGround(poses, turns, place).values(blend, own=0.0) for place in range(3)])
+    rest_size = np.array([PoseGround(poses, tuple(size)).values(blend, own=0.0) for size in sizes.tolist()])
+
+    def origin_to_anchor(turned: FloatArray, sizes: FloatArray) -> FloatArray:
+        return np.asarray(np.einsum("ijn,jn->in", matrices(quaternions(turned)), sizes * anchor))
+
+    places = np.array([row[axis] for axis in "xyz"], dtype=np.float64)
+    places += origin_to_anchor(turned, sizes) - origin_to_anchor(rest_turn, rest_size)
+    return dict(zip("xyz", np.round(places, _DIGITS).tolist(), strict=True))

@@ -23,7 +23,7 @@ from fern_tide.web.packing import Pack
 from fern_tide.web.pages.jobs import job_words
 from fern_tide.web.views.handoff import HandoffView, handoff_view
 from fern_tide.workflows.bake import baking
-from fern_tide.workflows.bake.pieces import baked_pieces
+from fern_tide.workflows.bake.pieces import baked_pieces, check_fresh
 from fern_tide.workflows.hand_off import long, writing
 
 pages = Blueprint("handoff", __name__, url_prefix="/p/<key>/hand-off")
@@ -83,10 +83,11 @@ def write(key: str, format_id: str) -> str:
     if baking.stale_count(studio(), levels, key, project):
         baking.bake_all(studio(), levels, key, project)
     order = _order(key, format_id, request.form)
-    if long.is_long(studio(), levels, order):
-        job = None if long.stored(studio(), order) else long.begin(studio(), order)
-        return _shown(key, order, job=job, asked=request.form)
-    return _shown(key, order, job=None, asked=request.form)
+    job = None
+    if long.is_long(studio(), levels, order) and not long.is_stored(studio(), order):
+        check_fresh(studio(), levels, key, order.project)
+        job = long.begin(studio(), order)
+    return _shown(key, order, job=job, asked=request.form)
 
 
 @pages.get("/write/<format_id>/<job_id>")

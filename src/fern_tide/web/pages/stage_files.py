@@ -81,10 +81,7 @@ def arrays(key: str) -> Response:
     """Give where the pieces of the scene's arrays stand, and all else that the page needs to know of them."""
     project, pack = studio().projects.head(key)[1], Pack()
     stage = staged(project.scene)
-    heads = {
-        part.id: {**field_head(pack, project, part), **source_nodes(stage, project.scene, part)}
-        for part in arrays_of(project)
-    }
+    heads = {part.id: {**field_head(pack, project, part), **source_nodes(stage, part)} for part in arrays_of(project)}
     return pack.response({"fields": heads, "parts": {name: head(stage, project.scene.part(name)) for name in heads}})
 
 

@@ -14,10 +14,12 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.colour import parse_colour
 from fern_tide.core.mapping.drive import RESPONSES, Drive, value
-from fern_tide.core.scene.arrays.field import Between
+from fern_tide.core.scene.arrays.field import ArrayParams, Between
+from fern_tide.core.scene.arrays.layout import Layout
 from fern_tide.core.scene.arrays.reach import Reach
-from fern_tide.core.scene.arrays.sources import pivot, sources_of
-from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.core.scene.arrays.sources import sources_of
+from fern_tide.core.scene.placement import anchored
+from fern_tide.core.scene.scene import Part
 from fern_tide.web.packing import Pack
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.derive.stages import Staged
@@ -53,14 +55,38 @@ def field_head(pack: Pack, project: Project, part: Part) -> dict[str, Any]:
         "nearest": params.rows is Between.NEAREST,
         "coloured": params.coloured,
         "reaches": [_reach(pack, reach) for reach in params.reaches],
+        "thrown": _thrown(pack, project, part),
     }
 
 
-def source_nodes(staged: Staged, scene: Scene, part: Part) -> dict[str, Any]:
+def _thrown(pack: Pack, project: Project, part: Part) -> dict[str, Any] | None:
+    """Pack how an array's pieces fly, of those that are thrown."""
+    params = part.shape.params
+    assert isinstance(params, ArrayParams)
+    layout: Layout = params.layout.spec
+    if layout.throws is None:
+        return None
+    throw = layout.throws(params.layout.params, flat=part.kind.space == "2d")
+    kinds = throw.kinds
+    return {
+        "pieces": throw.n_pieces,
+        "flat": throw.flat,
+        "uneven": throw.uneven,
+        "before": throw.before_s,
+        "first": throw.first_size,
+        "last": throw.last_size,
+        "fps": float(project.rate.fps),
+        "frames": max(1, project.n_frames),
+        "names": [size.id for size in layout.sizes_of(part.kind.space)],
+        "kinds": pack.add(np.concatenate([kinds.places, kinds.out, kinds.aside, kinds.beyond, kinds.shares])),
+    }
+
+
+def source_nodes(staged: Staged, part: Part) -> dict[str, Any]:
     """Say about which points pieces move, and in 3D which nodes of the stage's file they are made from."""
-    sources = sources_of(scene, part)
-    anchors = {"anchors": [pivot(item).tolist() for item in sources]}
-    if scene.kind == "2d":
+    sources = sources_of(staged.scene, part)
+    anchors = {"anchors": [anchored(item).tolist() for item in sources]}
+    if part.kind.space == "2d":
         return anchors
     return {
         **anchors,

@@ -104,8 +104,8 @@ def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[st
 
 def _behind(project: Project, spec: Format, driven: Sequence[Target]) -> int:
     """Count the driven properties that a format leaves out, since what they belong to has no look."""
-    parts = (project.scene.part(target.part) for target in driven)
-    return sum(not part.kind.looks and spec.leaves_out(part, spec.params()) for part in parts)
+    parts = ((project.scene.part(target.part), target.property) for target in driven)
+    return sum(not spec.numbers_only and not part.kind.looks and part.property(name).shows for part, name in parts)
 
 
 def _carried(project: Project, spec: Format, baked: Sequence[Curve]) -> int:

@@ -14,13 +14,13 @@ from fern_tide.core.scene.course import way_curves
 from fern_tide.core.scene.placement import in_scene
 from fern_tide.core.scene.ride import Ends, Ride
 from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.core.scene.svg.outline import OUTLINED
 from fern_tide.core.scene.way import of_curves
 from fern_tide.core.scene.way_params import WayParams, WayPoint
 
 _LISTED = 40
 _DRAWN = 400
 _MOST_CHOICES = 200
-_OUTLINED = frozenset(("path", "rect", "circle", "ellipse", "line", "polyline", "polygon"))
 
 
 @dataclass(frozen=True)
@@ -101,7 +101,7 @@ def ride_sheet(scene: Scene, part: Part) -> RideSheet | None:
 
 
 def _is_outlined(part: Part) -> bool:
-    return part.kind.in_file == "element" and getattr(part.shape.params, "tag", "") in _OUTLINED
+    return part.kind.in_file == "element" and getattr(part.shape.params, "tag", "") in OUTLINED
 
 
 def _is_way(part: Part) -> bool:

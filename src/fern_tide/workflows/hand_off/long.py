@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 from contextlib import suppress
+from functools import cached_property
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict
@@ -50,7 +51,7 @@ class Order(BaseModel):
     options: dict[str, Any]
     parts: tuple[str, ...] | None = None
 
-    @property
+    @cached_property
     def key(self) -> str:
         """The fingerprint of all that the file depends on."""
         return fingerprint(self.model_dump(mode="json"))
@@ -65,6 +66,11 @@ def is_long(studio: Studio, levels: Levels, order: Order) -> bool:
     curves, scene = stored_curves(studio, levels, order.project, baked=order.baked), order.project.scene
     check_size(scene, curves)
     return sum(n_values(scene, curves)) > MOST_AT_ONCE
+
+
+def is_stored(studio: Studio, order: Order) -> bool:
+    """Say whether what was written for an order is there."""
+    return studio.derived.path(order.key, suffix=_SUFFIX).exists()
 
 
 def stored(studio: Studio, order: Order) -> Written | None:

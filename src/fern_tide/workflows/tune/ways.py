@@ -11,7 +11,7 @@ from fern_tide.core.commands.registry import Together
 from fern_tide.core.commands.scene import PutPart
 from fern_tide.core.scene.course import course_of
 from fern_tide.core.scene.media import SceneMedia
-from fern_tide.core.scene.placement import anchored, in_scene, is_drawing
+from fern_tide.core.scene.placement import above, anchored, in_scene, is_drawing
 from fern_tide.core.scene.ride import Ride
 from fern_tide.core.scene.scene import PART_KINDS, Part, PartChoice, Scene
 from fern_tide.core.scene.svg.outline import path_data, shape_curves
@@ -36,12 +36,10 @@ def new_way_of(scene: Scene, part_id: str) -> tuple[Together, str]:
     if not part.has("x"):
         raise InvalidParameter("part", value=part.name, allowed="a part that has a place")
     kind = next(kind for kind in PART_KINDS.values() if kind.way is not None and kind.space == scene.kind)
-    parent = part
-    while parent.kind.in_file and parent.parent is not None:
-        parent = scene.part(parent.parent)
+    outermost = next((item for item in (*above(scene, part), part) if item.kind.in_file), part)
     name = f"Way of {part.name}"[:120]
     way_id = Ids(item.id for item in scene.parts).make(name)
-    way = new_part(scene, kind.id).part.but(id=way_id, name=name, parent=parent.parent)
+    way = new_part(scene, kind.id).part.but(id=way_id, name=name, parent=outermost.parent)
     ride = Ride(way=way.id)
     course = course_of(scene.but(parts=(*scene.parts, way)), part, ride)
     begin = np.linalg.inv(course.matrix) @ [*anchored(part), 1.0]
@@ -65,10 +63,7 @@ def way_from(scene: Scene, media: SceneMedia, part_id: str) -> tuple[PutPart, st
         InvalidParameter: it is no element with an outline, or its drawing must be brought in anew.
     """
     part = scene.part(part_id)
-    above = [part]
-    while above[0].kind.in_file and above[0].parent is not None:
-        above.insert(0, scene.part(above[0].parent))
-    drawing = next((item for item in above if is_drawing(item)), None)
+    drawing = next((item for item in above(scene, part) if is_drawing(item)), None)
     if drawing is None or part.kind.in_file != "element":
         raise InvalidParameter("a way from", value=part.name, allowed="an element of a drawing")
     sheet = media.sheets[scene.file(part.file).media]

@@ -45,14 +45,14 @@ class GltfParams(KeyParams):
 
 
 def leaves_out(part: Part, params: GltfParams) -> bool:
-    """Say whether a part stays behind, with what moves it: one without a look, or as is asked a camera or light."""
-    return (
-        not part.kind.looks or (part.kind.films and not params.cameras) or (part.kind.emits != "" and not params.lights)
-    )
+    """Say whether a camera or light stays behind, with what moves it, as is asked."""
+    return (part.kind.films and not params.cameras) or (part.kind.emits != "" and not params.lights)
 
 
 def _built(hand_off: HandOff, params: GltfParams) -> Built:
     def leave_out(part: Part) -> bool:
+        if not part.kind.looks:
+            return True
         if part.kind.films or part.kind.emits:
             return leaves_out(part, params)
         return not params.still and not any(item.id in hand_off.by_part for item in hand_off.scene.branch(part.id))

@@ -273,11 +273,6 @@ def loses(curve: Curve) -> str | None:
     return "numbers to seven digits"
 
 
-def leaves_out(part: Part, params: SvgParams) -> bool:
-    """Say whether a part stays behind, with what moves it: one without a look."""
-    return not part.kind.looks
-
-
 FORMAT = Format(
     id="svg",
     label="Animated SVG",
@@ -291,5 +286,4 @@ FORMAT = Format(
     rounds_by=1e-3,
     holds_cubic=False,
     spaces=("2d",),
-    leaves_out=leaves_out,
 )

@@ -98,7 +98,7 @@ class ArrayParams(Params):
     def own_properties(self, space: str) -> tuple[Property, ...]:
         """List what can be animated of the layout and of the reaches."""
         spec: Layout = self.layout.spec
-        sizes = tuple(size.property(space) for size in spec.sizes)
+        sizes = tuple(size.property(space) for size in spec.sizes_of(space))
         return (*sizes, *(item for reach in self.reaches for item in reach.properties(space)))
 
 
@@ -163,4 +163,5 @@ def pieces_of(params: ArrayParams, *, sizes: Mapping[str, float], n_sources: int
         space: 2d or 3d.
     """
     spec: Layout = params.layout.spec
-    return _pieces(params, tuple((size.id, float(sizes[size.id])) for size in spec.sizes), n_sources, space)
+    own = tuple((size.id, float(sizes[size.id])) for size in spec.sizes_of(space))
+    return _pieces(params, own, n_sources, space)

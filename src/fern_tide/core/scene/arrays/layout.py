@@ -4,38 +4,66 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
 from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.scene.arrays.throw import Throw
 from fern_tide.core.scene.properties import Property
 
 MOST_PIECES = 250_000
 
 
+class Throwing(Protocol):
+    """Says how pieces fly, from a layout's params."""
+
+    def __call__(self, params: Any, *, flat: bool) -> Throw:
+        """Give what is thrown."""
+
+
 @dataclass(frozen=True)
 class Size:
-    """A length of a layout that sound can drive, such as a gap or a radius.
+    """A number of a layout that sound can drive, such as a gap or a radius.
 
     Attributes:
         id: the name of its property.
-        label: what people read.
-        metres: what it is at first in 3D; a pixel of a 2D stage counts as a centimetre.
-        low: the least that means something, or None.
+        label: what people read; flat_label in 2D, where that is another.
+        default: what it is at first: a length in metres, of which a pixel of a 2D stage counts as a centimetre, or a
+            number in its own unit.
+        low: the least that means something, or None; high the greatest.
+        unit: what it is counted in where it is no length.
+        per: of a length: over what, such as /s.
+        swing: how far a first mapping moves it, counted as the default is.
+        space: the one kind of scene that it is of; '' for both.
     """
 
     id: str
     label: str
-    metres: float
+    default: float
     low: float | None = None
+    high: float | None = None
+    unit: str = ""
+    per: str = ""
+    swing: float = 1.0
+    space: str = ""
+    flat_label: str = ""
 
     def property(self, space: str) -> Property:
         """Give it as a property of an array in a kind of scene."""
-        unit, of_unit = ("m", 1.0) if space == "3d" else ("px", 100.0)
+        unit, one = ("m", 1.0) if space == "3d" else ("px", 100.0)
+        if self.unit:
+            unit, one = self.unit, 1.0
         return Property(
-            self.id, self.label, unit, default=self.metres * of_unit, low=self.low, step=0.01 * of_unit, swing=of_unit
+            self.id,
+            self.flat_label if space == "2d" and self.flat_label else self.label,
+            unit + self.per,
+            default=round(self.default * one, 6),
+            low=self.low,
+            high=self.high,
+            step=0.01 * one,
+            swing=self.swing * one,
         )
 
 
@@ -76,10 +104,12 @@ class Layout:
         label: what people read.
         help: one line on where pieces stand.
         params: the model of its options.
-        sizes: its lengths that sound can drive.
+        sizes: its numbers that sound can drive.
         count: gives how many pieces there are.
         lay: gives where they stand.
         flat: gives where they stand in 2D, up still being up; None where the layout is one in space alone.
+        throws: says how the pieces fly of which it is only given where they begin, in 2D where flat; None where they
+            stand.
     """
 
     id: str
@@ -90,6 +120,11 @@ class Layout:
     count: Callable[[Any], int]
     lay: Callable[[Any], Laid]
     flat: Callable[[Any], Laid] | None = None
+    throws: Throwing | None = None
+
+    def sizes_of(self, space: str) -> tuple[Size, ...]:
+        """List its numbers in a kind of scene."""
+        return tuple(size for size in self.sizes if size.space in {"", space})
 
 
 def upright(n_pieces: int) -> FloatArray:

@@ -51,6 +51,20 @@ def matrix_of(transform: str) -> Matrix:
     return total
 
 
+def fitted(view: Sequence[float], width: float, height: float) -> Matrix:
+    """Give how a view box is fitted into a size: as large as it goes, in the middle (SVG 1.1, 7.8).
+
+    Args:
+        view: left, top, width and height.
+        width: of what it is fitted into, in px.
+        height: of the same.
+    """
+    left, top, wide, tall = view
+    scale = min(width / wide, height / tall)
+    x, y = (width - wide * scale) / 2 - left * scale, (height - tall * scale) / 2 - top * scale
+    return (scale, 0.0, 0.0, scale, x, y)
+
+
 def product(m: Matrix, n: Sequence[float]) -> Matrix:
     """Multiply two transforms: the second goes first."""
     a, b, c, d, e, f = m

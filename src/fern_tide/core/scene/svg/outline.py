@@ -15,6 +15,8 @@ from fern_tide.core.scene.svg.bounds import absolute, pieces
 from fern_tide.core.scene.svg.geometry import NUMBER, length, number
 
 _ARC_STEP = pi / 8  # of arcs: cubic curves are off by 4e-7 of the radius then
+OUTLINED = frozenset(("path", "rect", "circle", "ellipse", "line", "polyline", "polygon"))
+"""The tags of what has an outline."""
 Curve = tuple[Point, Point, Point, Point]
 
 
@@ -64,6 +66,9 @@ def path_data(curves: FloatArray) -> str:
 def shape_curves(tag: str, attributes: Mapping[str, str]) -> FloatArray:
     """Give the outline of a basic shape, begun where SVG 2, chapter 10, begins it; shape (curves, 4, 3)."""
 
+    if tag not in OUTLINED:
+        return _array([])
+
     def px(name: str, otherwise: float = 0.0) -> float:
         value = length(attributes.get(name, ""))
         return otherwise if value is None else value
@@ -84,7 +89,7 @@ def shape_curves(tag: str, attributes: Mapping[str, str]) -> FloatArray:
         points = list(zip(numbers[::2], numbers[1::2], strict=False))
         points += points[:1] if tag == "polygon" else []
         return _array([_line(one, other) for one, other in pairwise(points)])
-    return path_curves(attributes.get("d", "")) if tag == "path" else _array([])
+    return path_curves(attributes.get("d", ""))
 
 
 def _array(curves: list[Curve]) -> FloatArray:

@@ -1,6 +1,15 @@
 // The arrays of a scene as a stage shows them, in 2D or 3D: which there are, and what each is told at a frame.
 
-import { unpacked, valueOfPiece } from "./pieces.js";
+import { placesOf, unpacked, valueOfPiece } from "./pieces.js";
+import { flightsOf } from "./throw.js";
+
+/** Where the pieces of a field are at a frame; of those that are thrown their sizes and ages too. */
+export function flying(field, frame, { valueOf, history }) {
+  if (!field.thrown) return { places: placesOf(field, valueOf), sizes: null, shares: field.ranks };
+  const driven = Object.fromEntries(field.thrown.names.map((name) => [name, history(name)]));
+  const { places, sizes, ages } = flightsOf(field.thrown, frame, driven);
+  return { places, sizes, shares: ages };
+}
 
 /** A getter of each piece's value, or the one value that all of them have. */
 export function getterOf(name, { field, frame, reach, motion, tried, own }) {
@@ -34,7 +43,8 @@ export class ArrayViews {
     for (const [id, view] of this.views) {
       const drives = (name) => `${id}:${name}` in curves;
       const motion = (name) => (drives(name) ? this.motions[id]?.[name] : undefined);
-      view.show(frame, { own: heads[id].own, motion, valueOf: valueOf(id), drives, tried: (name) => tries.get(`${id}:${name}`) });
+      const history = (name) => tries.get(`${id}:${name}`) ?? curves[`${id}:${name}`]?.values ?? heads[id].own[name];
+      view.show(frame, { history, own: heads[id].own, motion, valueOf: valueOf(id), drives, tried: (name) => tries.get(`${id}:${name}`) });
     }
   }
 

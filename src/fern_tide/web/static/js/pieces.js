@@ -151,7 +151,8 @@ export function unpacked(field, arrays) {
   const ways = Object.fromEntries(Object.entries(field.ways).map(([name, at]) => [name, arrays[at]]));
   const reaches = field.reaches.map((reach) => ({ ...reach, easing: { ...reach.easing, values: arrays[reach.easing.values] } }));
   const [ranks, ranks_more, gains, source] = ["ranks", "ranks_more", "gains", "source"].map((name) => arrays[field[name]]);
-  return { ...field, ways, reaches, ranks, ranks_more, gains, source, turns: field.turns === null ? null : arrays[field.turns] };
+  const thrown = field.thrown && { ...field.thrown, kinds: arrays[field.thrown.kinds] };
+  return { ...field, thrown, ways, reaches, ranks, ranks_more, gains, source, turns: field.turns === null ? null : arrays[field.turns] };
 }
 
 /** What drives pieces, its numbers as arrays. Pure. */

@@ -1,7 +1,7 @@
 // Arrays in the 2D stage: the drawing holds an element for every piece, or one of dots where there are very many.
 
-import { ArrayViews, asked, freeReaches, getterOf } from "./array_views.js";
-import { inOrder, mixedColour, placesOf, reachesOf } from "./pieces.js";
+import { ArrayViews, asked, flying, freeReaches, getterOf } from "./array_views.js";
+import { inOrder, mixedColour, reachesOf } from "./pieces.js";
 import { pieceTransform } from "./placing.js";
 
 const NAMES = ["x", "y", "turn", "scale_x", "scale_y"].map((name) => `piece_${name}`);
@@ -20,16 +20,16 @@ class Pieces {
     this.dots = field.pieces > 1 && this.elements.length === 1 ? this.elements[0] : null;
   }
 
-  show(frame, { valueOf, own, motion, tried, drives }) {
+  show(frame, { valueOf, history, own, motion, tried, drives }) {
     const { field } = this;
     Object.assign(this, { valueOf, drives });
-    const places = placesOf(field, valueOf);
+    const { places, sizes, shares } = flying(field, frame, { valueOf, history });
     const reach = reachesOf(field, places, valueOf);
     this.places = places;
     const each = (name) => getterOf(name, { field, frame, reach, motion, tried, own });
     const getters = NAMES.map(each);
     if (this.dots) this.#showDots(places, getters);
-    else this.#place(places, getters, { opacity: each("piece_opacity"), colours: field.coloured && ["piece_colour", "piece_last_colour"].map(each) });
+    else this.#place(places, getters, { sizes, shares, opacity: each("piece_opacity"), colours: field.coloured && ["piece_colour", "piece_last_colour"].map(each) });
   }
 
   #showDots(places, getters) {
@@ -39,14 +39,15 @@ class Pieces {
     this.dots.setAttribute("d", data);
   }
 
-  #place(places, getters, { opacity, colours }) {
+  #place(places, getters, { sizes, shares, opacity, colours }) {
     const { field } = this;
     this.elements.forEach((element, piece) => {
       const facing = field.turns ? field.turns[3 * piece + 2] : 0;
       const values = getters.map((get) => asked(get, piece));
+      if (sizes) for (const at of [3, 4]) values[at] *= sizes[piece];
       write(element, "transform", pieceTransform([places[3 * piece], places[3 * piece + 1]], facing, field.anchors[field.source[piece]], values));
       write(element, "opacity", String(asked(opacity, piece)));
-      if (colours) write(element, "fill", mixedColour(asked(colours[0], piece), asked(colours[1], piece), field.ranks[piece]));
+      if (colours) write(element, "fill", mixedColour(asked(colours[0], piece), asked(colours[1], piece), shares[piece]));
     });
   }
 
@@ -56,7 +57,7 @@ class Pieces {
   }
 
   line(most) {
-    if (this.dots || !this.places) return null;
+    if (this.dots || !this.places || this.field.thrown) return null;
     if (this.#order?.most !== most) this.#order = { most, pieces: inOrder(this.field, most) };
     return this.#order.pieces.map((piece) => {
       const { left, top, width, height } = this.elements[piece].getBoundingClientRect();

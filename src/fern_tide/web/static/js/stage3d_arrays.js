@@ -1,8 +1,8 @@
 // Arrays in the 3D stage: one instanced mesh for every mesh that pieces are made from, or in a draft of very many, points.
 
 import { BufferAttribute, BufferGeometry, Color, DynamicDrawUsage, Euler, Group, InstancedBufferAttribute, InstancedMesh, MathUtils, Matrix4, Points, PointsMaterial, Quaternion, SRGBColorSpace, Vector3 } from "../vendor/three.module.js";
-import { ArrayViews, asked, freeReaches, getterOf } from "./array_views.js";
-import { inOrder, mixedLight, placesOf, reachesOf } from "./pieces.js";
+import { ArrayViews, asked, flying, freeReaches, getterOf } from "./array_views.js";
+import { inOrder, mixedLight, reachesOf } from "./pieces.js";
 
 const MOST_SOLID = 2000; // pieces in a draft; more of them are points
 const FOLLOWED = ["color", "emissive"];
@@ -24,6 +24,10 @@ export class ArrayView {
   #points = null;
   #order = null;
   #facing;
+  /** @type {any} */
+  places = null;
+  /** @type {any} */
+  shares = null;
   /** @type {(name: string) => any} */
   valueOf = () => 0;
   /** @type {(name: string) => boolean} */
@@ -82,21 +86,20 @@ export class ArrayView {
   }
 
   /** Show a frame: valueOf gives the array's own values then, motion what drives its pieces, tried what the hand tries. */
-  show(frame, { valueOf, own, motion, tried, drives }) {
+  show(frame, { valueOf, history, own, motion, tried, drives }) {
     const { field } = this;
     Object.assign(this, { valueOf, drives });
-    /** @type {any} */
-    const places = placesOf(field, valueOf);
+    const { places, sizes, shares } = flying(field, frame, { valueOf, history });
     const reach = reachesOf(field, places, valueOf);
     const each = (name) => getterOf(name, { field, frame, reach, motion, tried, own });
     const getters = NAMES.map(each);
     if (this.#points) this.#showPoints(places, getters);
-    else this.#place(places, getters);
-    this.places = places;
+    else this.#place(places, getters, sizes);
+    Object.assign(this, { places, shares });
     this.#colour(field.coloured ? [each("piece_colour"), each("piece_last_colour")] : null, each("piece_opacity"), motion("piece_opacity") || tried("piece_opacity") !== undefined || own.piece_opacity !== 1);
   }
 
-  #place(places, getters) {
+  #place(places, getters, sizes) {
     const [move, turn, size, facing, pivot] = [new Vector3(), new Quaternion(), new Vector3(), new Quaternion(), new Vector3()];
     const [made, back, outer, at] = [new Matrix4(), new Matrix4(), new Matrix4(), new Euler()];
     const one = new Vector3(1, 1, 1);
@@ -104,10 +107,11 @@ export class ArrayView {
     for (let piece = 0; piece < this.field.pieces; piece += 1) {
       for (const at of moving) values[at] = getters[at](piece);
       const [x, y, z, tx, ty, tz, sx, sy, sz] = values;
+      const grown = sizes ? sizes[piece] : 1;
       pivot.fromArray(this.field.anchors[this.field.source[piece]] ?? [0, 0, 0]);
       turn.setFromEuler(at.set(MathUtils.degToRad(tx), MathUtils.degToRad(ty), MathUtils.degToRad(tz), "XYZ"));
       move.set(x, y, z).add(pivot);
-      made.compose(move, turn, size.set(sx, sy, sz)).multiply(back.makeTranslation(-pivot.x, -pivot.y, -pivot.z));
+      made.compose(move, turn, size.set(sx * grown, sy * grown, sz * grown)).multiply(back.makeTranslation(-pivot.x, -pivot.y, -pivot.z));
       move.fromArray(places, 3 * piece);
       if (this.#facing) outer.compose(move, facing.fromArray(this.#facing, 4 * piece), one);
       else outer.makeTranslation(move.x, move.y, move.z);
@@ -138,12 +142,12 @@ export class ArrayView {
 
   #colour(colours, opacity, fading) {
     const [first, last] = [new Color(), new Color()];
-    const { ranks } = this.field;
+    const { shares } = this;
     const mix = this.#points ? plainly : mixedLight; // a draft of very many need not be exact
     const colourOf = (piece) => {
       setColour(first, asked(colours[0], piece));
       setColour(last, asked(colours[1], piece));
-      const [r, g, b] = mix(first.toArray(), last.toArray(), ranks[piece]);
+      const [r, g, b] = mix(first.toArray(), last.toArray(), shares[piece]);
       return first.setRGB(r, g, b);
     };
     if (this.#points) {
@@ -196,7 +200,7 @@ export class ArrayView {
 
   /** Where the pieces are in the world, in their order, no more than so many: what the line through them goes by. */
   line(most) {
-    if (!this.places) return null;
+    if (!this.places || this.field.thrown) return null;
     this.node.updateWorldMatrix(true, false);
     if (this.#order?.most !== most) this.#order = { most, pieces: inOrder(this.field, most) };
     return this.#order.pieces.map((piece) => {

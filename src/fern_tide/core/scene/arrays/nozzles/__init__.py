@@ -1,0 +1,1 @@
+"""Nozzles: what drops leave from, one file each."""

@@ -1,0 +1,54 @@
+"""Writing that takes long, without a browser."""
+
+import re
+
+import pytest
+
+from fern_tide.web.pages import handoff
+from fern_tide.workflows.hand_off import long
+
+
+@pytest.fixture
+def long_writing(monkeypatch):
+    monkeypatch.setattr(long, "MOST_AT_ONCE", 100)
+
+
+def test_what_takes_long_is_written_as_work_and_is_the_same_file(client, demo, studio, monkeypatch):
+    options = {"error_percent": "0.5", "part": ["rain", "lamp"]}
+    at_once = client.post(f"/p/{demo}/hand-off/write/json", data=options)
+    url = f"/p/{demo}/hand-off/files/json?error_percent=0.5&part=rain&part=lamp"
+    content = client.get(url).data
+    monkeypatch.setattr(long, "MOST_AT_ONCE", 100)
+    handoff._last.clear()
+    assert client.get(url).status_code == 422, "nobody wrote it"
+    worked = client.post(f"/p/{demo}/hand-off/write/json", data=options)
+    assert worked.text == at_once.text and "read back, largest error 5.0e-03" in " ".join(worked.text.split())
+    (job,) = [row for row in studio.jobs._table.select() if row.kind == long.KIND]
+    assert job.state == "done"
+    for _ in range(2):
+        assert client.get(url).data == content
+        handoff._last.clear()
+    client.post(f"/p/{demo}/hand-off/write/json", data=options)
+    assert len([row for row in studio.jobs._table.select() if row.kind == long.KIND]) == 1, "it is there already"
+
+
+def test_long_writing_says_how_far_it_is_and_is_cancelled(client, demo, studio, long_writing, monkeypatch):
+    monkeypatch.setattr(studio, "enqueue", lambda job: None)
+    page = client.post(f"/p/{demo}/hand-off/write/json").text
+    asks = re.search(r'hx-get="([^"]+)"', page)[1].replace("&amp;", "&")
+    assert "Waiting to write JSON, 0 %" in " ".join(page.split()) and "/hand-off/write/json/" in asks
+    (job,) = [row for row in studio.jobs._table.select() if row.kind == long.KIND]
+    claimed = studio.jobs.claim(job.id)
+    studio.jobs.progress(claimed, share=0.42, words="Writing JSON")
+    page = " ".join(client.get(asks).text.split())
+    assert "Writing JSON, 42 %" in page and 'aria-valuenow="42"' in page
+    page = client.post(asks.replace("?", "/cancel?")).text
+    assert "Nothing was written: it was cancelled" in page and "hx-get" not in page
+    again = client.post(f"/p/{demo}/hand-off/write/json").text
+    assert "Waiting to write JSON" in again and job.id not in again
+
+
+def test_long_writing_that_cannot_be_done_says_why(client, demo, studio, long_writing):
+    refused = client.post(f"/p/{demo}/hand-off/write/json", data={"part": "title"})
+    assert refused.status_code == 200 and "There are no baked curves to write." in refused.text
+    assert "hx-get" not in refused.text
