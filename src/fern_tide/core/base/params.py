@@ -141,6 +141,8 @@ def _spec(name: str, field: FieldInfo) -> FieldSpec:
         kind = "switch"
     elif annotation is int:
         kind = "integer"
+    elif kind == "spec":
+        choices = tuple((spec.id, spec.label) for spec in getattr(annotation, "registry", {}).values())
     low = next((_number(m.ge if isinstance(m, Ge) else m.gt) for m in field.metadata if isinstance(m, (Ge, Gt))), None)
     high = next((_number(m.le if isinstance(m, Le) else m.lt) for m in field.metadata if isinstance(m, (Le, Lt))), None)
     default = None if field.default is PydanticUndefined else field.default

@@ -18,7 +18,7 @@ from fern_tide.web.views.poses_sheet import pose_picture, poses_sheet
 from fern_tide.web.views.several import line_of, parts_of
 from fern_tide.web.views.stage import StageRoomView, stage_view
 from fern_tide.web.views.tree import Look, chosen_ids, chosen_part, rows_of
-from fern_tide.workflows.tune import edits, make_part, ways
+from fern_tide.workflows.tune import edits, make_part, sprays, ways
 
 pages = Blueprint("stage", __name__, url_prefix="/p/<key>/stage")
 PREFIX = "stage-"
@@ -98,8 +98,9 @@ def add(key: str) -> Any:
     plain = body()
     kind = str(plain.get("kind"))
     project = studio().projects.at(key, whole(plain, "base")).document
+    kind, _, layout = kind.partition(":")
     if kind in PART_KINDS and PART_KINDS[kind].pieces:
-        return _array(key, plain, *make_part.new_array(project))
+        return _array(key, plain, *make_part.new_array(project, layout=layout or "line"))
     command = make_part.new_part(project.scene, kind)
     saved = edits.edit(studio(), key, command, base=whole(plain, "base"))
     return jsonify({**status(saved), "chosen": {"part": command.part.id}})
@@ -119,6 +120,16 @@ def array_of(key: str) -> Any:
 def _array(key: str, plain: dict[str, Any], command: Together, array_id: str) -> Any:
     saved = edits.edit(studio(), key, command, base=whole(plain, "base"))
     return jsonify({**status(saved), "chosen": {"part": array_id, "parts": []}})
+
+
+@pages.post("/parts/<part_id>/leaves")
+def leaves(key: str, part_id: str) -> Any:
+    """Let the drops of a spray leave where a part is."""
+    plain = body()
+    scene = studio().projects.at(key, whole(plain, "base")).document.scene
+    where = plain.get("where")
+    command = sprays.leaves_where(scene, part_id, where if isinstance(where, str) and where else None)
+    return jsonify(status(edits.edit(studio(), key, command, base=whole(plain, "base"))))
 
 
 @pages.post("/parts/<part_id>/copy")

@@ -18,7 +18,9 @@ from fern_tide.core.scene.arrays.sources import sources_of
 from fern_tide.core.scene.order_choice import ORDERS
 from fern_tide.core.scene.ordering import Order
 from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.workflows.tune.sprays import hidden_early, left_by, parts_to_leave
 
+_MOST_LISTED = 300
 _MAKING = ("shuffled", "seed", "coloured")
 _ORDERING = ("backwards", "both_ends")
 _SPREADING = ("rows", "late_frames", "late_ms", "differs", "first", "last")
@@ -33,6 +35,9 @@ class ArraySheet:
         n_sources: how many parts they are made from.
         new_reach: the edit that adds a reach; None where there are as many as can be.
         by_hand: whether the order is picked on the stage.
+        is_thrown: whether the pieces fly.
+        leaving: the parts where drops can leave, of a spray; left where they do now.
+        hidden_early: how many drops are in the air at its own rate and life, where that is more than are seen; or 0.
         making: the fields of what pieces are made from; ordering and spreading those of the order and the spread.
     """
 
@@ -44,6 +49,10 @@ class ArraySheet:
     responses: Sequence[Response]
     new_reach: dict[str, Any] | None
     by_hand: bool
+    is_thrown: bool
+    leaving: Sequence[Part]
+    left: Part | None
+    hidden_early: int
     making: Sequence[FieldSpec]
     ordering: Sequence[FieldSpec]
     spreading: Sequence[FieldSpec]
@@ -55,6 +64,7 @@ def array_sheet(scene: Scene, part: Part) -> ArraySheet | None:
     if not isinstance(params, ArrayParams):
         return None
     known = {field.name: field for field in fields(ArrayParams)}
+    is_thrown = params.layout.spec.throws is not None
     used = {reach.slot for reach in params.reaches}
     free = next((slot for slot in range(1, MOST_REACHES + 1) if slot not in used), None)
     return ArraySheet(
@@ -66,6 +76,10 @@ def array_sheet(scene: Scene, part: Part) -> ArraySheet | None:
         responses=list(RESPONSES.values()),
         new_reach=None if free is None else _adds(part, Reach(slot=free)),
         by_hand=params.order.spec.by_hand,
+        is_thrown=is_thrown,
+        leaving=parts_to_leave(scene, part)[:_MOST_LISTED],
+        left=left_by(scene, part),
+        hidden_early=hidden_early(part, params.n_pieces) if is_thrown else 0,
         making=[known[name] for name in _MAKING],
         ordering=[known[name] for name in _ORDERING],
         spreading=[known[name] for name in _SPREADING],

@@ -15,9 +15,9 @@ from fern_tide.core.envelope.envelope import READINGS, Envelope
 from fern_tide.core.envelope.reading import Reading
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.scene.arrays.field import LAYOUTS, ArrayParams
 from fern_tide.core.scene.follow import Follow, Limit
 from fern_tide.core.scene.graphic import is_level
-from fern_tide.core.scene.part import PartKind
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import PART_KINDS, Part, Scene, SceneFile
 from fern_tide.store.revision import Revision
@@ -35,6 +35,15 @@ from fern_tide.workflows.tune.several import Line
 from fern_tide.workflows.tune.squash import Squash, squash_of
 
 MOST_CHOICES = 400
+
+
+@dataclass(frozen=True)
+class Offer:
+    """What can be added to a stage: a kind of part, or an array with a layout."""
+
+    id: str
+    label: str
+    help: str
 
 
 @dataclass(frozen=True)
@@ -122,7 +131,7 @@ class StageRoomView:
     ties: Ties | None
     readings: Named[str, Reading]
     n_driven_parts: int
-    kinds: list[PartKind]
+    kinds: list[Offer]
     file: SceneFile | None
     envelopes: tuple[Envelope, ...]
     graphic: Graphic | None
@@ -174,7 +183,7 @@ def stage_view(
         ties=_ties(project, part, chosen) if part and has_chosen else None,
         readings=READINGS,
         n_driven_parts=len({target.part for target in moved}),
-        kinds=[kind for kind in PART_KINDS.values() if kind.offered and kind.space == scene.kind],
+        kinds=_offers(scene),
         file=_file(scene, part),
         envelopes=project.envelopes,
         graphic=_graphic(project, part) if part else None,
@@ -215,8 +224,9 @@ def _file(scene: Scene, part: Part | None) -> SceneFile | None:
 
 
 def _properties(project: Project, part: Part, moved: Named[Target, Drivers]) -> tuple[PropertyRow, ...]:
-    rows = []
-    for item in part.properties:
+    rows, params = [], part.shape.params
+    sizes = {size.id for size in params.layout.spec.sizes} if isinstance(params, ArrayParams) else set()
+    for item in sorted(part.properties, key=lambda item: item.id not in sizes):  # those of a layout first
         if is_level(item.id):
             continue
         target = Target(part=part.id, property=item.id)
@@ -261,3 +271,14 @@ def _ties(project: Project, part: Part, name: str) -> Ties:
             break
     limit, follow = project.scene.limit_of(target), project.scene.follow_of(target)
     return Ties(item=item, target=str(target), limit=limit, follow=follow, choices=choices)
+
+
+def _offers(scene: Scene) -> list[Offer]:
+    offers = []
+    for kind in PART_KINDS.values():
+        if kind.offered and kind.space == scene.kind:
+            offers.append(Offer(kind.id, kind.label, kind.help))
+            if kind.pieces:
+                thrown = [spec for spec in LAYOUTS.values() if spec.throws is not None]
+                offers += [Offer(f"{kind.id}:{spec.id}", spec.label, spec.help) for spec in thrown]
+    return offers

@@ -20,6 +20,7 @@ from fern_tide.core.envelope.envelope import READINGS, CleanUpChoice, Envelope, 
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale, suggest_marks
+from fern_tide.core.scene.arrays.field import LAYOUTS
 from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.mesh import bounds
 from fern_tide.core.scene.part import Anchor, PartKind
@@ -29,6 +30,7 @@ from fern_tide.workflows.derive.levels import Levels
 _FILL, _STROKE = "#d9b44a", "#f7dfa0"
 _WIDTHS = {"width": 1.0, "radius": 2.0, "outer": 2.0, "r": 2.0, "rx": 2.0}  # of 2D shapes, by their fields
 _FIRST = {"3d": ("sphere", {"radius": 0.1, "around": 16}), "2d": ("ellipse", {"rx": 14.0, "ry": 14.0})}
+_OF_A_DROP = 0.3  # how much smaller what is thrown is
 _CENTRED = {"cx": "x", "cy": "y", "mask_x": "x", "mask_y": "y"}
 
 
@@ -48,13 +50,16 @@ def new_part(scene: Scene, kind_id: str) -> PutPart:
     return PutPart(part=_placed(draft, scene))
 
 
-def array_of(project: Project, part_ids: Sequence[str], *, name: str = "") -> tuple[Together, str]:
+def array_of(
+    project: Project, part_ids: Sequence[str], *, name: str = "", layout: str = "line"
+) -> tuple[Together, str]:
     """Make an array whose pieces are made from parts, and that stands where the first of them stood.
 
     Args:
         project: the document.
         part_ids: the parts; they move into the array.
         name: what it is called; '' is after the first part.
+        layout: the id of how its pieces are laid out.
 
     Returns:
         The edit, and the array's id.
@@ -78,9 +83,11 @@ def array_of(project: Project, part_ids: Sequence[str], *, name: str = "") -> tu
         id=Ids(part.id for part in scene.parts).make(name),
         name=name,
         parent=first.parent,
-        shape=PartChoice(id=kind.id),
-        values={**{axis: value for axis, value in stands.items() if value}, "gap": _gap(first)},
+        shape=PartChoice.model_validate({"id": kind.id, "params": {"layout": {"id": layout}}}),
+        values={axis: value for axis, value in stands.items() if value},
     )
+    if array.has("gap"):
+        array = array.but(values={**array.values, "gap": _gap(first)})
     commands: list[PutPart | ArrangePart | SetValues] = [PutPart(part=array)]
     for place, part in enumerate(parts):
         commands.append(ArrangePart(id=part.id, parent=array.id, place=place))
@@ -108,13 +115,21 @@ def _gap(part: Part) -> float:
     return round(1.25 * wide, 2) or (0.5 if part.kind.space == "3d" else 60.0)
 
 
-def new_array(project: Project) -> tuple[Together, str]:
-    """Make an array of small balls or dots, to begin with; see array_of."""
-    kind, size = _FIRST[project.scene.kind]
+def new_array(project: Project, *, layout: str = "line") -> tuple[Together, str]:
+    """Make an array of small balls or dots, to begin with; see array_of.
+
+    Raises:
+        UnknownName: there is no such layout.
+    """
+    spec, (kind, size) = LAYOUTS[layout], _FIRST[project.scene.kind]
+    if spec.throws is not None:
+        size = {name: value * _OF_A_DROP if isinstance(value, float) else value for name, value in size.items()}
     ball = new_part(project.scene, kind).part
     ball = ball.but(shape=ball.shape.but(params=ball.shape.params.but(**size)))
-    edit, name = array_of(PutPart(part=ball).apply(project), [ball.id], name="Array")
-    return edit.but(words="Add an array", commands=(PutPart(part=ball), *edit.commands)), name
+    words = spec.label if spec.throws is not None else "Array"
+    edit, name = array_of(PutPart(part=ball).apply(project), [ball.id], name=words, layout=layout)
+    added = f"Add {'an' if words == 'Array' else 'a'} {words.lower()}"
+    return edit.but(words=added, commands=(PutPart(part=ball), *edit.commands)), name
 
 
 def _shape(kind: PartKind, scene: Scene) -> PartChoice:

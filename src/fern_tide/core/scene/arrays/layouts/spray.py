@@ -48,7 +48,7 @@ class SprayParams(Params):
     before_s: Annotated[
         float,
         Field(ge=0, le=600),
-        unit("s", "How long it has been running when the project begins.", step=0.1, label="Runs before"),
+        unit("s", "How long it has been running when the project begins.", step=0.1, label="Head start"),
     ] = 0.0
     drops_seed: Annotated[
         int, Field(ge=0, lt=2**31), unit("", "Another number throws other drops.", label="Drops' seed")
@@ -79,13 +79,13 @@ LAYOUT = Layout(
     help="Thrown: they leave, fly, fall and are gone.",
     params=SprayParams,
     sizes=(
-        Size("rate", "Rate", 20.0, low=0.0, high=10_000.0, unit="/s", swing=60.0),
-        Size("force", "Force", 3.0, per="/s", swing=3.0),
+        Size("rate", "Rate", 20.0, low=0.0, unit="/s", swing=60.0),
+        Size("force", "Force", 5.0, per="/s", swing=5.0),
         Size("width", "Width", 30.0, low=0.0, high=360.0, unit="°", swing=60.0),
         Size("aim_z", "Aim about z", 0.0, unit="°", swing=45.0, flat_label="Aim"),
         Size("aim_x", "Aim about x", 0.0, unit="°", swing=45.0, space="3d"),
         Size("gravity", "Gravity", 9.81, per="/s²", swing=-9.81),
-        Size("life", "Life", 1.0, low=0.01, high=600.0, unit="s", swing=1.0),
+        Size("life", "Life", 1.2, low=0.01, unit="s", swing=1.0),
         Size("nozzle", "Nozzle size", 0.2, low=0.0),
         Size("from_x", "Leaves across", 0.0),
         Size("from_y", "Leaves up", 0.0, flat_label="Leaves down"),
