@@ -3,8 +3,8 @@
 import json
 
 import numpy as np
+from tests.core.scene.test_rides import space
 from tests.core.scene.test_shapers import part as rod_of
-from tests.core.scene.test_ways import space
 from tests.interchange.test_other_programs import NODE, SPEC, node
 
 from fern_tide.core.bake.bake import bake

@@ -205,10 +205,10 @@ class _Array:
             writer.parts.append(outer)
             self._move(outer, place, piece=None)
             parent, place, name = outer.id, np.zeros((3, 1)), f"{name}, moving"
-        stands = place + self._stands(at)[:, np.newaxis]
+        sizes = None if self._sizes is None else self._sizes[piece]
+        stands = place + self._stands(at, 1.0 if sizes is None else float(sizes[0]))[:, np.newaxis]
         own = np.array([[self._own.get(axis, 0.0)] for axis in "xyz"])
         still = {name: self._own[name] for name in self._of_group} | self._still(stands + own)
-        sizes = None if self._sizes is None else self._sizes[piece]
         if sizes is not None:
             still |= {name: still[name] * float(sizes[0]) for name in still if name in SIZES}
         group = _group(space, writer.make_id(name), name, parent, still, Anchor(x=at[0], y=at[1], z=at[2]))
@@ -224,15 +224,16 @@ class _Array:
         if source is not None:
             self._copy(source, group, piece)
 
-    def _stands(self, at: FloatArray) -> FloatArray:
+    def _stands(self, at: FloatArray, size: float) -> FloatArray:
         """Give how far a group must be moved so that its anchor stands where the piece's does; see part.Anchor.
 
-        In 3D a part at its own turn and scale stands where it says; in 2D its anchor does.
+        In 3D a part at its own turn and scale stands where it says; in 2D its anchor does. Its size is what it is
+        larger by than its own scale.
         """
         if len(self._space.axes) == 2:
             return np.zeros(3)
         turns = np.array([self._own[name] for name in self._space.turns])[:, np.newaxis]
-        sizes = np.array([self._own[f"scale_{axis}"] for axis in "xyz"])
+        sizes = size * np.array([self._own[f"scale_{axis}"] for axis in "xyz"])
         return np.asarray(at - matrices(quaternions(turns))[..., 0] @ (sizes * at))
 
     def _still(self, place: FloatArray) -> dict[str, float]:
