@@ -8,10 +8,15 @@ from tests.core.scene.test_sprays import by_hand
 from tests.interchange.test_other_programs import NODE, SPEC, node
 
 from fern_tide.core.bake.bake import bake
+from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.expand import Clock, expanded
+from fern_tide.core.bake.expand_size import check_size
+from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.formats.registry import FORMATS
+from fern_tide.core.mapping.colour import mix_all, parse_colour
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.scene import Part, Scene
 
@@ -86,3 +91,30 @@ def test_drops_are_read_back_from_every_format_of_a_drawing(name):
     assert len(curves) == 12 * 4 and {curve.target.part for curve in curves} <= {part.id for part in plain.parts}
     written = write(HandOff("J", plain, curves, RATE, FRAMES), format=FORMATS[name])
     assert written.error < 1e-3 and written.n_curves == 48
+
+
+def test_drops_change_colour_over_their_lives():
+    drop = {"shape": {"id": "ellipse", "params": {"rx": 4, "ry": 6}}}
+    values = {"rate": 9.0, "piece_colour": "#ff0000", "piece_last_colour": "#0000ff", "life": 1.0}
+    scene = spray_of("array", drop, {})
+    jet = scene.part("jet")
+    params = jet.shape.params.but(coloured=True, backwards=True)
+    jet = jet.but(shape=jet.shape.but(params=params), values=values)
+    scene = scene.but(parts=(jet, scene.part("drop")))
+    _, curves = written_out(scene, [{"target": "jet:force", "rest": 200, "full": 700}])
+    fills = [curve.values for curve in curves if curve.target.property == "fill"]
+    assert len(fills) == 12
+    # drop 3 leaves at a third of a second, frame 8; it is red then, and nearly blue a life later
+    third = fills[2]
+    np.testing.assert_allclose(third[:, 8], [1, 0, 0], atol=1e-6)
+    ends = [parse_colour(text)[:, None] for text in ("#ff0000", "#0000ff")]
+    np.testing.assert_allclose(third[:, [20]], mix_all(*ends, share=np.array([0.5])), atol=1e-6)
+
+
+def test_a_spray_that_would_be_millions_of_values_is_refused_before_it_is_written():
+    drop = {"shape": {"id": "ellipse", "params": {"rx": 4, "ry": 6}}}
+    scene = spray_of("array", drop, {}, count=6000)
+    curve = np.zeros(1000)
+    target = {"target": Target(part="jet", property="x"), "part_name": "Jet", "label": "Across", "unit": "px"}
+    with pytest.raises(FernTideError, match="36,000,000 values"):
+        check_size(scene, [Curve(**target, kind="number", values=curve)])

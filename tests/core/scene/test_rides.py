@@ -286,3 +286,11 @@ def test_a_drawing_with_a_way_beside_it_goes_home_letter_for_letter():
     ways = leaf(*moved, more=beside)
     assert write(ways, format=FORMATS["svg"]).content == write(leaf(moved[0]), format=FORMATS["svg"]).content
     assert b"data-own='kept'" in write(ways, format=FORMATS["svg"]).content
+
+
+def test_a_course_that_was_asked_for_one_thing_answers_another():
+    scene = flat()
+    one, other = (places(scene, "moth", along=[share]) for share in (0.0, 0.25))
+    assert one["x"][0] == pytest.approx(50) and other["x"][0] == pytest.approx(-50)
+    beside = places(scene, "moth", along=[0.0], beside=[10.0])
+    assert beside["x"][0] == pytest.approx(40)
