@@ -1,4 +1,4 @@
-"""What lives on the potting bench: fronds that bend, water that ripples, a moth that flies round the lamp."""
+"""What lives on the potting bench: fronds that bend, water that ripples and sprays, a moth that flies."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ _ROOT = 0.1  # from a wing's middle to where it joins the body
 def lively_bench() -> Scene:
     """Build the potting bench with what lives on it; the same parts in the same order every time."""
     bench = potting_bench()
-    return bench.but(parts=(*bench.parts, *_fronds(), _water(), *_moth()))
+    return bench.but(parts=(*bench.parts, *_fronds(), _water(), *_spray(), *_moth()))
 
 
 def _fronds() -> list[Part]:
@@ -63,6 +63,35 @@ def _water() -> Part:
     )
     ripple = ShaperChoice.model_validate({"id": "ripple", "params": {"wavelength": 0.2}})
     return water.but(shapers=(Shaping(slot=1, shaper=ripple),))
+
+
+def _spray() -> list[Part]:
+    """Drops that the mist tray throws up from its ring."""
+    drops = {
+        "layout": {
+            "id": "spray",
+            "params": {"nozzle": {"id": "ring"}, "count": 110, "last_size": 0.3, "uneven": 0.3, "before_s": 1.0},
+        },
+        "coloured": True,
+    }
+    return [
+        solid_part(
+            "spray",
+            "Spray",
+            "array_3d",
+            parent="tray",
+            params=drops,
+            rate=6.0,
+            force=2.0,
+            width=20.0,
+            life=0.9,
+            nozzle=0.4,
+            from_y=0.12,
+            piece_colour="#e8f6f3",
+            piece_last_colour="#4a9fb5",
+        ),
+        solid_part("drop", "Drop", "sphere", parent="spray", params={"radius": 0.03, "around": 8}, roughness=0.1),
+    ]
 
 
 def _moth() -> list[Part]:

@@ -1,14 +1,15 @@
-"""The 3D scene of The Glasshouse Hour: a potting bench, a row of glass cloches, a hanging lamp, a mist tray."""
+"""The 3D scene of The Glasshouse Hour: a potting bench, two rows of glass cloches, a hanging lamp, a mist tray."""
 
 from __future__ import annotations
 
-from math import sin
+from math import hypot, sin
 
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.demo.solid import solid_part
 
-CLOCHES = 12
+CLOCHES = 24
+_IN_A_ROW = 12
 BENCH_TOP = 0.86
 
 
@@ -50,10 +51,11 @@ def _bench() -> list[Part]:
 
 
 def _cloches() -> list[Part]:
-    """Bell jars along the bench, each standing on its base, with a seedling in it."""
+    """Bell jars in two rows along the bench, each standing on its base, with a seedling in it."""
     parts = [solid_part("cloches", "Cloches", "group_3d", y=BENCH_TOP)]
     for place in range(CLOCHES):
-        x = -1.56 + place * 3.12 / (CLOCHES - 1)
+        back, along = divmod(place, _IN_A_ROW)
+        x, z = -1.56 + (along + 0.5 * back) * 3.12 / (_IN_A_ROW - 0.5), 0.22 - 0.34 * back
         tall = 0.3 + 0.06 * sin(place * 1.7)
         number = place + 1
         parts.append(
@@ -64,7 +66,7 @@ def _cloches() -> list[Part]:
                 parent="cloches",
                 params={"radius": 0.05, "height": 0.16, "around": 10},
                 x=round(x, 4),
-                z=0.06,
+                z=round(z, 4),
                 colour="#4f8a45",
             )
         )
@@ -76,7 +78,7 @@ def _cloches() -> list[Part]:
                 parent="cloches",
                 params={"radius": 0.11, "height": round(tall, 4), "around": 20},
                 x=round(x, 4),
-                z=0.06,
+                z=round(z, 4),
                 colour="#b9ddd2",
                 opacity=0.38,
                 roughness=0.1,
@@ -163,5 +165,12 @@ def _tray() -> list[Part]:
 def _light_and_lens() -> list[Part]:
     return [
         solid_part("moon", "Moon", "sun", turn_x=-55.0, turn_y=-35.0, colour="#bcd2e8", intensity=1.1),
-        solid_part("camera", "Camera", "camera", y=1.7, z=4.6, turn_x=-7.0, field_of_view=38.0),
+        solid_part("camera", "Camera", "camera", y=1.75, z=4.9, turn_x=-10.0, field_of_view=38.0),
     ]
+
+
+def outward() -> list[str]:
+    """List the cloches from the middle of the bench outward, by their ids."""
+    jars = [part for part in _cloches() if part.shape.id == "bell_jar"]
+    away = {part.id: hypot(float(part.own("x")), float(part.own("z")) - 0.05) for part in jars}
+    return sorted(away, key=lambda name: (away[name], name))

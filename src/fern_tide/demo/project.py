@@ -15,7 +15,7 @@ from fern_tide.core.mapping.mapping import Mapping, StepChoice
 from fern_tide.core.mapping.marks import Marks, Scale
 from fern_tide.core.sound.decode import measure
 from fern_tide.demo.bench_life import FRONDS, lively_bench
-from fern_tide.demo.bench_scene import CLOCHES
+from fern_tide.demo.bench_scene import CLOCHES, outward
 from fern_tide.demo.pane_wall import pane_wall
 from fern_tide.demo.scene import glasshouse
 from fern_tide.demo.sounds import STEMS, mix, stems, wav_bytes
@@ -24,6 +24,7 @@ NAME = "The Glasshouse Hour"
 BENCH_NAME = "The Glasshouse Hour, the potting bench"
 WALL_NAME = "The Glasshouse Hour, the wall of panes"
 MIX = "Rain on Panes"
+_SLOW = "smooth width_ms=120"
 
 
 @cache
@@ -53,7 +54,11 @@ def demo_project() -> Project:
 @cache
 def bench_project() -> Project:
     """Make the second demo document: the same sounds on the 3D scene."""
-    return demo_project().but(name=BENCH_NAME, scene=lively_bench(), mappings=_bench_mappings())
+    demo = demo_project()
+    rows = _envelope("Twenty-four bands", "rain-on-panes", f"bank bands={CLOCHES} low_hz=40 high_hz=12000", _SLOW)
+    return demo.but(
+        name=BENCH_NAME, scene=lively_bench(), envelopes=(*demo.envelopes, rows), mappings=_bench_mappings()
+    )
 
 
 @cache
@@ -76,7 +81,7 @@ def _wall_mappings() -> tuple[Mapping, ...]:
 
 
 def _bench_mappings() -> tuple[Mapping, ...]:
-    cloches = [(f"cloche-{n}:scale_y", 1.0, 1.35 + 0.1 * (n % 3)) for n in range(1, CLOCHES + 1)]
+    cloches = [(f"{name}:scale_y", 1.0, 1.65) for name in outward()]
     swing = _mapping("Lamp swing", "drip", (-30, -12.5), ("lamp:turn_z", 0.0, 24.0)).model_copy(
         update={"steps": (StepChoice.parse("sway period=4 counted_in=beats"),)}
     )
@@ -90,7 +95,7 @@ def _bench_mappings() -> tuple[Mapping, ...]:
             ("lamp-bulb:emission_strength", 0.8, 3.0),
             response="exponent power=0.7",
         ),
-        _mapping("Cloches", "panes", (-44, -26), *cloches, response="smooth"),
+        _mapping("Cloches", "twenty-four-bands", (-19, -3), *cloches, response="smooth").but(spread=True),
         _mapping(
             "Mist",
             "reed",
@@ -117,6 +122,7 @@ def _living() -> tuple[Mapping, ...]:
     return (
         _mapping("Fronds bend", "reed", (-36, -19.5), *fronds, response="smooth"),
         _mapping("Water ripples", "drip", (-28, -12.5), *ripples),
+        _mapping("Drops", "drip", (-28, -12.5), ("spray:rate", 6.0, 110.0), ("spray:force", 1.8, 4.4)),
         _built_up("Ripples run", "loudness", (-36, -18), ("water:shaper1_phase", 0.0, 360.0), per_second=2.5),
         _built_up("Moth flies", "loudness", (-36, -18), ("moth:along", 0.0, 1.0), per_second=0.22),
         _mapping("Wings flap", "panes", (-44, -26), ("wings:blend", 0.0, 1.0)),
@@ -140,33 +146,34 @@ def _track(name: str, content: bytes) -> Track:
     )
 
 
-def _envelopes() -> tuple[Envelope, ...]:
-    def envelope(name: str, track: str | None, reading: str, *clean_up: str) -> Envelope:
-        return Envelope(
-            id=name.lower().replace(" ", "-"),
-            name=name,
-            track=track,
-            reading=ReadingChoice.parse(reading),
-            clean_up=tuple(CleanUpChoice.parse(text) for text in clean_up),
-        )
+def _envelope(name: str, track: str | None, reading: str, *clean_up: str) -> Envelope:
+    return Envelope(
+        id=name.lower().replace(" ", "-"),
+        name=name,
+        track=track,
+        reading=ReadingChoice.parse(reading),
+        clean_up=tuple(CleanUpChoice.parse(text) for text in clean_up),
+    )
 
+
+def _envelopes() -> tuple[Envelope, ...]:
     return (
-        envelope(
+        _envelope(
             "Drip",
             "rain-on-panes",
             "band low_hz=40 high_hz=180",
             "rise_and_fall rise_ms=10 fall_ms=220",
             "smooth width_ms=60",
         ),
-        envelope("Panes", "rain-on-panes", "band low_hz=3000 high_hz=11000", "rise_and_fall rise_ms=5 fall_ms=110"),
-        envelope("Reed", "reed", "amplitude channel=mid detector=rms window_ms=200", "smooth width_ms=500"),
-        envelope(
+        _envelope("Panes", "rain-on-panes", "band low_hz=3000 high_hz=11000", "rise_and_fall rise_ms=5 fall_ms=110"),
+        _envelope("Reed", "reed", "amplitude channel=mid detector=rms window_ms=200", "smooth width_ms=500"),
+        _envelope(
             "Loudness", "rain-on-panes", "amplitude channel=loudest detector=rms window_ms=100", "smooth width_ms=300"
         ),
-        envelope("Notes", "rain-on-panes", "band low_hz=190 high_hz=480", "smooth width_ms=200"),
-        envelope("Hits", "panes", "hits given=pulses", "rise_and_fall rise_ms=0 fall_ms=200"),
-        envelope("Beat", None, "beats given=fall others=0.6"),
-        envelope("Twelve bands", "rain-on-panes", "bank bands=12 low_hz=40 high_hz=12000", "smooth width_ms=120"),
+        _envelope("Notes", "rain-on-panes", "band low_hz=190 high_hz=480", "smooth width_ms=200"),
+        _envelope("Hits", "panes", "hits given=pulses", "rise_and_fall rise_ms=0 fall_ms=200"),
+        _envelope("Beat", None, "beats given=fall others=0.6"),
+        _envelope("Twelve bands", "rain-on-panes", "bank bands=12 low_hz=40 high_hz=12000", _SLOW),
     )
 
 
