@@ -141,21 +141,18 @@ export class ArrayView {
   }
 
   #colour(colours, opacity, fading) {
+    if (this.#points) {
+      if (colours) this.#colourPoints(colours);
+      return;
+    }
     const [first, last] = [new Color(), new Color()];
     const { shares } = this;
-    const mix = this.#points ? plainly : mixedLight; // a draft of very many need not be exact
     const colourOf = (piece) => {
       setColour(first, asked(colours[0], piece));
       setColour(last, asked(colours[1], piece));
-      const [r, g, b] = mix(first.toArray(), last.toArray(), shares[piece]);
+      const [r, g, b] = mixedLight(first.toArray(), last.toArray(), shares[piece]);
       return first.setRGB(r, g, b);
     };
-    if (this.#points) {
-      const { color } = this.#points.geometry.attributes;
-      for (let piece = 0; colours && piece < this.field.pieces; piece += 1) colourOf(piece).toArray(color.array, 3 * piece);
-      color.needsUpdate = true;
-      return;
-    }
     for (const shown of this.#meshes) {
       this.#surface(shown, Boolean(colours), Boolean(fading));
       if (colours) shown.pieces.forEach((piece, place) => shown.mesh.setColorAt(place, colourOf(piece)));
@@ -164,6 +161,18 @@ export class ArrayView {
       shown.pieces.forEach((piece, place) => (shown.opacity.array[place] = asked(opacity, piece)));
       shown.opacity.needsUpdate = true;
     }
+  }
+
+  /** A draft of very many need not be exact: mixed straight, and turned into light by a table. */
+  #colourPoints(colours) {
+    const { color } = this.#points.geometry.attributes;
+    const [first, last] = colours.map(sRgb);
+    for (let piece = 0; piece < this.field.pieces; piece += 1) {
+      const [a, b] = [asked(first, piece), asked(last, piece)];
+      const share = this.shares[piece];
+      for (let at = 0; at < 3; at += 1) color.array[3 * piece + at] = LIGHT[Math.round(MathUtils.clamp(a[at] + (b[at] - a[at]) * share, 0, 1) * STEPS)];
+    }
+    color.needsUpdate = true;
   }
 
   /** The surface of what a piece is made from, as it is now; another one where that is another, in draft or not. */
@@ -219,7 +228,14 @@ export class ArrayView {
   }
 }
 
-const plainly = (first, last, share) => first.map((value, at) => value + (last[at] - value) * share);
+const STEPS = 1024;
+const LIGHT = Float32Array.from({ length: STEPS + 1 }, (_, at) => new Color().setRGB(at / STEPS, 0, 0, SRGBColorSpace).r);
+
+/** A colour, or what gives each piece's, as sRGB from 0 to 1. */
+function sRgb(colour) {
+  if (typeof colour === "function" || Array.isArray(colour)) return colour;
+  return new Color(colour).convertLinearToSRGB().toArray();
+}
 
 /** What stands still as numbers, and the places of what moves. */
 const apart = (getters) => ({ values: getters.map((get) => (typeof get === "function" ? 0 : get)), moving: [...getters.keys()].filter((at) => typeof getters[at] === "function") });
