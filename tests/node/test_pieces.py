@@ -207,3 +207,9 @@ def test_two_colours_as_text_mix_as_pythons_do(modules):
         wanted = colour_texts(mix_colours("#204060", "#f0d080", share=np.array([share])))[0]
         assert modules("pieces", "mixedColour", "#204060", "#f0d080", share) == wanted
         assert modules("pieces", "mixedColour", [32 / 255, 64 / 255, 96 / 255], "#f0d080", share) == wanted
+
+
+def test_what_stands_on_something_begins_there(modules):
+    field = {"pieces": 2, "fixed": [1, 2, 3, 4, 5, 6], "ways": {"out": [0, 1, 0, 1, 0, 0]}}
+    places = modules("pieces", "placesOf", field, {"table": {"out": 0.5}})
+    assert list(places) == [1, 2.5, 3, 4.5, 5, 6]

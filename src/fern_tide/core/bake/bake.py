@@ -15,6 +15,7 @@ from fern_tide.core.mapping.colour import parse_colour
 from fern_tide.core.mapping.drive import Drive, Stacking, value
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
 from fern_tide.core.mapping.mapping import drive_lift
+from fern_tide.core.scene.arrays.layout import completed
 from fern_tide.core.scene.follow import Limit
 from fern_tide.core.scene.ground import Ground
 from fern_tide.core.scene.properties import Property
@@ -103,7 +104,8 @@ def stack_of(scene: Scene, target: Target, drivers: Drivers) -> Stack:
     replacing = [at for at, (_, drive) in enumerate(drivers) if drive.stacking is Stacking.REPLACE]
     seen = drivers[replacing[-1] :] if replacing else drivers
     ground = None if replacing else scene.grounds.get(target)
-    return Stack(target, part, item, seen, ground, scene.limit_of(target))
+    whole = completed(scene.at_rest, part) if part.kind.pieces else part
+    return Stack(target, whole, item, seen, ground, scene.limit_of(target))
 
 
 def stacks_in_order(

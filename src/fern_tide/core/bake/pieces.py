@@ -21,6 +21,7 @@ from fern_tide.core.mapping.colour import parse_colour
 from fern_tide.core.mapping.drive import value
 from fern_tide.core.scene.arrays.field import ArrayParams, Between, Pieces, Places, pieces_of
 from fern_tide.core.scene.arrays.inside import PREFIX
+from fern_tide.core.scene.arrays.layout import completed
 from fern_tide.core.scene.arrays.reach import Reach, joined
 from fern_tide.core.scene.arrays.sources import sources_of
 from fern_tide.core.scene.arrays.throw import Flights, Throw, flights, still_flights
@@ -80,7 +81,8 @@ class ArrayMotion:
         thrown = self.flights(which)
         if thrown is not None:
             return thrown.places
-        total = np.zeros((3, len(which), 1))
+        fixed = self.pieces.laid.fixed
+        total = np.zeros((3, len(which), 1)) if fixed is None else fixed[which].T[:, :, np.newaxis]
         for name, way in self.pieces.laid.ways.items():
             size = self.curves.get(name, np.array([float(self.part.own(name))]))
             total = total + way[which].T[:, :, np.newaxis] * size
@@ -121,7 +123,8 @@ def motion_of(
     scene: Scene, part: Part, curves: Mapping[str, FloatArray], *, rate: FrameRate, n_frames: int
 ) -> ArrayMotion:
     """Give the motion of an array of a scene; see ArrayMotion."""
-    return ArrayMotion(part, len(sources_of(scene, part)), curves, rate, n_frames)
+    whole = completed(scene.at_rest, part)
+    return ArrayMotion(whole, len(sources_of(scene, part)), curves, rate, n_frames)
 
 
 def piece_values(

@@ -11,6 +11,7 @@ from fern_tide.core.base.order import MadeOfItself, in_order
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.colour import colour_texts, parse_colour
+from fern_tide.core.scene.arrays.layout import completed
 from fern_tide.core.scene.course import grounds_of_rides
 from fern_tide.core.scene.ground import FollowGround, Ground
 from fern_tide.core.scene.poses import grounds_of_poses
@@ -62,13 +63,13 @@ def _add(scene: Scene, grounds: dict[Target, Ground], target: Target, ground: Gr
 
 
 def at_rest(scene: Scene) -> Scene:
-    """Give a scene in which what rides and poses give stands where these leave it at rest.
+    """Give a scene in which what rides and poses give stands where these leave it at rest, and arrays are complete.
 
     What follows stands at its own value until something moves: a follow is of what moves, not of where it stands.
     """
     given = {target: one for target, one in scene.grounds.items() if one.kind != "follow"}
     if not given:
-        return scene
+        return _completed(scene)
     rests: dict[Target, float | str] = {}
     for target in in_order(given, inputs=lambda target: given[target].sources if target in given else ()):
         part, item = scene.resolve(target)
@@ -83,7 +84,13 @@ def at_rest(scene: Scene) -> Scene:
     parts = tuple(
         part.but(values={**part.values, **changed[part.id]}) if part.id in changed else part for part in scene.parts
     )
-    return scene.but(parts=parts)
+    return _completed(scene.but(parts=parts))
+
+
+def _completed(scene: Scene) -> Scene:
+    """Complete what arrays take from other parts."""
+    parts = tuple(completed(scene, part) if part.kind.pieces else part for part in scene.parts)
+    return scene if all(one is other for one, other in zip(parts, scene.parts, strict=True)) else scene.but(parts=parts)
 
 
 def _still(value: float | str) -> FloatArray:

@@ -36,6 +36,7 @@ class ArraySheet:
         new_reach: the edit that adds a reach; None where there are as many as can be.
         by_hand: whether the order is picked on the stage.
         is_thrown: whether the pieces fly.
+        named: the parts that the layout's params can name.
         leaving: the parts where drops can leave, of a spray; left where they do now.
         hidden_early: how many drops are in the air at its own rate and life, where that is more than are seen; or 0.
         making: the fields of what pieces are made from; ordering and spreading those of the order and the spread.
@@ -50,6 +51,7 @@ class ArraySheet:
     new_reach: dict[str, Any] | None
     by_hand: bool
     is_thrown: bool
+    named: Sequence[Part]
     leaving: Sequence[Part]
     left: Part | None
     hidden_early: int
@@ -64,7 +66,8 @@ def array_sheet(scene: Scene, part: Part) -> ArraySheet | None:
     if not isinstance(params, ArrayParams):
         return None
     known = {field.name: field for field in fields(ArrayParams)}
-    is_thrown = params.layout.spec.throws is not None
+    layout: Layout = params.layout.spec
+    is_thrown = layout.throws is not None
     used = {reach.slot for reach in params.reaches}
     free = next((slot for slot in range(1, MOST_REACHES + 1) if slot not in used), None)
     return ArraySheet(
@@ -77,6 +80,7 @@ def array_sheet(scene: Scene, part: Part) -> ArraySheet | None:
         new_reach=None if free is None else _adds(part, Reach(slot=free)),
         by_hand=params.order.spec.by_hand,
         is_thrown=is_thrown,
+        named=[] if layout.offers is None else layout.offers(scene, part)[:_MOST_LISTED],
         leaving=parts_to_leave(scene, part)[:_MOST_LISTED],
         left=left_by(scene, part),
         hidden_early=hidden_early(part, params.n_pieces) if is_thrown else 0,

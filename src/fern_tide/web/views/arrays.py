@@ -47,6 +47,7 @@ def field_head(pack: Pack, project: Project, part: Part) -> dict[str, Any]:
         "pieces": pieces.n_pieces,
         "source": pack.add(pieces.sources.astype(np.float64)),
         "ways": {name: pack.add(way.ravel()) for name, way in pieces.laid.ways.items()},
+        "fixed": None if pieces.laid.fixed is None else pack.add(pieces.laid.fixed.ravel()),
         "turns": pack.add(pieces.laid.turns.T.ravel()) if pieces.laid.turns.any() else None,
         "ranks": pack.add(pieces.ranks),
         "ranks_more": pack.add(pieces.ranks - ranks.astype(np.float64)),  # what float32 leaves out

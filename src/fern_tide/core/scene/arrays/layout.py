@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from base64 import b64decode, b64encode
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
 
@@ -12,6 +13,9 @@ from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.scene.arrays.throw import Throw
 from fern_tide.core.scene.properties import Property
+
+if TYPE_CHECKING:
+    from fern_tide.core.scene.scene import Part, Scene
 
 MOST_PIECES = 250_000
 
@@ -77,10 +81,12 @@ class Laid:
     Attributes:
         ways: by the ids of the layout's sizes, shape (pieces, 3).
         turns: how each piece is turned about x, y and z, in degrees, shape (3, pieces); in 2D about z alone.
+        fixed: what is added whatever the sizes are, shape (pieces, 3); None for nothing.
     """
 
     ways: Mapping[str, FloatArray]
     turns: FloatArray
+    fixed: FloatArray | None = None
 
     @property
     def n_pieces(self) -> int:
@@ -89,7 +95,7 @@ class Laid:
 
     def places(self, sizes: Mapping[str, float]) -> FloatArray:
         """Give where the pieces stand at some sizes, shape (pieces, 3)."""
-        total = np.zeros((self.n_pieces, 3))
+        total = np.zeros((self.n_pieces, 3)) if self.fixed is None else self.fixed.copy()
         for name, way in self.ways.items():
             total += sizes[name] * way
         return total
@@ -110,6 +116,8 @@ class Layout:
         flat: gives where they stand in 2D, up still being up; None where the layout is one in space alone.
         throws: says how the pieces fly of which it is only given where they begin, in 2D where flat; None where they
             stand.
+        given: completes its params by what else is in a scene, as its array counts it; None where they say all.
+        offers: lists the parts that its params can name.
     """
 
     id: str
@@ -121,6 +129,8 @@ class Layout:
     lay: Callable[[Any], Laid]
     flat: Callable[[Any], Laid] | None = None
     throws: Throwing | None = None
+    given: Callable[[Scene, Part, Any], Params] | None = None
+    offers: Callable[[Scene, Part], list[Part]] | None = None
 
     def sizes_of(self, space: str) -> tuple[Size, ...]:
         """List its numbers in a kind of scene."""
@@ -142,4 +152,29 @@ def on_a_stage(laid: Laid) -> Laid:
     down = np.array([1.0, -1.0, 0.0])
     turns = np.zeros_like(laid.turns)
     turns[2] = -laid.turns[2]
-    return Laid({name: way * down + 0.0 for name, way in laid.ways.items()}, turns + 0.0)
+    fixed = None if laid.fixed is None else laid.fixed * down + 0.0
+    return Laid({name: way * down + 0.0 for name, way in laid.ways.items()}, turns + 0.0, fixed)
+
+
+def packed(values: FloatArray) -> str:
+    """Give numbers as a text, for params that a scene completes."""
+    return b64encode(np.ascontiguousarray(values, dtype="<f8").tobytes()).decode()
+
+
+def unpacked(text: str) -> FloatArray:
+    """Give the numbers of such a text, shape (numbers,)."""
+    return np.frombuffer(b64decode(text), dtype="<f8")
+
+
+def completed(scene: Scene, part: Part) -> Part:
+    """Give an array whose layout's params are completed by its scene; any other part as it is.
+
+    Args:
+        scene: the scene, at rest.
+        part: of it.
+    """
+    layout = getattr(part.shape.params, "layout", None) if part.kind.pieces else None
+    if layout is None or layout.spec.given is None:
+        return part
+    full = layout.but(params=layout.spec.given(scene, part, layout.params))
+    return part.but(shape=part.shape.but(params=part.shape.params.but(layout=full)))

@@ -63,7 +63,7 @@ export function valueOfPiece(property, field, piece, frame, reach) {
 
 /** Where all pieces stand, three numbers each; valueOf gives the value of a property of the array. Pure. */
 export function placesOf(field, valueOf) {
-  const places = new Float32Array(3 * field.pieces);
+  const places = field.fixed ? Float32Array.from(field.fixed) : new Float32Array(3 * field.pieces);
   for (const [name, way] of Object.entries(field.ways)) {
     const size = valueOf(name);
     for (let at = 0; at < places.length; at += 1) places[at] += size * way[at];
@@ -151,8 +151,9 @@ export function unpacked(field, arrays) {
   const ways = Object.fromEntries(Object.entries(field.ways).map(([name, at]) => [name, arrays[at]]));
   const reaches = field.reaches.map((reach) => ({ ...reach, easing: { ...reach.easing, values: arrays[reach.easing.values] } }));
   const [ranks, ranks_more, gains, source] = ["ranks", "ranks_more", "gains", "source"].map((name) => arrays[field[name]]);
+  const fixed = field.fixed === null ? null : arrays[field.fixed];
   const thrown = field.thrown && { ...field.thrown, kinds: arrays[field.thrown.kinds] };
-  return { ...field, thrown, ways, reaches, ranks, ranks_more, gains, source, turns: field.turns === null ? null : arrays[field.turns] };
+  return { ...field, fixed, thrown, ways, reaches, ranks, ranks_more, gains, source, turns: field.turns === null ? null : arrays[field.turns] };
 }
 
 /** What drives pieces, its numbers as arrays. Pure. */
