@@ -11,7 +11,7 @@ from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.mapping import Mapping
-from fern_tide.core.scene.gltf.build import _shapes
+from fern_tide.core.scene.gltf.shaped import solid_shapes
 from fern_tide.core.scene.mesh import Mesh, bounds, box, turned
 from fern_tide.core.scene.refining import MOST_VERTICES, facing, refined
 from fern_tide.core.scene.scene import Part, Scene
@@ -191,8 +191,8 @@ def test_amounts_are_properties_of_the_part_and_go_with_their_shaper():
 @pytest.mark.parametrize(
     ("given", "words"),
     [
-        (part({"id": "bend"}, kind="sound_graphic_3d", params={"points": 4}), "a solid that was made here"),
-        (part({"id": "bend"}, kind="group_3d", params={}), "a solid that was made here"),
+        (part({"id": "bend"}, kind="sound_graphic_3d", params={"points": 4}), "Use a solid"),
+        (part({"id": "bend"}, kind="group_3d", params={}), "Use a solid"),
     ],
 )
 def test_only_solids_are_shaped(given, words):
@@ -233,7 +233,7 @@ def test_amounts_come_back_from_a_gltf_file(error_percent):
 def test_normals_turn_with_the_surface():
     rod = part({"id": "bend", "params": {"most": 90}})
     stands = facing(ROD.positions, ROD.triangles)
-    for step, (shape, normals) in zip(rod.shapers[0].away, _shapes(rod.shape, rod.shapers), strict=True):
+    for step, (shape, normals) in zip(rod.shapers[0].away, solid_shapes(rod.shape, rod.shapers), strict=True):
         exact = SHAPERS["bend"].move(ROD, rod.shapers[0].shaper.params, amount=float(step))
         np.testing.assert_allclose(shape, exact - ROD.positions, atol=1e-6)
         np.testing.assert_allclose(stands + normals, facing(exact, ROD.triangles), atol=1e-6)

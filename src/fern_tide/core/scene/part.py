@@ -124,6 +124,7 @@ class PartKind:
         more_channels: 3D: where those that depend on the params show.
         looks: whether it is seen at all; what is not is in no picture of the scene, and in no file of it.
         way: of what is only a way to move along: gives its curves, shape (curves, 4, 3), which may be none.
+        vertices: 3D: of what came with a file, says how many vertices shapers can move; 0 where they can move none.
         pieces: whether it is many pieces; its params are those of an array (arrays/field.py).
     """
 
@@ -156,6 +157,7 @@ class PartKind:
     channels: tuple[Channel, ...] = ()
     more_channels: Callable[[Any], tuple[Channel, ...]] | None = None
     looks: bool = True
+    vertices: Callable[[Any], int] | None = None
     pieces: bool = False
     way: Callable[[Any], FloatArray] | None = None
 

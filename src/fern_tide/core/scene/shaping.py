@@ -23,6 +23,8 @@ from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.shaper import AMOUNT, PHASE, Law, Shaper
 
 MOST_SHAPERS = 4
+MOST_MOVED = 4_000_000
+"""Vertices times shapes of a mesh that came with a file."""
 SHAPERS = discover(shapers_folder, attribute="SHAPER", of=Shaper, kind="shaper")
 
 
@@ -115,6 +117,19 @@ class Shaping(Frozen, frozen=True):
         return {self.name(AMOUNT): np.real(wave), self.name(PHASE): phase + off}
 
 
+def can_be_shaped(part: Any) -> bool:
+    """Say whether a part has a mesh that shapers can take."""
+    kind = part.kind
+    if kind.vertices is not None:
+        return bool(kind.vertices(part.shape.params))
+    return kind.solid is not None and kind.morphs is None
+
+
+def n_moved(part: Any, shapers: Sequence[Shaping]) -> int:
+    """Count the vertices that all shapes of shapers move together, of what came with a file; 0 of what is made here."""
+    return 0 if part.kind.vertices is None else part.kind.vertices(part.shape.params) * n_shapes(shapers)
+
+
 def check_shapers(part: Any) -> None:
     """See that a part can have its shapers.
 
@@ -122,11 +137,18 @@ def check_shapers(part: Any) -> None:
         part: with its kind and shapers.
 
     Raises:
-        InvalidParameter: it is no solid, or draws sound itself; or two shapers have one slot.
+        InvalidParameter: it has no mesh, one that cannot be shaped, or draws sound itself; the shapers need too many
+            numbers; or two have one slot.
     """
     slots = [one.slot for one in part.shapers]
-    if slots and (part.kind.solid is None or part.kind.morphs is not None):
-        raise InvalidParameter(f"shapers of {part.name}", value=part.kind.label, allowed="a solid that was made here")
+    if slots and not can_be_shaped(part):
+        allowed = "a solid, or a part of a file brought in anew whose mesh is plain triangles without morph targets"
+        raise InvalidParameter(f"shapers of {part.name}", value=part.kind.label, allowed=allowed)
+    if slots:
+        moved = n_moved(part, part.shapers)
+        if moved > MOST_MOVED:
+            allowed = f"at most {MOST_MOVED:,}: fewer shapers, a smaller most, or a coarser mesh"
+            raise InvalidParameter(f"shapes times vertices of {part.name}", value=f"{moved:,}", allowed=allowed)
     if len(set(slots)) < len(slots):
         raise InvalidParameter("shaper", value=max(slots, key=slots.count), allowed="a slot that no other has")
 

@@ -9,7 +9,7 @@ from typing import Any
 from fern_tide.core.commands.field import AddEntry, Owner
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.shaper import Shaper
-from fern_tide.core.scene.shaping import MOST_SHAPERS, SHAPERS, ShaperChoice, Shaping, n_shapes
+from fern_tide.core.scene.shaping import MOST_SHAPERS, SHAPERS, ShaperChoice, Shaping, can_be_shaped, n_shapes
 
 
 @dataclass(frozen=True)
@@ -28,8 +28,8 @@ class ShapersSheet:
 
 
 def shapers_sheet(part: Part) -> ShapersSheet | None:
-    """Give the sheet of a solid; None of what cannot be shaped."""
-    if part.kind.solid is None or part.kind.morphs is not None:
+    """Give the sheet of a solid, or of a part with a mesh; None of what cannot be shaped."""
+    if not can_be_shaped(part):
         return None
     used = {one.slot for one in part.shapers}
     free = next((slot for slot in range(1, MOST_SHAPERS + 1) if slot not in used), None)

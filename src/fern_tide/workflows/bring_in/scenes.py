@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.naming import Ids, name_of
@@ -15,6 +16,7 @@ from fern_tide.core.scene.gathering import regathered, ungathered
 from fern_tide.core.scene.gltf.container import GltfLimits
 from fern_tide.core.scene.ride import RIDING
 from fern_tide.core.scene.scene import Part, Scene, SceneFile
+from fern_tide.core.scene.shaping import MOST_MOVED, can_be_shaped, n_moved
 from fern_tide.core.scene.svg.allowed import SvgLimits
 from fern_tide.store.revision import Revision
 from fern_tide.workflows.bring_in.scene_files import SceneContent, add_to, empty_scene, look_at_all, parts_in, scene_of
@@ -141,12 +143,16 @@ def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -
     for part in fresh:
         before = renamed.get(part.id)
         parent = renamed[part.parent].id if part.parent in renamed else part.parent
-        update: dict[str, object] = {"parent": parent}
+        update: dict[str, Any] = {"parent": parent}
         if before is not None:
             update |= {"id": before.id, "anchor": before.anchor if before.anchor.word != "centre" else part.anchor}
             if before.ride is not None and part.has("x"):
                 riding = {name: value for name, value in before.values.items() if name in RIDING}
                 update |= {"ride": before.ride, "values": {**part.values, **riding}}
+            if before.shapers and can_be_shaped(part) and n_moved(part, before.shapers) <= MOST_MOVED:
+                shaped = {item.id: before.own(item.id) for one in before.shapers for item in one.properties}
+                values = update.get("values", part.values)
+                update |= {"shapers": before.shapers, "values": {**values, **shaped}}
         parts.append(part.model_copy(update=update))
     ids_left = {part.id for part in parts} | {part.id for part in others}
     orphans = [part.model_copy(update={"parent": None}) if part.parent not in ids_left else part for part in others]

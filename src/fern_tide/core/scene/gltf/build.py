@@ -6,9 +6,8 @@ The same file is what the stage shows and what the hand-off puts its animation i
 from __future__ import annotations
 
 import copy
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import lru_cache
 from math import radians
 from typing import Any
 
@@ -20,12 +19,11 @@ from fern_tide.core.mapping.colour import parse_colour, to_linear
 from fern_tide.core.scene.gltf.built import Built, Place, add_accessor, use_extension
 from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
 from fern_tide.core.scene.gltf.parts import values_of
-from fern_tide.core.scene.mesh import Mesh
+from fern_tide.core.scene.gltf.shaped import Shapes, shapes_of_mesh, solid_mesh, solid_shapes
 from fern_tide.core.scene.part import Channel, Form
-from fern_tide.core.scene.refining import facing, refined
 from fern_tide.core.scene.rotation import parted, quaternions
-from fern_tide.core.scene.scene import Part, PartChoice, Scene
-from fern_tide.core.scene.shaping import Shaping, seen_of, shapes_of
+from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.core.scene.shaping import seen_of
 
 _PLACES = (Form.TRANSLATION, Form.ROTATION, Form.SCALE)
 _LEFT_PLAIN = (*_PLACES, Form.WEIGHTS, Form.SHAPES)
@@ -85,6 +83,8 @@ class _Builder:
         if of_file:
             if of_file != "file" and self.source is not None:
                 self.places[part.id] = {of_file: part.file_index}
+                if part.shapers:
+                    self._shape_imported(part)
                 self._set_own(part, values_of(part, self.source.json))
         elif not left_out and part.kind.looks:
             self._add_own(part)
@@ -101,7 +101,7 @@ class _Builder:
             if primitive is not None and part.kind.morphs is not None:
                 self._add_morphs(part, primitive, place)
             elif primitive is not None and part.shapers:
-                self._add_shapes(part, primitive, self.document["meshes"][node["mesh"]])
+                self._write_shapes(self.document["meshes"][node["mesh"]], [solid_shapes(part.shape, part.shapers)])
         if part.kind.emits:
             place["light"] = self._add_light(part, name)
             node["extensions"] = {"KHR_lights_punctual": {"light": place["light"]}}
@@ -132,7 +132,7 @@ class _Builder:
         """Write a solid's mesh once for all parts that have the same one; None for words without a letter."""
         key = part.shape.model_dump_json() + ("finer" if part.shapers else "")
         if key not in self._meshes:
-            mesh = _mesh(part.shape, bends=bool(part.shapers))
+            mesh = solid_mesh(part.shape, bends=bool(part.shapers))
             if not len(mesh.triangles):
                 return None
             positions = self.accessor(mesh.positions.astype("<f4"), "VEC3", target=34962, bounds=True)
@@ -152,13 +152,28 @@ class _Builder:
         mesh["weights"] = [0.0] * len(moves)
         self.document["materials"][place["material"]]["doubleSided"] = True
 
-    def _add_shapes(self, part: Part, primitive: Json, mesh: Json) -> None:
-        """Write the shapes that stand for all that a part's shapers can do, with what they do to its normals."""
-        primitive["targets"] = [
-            {"POSITION": self.accessor(shape, "VEC3", bounds=True), "NORMAL": self.accessor(turned, "VEC3")}
-            for shape, turned in _shapes(part.shape, part.shapers)
-        ]
-        mesh["weights"] = [0.0] * len(primitive["targets"])
+    def _shape_imported(self, part: Part) -> None:
+        """Write the same of a node that came with the file; a mesh that others have too becomes one of its own."""
+        assert self.source is not None
+        node = self.document["nodes"][part.file_index]
+        if "mesh" not in node:
+            return
+        mesh = self.document["meshes"][node["mesh"]]
+        shapes = shapes_of_mesh(self.source, mesh, part.shapers)
+        if sum(other.get("mesh") == node["mesh"] for other in self.document["nodes"]) > 1:
+            mesh = copy.deepcopy(mesh)
+            node["mesh"] = self._append("meshes", mesh)
+        self._write_shapes(mesh, shapes)
+
+    def _write_shapes(self, mesh: Json, shapes: Sequence[Shapes]) -> None:
+        for primitive, its_shapes in zip(mesh["primitives"], shapes, strict=True):
+            facing = "NORMAL" in primitive["attributes"]
+            primitive["targets"] = [
+                {"POSITION": self.accessor(moved, "VEC3", bounds=True)}
+                | ({"NORMAL": self.accessor(turned, "VEC3")} if facing else {})
+                for moved, turned in its_shapes
+            ]
+        mesh["weights"] = [0.0] * len(shapes[0])
 
     def _set_own(self, part: Part, before: dict[str, Any] | None) -> None:
         """Write a part's own values; of an imported part those that are not what its file says."""
@@ -257,23 +272,6 @@ def _part_matrix(node: Json) -> None:
         matrix = np.array(node.pop("matrix"), dtype=np.float64).reshape(4, 4).T
         for name, numbers in zip(("translation", "rotation", "scale"), parted(matrix), strict=True):
             node[name] = numbers.tolist()
-
-
-def _mesh(shape: PartChoice, *, bends: bool) -> Mesh:
-    """Give a solid's mesh, fine enough to bend where it has shapers."""
-    assert shape.spec.solid is not None, shape.id
-    mesh = shape.spec.solid(shape.params)
-    return refined(mesh) if bends and len(mesh.triangles) else mesh
-
-
-@lru_cache(maxsize=64)
-def _shapes(shape: PartChoice, shapers: tuple[Shaping, ...]) -> list[tuple[npt.NDArray[Any], npt.NDArray[Any]]]:
-    """Give what each shape of a solid adds to its points and to its normals: remembered, since it takes a while."""
-    solid = _mesh(shape, bends=True)
-    stands = facing(solid.positions, solid.triangles)
-    shapes = shapes_of(solid, shapers)
-    turned = (facing(solid.positions + shape, solid.triangles) - stands for shape in shapes)
-    return [(shape.astype("<f4"), normals.astype("<f4")) for shape, normals in zip(shapes, turned, strict=True)]
 
 
 def still(channel: Channel, values: Mapping[str, float | str], part: Part) -> list[float]:

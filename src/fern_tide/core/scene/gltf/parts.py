@@ -10,6 +10,7 @@ from fern_tide.core.base.naming import Ids
 from fern_tide.core.mapping.colour import colour_texts, to_srgb
 from fern_tide.core.scene.gltf.container import Json, items_of
 from fern_tide.core.scene.gltf.looks import lights
+from fern_tide.core.scene.gltf.shaped import n_vertices
 from fern_tide.core.scene.parts.gltf_material import TEXTURES
 from fern_tide.core.scene.rotation import parted, turns_of_quaternion
 from fern_tide.core.scene.scene import Part, PartChoice, SceneFile
@@ -51,6 +52,7 @@ def _nodes(document: Json, file: SceneFile, root: str, ids: Ids) -> list[Part]:
         mesh = items_of(document, "meshes")[node["mesh"]] if "mesh" in node else {}
         label = _name(node, "") or _name(mesh, f"Node {index + 1}")
         params = {"file": file.id, "index": index, "shapes": "\n".join(_shapes(mesh))}
+        params["vertices"] = n_vertices(document, mesh)
         part = _part(ids, label, parent, "gltf_node", params)
         parts.append(_with(part, values_of(part, document)))
         waiting += [(child, part.id) for child in reversed(node.get("children", []))]

@@ -13,11 +13,14 @@ from fern_tide.core.scene.properties import PLACE_3D, Property
 
 
 class GltfNodeParams(Params):
-    """Which node of which file, and the names of its morph targets, a line each."""
+    """Which node of which file, the names of its morph targets, a line each, and whether shapers can take its mesh."""
 
     file: Annotated[str, unit("", "The file.", kind="file")] = ""
     index: Annotated[int, Field(ge=0), unit("", "The node's place in the file.")] = 0
     shapes: Annotated[str, Field(max_length=40_000), unit("", "Its morph targets.", kind="given")] = ""
+    vertices: Annotated[
+        int, Field(ge=0, le=10_000_000), unit("", "Of its mesh, where that can be shaped.", kind="given")
+    ] = 0
 
 
 @cache
@@ -52,4 +55,5 @@ KIND = PartKind(
     channels=PLACE_CHANNELS,
     more_channels=more_channels,
     holds=True,
+    vertices=lambda params: params.vertices,
 )
