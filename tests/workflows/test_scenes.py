@@ -7,11 +7,14 @@ import numpy as np
 import pytest
 from PIL import Image
 from tests.gltf import GLB, document, glb
+from tests.interchange.test_shaped_models import stems
 
 from fern_tide.core.base.errors import FernTideError, UnreadableProject, UnreadableScene
 from fern_tide.core.base.target import Target
+from fern_tide.core.commands.field import AddEntry, Owner
 from fern_tide.core.commands.mapping import PutMapping
 from fern_tide.core.commands.scene import PutPart, RemovePart
+from fern_tide.core.commands.several import SetValue
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Marks
@@ -153,6 +156,19 @@ def test_a_new_version_of_a_file_relinks_by_name_and_says_what_is_gone_and_what_
     assert project.scene.files[0].name == "fern two.glb"
     with pytest.raises(FernTideError, match="no gltf file"):
         scenes.replace_file(studio, key, scene.files[0].id, {"a.svg": SVG})
+
+
+def test_shapers_of_a_model_stay_when_its_file_is_replaced_where_they_still_can(studio, key):
+    scenes.bring_in(studio, key, {"stems.glb": stems()[0]}, replace=True)
+    bend = {"slot": 1, "shaper": {"id": "bend"}}
+    add = AddEntry(owner=Owner.PART, id="stem", path="shapers", value=bend)
+    head = edits.edit(studio, key, add, base=studio.projects.current(key).id).id
+    edits.edit(studio, key, SetValue(target="stem:shaper1_amount", value=25.0), base=head)
+    file = scene_of(studio, key).files[0].id
+    again = scenes.replace_file(studio, key, file, {"stems.glb": stems()[0]}).revision.document.scene.part("stem")
+    assert again.own("shaper1_amount") == 25 and [one.shaper.id for one in again.shapers] == ["bend"]
+    other = scenes.replace_file(studio, key, file, {"stems.glb": stems(own_shapes=True)[0]})
+    assert other.revision.document.scene.part("stem").shapers == ()
 
 
 def test_parts_made_here_stay_when_a_file_is_replaced(studio, key):

@@ -32,9 +32,11 @@ def n_vertices(document: Json, mesh: Json) -> int:
     for primitive in items_of(mesh, "primitives"):
         attributes = primitive.get("attributes")
         position = attributes.get("POSITION") if isinstance(attributes, dict) else None
-        accessors = [position, primitive["indices"]] if "indices" in primitive else [position]
         plain = primitive.get("mode", _TRIANGLES) == _TRIANGLES and not primitive.get("targets")
-        if position is None or not plain or not all(_is_plain(document, index) for index in accessors):
+        if position is None or not plain:
+            return 0
+        accessors = [position, primitive["indices"]] if "indices" in primitive else [position]
+        if not all(_is_plain(document, index) for index in accessors):
             return 0
         if _names_packing(primitive):
             return 0
