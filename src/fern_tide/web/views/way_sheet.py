@@ -11,6 +11,8 @@ import numpy as np
 from fern_tide.core.base.params import FieldSpec, fields
 from fern_tide.core.commands.field import AddEntry, Owner
 from fern_tide.core.scene.course import way_curves
+from fern_tide.core.scene.gltf.played import translation_sampler
+from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.placement import in_scene
 from fern_tide.core.scene.ride import Ends, Ride
 from fern_tide.core.scene.scene import Part, Scene
@@ -57,7 +59,7 @@ class RideSheet:
         choices: id and name of each part that could be its way.
         ends: what can happen beyond an end.
         leaning: whether it can lean.
-        outlined: whether a way can be made of its outline.
+        outlined: whether a way can be made of its outline, or of where its file moves it.
     """
 
     ride: Ride | None
@@ -89,18 +91,30 @@ def way_sheet(part: Part) -> WaySheet | None:
     )
 
 
-def ride_sheet(scene: Scene, part: Part) -> RideSheet | None:
-    """Give the sheet of a part that could move along a way; None of one without a place."""
+def ride_sheet(scene: Scene, part: Part, *, media: SceneMedia) -> RideSheet | None:
+    """Give the sheet of a part that could move along a way; None of one without a place.
+
+    Args:
+        scene: whose.
+        part: the part.
+        media: what the scene's parts were brought in with.
+    """
     if not part.has("x"):
         return None
     inside = {item.id for item in scene.branch(part.id)}
     chosen = part.ride.way if part.ride else None
     ways = [item for item in scene.parts if item.id not in inside and (item.id == chosen or _is_way(item))]
     choices = [(item.id, item.name) for item in ways[:_MOST_CHOICES]]
-    return RideSheet(part.ride, choices, list(Ends), leaning=scene.kind == "3d", outlined=_is_outlined(part))
+    return RideSheet(
+        part.ride, choices, list(Ends), leaning=scene.kind == "3d", outlined=_gives_a_way(scene, part, media)
+    )
 
 
-def _is_outlined(part: Part) -> bool:
+def _gives_a_way(scene: Scene, part: Part, media: SceneMedia) -> bool:
+    """Say whether an element has an outline, or a node is moved by its file."""
+    if part.kind.in_file == "node":
+        gltf = media.gltfs.get(scene.file(part.file).media)
+        return gltf is not None and translation_sampler(gltf.json, part.file_index) is not None
     return part.kind.in_file == "element" and getattr(part.shape.params, "tag", "") in OUTLINED
 
 
