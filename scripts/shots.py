@@ -169,6 +169,13 @@ def take_stages(page: Page, url: str) -> None:
     page.wait_for_timeout(2500)
     page.mouse.move(640, 790)
     shoot(page, "ways")
+    page.click("[data-select='spray']")
+    settled(page, "#drops-leave")
+    page.click("#frame-all")
+    page.evaluate(LOUD.replace("415", "246"))
+    page.wait_for_timeout(2500)
+    page.mouse.move(640, 790)
+    shoot(page, "spray")
     take_array(page, url)
 
 

@@ -4,6 +4,7 @@ import json
 import re
 
 import numpy as np
+from tests.gltf import GLB
 from tests.web.test_pages import edit
 from tests.web.test_stage import drop, page, post
 
@@ -55,3 +56,27 @@ def test_a_way_is_taken_from_an_outline_of_a_drawing(client, demo):
     assert 'id="ride-sheet"' in page(client, demo, part="words")
     assert post(client, demo, "stage/parts/words/outline").status_code == 422
     assert post(client, demo, "stage/parts/way-of-ring/outline").status_code == 422
+
+
+def test_the_planes_of_shapers_lie_where_they_say_as_the_part_stands(client, demo, studio):
+    key = demo
+    drop(client, key, ("fern.glb", GLB))
+    part = post(client, key, "stage/parts", kind="box").get_json()["chosen"]["part"]
+    values = {"x": 2.0, "turn_z": 90.0}
+    edits = [{"kind": "set_value", "target": f"{part}:{name}", "value": value} for name, value in values.items()]
+    size = {"width": 2.0, "height": 1.0, "depth": 4.0}
+    edits += [
+        {"kind": "set_field", "owner": "part", "id": part, "path": f"shape.params.{name}", "value": value}
+        for name, value in size.items()
+    ]
+    shaper = {"slot": 1, "shaper": {"id": "twist", "params": {"first": 0.25, "last": 1.0}}}
+    edits.append({"kind": "add_entry", "owner": "part", "id": part, "path": "shapers", "value": shaper})
+    for one in edits:
+        edit(client, key, one)
+    text = page(client, key, part=part)
+    low, high = json.loads(re.search(r'id="shaper-planes"[^>]*>(.*?)</script>', text, re.S)[1])
+    stands = studio.projects.current(key).document.scene.part(part)
+    for plane, up in ((low, 0.25), (high, 1.0)):  # turned a quarter about z, up goes to the left
+        corners = np.array(plane) - [float(stands.own(axis)) for axis in "xyz"]
+        np.testing.assert_allclose(corners[:, 0], -up, atol=1e-3)
+        assert sorted(map(tuple, np.round(corners[:, 1:], 3).tolist())) == [(-1, -2), (-1, 2), (1, -2), (1, 2)]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import numpy as np
 from pydantic import Field
@@ -19,6 +19,9 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Part, Scene
+
+if TYPE_CHECKING:
+    from fern_tide.core.formats.factored import ByFormula
 
 
 def _unheard(n_curves: int) -> None:
@@ -36,6 +39,7 @@ class HandOff:
         rate: the frame rate.
         n_frames: the project's length.
         media: what the scene's parts were brought in with.
+        arrays: those that are written by formula; all others are in the scene piece by piece.
         progress: told how many more curves have been written, while it is written.
     """
 
@@ -45,6 +49,7 @@ class HandOff:
     rate: FrameRate
     n_frames: int
     media: SceneMedia = field(default_factory=SceneMedia)
+    arrays: tuple[ByFormula, ...] = ()
     progress: Callable[[int], None] = _unheard
 
     @cached_property
@@ -83,6 +88,10 @@ class KeyParams(Params):
         return thin(rows, tolerance=tolerance, interpolation=self.interpolation, places=places, turning=turning)
 
 
+def _never_by_formula(params: Any) -> bool:
+    return False
+
+
 def _nothing_left_out(part: Part, params: Any) -> bool:
     return False
 
@@ -103,6 +112,8 @@ class Format:
         leaves_out: says whether its params leave out a part, and with it the part's curves.
         rounds_by: how far its own numbers may be from a value, as a share of the curve's range.
         numbers_only: whether it carries curves by their names, also of what does not show by itself.
+        by_formula: says whether its params ask for arrays by formula rather than piece by piece.
+        formula_error: how far such arrays are off in its bytes, as a share of the range of their values.
         holds_cubic: whether a cubic key is one in the file too, rather than many straight ones.
         encode: gives the file's bytes.
         read_back: gives the values found in such bytes, of the shapes of the curves' values; it has the same params.
@@ -120,6 +131,8 @@ class Format:
     spaces: tuple[str, ...] = ("2d", "3d")
     leaves_out: Callable[[Part, Any], bool] = _nothing_left_out
     rounds_by: float = 0.0
+    by_formula: Callable[[Any], bool] = _never_by_formula
+    formula_error: Callable[[bytes, HandOff], float] | None = None
     holds_cubic: bool = True
     numbers_only: bool = False
 
@@ -194,5 +207,7 @@ def write(hand_off: HandOff, *, format: Format, params: Params | None = None) ->
         apart = float(np.abs(read - curve.values).max(initial=0.0)) / (curve.span or 1.0)
         if worst is None or apart > error:
             worst, error = curve.target, apart
+    if hand_off.arrays and format.formula_error is not None:
+        error = max(error, format.formula_error(content, hand_off))
     n_curves, dense = len(hand_off.curves), used != params
     return Written(format=format, content=content, error=error, worst=worst, n_curves=n_curves, dense=dense)

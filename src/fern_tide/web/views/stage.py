@@ -199,7 +199,7 @@ def stage_view(
         way=way_sheet(part) if part else None,
         ride=ride_sheet(scene, part, media=staged(scene).media) if part else None,
         poses=poses_sheet(scene, part) if part else None,
-        shapers=shapers_sheet(part) if part else None,
+        shapers=shapers_sheet(staged(scene), part) if part else None,
         posed_by=row_of(scene, part) if part else None,
         way_head=way_head(scene, part) if part else None,
     )

@@ -11,11 +11,13 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict
 
 from fern_tide.core.bake.expand_size import check_size, n_values
+from fern_tide.core.base.params import build
 from fern_tide.core.base.signal import fingerprint
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.formats.format import Written
 from fern_tide.core.formats.registry import FORMATS
+from fern_tide.core.scene.arrays.field import ArrayParams
 from fern_tide.core.scene.media import load
 from fern_tide.store.job_rows import Job
 from fern_tide.workflows.derive.analysis import Stretch, levels_of
@@ -29,6 +31,7 @@ KIND = "write"
 MOST_AT_ONCE = 500_000
 """Values that are written while somebody waits for the answer: some seconds' work."""
 _SUFFIX = ".written"
+_OF_A_PIECE = 12  # numbers, by formula
 _BACK = 0.9  # the share of the work that writing is; the rest reads back
 
 
@@ -64,8 +67,14 @@ def is_long(studio: Studio, levels: Levels, order: Order) -> bool:
         FernTideError: it is too much to be written at all.
     """
     curves, scene = stored_curves(studio, levels, order.project, baked=order.baked), order.project.scene
+    chosen = FORMATS[order.format]
+    of_arrays, of_others = n_values(scene, curves)
+    if chosen.by_formula(build(chosen.params, order.options)):
+        params = (part.shape.params for part in scene.parts)
+        pieces = sum(one.n_pieces for one in params if isinstance(one, ArrayParams))
+        return of_others + pieces * _OF_A_PIECE > MOST_AT_ONCE
     check_size(scene, curves)
-    return sum(n_values(scene, curves)) > MOST_AT_ONCE
+    return of_arrays + of_others > MOST_AT_ONCE
 
 
 def is_stored(studio: Studio, order: Order) -> bool:

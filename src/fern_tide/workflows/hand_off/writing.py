@@ -10,15 +10,18 @@ from typing import BinaryIO
 
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.expand import Clock, Moved, expanded
+from fern_tide.core.bake.pieces import is_of_pieces, motion_of
 from fern_tide.core.base.errors import FernTideError, UnreadableScene, UnreadableSound
 from fern_tide.core.base.params import Params, build
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.points import MOST_BYTES, read_points
+from fern_tide.core.formats.factored import ByFormula
 from fern_tide.core.formats.format import HandOff, KeyParams, Written, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.project_file import ProjectFileLimits, read_project_file, write_project_file
 from fern_tide.core.scene.media import SceneMedia, load
+from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import SoundInfo, measure
 from fern_tide.store.revision import Revision
 from fern_tide.workflows.bring_in.scene_files import look_at
@@ -66,10 +69,16 @@ def write_format(
     if len(lengths) > 1:
         raise FernTideError("The curves were baked at different lengths.", remedy="Bake the changed curves first.")
     n_frames = max(lengths, default=0)
-    scene, curves = expanded(project.scene.at_rest, curves, moved=moved, clock=Clock(project.rate, n_frames))
+    scene, clock = project.scene.at_rest, Clock(project.rate, n_frames)
+    arrays: tuple[ByFormula, ...] = ()
+    if chosen.by_formula(params):
+        arrays = _by_formula(scene, curves, moved=moved, clock=clock)
+    else:
+        scene, curves = expanded(scene, curves, moved=moved, clock=clock)
     if parts is not None:
         within = {part.id for part_id in parts for part in scene.branch(scene.part(part_id).id)}
         curves = tuple(curve for curve in curves if curve.target.part in within)
+        arrays = tuple(array for array in arrays if array.motion.part.id in within)
     if not curves:
         raise FernTideError("There are no baked curves to write.", remedy="Bake first.")
     hand_off = HandOff(
@@ -79,9 +88,25 @@ def write_format(
         rate=project.rate,
         n_frames=n_frames,
         media=media,
+        arrays=arrays,
         progress=_share_of(progress, n_curves=len(curves) * _n_times(params)),
     )
     return write(hand_off, format=chosen, params=params)
+
+
+def _by_formula(
+    scene: Scene, curves: Collection[Curve], *, moved: Mapping[Target, Moved], clock: Clock
+) -> tuple[ByFormula, ...]:
+    """List a scene's arrays as what their pieces follow from."""
+    arrays = []
+    for part in scene.parts:
+        if part.kind.pieces:
+            own = {curve.target.property: curve.values for curve in curves if curve.target.part == part.id}
+            sizes = {name: values for name, values in own.items() if not is_of_pieces(part, name)}
+            motion = motion_of(scene, part, sizes, rate=clock.rate, n_frames=clock.n_frames)
+            its = {target.property: one for target, one in moved.items() if target.part == part.id}
+            arrays.append(ByFormula(motion, its))
+    return tuple(arrays)
 
 
 def _n_times(params: Params) -> int:

@@ -4,19 +4,26 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from typing import Any
+from typing import Annotated, Any
 
 import numpy as np
 
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.thin import Interpolation, Keys
+from fern_tide.core.base.params import unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
+from fern_tide.core.formats.factored import ARRAY_SCHEMA, largest_error, plain_of
 from fern_tide.core.formats.format import Format, HandOff, KeyParams
 
 
 class JsonParams(KeyParams):
     """How curves become keys; with an error of 0 every frame is written."""
+
+    by_formula: Annotated[
+        bool,
+        unit("", "Whether arrays go in as rows, order, lateness and weights, not piece by piece.", label="By formula"),
+    ] = False
 
 
 def encode(hand_off: HandOff, params: JsonParams) -> bytes:
@@ -29,6 +36,8 @@ def encode(hand_off: HandOff, params: JsonParams) -> bytes:
         "frames": hand_off.n_frames,
         "curves": [_curve(curve, params, hand_off) for curve in hand_off.curves],
     }
+    if hand_off.arrays:
+        plain["arrays"] = [plain_of(array) for array in hand_off.arrays]
     return json.dumps(plain, indent=1, ensure_ascii=False).encode()
 
 
@@ -70,6 +79,12 @@ def read_back(content: bytes, hand_off: HandOff, params: JsonParams) -> Mapping[
             values = dense if item["kind"] == "colour" else dense[0]
         curves[Target.parse(item["target"])] = values
     return curves
+
+
+def formula_error(content: bytes, hand_off: HandOff) -> float:
+    """Give how far the arrays are off that were written by formula."""
+    written = {item["part"]: item for item in json.loads(content)["arrays"]}
+    return max(largest_error(array, written[array.motion.part.id]) for array in hand_off.arrays)
 
 
 def schema() -> dict[str, Any]:
@@ -114,6 +129,7 @@ def schema() -> dict[str, Any]:
             "rate": {"type": "object", "properties": {"numerator": whole, "denominator": whole}},
             "frames": {"type": "integer", "minimum": 0},
             "curves": {"type": "array", "items": curve},
+            "arrays": {"type": "array", "items": ARRAY_SCHEMA},
         },
         "required": ["curves_version", "name", "rate", "frames", "curves"],
         "additionalProperties": False,
@@ -134,6 +150,8 @@ FORMAT = Format(
     media_type="application/json",
     loses=loses,
     numbers_only=True,
+    by_formula=lambda params: params.by_formula,
+    formula_error=formula_error,
     encode=encode,
     read_back=read_back,
 )

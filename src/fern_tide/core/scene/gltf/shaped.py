@@ -38,7 +38,8 @@ def n_vertices(document: Json, mesh: Json) -> int:
         accessors = [position, primitive["indices"]] if "indices" in primitive else [position]
         if not all(_is_plain(document, index) for index in accessors):
             return 0
-        if _names_packing(primitive):
+        bounded = {"min", "max"} <= document["accessors"][position].keys()
+        if _names_packing(primitive) or not bounded:
             return 0
         count += int(document["accessors"][position]["count"])
     return count if count <= MOST_VERTICES else 0
@@ -54,6 +55,13 @@ def _is_plain(document: Json, index: int) -> bool:
 def _names_packing(owner: Json) -> bool:
     extensions = owner.get("extensions")
     return isinstance(extensions, dict) and any(name in extensions for name in PACKED)
+
+
+def box_of_mesh(document: Json, mesh: Json) -> tuple[FloatArray, FloatArray]:
+    """Give the box about a mesh that can be shaped, as its file says: its lowest and highest corners, shape (3,)."""
+    accessors = [document["accessors"][one["attributes"]["POSITION"]] for one in items_of(mesh, "primitives")]
+    low, high = (np.array([measured(item[end], item) for item in accessors]) for end in ("min", "max"))
+    return low.min(axis=0), high.max(axis=0)
 
 
 def shapes_of_mesh(gltf: Gltf, mesh: Json, shapers: Sequence[Shaping]) -> list[Shapes]:

@@ -22,6 +22,7 @@ import { PiecesHand } from "./stage_pieces.js";
 import { PartProperties } from "./stage_properties.js";
 import { Tree } from "./stage_tree.js";
 import { StageView } from "./stage_view.js";
+import { Planes } from "./stage_planes.js";
 import { WaysHand } from "./stage_ways.js";
 import { transport } from "./transport.js";
 import { work } from "./work.js";
@@ -49,6 +50,7 @@ export class StageRoom extends Component {
     const pick = (part, event, rows) => this.choosing.pick(part, event, rows);
     this.looking = new Looking(room, this.signal, { stage: this.stage, onPick: pick, onOutline: () => this.#outline() });
     this.pieces = new PiecesHand(room, this.signal, { stage: this.stage, head });
+    this.planes = new Planes(room, this.signal, { stage: this.stage });
     this.ways = new WaysHand(room, this.signal, { stage: this.stage, onTry: (command) => this.#preview(command) });
     this.properties = new PartProperties(root, this.signal, { stage: this.stage, head, onUnseen: (command) => (command ? this.#preview(command) : this.load()) });
     this.tree = new Tree(root, this.signal, { renew: () => this.parts.renew(), looked: () => this.#looked(), pick });
@@ -107,12 +109,14 @@ export class StageRoom extends Component {
     this.choosing.mount();
     this.pieces.mount();
     this.ways.mount();
+    this.planes.mount();
   }
 
   #outline() {
     this.choosing.outline();
     this.pieces?.outline();
     this.ways?.outline();
+    this.planes?.outline();
   }
 
   /** The view knows the selected part, driven or not. */
