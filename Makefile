@@ -32,7 +32,7 @@ node_modules/.stamp: package-lock.json
 	touch $@
 
 test: install-dev
-	$(BIN)/pytest -n 2 --dist loadfile
+	$(BIN)/pytest -n 3 --dist loadfile
 
 # What a change is held to before it is committed: format, lint, types and the tests that need no browser.
 check: install-dev

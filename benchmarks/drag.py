@@ -12,6 +12,7 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from shutil import which
 
 import numpy as np
 import soundfile
@@ -20,6 +21,7 @@ from playwright.sync_api import Page, sync_playwright
 TARGETS = [f"cloche-{n}:scale_y" for n in range(1, 11)]
 TARGETS += ["lamp-glow:opacity", "lamp-glow:scale_x", "moth-one:turn", "moth-two:turn", "frond-left:turn"]
 TARGETS += ["frond-right:turn", "rain:opacity", "title:fill", "lamp:turn", "moth-one:y"]
+CHROMIUM = which("chromium-headless-shell") or "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-dev-shm-usage", "--mute-audio", "--disable-background-networking"]
 
 
@@ -120,7 +122,7 @@ def main() -> None:
         url = re.search(r"http://\S+", server.stdout.readline())[0]
         try:
             with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 prepare(page, url, path)
                 said("a mark dragged on the Bench", drag_mark(page), "goal 33, 60")

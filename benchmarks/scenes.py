@@ -16,6 +16,7 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from shutil import which
 from typing import Any
 
 import numpy as np
@@ -37,6 +38,7 @@ from fern_tide.workflows.studio import Settings, Studio
 
 ROOT = Path(__file__).parent.parent
 PAGE = ROOT / "docs/benchmarks.md"
+CHROMIUM = which("chromium-headless-shell") or "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-dev-shm-usage", "--mute-audio", "--autoplay-policy=no-user-gesture-required"]
 QUIET = ["--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update"]
 ROWS: list[tuple[str, str, str]] = []
@@ -147,7 +149,7 @@ def drawing(data: Path) -> None:
     time.sleep(15)  # the demo's sounds are analyzed
     try:
         with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS + QUIET)
+            browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS + QUIET)
             page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=url)
             page.goto("/")
             links = page.eval_on_selector_all("main li a", "links => links.map((a) => a.getAttribute('href'))")

@@ -14,7 +14,7 @@ case "$1" in
     ;;
   tests)
     command -v npm >/dev/null || get nodejs npm
-    [ -x /usr/bin/chromium ] || get chromium
+    command -v chromium-headless-shell >/dev/null || get chromium-headless-shell || command -v chromium >/dev/null || get chromium
     command -v ffmpeg >/dev/null || get ffmpeg
     command -v firefox-esr >/dev/null || get firefox-esr
     command -v WebKitWebDriver >/dev/null || get webkit2gtk-driver

@@ -6,6 +6,7 @@ import subprocess
 import sys
 import tempfile
 from pathlib import Path
+from shutil import which
 
 from playwright.sync_api import Page, sync_playwright
 
@@ -13,6 +14,7 @@ from fern_tide.demo.project import MIX, demo_sounds
 
 ROOT = Path(__file__).parent.parent
 OUT = ROOT / "docs/screenshots"
+CHROMIUM = which("chromium-headless-shell") or "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-dev-shm-usage", "--mute-audio", "--hide-scrollbars", "--force-color-profile=srgb"]
 QUIET = ["--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update"]
 
@@ -203,7 +205,7 @@ def main() -> None:
         url = re.search(r"http://\S+", server.stdout.readline())[0]
         try:
             with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS + QUIET)
+                browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS + QUIET)
                 take(browser.new_page(viewport={"width": 1280, "height": 800}), url)
                 browser.close()
         finally:

@@ -11,6 +11,7 @@ import subprocess
 import sys
 import time
 from pathlib import Path
+from shutil import which
 from typing import Any
 
 import pytest
@@ -18,7 +19,8 @@ from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
 from tests.conftest import drums, wav
 
 ROOT = Path(__file__).parents[2]
-CHROMIUM = "/usr/bin/chromium"
+CHROMIUM = which("chromium-headless-shell") or "/usr/bin/chromium"
+"""The first starts and draws a quarter faster: it is the second without its window."""
 FLAGS = [
     "--no-sandbox",
     "--disable-dev-shm-usage",

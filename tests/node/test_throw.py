@@ -35,6 +35,7 @@ def test_drops_fly_on_the_page_where_python_has_them(modules, space, nozzle):
     motion = ArrayMotion(part, 1, curves, RATE, FRAMES)
     python = motion.flights(np.arange(25))
     thrown = field_head(Plain(), project, part)["thrown"]
+    thrown["kinds"] = [row[:400] for row in thrown["kinds"]]  # there are no more drops: a Node call carries all of it
     driven = {name: curves[name].tolist() if name in curves else float(part.own(name)) for name in names}
     assert thrown["names"] == names
     for frame in range(0, FRAMES, 3):
