@@ -14,7 +14,7 @@ from fern_tide.demo.project import MIX, demo_sounds
 
 ROOT = Path(__file__).parent.parent
 OUT = ROOT / "docs/screenshots"
-CHROMIUM = which("chromium-headless-shell") or "/usr/bin/chromium"
+CHROMIUM = which("chromium") or "/usr/bin/chromium-headless-shell"  # letters as people see them
 FLAGS = ["--no-sandbox", "--disable-dev-shm-usage", "--mute-audio", "--hide-scrollbars", "--force-color-profile=srgb"]
 QUIET = ["--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update"]
 
@@ -164,6 +164,12 @@ def take_stages(page: Page, url: str) -> None:
     page.wait_for_timeout(2500)
     page.mouse.move(640, 790)
     shoot(page, "stage-3d")
+    page.click("[data-select='spray']")
+    settled(page, "#drops-leave")
+    page.evaluate(LOUD.replace("415", "246"))
+    page.wait_for_timeout(2500)
+    page.mouse.move(640, 790)
+    shoot(page, "spray")
     page.click(".tree-row:has-text('Moth') >> nth=0")
     settled(page, "#ride-sheet")
     page.click("#frame-part")
@@ -171,13 +177,6 @@ def take_stages(page: Page, url: str) -> None:
     page.wait_for_timeout(2500)
     page.mouse.move(640, 790)
     shoot(page, "ways")
-    page.click("[data-select='spray']")
-    settled(page, "#drops-leave")
-    page.click("#frame-all")
-    page.evaluate(LOUD.replace("415", "246"))
-    page.wait_for_timeout(2500)
-    page.mouse.move(640, 790)
-    shoot(page, "spray")
     take_array(page, url)
 
 

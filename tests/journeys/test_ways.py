@@ -68,10 +68,16 @@ def test_an_element_of_a_drawing_is_seen_on_a_way_beside_it(page):
         assert middle == pytest.approx((300 + 200 * along, 90 + 310 * along), abs=0.05)
 
 
+def quiet(page):
+    page.wait_for_timeout(400)
+    wait(page, "!document.querySelector('.htmx-request')")
+
+
 def choose(page, part):
     page.fill("#find-part", part.replace("-", " "))
     page.click(f".tree-row[data-part='{part}']")
     page.wait_for_selector(f"[data-part-json='{part}']", state="attached")
+    quiet(page)  # what was typed is looked for a moment later, and the panels are drawn anew then
 
 
 def moth(page):
@@ -99,6 +105,7 @@ def riding(stage_room):
     stage_room.click("#new-way")
     wait(stage_room, f"{UNDO} === 'Undo: Let Moth one move along a way'")
     stage_room.wait_for_selector(".way-point")
+    quiet(stage_room)
     return stage_room
 
 
