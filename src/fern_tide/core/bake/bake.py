@@ -104,7 +104,7 @@ def stack_of(scene: Scene, target: Target, drivers: Drivers) -> Stack:
     replacing = [at for at, (_, drive) in enumerate(drivers) if drive.stacking is Stacking.REPLACE]
     seen = drivers[replacing[-1] :] if replacing else drivers
     ground = None if replacing else scene.grounds.get(target)
-    whole = completed(scene.at_rest, part) if part.kind.pieces else part
+    whole = completed(scene, part)
     return Stack(target, whole, item, seen, ground, scene.limit_of(target))
 
 

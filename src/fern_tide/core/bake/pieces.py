@@ -123,7 +123,7 @@ def motion_of(
     scene: Scene, part: Part, curves: Mapping[str, FloatArray], *, rate: FrameRate, n_frames: int
 ) -> ArrayMotion:
     """Give the motion of an array of a scene; see ArrayMotion."""
-    whole = completed(scene.at_rest, part)
+    whole = completed(scene, part)
     return ArrayMotion(whole, len(sources_of(scene, part)), curves, rate, n_frames)
 
 

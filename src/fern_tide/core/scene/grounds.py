@@ -11,7 +11,7 @@ from fern_tide.core.base.order import MadeOfItself, in_order
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.colour import colour_texts, parse_colour
-from fern_tide.core.scene.arrays.layout import completed
+from fern_tide.core.scene.arrays.layout import completed_at, is_open
 from fern_tide.core.scene.course import grounds_of_rides
 from fern_tide.core.scene.ground import FollowGround, Ground
 from fern_tide.core.scene.poses import grounds_of_poses
@@ -89,8 +89,9 @@ def at_rest(scene: Scene) -> Scene:
 
 def _completed(scene: Scene) -> Scene:
     """Complete what arrays take from other parts."""
-    parts = tuple(completed(scene, part) if part.kind.pieces else part for part in scene.parts)
-    return scene if all(one is other for one, other in zip(parts, scene.parts, strict=True)) else scene.but(parts=parts)
+    if not any(is_open(part) for part in scene.parts):
+        return scene
+    return scene.but(parts=tuple(completed_at(scene, part) if is_open(part) else part for part in scene.parts))
 
 
 def _still(value: float | str) -> FloatArray:

@@ -170,11 +170,21 @@ def completed(scene: Scene, part: Part) -> Part:
     """Give an array whose layout's params are completed by its scene; any other part as it is.
 
     Args:
-        scene: the scene, at rest.
+        scene: the scene, as it stands; what counts is where things are at rest.
         part: of it.
     """
+    return completed_at(scene.at_rest, part) if is_open(part) else part
+
+
+def is_open(part: Part) -> bool:
+    """Say whether a part is an array whose layout's params do not say all by themselves."""
     layout = getattr(part.shape.params, "layout", None) if part.kind.pieces else None
-    if layout is None or layout.spec.given is None:
-        return part
+    return layout is not None and layout.spec.given is not None
+
+
+def completed_at(scene: Scene, part: Part) -> Part:
+    """Give an array that is open as completed by a scene at rest."""
+    params: Any = part.shape.params
+    layout = params.layout
     full = layout.but(params=layout.spec.given(scene, part, layout.params))
-    return part.but(shape=part.shape.but(params=part.shape.params.but(layout=full)))
+    return part.but(shape=part.shape.but(params=params.but(layout=full)))
