@@ -143,9 +143,12 @@ export class StageRoom extends Component {
     await this.load();
   }
 
+  /** What moves is asked for beside what it moves, where that looks as before; otherwise after it. */
   async #revised() {
-    await this.stage.follow(project.status);
-    await this.#all();
+    const same = project.status.looks === this.stage.looks;
+    await Promise.all([this.stage.follow(project.status), same && this.load()]);
+    await this.parts.renew();
+    if (!same) await this.load();
     this.tree.reveal();
   }
 
