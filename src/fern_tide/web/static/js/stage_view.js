@@ -6,6 +6,8 @@ import { getPack, getText } from "./server.js";
 import { Stage2d } from "./stage.js";
 
 export class StageView {
+  /** Ends when what was edited last is seen. */
+  followed = Promise.resolve();
   #bound = { curves: {}, parts: {}, arrays: {} };
   #frame = 0;
   view = null;
@@ -76,7 +78,12 @@ export class StageView {
   }
 
   /** Draw the scene anew when it looks otherwise; one that is of another kind needs the whole page. */
-  async follow({ looks, space, shown, pieces }) {
+  follow(status) {
+    this.followed = this.#follow(status);
+    return this.followed;
+  }
+
+  async #follow({ looks, space, shown, pieces }) {
     if (space !== this.space) {
       window.location.reload();
       return;
