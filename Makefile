@@ -31,9 +31,9 @@ node_modules/.stamp: package-lock.json
 	npm ci --no-audit --no-fund --loglevel=error
 	touch $@
 
-# Three at once, on two processors too, in the order of tests/conftest.py: what drives a browser waits most of its time.
+# Three at once, on two processors too: what drives a browser waits most of its time.
 test: install-dev
-	$(BIN)/pytest -n 3 --dist loadfile --no-loadscope-reorder
+	$(BIN)/pytest -n 3 --dist loadfile
 
 # What a change is held to before it is committed: format, lint, types and the tests that need no browser.
 check: install-dev

@@ -29,18 +29,6 @@ settings.register_profile("fern", deadline=None, max_examples=40, derandomize=Tr
 settings.load_profile("fern")
 
 
-def pytest_collection_modifyitems(items):
-    """Spread the files that drive a browser, which wait most of their time, among those that compute."""
-    files = {}
-    for item in items:
-        files.setdefault(item.path, []).append(item)
-    waiting = [path for path in files if "journeys" in path.parts]
-    computing = [path for path in files if "journeys" not in path.parts]
-    places = {path: float(place) for place, path in enumerate(computing)}
-    places |= {path: place * 0.8 * len(computing) / len(waiting) - 0.5 for place, path in enumerate(waiting)}
-    items[:] = [item for path in sorted(files, key=places.__getitem__) for item in files[path]]
-
-
 def wav(samples: np.ndarray, *, rate_hz: int = 48_000, subtype: str = "FLOAT", kind: str = "WAV") -> bytes:
     """Write samples of shape (channels, n) or (n,) as a sound file."""
     out = io.BytesIO()
