@@ -278,6 +278,28 @@ def test_a_stretch_says_how_far_it_is_by_its_heart(studio, monkeypatch):
         assert shown() == (0.6, "after"), "what was said within is over"
 
 
+def test_a_late_beat_of_a_stretch_does_not_lie_over_what_is_said_after_it(studio, monkeypatch):
+    monkeypatch.setattr(heart, "BEAT_S", 0.01)
+    job = studio.jobs.claim(studio.jobs.start("trial", key="k", payload={})[0].id)
+    progress, begun = studio.jobs.progress, threading.Event()
+
+    def slow(job, *, share=None, words=""):
+        if share == 0.5:
+            begun.set()
+            time.sleep(0.2)  # the disk is busy
+        return progress(job, share=share, words=words)
+
+    monkeypatch.setattr(studio.jobs, "progress", slow)
+    with heart.Heart(studio.jobs, job) as beating:
+        with beating.stretch() as reached:
+            reached(0.5, "half")
+            assert begun.wait(5)
+        assert beating.report(0.6, "after")
+        time.sleep(0.4)
+        now = studio.jobs.get(job.id)
+        assert (now.share, now.words) == (0.6, "after")
+
+
 AFTER_A_STRETCH = """
 import sys, tempfile, time
 from pathlib import Path

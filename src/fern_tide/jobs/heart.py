@@ -89,17 +89,10 @@ class Heart:
     def _beat(self) -> None:
         try:
             while not self._over.wait(BEAT_S):
-                try:
-                    share, words = self._reached if self._stretching is not None else (None, "")
-                    if self._jobs.progress(self._job, share=share, words=words):
+                with self._lock:  # what a stretch says is noted before it ends: later it would lie over what comes then
+                    wrong = self._learn()
+                    if wrong is None:
                         continue
-                    wrong: type[Exception] = Cancelled
-                except Lost:
-                    wrong = Lost
-                except Exception:  # the disk is full, or busy: the next beat may be heard
-                    log.exception("a beat of job %s failed", self._job.id)
-                    continue
-                with self._lock:
                     self._wrong = wrong
                     if self._stretching is not None:
                         self._sent = True
@@ -107,6 +100,17 @@ class Heart:
                 return
         finally:
             self._jobs.close()  # this thread's own connection
+
+    def _learn(self) -> type[Exception] | None:
+        """Say that the job goes on, and give what stops it, if anything does."""
+        share, words = self._reached if self._stretching is not None else (None, "")
+        try:
+            return None if self._jobs.progress(self._job, share=share, words=words) else Cancelled
+        except Lost:
+            return Lost
+        except Exception:  # the disk is full, or busy: the next beat may be heard
+            log.exception("a beat of job %s failed", self._job.id)
+            return None
 
 
 class Stretch:
