@@ -15,6 +15,7 @@ from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.gltf.parts import parts_of
 from fern_tide.core.scene.gltf.reading import read_gltf
+from fern_tide.core.scene.gltf.shaped import n_vertices
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.mesh import Mesh
 from fern_tide.core.scene.scene import Scene, SceneFile
@@ -135,6 +136,10 @@ def test_what_cannot_be_shaped_says_so_and_what_needs_too_much_is_refused_by_num
         scene_of(stems(mode=5)[0], {"id": "bend"})
     with pytest.raises(InvalidParameter, match="plain triangles"):
         scene_of(stems()[0], {"id": "bend"}, part="hook")
+    plain = read_gltf(stems()[0]).json
+    assert n_vertices(plain, plain["meshes"][0]) == 85
+    plain["accessors"][plain["meshes"][0]["primitives"][1]["attributes"]["POSITION"]]["count"] = 200_000
+    assert not n_vertices(plain, plain["meshes"][0])
     scene, _ = scene_of(stems()[0])
     stem = scene.part("stem")
     large = stem.but(shape=stem.shape.but(params=stem.shape.params.but(vertices=190_000)))

@@ -4,7 +4,9 @@ import re
 
 import pytest
 
+from fern_tide.demo.project import wall_project
 from fern_tide.web.pages import handoff
+from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.hand_off import long
 
 
@@ -52,3 +54,10 @@ def test_long_writing_that_cannot_be_done_says_why(client, demo, studio, long_wr
     refused = client.post(f"/p/{demo}/hand-off/write/json", data={"part": "title"})
     assert refused.status_code == 200 and "There are no baked curves to write." in refused.text
     assert "hx-get" not in refused.text
+
+
+@pytest.mark.parametrize(("most", "is_long"), [(11_999, True), (12_000, False)])
+def test_an_array_by_formula_is_long_by_its_pieces_not_by_what_they_would_be(studio, monkeypatch, most, is_long):
+    monkeypatch.setattr(long, "MOST_AT_ONCE", most)
+    order = long.Order(project=wall_project(), baked={}, format="json", options={"by_formula": "yes"})
+    assert long.is_long(studio, levels_of(studio), order) is is_long

@@ -11,7 +11,7 @@ from fern_tide.core.base.naming import Ids
 from fern_tide.core.scene.gltf.parts import parts_of
 from fern_tide.core.scene.gltf.reading import read_gltf
 from fern_tide.core.scene.media import SceneMedia
-from fern_tide.core.scene.scene import Scene, SceneFile
+from fern_tide.core.scene.scene import Part, Scene, SceneFile
 from fern_tide.workflows.tune.ways import way_from
 
 TIMES = np.array([0, 0.5, 2.0], dtype="<f4")
@@ -67,6 +67,16 @@ def test_a_way_leads_where_the_file_moves_a_node_with_its_corners():
     points, smooth = points_of(command)
     np.testing.assert_allclose(points, in_world(PLACES), atol=1e-4)
     assert way == "way-of-bee" and command.part.parent is None and not smooth
+
+
+def test_a_way_lies_beside_the_file_in_what_that_lies_in():
+    scene, media = flyer(PLACES, "LINEAR")
+    shelf = Part.model_validate({"id": "shelf", "name": "Shelf", "values": {"x": 7.0}, "shape": {"id": "group_3d"}})
+    root, *rest = scene.parts
+    scene = scene.but(parts=(shelf, root.but(parent="shelf"), *rest))
+    command, _ = way_from(scene, media, "bee")
+    assert command.part.parent == "shelf"
+    np.testing.assert_allclose(points_of(command)[0], in_world(PLACES), atol=1e-4)
 
 
 def test_a_cubic_spline_is_followed_round_its_bends():

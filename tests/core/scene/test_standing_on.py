@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
-from scipy.stats import chisquare
+from scipy.stats import chisquare, kstest
 
 from fern_tide.core.bake.expand import without_motion
 from fern_tide.core.bake.pieces import motion_of
@@ -79,6 +79,8 @@ def test_on_a_box_as_many_stand_on_the_same_area_straight_up_from_it():
     assert chisquare(faces, 6000 * areas / areas.sum()).pvalue > 1e-3
     on_face = inside[np.abs(out[:, 1] - 1) < 1e-6]
     np.testing.assert_allclose(on_face[:, 1], 1, atol=1e-6)
+    for axis, half in ((0, 1.0), (2, 1.5)):
+        assert kstest(on_face[:, axis] / (2 * half) + 0.5, "uniform").pvalue > 1e-3, "even within a face"
     off = motion.pieces.laid.places({"out": 0.5})
     np.testing.assert_allclose(off - places, 0.5 * up, atol=1e-6)
 
