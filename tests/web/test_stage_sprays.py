@@ -51,3 +51,19 @@ def test_drops_leave_where_a_part_is_and_where_the_numbers_say_again(client, dem
     for wrong, code in ((inside, 422), (spray, 422), ("nobody", 404)):
         assert post(client, demo, f"stage/parts/{spray}/leaves", where=wrong).status_code == code
     assert post(client, demo, "stage/parts/moth-one/leaves", where="moth-two").status_code == 422
+
+
+@pytest.mark.parametrize(("name", "value"), [("rate", 1e9), ("life", 1e9), ("life", -5), ("rate", -1e9)])
+def test_numbers_that_no_spray_can_have_are_shown_and_drawn_all_the_same(client, demo, spray, name, value):
+    edit(client, demo, {"kind": "set_value", "target": f"{spray}:rate", "value": 1e9})
+    edit(client, demo, {"kind": "set_value", "target": f"{spray}:{name}", "value": value})
+    assert 'id="array-sheet"' in page(client, demo, part=spray)
+    assert (
+        client.get(f"/p/{demo}/stage/drawing").status_code == client.get(f"/p/{demo}/stage/arrays").status_code == 200
+    )
+
+
+def test_drops_of_a_spray_of_no_size_can_leave_somewhere_else_too(client, demo, spray):
+    for axis in ("scale_x", "scale_y"):
+        edit(client, demo, {"kind": "set_value", "target": f"{spray}:{axis}", "value": 0})
+    assert post(client, demo, f"stage/parts/{spray}/leaves", where="moth-one").status_code == 200

@@ -100,3 +100,9 @@ def test_what_its_file_does_not_move_gives_no_way(part):
     turning = np.tile(np.array([0, 0, 0, 1], dtype="<f4"), (3, 1))
     with pytest.raises(InvalidParameter, match="a node that its file moves"):
         way_from(*flyer(turning, "LINEAR", path="rotation"), part)
+
+
+@pytest.mark.parametrize(("count", "interpolation"), [(4, "CUBICSPLINE"), (3, "CUBICSPLINE"), (2, "LINEAR")])
+def test_an_animation_that_is_not_whole_gives_no_way_and_says_so(count, interpolation):
+    with pytest.raises(InvalidParameter, match="whole and not packed"):
+        way_from(*flyer(np.zeros((count, 3), dtype="<f4"), interpolation), "bee")

@@ -63,7 +63,7 @@ class Moved:
     lifts: Sequence[FloatArray]
 
 
-SIZES = frozenset(("scale_x", "scale_y", "scale_z"))
+_SIZES = frozenset(("scale_x", "scale_y", "scale_z"))
 _ANY = FrameRate.parse("30")
 
 
@@ -210,14 +210,14 @@ class _Array:
         own = np.array([[self._own.get(axis, 0.0)] for axis in "xyz"])
         still = {name: self._own[name] for name in self._of_group} | self._still(stands + own)
         if sizes is not None:
-            still |= {name: still[name] * float(sizes[0]) for name in still if name in SIZES}
+            still |= {name: still[name] * float(sizes[0]) for name in still if name in _SIZES}
         group = _group(space, writer.make_id(name), name, parent, still, Anchor(x=at[0], y=at[1], z=at[2]))
         writer.parts.append(group)
         self._move(group, stands, piece=piece)
         for item in self._of_group[len(space.axes) :]:
             moving = self._moving[item]
             values = None if moving is None else moving[piece]
-            if sizes is not None and item in SIZES and len(sizes) > 1:
+            if sizes is not None and item in _SIZES and len(sizes) > 1:
                 values = sizes * (self._own[item] if values is None else values)
             if values is not None:
                 writer.curve(group, item, values)

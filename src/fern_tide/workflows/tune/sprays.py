@@ -58,7 +58,7 @@ def leaves_where(scene: Scene, spray_id: str, part_id: str | None) -> Together:
     if scene.part(part_id) not in parts_to_leave(scene, spray):
         raise InvalidParameter("where drops leave", value=part.name, allowed="a part with a place beside the spray")
     beside = np.eye(4) if part.parent is None else in_scene(rest, rest.part(part.parent))
-    at = np.linalg.inv(in_scene(rest, rest.part(spray_id))) @ beside @ [*anchored(part), 1.0]
+    at = np.linalg.pinv(in_scene(rest, rest.part(spray_id))) @ beside @ [*anchored(part), 1.0]
     commands: list[SetValues | PutFollow] = []
     for axis, name in zip("xyz", names, strict=False):
         stands = round(float(at["xyz".index(axis)]), _DIGITS)

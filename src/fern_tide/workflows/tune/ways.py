@@ -95,6 +95,8 @@ def _of_motion(scene: Scene, media: SceneMedia, part: Part, matrix: FloatArray) 
     if gltf is None or translation_sampler(gltf.json, part.file_index) is None:
         raise InvalidParameter("a way from", value=part.name, allowed="a node that its file moves from place to place")
     places, smooth = places_of(gltf, part.file_index)
+    if not len(places):
+        raise InvalidParameter("a way from", value=part.name, allowed="a node whose animation is whole and not packed")
     if len(places) < 2:
         places = np.repeat(places, 2, axis=0)
     some = np.unique(np.round(np.linspace(0, len(places) - 1, min(len(places), MOST_POINTS))).astype(int))

@@ -6,6 +6,7 @@ import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
+from fern_tide.core.scene.gltf.packed import is_packed
 from fern_tide.core.scene.gltf.reading import measured, values_of
 
 _BETWEEN = 4  # points that stand for a span of a cubic spline
@@ -30,12 +31,16 @@ def places_of(gltf: Gltf, node: int) -> tuple[FloatArray, bool]:
         node: one that translation_sampler finds something for.
 
     Returns:
-        Shape (places, 3), and whether it goes round its corners smoothly.
+        Shape (places, 3), none where they are packed or some are missing; and whether it goes round corners smoothly.
     """
     sampler = translation_sampler(gltf.json, node)
     assert sampler is not None, node
     keys, times = _numbers(gltf, sampler["output"]).reshape(-1, 3), _numbers(gltf, sampler["input"]).ravel()
-    if sampler.get("interpolation") != "CUBICSPLINE":
+    cubic = sampler.get("interpolation") == "CUBICSPLINE"
+    packed = any(is_packed(gltf, gltf.json["accessors"][sampler[end]]) for end in ("input", "output"))
+    if packed or len(keys) != (3 if cubic else 1) * len(times):
+        return np.zeros((0, 3)), cubic
+    if not cubic:
         return keys, False
     into, at, out = (keys[place::3] for place in range(3))
     spans = np.diff(times)[:, np.newaxis, np.newaxis]
