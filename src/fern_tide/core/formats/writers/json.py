@@ -22,7 +22,11 @@ class JsonParams(KeyParams):
 
     by_formula: Annotated[
         bool,
-        unit("", "Whether arrays go in as rows, order, lateness and weights, not piece by piece.", label="By formula"),
+        unit(
+            "",
+            "Whether arrays go in as rows, order, lateness and weights, not piece by piece.",
+            label="Arrays by formula",
+        ),
     ] = False
 
 
