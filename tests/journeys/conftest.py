@@ -127,6 +127,12 @@ def wait(page: Page, expression: str, *, seconds: float = 40.0) -> None:
         page.wait_for_timeout(40)
 
 
+def stop_clock(page: Page) -> None:
+    """Stop the clock of a drawing that a page shows by itself, once it is there: what was there before has none."""
+    wait(page, "Boolean(document.documentElement.pauseAnimations)")
+    page.evaluate("document.documentElement.pauseAnimations()")
+
+
 def draw_anew(page: Page, watched: str, *, comes: bool = True) -> None:
     """Let the server draw a room's parts anew, and wait until something of them is another one; or do not wait."""
     page.evaluate(f"document.querySelector('{watched}').dataset.old = ''")

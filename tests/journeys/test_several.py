@@ -5,7 +5,7 @@ import random
 
 import numpy as np
 from tests.conftest import drums, wav
-from tests.journeys.conftest import axe, start_empty, stored, wait
+from tests.journeys.conftest import axe, start_empty, stop_clock, stored, wait
 
 SONG = wav(drums(seconds=4.0), rate_hz=44_100)
 PLACES = list(range(20))
@@ -186,7 +186,7 @@ def test_bars_move_as_one_about_a_common_anchor_and_the_file_says_the_same(page)
     alone.goto("/alone.svg")
     alone.evaluate("document.documentElement.setAttribute('width', 960)")
     alone.evaluate("document.documentElement.setAttribute('height', 320)")
-    alone.evaluate("document.documentElement.pauseAnimations()")
+    stop_clock(alone)
     for frame, shown in zip(frames, on_screen, strict=True):
         alone.evaluate(f"document.documentElement.setCurrentTime({frame} / 30)")
         written = alone.evaluate(places.replace("NAME", "bar").replace("END", ""))

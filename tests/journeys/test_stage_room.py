@@ -10,7 +10,7 @@ import pytest
 from PIL import Image
 from tests.conftest import drums, wav
 from tests.gltf import GLB
-from tests.journeys.conftest import UNTOUCHED, axe, open_stage, pick, stored, wait
+from tests.journeys.conftest import UNTOUCHED, axe, open_stage, pick, stop_clock, stored, wait
 from tests.journeys.test_whole_way import download
 
 from fern_tide.core.base.frame_rate import FrameRate
@@ -178,7 +178,7 @@ def test_an_svg_comes_in_is_driven_and_goes_home_the_same_but_for_its_motion(roo
     alone = room.context.new_page()
     alone.route("**/alone.svg", lambda route: route.fulfill(body=svg, content_type="image/svg+xml"))
     alone.goto("/alone.svg")
-    alone.evaluate("document.documentElement.pauseAnimations()")
+    stop_clock(alone)
     frames = [0, 5, 8, 9, 12, 20, 37, 53, 70, 88]
     found = alone.evaluate(
         """times => times.map((seconds) => {

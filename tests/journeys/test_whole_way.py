@@ -4,7 +4,7 @@ import re
 
 import numpy as np
 from tests.conftest import drums, read, wav
-from tests.journeys.conftest import drop_sound, pick, read_csv, wait
+from tests.journeys.conftest import drop_sound, pick, read_csv, stop_clock, wait
 
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.envelope.envelope import beginning, clean
@@ -114,7 +114,7 @@ def seek_alone(page, svg: bytes, *, frames) -> dict[int, float]:
     alone = page.context.new_page()
     alone.route("**/alone.svg", lambda route: route.fulfill(body=svg, content_type="image/svg+xml"))
     alone.goto("/alone.svg")
-    alone.evaluate("document.documentElement.pauseAnimations()")
+    stop_clock(alone)
     found = {}
     for frame in frames:
         found[frame] = alone.evaluate(
