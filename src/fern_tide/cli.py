@@ -13,7 +13,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from fern_tide.cli_projects import bake, first_cut, map_, write_demo
+from fern_tide.cli_projects import bake, check, first_cut, map_, sync, write_demo
 from fern_tide.terminal import COULD_NOT, progress_on_terminal, refuse, write_csv
 
 
@@ -26,7 +26,7 @@ def main(argv: Sequence[str] | None = None) -> int:
 
     arguments = _parser().parse_args(_with_levels_joined(sys.argv[1:] if argv is None else list(argv)))
     try:
-        arguments.run(arguments)
+        code = arguments.run(arguments)
         sys.stdout.flush()
     except FernTideError as wrong:
         return refuse(wrong, arguments)
@@ -41,7 +41,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     except OSError as wrong:
         print(f"fern-tide: {wrong.filename or 'a file'}: {wrong.strerror}. Choose another place.", file=sys.stderr)
         return COULD_NOT
-    return 0
+    return code or 0
 
 
 def _with_levels_joined(words: list[str]) -> list[str]:
@@ -138,6 +138,13 @@ def _add_project_commands(command: Callable[[str, Any, str], argparse.ArgumentPa
     one.add_argument("--parts", metavar="ID,ID", help="only these parts and what is inside them")
     one.add_argument("--interpolation", choices=("linear", "step", "cubic"), help="what lies between two keys")
     one.add_argument("--error", type=float, metavar="PERCENT", help="how far keys may be off; 0 is a key every frame")
+
+    one = command("check", check, "Print what checks find in a project file, as JSON; ends with 1 where they do.")
+    one.add_argument("project")
+
+    one = command("sync", sync, "Write how far every curve lies behind the hits of its sound, as CSV.")
+    one.add_argument("project")
+    one.add_argument("--csv", required=True, metavar="OUT")
 
 
 def _add_scene_and_out(one: argparse.ArgumentParser) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import io
+import json
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -72,16 +73,50 @@ def _write_project(path: str, project: Project, sound: Path, files: dict[str, by
 def bake(arguments: argparse.Namespace) -> None:
     """Bake a project file and write its curves."""
     from fern_tide.core.base.params import parse_pairs
-    from fern_tide.workflows.hand_off.offline import Writing, bake_file
+    from fern_tide.workflows.hand_off.opened import OpenedProject
     from fern_tide.workflows.hand_off.writing import file_stem
 
     folder, source = Path(arguments.out), Path(arguments.project)
     asked = {"interpolation": arguments.interpolation, "error_percent": arguments.error}
     parts = None if arguments.parts is None else [name.strip() for name in arguments.parts.split(",")]
     options = {name: str(value) for name, value in asked.items() if value is not None} | parse_pairs(arguments.option)
-    written = bake_file(source, writing=Writing(arguments.format or ["csv"], parts, options))
+    with OpenedProject(source) as opened:
+        names = dict.fromkeys(arguments.format or ["csv"])
+        written = [opened.write(name, options=options, parts=parts) for name in names]
     folder.mkdir(parents=True, exist_ok=True)
     for item in written:
         path = folder / f"{file_stem(source.stem)}{item.format.extension}"
         path.write_bytes(item.content)
         print(f"{path} read back within {item.error:.2g} of the range")
+
+
+def check(arguments: argparse.Namespace) -> int:
+    """Print what the checks find in a project file, as JSON; 1 where they find anything."""
+    from fern_tide.workflows.hand_off.opened import OpenedProject
+
+    with OpenedProject(Path(arguments.project)) as opened:
+        outcomes = opened.checks()
+    findings = [
+        {
+            "check": outcome.check.id,
+            "curve": None if finding.target is None else str(finding.target),
+            "frame": finding.frame,
+            "words": finding.words,
+        }
+        for outcome in outcomes
+        for finding in outcome.findings
+    ]
+    waits = {outcome.check.id: outcome.waits for outcome in outcomes if outcome.waits}
+    print(json.dumps({"findings": findings, "not_looked_at": waits}, indent=1, ensure_ascii=False))
+    return 1 if findings else 0
+
+
+def sync(arguments: argparse.Namespace) -> None:
+    """Write how far every curve of a project file lies behind its hits, as CSV."""
+    from fern_tide.workflows.hand_off.opened import OpenedProject
+    from fern_tide.workflows.tune.sync_report import sync_csv
+
+    with OpenedProject(Path(arguments.project)) as opened:
+        text = sync_csv(opened.project, opened.sync())
+    Path(arguments.csv).write_text(text)
+    print(arguments.csv)

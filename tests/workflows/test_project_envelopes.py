@@ -19,7 +19,7 @@ from fern_tide.workflows.bring_in import sounds
 from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.hand_off import writing
-from fern_tide.workflows.hand_off.offline import Writing, bake_file
+from fern_tide.workflows.hand_off.opened import OpenedProject
 from fern_tide.workflows.tune import edits
 from fern_tide.workflows.tune.beat import Correction, corrected
 
@@ -91,7 +91,8 @@ def test_the_command_line_bakes_what_the_studio_bakes(studio, levels, key, tmp_p
     path = tmp_path / "project.ferntide"
     with writing.export_project(studio, project) as stream:
         path.write_bytes(stream.read())
-    (alone,) = bake_file(path, writing=Writing(["csv"]))
+    with OpenedProject(path) as opened:
+        alone = opened.write("csv")
     ours = writing.write_format(project, levels.curves(project), format_id="csv", media=SceneMedia())
     assert alone.content == ours.content
 
@@ -119,7 +120,8 @@ def test_steps_that_go_by_the_tracks_hits_are_the_same_everywhere_and_stale_when
     path = tmp_path / "project.ferntide"
     with writing.export_project(studio, project) as stream:
         path.write_bytes(stream.read())
-    (alone,) = bake_file(path, writing=Writing(["csv"]))
+    with OpenedProject(path) as opened:
+        alone = opened.write("csv")
     assert alone.content == writing.write_format(project, (curve,), format_id="csv", media=SceneMedia()).content
     baking.bake_all(studio, levels, key, project)
     track = project.track("drums")
@@ -149,7 +151,8 @@ def test_an_envelope_that_joins_in_is_kept_and_makes_a_curve_stale(studio, level
     path = tmp_path / "project.ferntide"
     with writing.export_project(studio, project) as stream:
         path.write_bytes(stream.read())
-    (alone,) = bake_file(path, writing=Writing(["csv"]))
+    with OpenedProject(path) as opened:
+        alone = opened.write("csv")
     curves = levels.curves(project)
     assert alone.content == writing.write_format(project, curves, format_id="csv", media=SceneMedia()).content
     baking.bake_all(studio, levels, key, project)

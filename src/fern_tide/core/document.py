@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import Field, ValidationError, model_validator
 
+from fern_tide.core.bake.touch_up import MOST_TOUCH_UPS, TouchUp
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject
 from fern_tide.core.base.frame_rate import FrameRate, RateField
 from fern_tide.core.base.limits import (
@@ -95,6 +96,7 @@ class Project(Frozen, frozen=True):
         work: the work range, from its first frame to the one after its last.
         beat: the beat grid, as it is found and corrected.
         first_cut: a first cut that is not decided yet; None where there is none.
+        touch_ups: edits of curves by hand, in the order in which they are laid; those whose part is gone wait.
     """
 
     version: Literal[1] = 1
@@ -111,6 +113,7 @@ class Project(Frozen, frozen=True):
     markers: Annotated[tuple[Marker, ...], Most(MOST_MARKERS)] = ()
     recipes: Annotated[tuple[Recipe, ...], Most(MOST_RECIPES)] = ()
     first_cut: FirstCut | None = None
+    touch_ups: Annotated[tuple[TouchUp, ...], Most(MOST_TOUCH_UPS)] = ()
 
     @model_validator(mode="after")
     def _sound(self) -> Project:
@@ -120,6 +123,7 @@ class Project(Frozen, frozen=True):
             "mapping": self.mappings,
             "marker": self.markers,
             "recipe": self.recipes,
+            "touch-up": self.touch_ups,
         }
         for kind, items in named.items():
             ids = [item.id for item in items]
@@ -226,12 +230,16 @@ class Project(Frozen, frozen=True):
         """Find a mapping, or raise UnknownName."""
         return _find(self._mappings, mapping_id, "mapping")
 
+    def touch_up(self, touch_up_id: str) -> TouchUp:
+        """Find a touch-up, or raise UnknownName."""
+        return _find({item.id: item for item in self.touch_ups}, touch_up_id, "touch-up")
+
     def recipe(self, recipe_id: str) -> Recipe:
         """Find a recipe, or raise UnknownName."""
         return _find({item.id: item for item in self.recipes}, recipe_id, "recipe")
 
 
-T = TypeVar("T", Track, Envelope, Mapping, Marker, Recipe)
+T = TypeVar("T", Track, Envelope, Mapping, Marker, Recipe, TouchUp)
 
 
 def _find(items: dict[str, T], wanted: str, kind: str) -> T:

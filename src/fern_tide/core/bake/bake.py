@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Container, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -27,12 +27,12 @@ VERSION = 3
 Drivers = list[tuple[MappingModel, Drive]]
 
 
-def driven(scene: Scene, mappings: Iterable[MappingModel]) -> dict[Target, Drivers]:
+def driven(scene: Scene, mappings: Iterable[MappingModel], *, also: Iterable[Target] = ()) -> dict[Target, Drivers]:
     """List what drives each property, in stacking order; properties come in the scene's own order.
 
-    A property that other properties give is among them, with no drivers of its own.
+    A property that other properties give is among them, with no drivers of its own, and so is one of `also`.
     """
-    drivers: dict[Target, Drivers] = {target: [] for target in scene.grounds}
+    drivers: dict[Target, Drivers] = {target: [] for target in (*scene.grounds, *also)}
     for mapping in mappings:
         if not mapping.muted:
             for drive in mapping.drives:
@@ -86,7 +86,24 @@ class Stack:
             total = laid_over(total, now, drive=drive, own=self.own)
         if total is None:
             total = _still(self.own, n_frames)
-        return frozen(total if self.limit is None else self.limit.hold(total))
+        return self.limited(total)
+
+    def rest(self, *, sources: Sequence[FloatArray]) -> FloatArray:
+        """Give where it stands while nothing is heard: its ground goes on, and its mappings rest.
+
+        Args:
+            sources: the values of what its ground is made of.
+
+        Returns:
+            Shape (frames,), or (3, frames) for a colour; of one frame where it has no ground.
+        """
+        n_frames = sources[0].shape[-1] if sources else 1
+        silent = [np.zeros(n_frames)] * len(self.drivers)
+        return replace(self, limit=None).values(silent, sources=sources, n_frames=n_frames)
+
+    def limited(self, values: FloatArray) -> FloatArray:
+        """Give values of its that never leave its limits."""
+        return frozen(values if self.limit is None else self.limit.hold(values))
 
     def curve(self, values: FloatArray) -> Curve:
         """Give its values as a curve that knows what it is."""

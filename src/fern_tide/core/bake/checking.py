@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from fern_tide.core.bake import checks as checks_folder
-from fern_tide.core.bake.check import Check, Finding
+from fern_tide.core.bake.check import Check, Checked, Finding
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.params import Params, build
 from fern_tide.core.base.registry import discover
@@ -17,28 +17,31 @@ CHECKS = discover(checks_folder, attribute="CHECK", of=Check, kind="check")
 
 @dataclass(frozen=True)
 class Outcome:
-    """A check, the limits that it went by, and all that it found."""
+    """A check, the limits that it went by, all that it found, and what it still waits for."""
 
     check: Check
     params: Params
     findings: tuple[Finding, ...]
+    waits: str = ""
 
 
 def run_checks(
-    curves: Sequence[Curve], *, limits: Mapping[str, Mapping[str, Any]] | None = None
+    curves: Sequence[Curve], *, limits: Mapping[str, Mapping[str, Any]] | None = None, about: Checked | None = None
 ) -> tuple[Outcome, ...]:
-    """Run every check on every curve.
+    """Run every check on every curve, and on all of them together.
 
     Args:
         curves: baked.
         limits: by a check's id, params that differ from its defaults, as numbers or as text.
+        about: what they belong to; None looks at the curves alone.
 
     Raises:
         InvalidParameter: a limit is none that the check has, or is out of its range.
     """
-    outcomes = []
+    checked, outcomes = about or Checked(curves), []
     for check in CHECKS.values():
         params = build(check.params, dict((limits or {}).get(check.id, {})))
-        findings = tuple(finding for curve in curves for finding in check.look(curve, params))
-        outcomes.append(Outcome(check, params, findings))
+        single = [finding for curve in curves for finding in check.look(curve, params)]
+        findings = (*single, *check.look_at_all(checked, params))
+        outcomes.append(Outcome(check, params, findings, check.waits(checked)))
     return tuple(outcomes)

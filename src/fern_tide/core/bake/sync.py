@@ -18,17 +18,53 @@ class Sync:
     """How a motion lies to the hits that drive it.
 
     Attributes:
-        lags: from each hit that has a peak to that peak, in frames, late above 0, shape (answered hits,).
-        misses: how many hits have no peak near them.
+        by_hit: from each hit to the nearest peak, in frames, late above 0; NaN for a hit that no peak answers,
+            shape (hits,).
+        extras: how many peaks answer no hit.
     """
 
-    lags: FloatArray
-    misses: int
+    by_hit: FloatArray
+    extras: int = 0
+
+    @property
+    def lags(self) -> FloatArray:
+        """Those of the hits that are answered, shape (answered hits,)."""
+        return self.by_hit[~np.isnan(self.by_hit)]
+
+    @property
+    def misses(self) -> int:
+        """How many hits have no peak near them."""
+        return int(np.count_nonzero(np.isnan(self.by_hit)))
 
     @property
     def median(self) -> float:
         """The middle lag, in frames; 0 where no hit is answered."""
         return float(np.median(self.lags)) if self.lags.size else 0.0
+
+    @property
+    def p95(self) -> float:
+        """How far 95 % of the answered hits lie from their peaks at most, early or late, in frames."""
+        return float(np.percentile(np.abs(self.lags), 95)) if self.lags.size else 0.0
+
+    def histogram(self, *, reach: int) -> npt.NDArray[np.int64]:
+        """Count the lags by whole frames from -reach to reach; those beyond are in the first and the last.
+
+        Returns:
+            Shape (2 reach + 1,).
+        """
+        places = np.clip(np.rint(self.lags), -reach, reach).astype(np.int64) + reach
+        return np.bincount(places, minlength=2 * reach + 1).astype(np.int64)
+
+
+def added(whole: Sync, without: Sync) -> float:
+    """Give how many frames something adds to the lag: the mean over all hits that are answered with it and without.
+
+    Args:
+        whole: with it.
+        without: with it left out, of the same hits.
+    """
+    both = ~np.isnan(whole.by_hit) & ~np.isnan(without.by_hit)
+    return float(np.mean((whole.by_hit - without.by_hit)[both])) if both.any() else 0.0
 
 
 def peaks(excursion: FloatArray) -> npt.NDArray[np.int64]:
@@ -54,10 +90,12 @@ def sync(excursion: FloatArray, hits: npt.NDArray[np.int64], *, fps: float) -> S
     """
     at = peaks(excursion)
     if not at.size or not hits.size:
-        return Sync(np.zeros(0), int(hits.size))
+        return Sync(np.full(hits.size, np.nan), int(at.size))
     after = np.clip(np.searchsorted(at, hits), 0, at.size - 1)
     before = np.maximum(after - 1, 0)
     late, early = at[after] - hits, at[before] - hits
-    lags = np.where(np.abs(late) <= np.abs(early), late, early).astype(np.float64)
+    follows = np.abs(late) <= np.abs(early)
+    lags = np.where(follows, late, early).astype(np.float64)
     near = np.abs(lags) <= REACH_S * fps
-    return Sync(lags[near], int(np.count_nonzero(~near)))
+    answers = np.unique(np.where(follows, after, before)[near])
+    return Sync(np.where(near, lags, np.nan), int(at.size - answers.size))

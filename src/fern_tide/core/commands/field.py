@@ -16,6 +16,7 @@ from fern_tide.core.commands.mapping import PutMapping
 from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.scene import PutPart
 from fern_tide.core.commands.soundtrack import PutMarker, PutTrack
+from fern_tide.core.commands.touch_ups import PutTouchUps
 from fern_tide.core.document import Project
 
 MOST_ENTRIES = 400
@@ -32,6 +33,7 @@ class Owner(StrEnum):
     TRACK = "track"
     MARKER = "marker"
     PART = "part"
+    TOUCH_UP = "touch_up"
 
 
 def _owned(project: Project, owner: Owner, wanted: str) -> Frozen:
@@ -49,6 +51,8 @@ def _owned(project: Project, owner: Owner, wanted: str) -> Frozen:
             return project.track(wanted)
         case Owner.PART:
             return project.scene.part(wanted)
+        case Owner.TOUCH_UP:
+            return project.touch_up(wanted)
         case Owner.MARKER:
             marker = by_id(project.markers, wanted)
             if marker is None:
@@ -62,6 +66,7 @@ _PUTS: dict[Owner, Callable[..., Command]] = {
     Owner.TRACK: lambda thing: PutTrack(track=thing),
     Owner.MARKER: lambda thing: PutMarker(marker=thing),
     Owner.PART: lambda thing: PutPart(part=thing),
+    Owner.TOUCH_UP: lambda thing: PutTouchUps(touch_ups=(thing,)),
 }
 
 

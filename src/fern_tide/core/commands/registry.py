@@ -60,6 +60,7 @@ from fern_tide.core.commands.soundtrack import (
     SetRate,
     SetWork,
 )
+from fern_tide.core.commands.touch_ups import PutTouchUps, RemoveTouchUps
 from fern_tide.core.document import Project
 
 
@@ -132,6 +133,8 @@ AnyCommand = Annotated[
     | SetStage
     | SetPlays
     | PutScene
+    | PutTouchUps
+    | RemoveTouchUps
     | Together,
     Field(discriminator="kind"),
 ]

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from fern_tide.core.bake.touch_up import Start, TiedTo, TouchUp
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.frame_rate import FrameRate, RateField
 from fern_tide.core.base.limits import MOST_MARKERS, Most
@@ -140,7 +141,9 @@ class RemoveMarker(Command, frozen=True):
         return f"Remove the marker {old.name}" if old else "Remove a marker"
 
     def apply(self, project: Project) -> Project:
-        return project.but(markers=without(project.markers, self.id))
+        marker = by_id(project.markers, self.id)
+        touch_ups = project.touch_ups if marker is None else _untied(project.touch_ups, self.id, at_s=marker.time_s)
+        return project.but(markers=without(project.markers, self.id), touch_ups=touch_ups)
 
 
 def _in_time(markers: tuple[Marker, ...]) -> tuple[Marker, ...]:
@@ -220,8 +223,24 @@ class RemoveTrack(Command, frozen=True):
             )
         beat = project.beat.model_copy(update={"track": None}) if project.beat.track == self.id else project.beat
         return project.but(
+            touch_ups=_untied(project.touch_ups, self.id, offset_s=float(track.offset)),
             mappings=tuple(item for item in project.mappings if item not in mappings),
             envelopes=tuple(item for item in project.envelopes if item not in envelopes),
             tracks=without(project.tracks, self.id),
             beat=beat,
         )
+
+
+def _untied(
+    touch_ups: tuple[TouchUp, ...], gone: str, *, at_s: float | None = None, offset_s: float = 0.0
+) -> tuple[TouchUp, ...]:
+    """Give touch-ups of which those stay where they are that were tied to a marker, or a track's hit, that goes."""
+    tied_to = TiedTo.HIT if at_s is None else TiedTo.MARKER
+
+    def stays(one: TouchUp) -> TouchUp:
+        start = one.start
+        if start.tied_to is not tied_to or start.id != gone:
+            return one
+        return one.but(start=Start(at_s=start.at_s + offset_s if at_s is None else at_s, after_s=start.after_s))
+
+    return tuple(map(stays, touch_ups))

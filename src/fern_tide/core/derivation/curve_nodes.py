@@ -11,7 +11,9 @@ from fern_tide.core.derivation.node import Kind, Node, Sources, new_node
 from fern_tide.core.scene.arrays.field import ArrayParams
 
 
-def curve_node(stack: Stack, lifts: tuple[Node, ...], sources: tuple[Node, ...], *, n_frames: int) -> Node:
+def curve_node(
+    stack: Stack, lifts: tuple[Node, ...], sources: tuple[Node, ...], *, n_frames: int, kind: Kind = Kind.CURVE
+) -> Node:
     """Give the node of a property's values, shape (frames,), or (3, frames) for a colour.
 
     Args:
@@ -19,6 +21,7 @@ def curve_node(stack: Stack, lifts: tuple[Node, ...], sources: tuple[Node, ...],
         lifts: of its drivers' mappings, in their order.
         sources: the curves that its ground is made of.
         n_frames: the project's length.
+        kind: STACK for what touch-ups are laid over; its stack has no limit.
     """
 
     def work(values: list[FloatArray], files: Sources) -> FloatArray:
@@ -37,7 +40,7 @@ def curve_node(stack: Stack, lifts: tuple[Node, ...], sources: tuple[Node, ...],
     if stack.limit is not None:
         facts["limit"] = [stack.limit.low, stack.limit.high]
     name = f"{stack.part.name}, {stack.item.label.lower()}"
-    return new_node(Kind.CURVE, str(stack.target), name=name, inputs=(*lifts, *sources), facts=facts, work=work)
+    return new_node(kind, str(stack.target), name=name, inputs=(*lifts, *sources), facts=facts, work=work)
 
 
 def _array(stack: Stack) -> list[Any]:

@@ -9,7 +9,7 @@ import numpy as np
 from fern_tide.core.base.signal import frozen
 from fern_tide.core.derivation.node import Kind, Node, Sources
 
-REMEMBERED = frozenset({Kind.READING, Kind.LEVEL, Kind.HISTOGRAM, Kind.LIFT, Kind.CURVE, Kind.KEYS})
+REMEMBERED = frozenset({Kind.READING, Kind.LEVEL, Kind.HISTOGRAM, Kind.LIFT, Kind.STACK, Kind.CURVE, Kind.KEYS})
 
 
 class Sized(Protocol):

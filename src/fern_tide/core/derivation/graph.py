@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Mapping
+from dataclasses import replace
 from functools import cached_property
 from operator import is_
 from types import MappingProxyType
 from typing import Any
 
 from fern_tide.core.bake.bake import Drivers, Stack, driven, stacks_in_order
+from fern_tide.core.bake.touch_up import TouchUp
 from fern_tide.core.base.order import in_order
 from fern_tide.core.base.target import Target
 from fern_tide.core.derivation.curve_nodes import curve_node
@@ -24,6 +26,14 @@ from fern_tide.core.derivation.media_nodes import (
     spectrum_of,
 )
 from fern_tide.core.derivation.node import Kind, Node, below
+from fern_tide.core.derivation.touch_nodes import (
+    Touching,
+    laid_touch_ups,
+    tied_track,
+    touched_node,
+    touched_otherwise,
+    touching_of,
+)
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import Envelope, needs
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
@@ -81,14 +91,12 @@ class Graph:
 
     def feature(self, track: Track, feature: Feature) -> Node:
         """Give the node of a feature of a track, whose fingerprint it is stored under."""
-        file = self.media(track)
-        make = _later(feature_node, feature, self.placed(track), name=track.name, media=file)
+        make = _later(feature_node, feature, self.placed(track), name=track.name, media=(file := self.media(track)))
         return self._node((Kind.FEATURE, track.id, feature), (track, self._clock, file), make)
 
     def rhythm(self, track: Track) -> Node:
         """Give the node of a track's hits and beats."""
-        file = self.media(track)
-        make = _later(rhythm_node, self.placed(track), name=track.name, media=file)
+        make = _later(rhythm_node, self.placed(track), name=track.name, media=(file := self.media(track)))
         return self._node((Kind.RHYTHM, track.id), (track, file), make)
 
     def placed(self, track: Track) -> PlacedSound:
@@ -198,7 +206,17 @@ class Graph:
     @cached_property
     def drivers(self) -> dict[Target, Drivers]:
         """What drives each property, in stacking order."""
-        return driven(self.project.scene, self.project.mappings)
+        return driven(self.project.scene, self.project.mappings, also=self.touch_ups)
+
+    @cached_property
+    def touch_ups(self) -> dict[Target, list[TouchUp]]:
+        """The touch-ups that are laid over each property, in their order."""
+        return laid_touch_ups(self.project)
+
+    def touching(self, touch_up: TouchUp) -> Touching:
+        """Give what a touch-up is laid by."""
+        track = tied_track(self.project, touch_up)
+        return touching_of(self.project, touch_up, rhythm=None if track is None else self.rhythm(track))
 
     @cached_property
     def curves(self) -> dict[Target, Node]:
@@ -219,12 +237,10 @@ class Graph:
         ids = [[mapping.id for mapping in project.mappings] for project in (was, now)]
         if was.scene is not now.scene or like._clock is not self._clock or ids[0] != ids[1]:
             return None
-        pairs = [
-            pair
-            for pair in zip(was.mappings, now.mappings, strict=True)
-            if pair[0] is not pair[1] or like.lift(pair[0]) is not self.lift(pair[1])
-        ]
-        return now.scene.with_followers(drive.target for pair in pairs for mapping in pair for drive in mapping.drives)
+        both = zip(was.mappings, now.mappings, strict=True)
+        pairs = [pair for pair in both if pair[0] is not pair[1] or like.lift(pair[0]) is not self.lift(pair[1])]
+        driven_by = [drive.target for pair in pairs for mapping in pair for drive in mapping.drives]
+        return now.scene.with_followers([*driven_by, *touched_otherwise(like.touch_ups, self.touch_ups)])
 
     def curves_of(
         self, targets: Iterable[Target], *, known: Mapping[Target, Node] = MappingProxyType({})
@@ -242,18 +258,33 @@ class Graph:
             names = () if ground is None else ground.sources
             sources = tuple(nodes.get(name) or known[name] for name in names)
             lifts = tuple(self.lift(mapping) for mapping, _ in stack.drivers)
-            make = _later(curve_node, stack, lifts, sources, n_frames=self._clock[1])
             parts = (part for pair in stack.drivers for part in pair)
             grown = () if ground is None else ground.made_of
             of = (stack.part, stack.limit, self._clock, *grown, *sources, *lifts, *parts)
-            nodes[stack.target] = self._node((Kind.CURVE, stack.target), of, make)
+            ups = self.touch_ups.get(stack.target, [])
+            under = None
+            if not (ups and ups[0].replaces_all):
+                kind, bare = (Kind.STACK, replace(stack, limit=None)) if ups else (Kind.CURVE, stack)
+                make = _later(curve_node, bare, lifts, sources, n_frames=self._clock[1], kind=kind)
+                under = nodes[stack.target] = self._node((kind, stack.target), of, make)
+            if ups:
+                nodes[stack.target] = self._touched_node(stack, under, sources if under else (), ups)
         return nodes
+
+    def _touched_node(self, stack: Stack, under: Node | None, sources: tuple[Node, ...], ups: list[TouchUp]) -> Node:
+        touchings = tuple(map(self.touching, ups))
+        make = _later(touched_node, stack, under, sources, touchings=touchings, project=self.project)
+        moments = (item for one in touchings for item in one.moments)
+        of = (stack.part, stack.limit, self._clock, under, *sources, *ups, *moments)
+        return self._node((Kind.CURVE, stack.target, "touched"), of, make)
 
     @cached_property
     def _features(self) -> dict[str, list[Feature]]:
         """The features of every file that all of the document's envelopes and mappings need."""
         features: dict[str, list[Feature]] = {}
-        for node in below([*map(self.level, self.project.envelopes), *map(self.lift, self.project.mappings)]):
+        ties = (self.touching(one).rhythm for ups in self.touch_ups.values() for one in ups)
+        read = [node for node in ties if node is not None]
+        for node in below([*map(self.level, self.project.envelopes), *map(self.lift, self.project.mappings), *read]):
             if node.kind is Kind.FEATURE and node.subject is not None:
                 feature, sound = node.subject
                 features.setdefault(sound.media, []).append(feature)

@@ -28,6 +28,7 @@ class Kind(StrEnum):
     HISTOGRAM = "histogram"
     CONTEXT = "context"
     LIFT = "lift"
+    STACK = "stack"
     CURVE = "curve"
     KEYS = "keys"
 

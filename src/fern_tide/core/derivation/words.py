@@ -47,6 +47,36 @@ class _Comparison:
         self._compared: set[tuple[int, int]] = set()
 
     def of_curve(self, old: Record, new: Record) -> list[str]:
+        self._touch_ups(old, new)
+        if old.facts.get("limit") != new.facts.get("limit"):
+            self._say("other limits")
+        was, is_now = self._under(old, self._old), self._under(new, self._new)
+        if was is not None and is_now is not None:
+            self._stack(was, is_now)
+        return list(self._sentences)
+
+    def _under(self, record: Record, known: Known) -> Record | None:
+        """Give what touch-ups lie over: the curve itself where there are none, None under keys for good."""
+        if "touch_ups" not in record.facts:
+            return record
+        return next(iter(self._inputs(record, known, Kind.STACK)), None)
+
+    def _touch_ups(self, old: Record, new: Record) -> None:
+        before, now = old.facts.get("touch_ups", []), new.facts.get("touch_ups", [])
+        if len(before) != len(now):
+            apart, words = abs(len(before) - len(now)), "came in" if len(now) > len(before) else "went"
+            self._say(f"{'a touch-up' if apart == 1 else f'{apart} touch-ups'} {words}")
+            return
+        for was, is_now in zip(before, now, strict=True):
+            if was["touch"] != is_now["touch"]:
+                self._say(_difference(was["touch"], is_now["touch"], f"touch-up {_word(was['touch']['id'])}"))
+            elif was != is_now:
+                self._say("a touch-up lies elsewhere")
+        hits = [{item.id for item in side} for side in self._both(old, new, Kind.RHYTHM)]
+        if now and hits[0] != hits[1]:
+            self._say("other hits that touch-ups are tied to")
+
+    def _stack(self, old: Record, new: Record) -> None:
         before, now = self._rate(old, self._old), self._rate(new, self._new)
         if before and now and before != now:
             self._say(f"rate {before} to {now} fps")
@@ -60,8 +90,6 @@ class _Comparison:
         for key in [key for key in drives[1] if key in drives[0]]:
             self._lift(drives[0][key][0], drives[1][key][0])
             self._drive(drives[0][key][1], drives[1][key][1])
-        if old.facts.get("limit") != new.facts.get("limit"):
-            self._say("other limits")
         followed = self._sources(old, self._old) != self._sources(new, self._new)
         for ground, words in _GROUNDS.items():
             there = ground in old.facts or ground in new.facts
@@ -71,7 +99,6 @@ class _Comparison:
             self._say(f"its own value {_short(old.facts['own'])} to {_short(new.facts['own'])}")
         if old.facts["version"] != new.facts["version"]:
             self._say("Fern Tide bakes it otherwise now")
-        return list(self._sentences)
 
     def _say(self, words: str) -> None:
         self._sentences[words] = None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
@@ -18,6 +18,10 @@ class Clean(Protocol):
         """Give a level of the same shape, (..., frames)."""
 
 
+def _nothing(params: Any) -> tuple[tuple[str, Mapping[str, Any]], ...]:
+    return ()
+
+
 @dataclass(frozen=True)
 class CleanUp:
     """One way to clean a level up.
@@ -30,6 +34,8 @@ class CleanUp:
         apply: the function.
         across_rows: whether a bank's rows are treated by their place, rather than each by itself.
         shown: the params with which its drawing shows what it does, where the default ones hardly do.
+        without_lag: gives the clean-ups that do the same without making anything late, by id and params; none where
+            it can only be left out.
         version: raised when the numbers change.
     """
 
@@ -40,4 +46,5 @@ class CleanUp:
     apply: Clean
     across_rows: bool = False
     shown: Mapping[str, Any] = field(default_factory=dict)
+    without_lag: Callable[[Any], tuple[tuple[str, Mapping[str, Any]], ...]] = _nothing
     version: int = 1

@@ -5,13 +5,14 @@ from __future__ import annotations
 import io
 from collections import deque
 from collections.abc import Mapping
+from contextlib import suppress
 from urllib.parse import urlencode
 
 from flask import Blueprint, Response, render_template, request, send_file
 from werkzeug.datastructures import MultiDict
 
 from fern_tide.core.bake.checking import CHECKS
-from fern_tide.core.base.errors import FernTideError, UnknownName
+from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.target import Target
 from fern_tide.core.derivation.keys_nodes import range_of
 from fern_tide.core.formats.format import Written
@@ -25,6 +26,7 @@ from fern_tide.web.views.handoff import HandoffView, handoff_view
 from fern_tide.workflows.bake import baking
 from fern_tide.workflows.bake.pieces import baked_pieces, check_fresh
 from fern_tide.workflows.hand_off import long, writing
+from fern_tide.workflows.tune import keys_by_hand, touching
 
 pages = Blueprint("handoff", __name__, url_prefix="/p/<key>/hand-off")
 _last: deque[tuple[str, Written]] = deque(maxlen=1)
@@ -43,7 +45,11 @@ def parts(key: str) -> str:
 
 
 def _asked_for(revision: Revision) -> HandoffView:
-    return handoff_view(revision, target=request.args.get("target", ""), limits=_limits(request.args))
+    moved_percent = touching.MOVED_PERCENT
+    with suppress(ValueError):
+        moved_percent = min(1000.0, max(0.0, float(request.args.get("moved_percent", moved_percent))))
+    limits, target = _limits(request.args), request.args.get("target", "")
+    return handoff_view(revision, target=target, limits=limits, moved_percent=moved_percent)
 
 
 def _limits(asked: Mapping[str, str]) -> dict[str, dict[str, str]]:
@@ -59,21 +65,28 @@ def _limits(asked: Mapping[str, str]) -> dict[str, dict[str, str]]:
 
 @pages.get("/curve")
 def curve(key: str) -> Response:
-    """Give a baked curve and its thinned keys."""
+    """Give a curve as it is now, with what lies under its touch-ups, its keys, and its touch-ups' stretches."""
     project = studio().projects.current(key).document
     target = Target.parse(request.args.get("target", ""))
     levels, pack = services().levels, Pack()
-    for state in baking.states(studio(), levels, key, project, only=target):
-        keys = baking.keys_of(levels, state, error_percent=project.keys_error_percent)
-        if state.values is not None and keys is not None:
-            head = {
-                "dense": pack.add(state.values),
-                "frames": pack.add(keys.frames.astype("float64")),
-                "keys": pack.add(keys.values),
-                "error_percent": 100 * keys.error / range_of(state.values),
-            }
-            return pack.response(head)
-    raise UnknownName(f"{target} is not baked yet.", remedy="Bake first.", name=str(target))
+    now = touching.touched_curve(levels, project, target)
+    keys = keys_by_hand.shown_keys(levels, project, target)
+    rate, n_frames = project.rate, project.n_frames
+    spans = [(*laid.inside(rate, n_frames), laid.touch_up) for laid, _ in now.laid]
+    head = {
+        "dense": pack.add(now.values),
+        "below": pack.add(now.below) if now.laid else None,
+        "frames": pack.add(keys.frames.astype("float64")),
+        "keys": pack.add(keys.values),
+        "error_percent": 100 * keys.error / range_of(now.values),
+        "unit": now.stack.item.unit,
+        "label": f"{now.stack.part.name}, {now.stack.item.label.lower()}",
+        "spans": [
+            {"id": one.id, "first": first, "end": end, "words": one.touch.spec.words(one.touch.params)}
+            for first, end, one in spans
+        ],
+    }
+    return pack.response(head)
 
 
 @pages.post("/write/<format_id>")

@@ -12,6 +12,7 @@ from fern_tide.core.bake.expand_size import n_expanded
 from fern_tide.core.bake.thin import Interpolation
 from fern_tide.core.base.params import FieldSpec, fields
 from fern_tide.core.base.target import Target
+from fern_tide.core.derivation.node import NotReadYet
 from fern_tide.core.document import Project
 from fern_tide.core.formats.format import Format, KeyParams
 from fern_tide.core.formats.registry import FORMATS
@@ -19,8 +20,12 @@ from fern_tide.core.scene.own_motion import overruled
 from fern_tide.store.revision import Revision
 from fern_tide.web.context import services, staged, studio
 from fern_tide.web.shapes import spark_points
+from fern_tide.web.views.in_time import InTime, in_time
+from fern_tide.web.views.touch_ups import TouchUpsView, touch_ups_view
 from fern_tide.workflows.bake import baking
 from fern_tide.workflows.bake.baking import CurveState, State
+from fern_tide.workflows.derive.checked import checked
+from fern_tide.workflows.tune.touching import MOVED_PERCENT
 
 
 @dataclass(frozen=True)
@@ -39,6 +44,9 @@ class HandoffView:
     Attributes:
         rows: every driven property; chosen is the one whose keys are shown.
         counts: how many of them are in each state.
+        track: the one whose waveform and hits lie beneath the curve; '' where there is none.
+        touch_ups: what hands did to curves.
+        in_time: how far the chosen curve lies behind its hits; None while its sound is still being read.
         outcomes: what the checks say; nothing before anything is baked.
         formats: those that carry such a stage; elsewhere are the others.
         moving_parts: id and name of each part that a curve moves.
@@ -54,6 +62,9 @@ class HandoffView:
     rows: list[CurveRow]
     chosen: CurveState | None
     counts: dict[str, int]
+    track: str
+    touch_ups: TouchUpsView
+    in_time: InTime | None
     outcomes: Sequence[Outcome]
     formats: dict[str, Format]
     elsewhere: list[Format]
@@ -68,13 +79,16 @@ class HandoffView:
     overruled: list[str]
 
 
-def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[str, str]]) -> HandoffView:
+def handoff_view(
+    revision: Revision, *, target: str, limits: Named[str, Named[str, str]], moved_percent: float = MOVED_PERCENT
+) -> HandoffView:
     """Give what the Hand-off shows.
 
     Args:
         revision: of which revision.
         target: the curve whose keys are shown; the first one where there is none of that name.
         limits: of checks, by their ids.
+        moved_percent: how far the ground under a touch-up may move unsaid.
 
     Raises:
         InvalidParameter: a limit is not possible.
@@ -82,12 +96,16 @@ def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[st
     project, key, space = revision.document, revision.key, revision.document.scene.kind
     states = baking.states(studio(), services().levels, key, project)
     baked = baking.baked_curves(studio(), services().levels, key, project)
+    chosen = next((state for state in states if str(state.target) == target), next(iter(states), None))
     return HandoffView(
         revision=revision,
         rows=[_row(state, project.keys_error_percent) for state in states],
-        chosen=next((state for state in states if str(state.target) == target), next(iter(states), None)),
+        chosen=chosen,
+        track=_track(project, chosen),
+        touch_ups=touch_ups_view(project, None if chosen is None else chosen.target, moved_percent=moved_percent),
+        in_time=None if chosen is None else in_time(project, chosen.target),
         counts={str(kind): sum(state.state is kind for state in states) for kind in State},
-        outcomes=run_checks(baked, limits=limits) if baked else (),
+        outcomes=_outcomes(project, baked, limits),
         formats={name: spec for name, spec in FORMATS.items() if space in spec.spaces},
         elsewhere=[spec for spec in FORMATS.values() if space not in spec.spaces],
         interpolations=list(Interpolation),
@@ -100,6 +118,27 @@ def handoff_view(revision: Revision, *, target: str, limits: Named[str, Named[st
         stale=[f"{one.part_name}, {one.label.lower()}" for one in states if one.state is not State.FRESH],
         overruled=_overruled(project, [state.target for state in states]),
     )
+
+
+def _outcomes(project: Project, baked: Sequence[Curve], limits: Named[str, Named[str, str]]) -> Sequence[Outcome]:
+    if not baked:
+        return ()
+    try:
+        about = checked(services().levels, project, baked, staged=staged(project.scene))
+    except NotReadYet:
+        about = None
+    outcomes = run_checks(baked, limits=limits, about=about)
+    return sorted(outcomes, key=lambda outcome: (not outcome.findings, not outcome.waits))
+
+
+def _track(project: Project, chosen: CurveState | None) -> str:
+    """Name the track that drives the chosen curve, else the one whose beats are found."""
+    if chosen is not None:
+        for mapping in project.mappings:
+            envelope = project.envelope(mapping.envelope)
+            if envelope.track is not None and any(drive.target == chosen.target for drive in mapping.drives):
+                return envelope.track
+    return project.beat_track.id if project.beat_track else ""
 
 
 def _behind(project: Project, spec: Format, driven: Sequence[Target]) -> int:

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-import tempfile
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import Any
@@ -14,7 +13,7 @@ from urllib.parse import unquote
 import numpy as np
 
 from fern_tide.core.bake.checking import CHECKS
-from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject
+from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.limits import TooMuch, read_json
 from fern_tide.core.base.naming import fresh_id
@@ -26,7 +25,6 @@ from fern_tide.core.base.units import parse_level
 from fern_tide.core.commands.first_cut import KeepFirstCut
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS, reading_in_role
-from fern_tide.core.formats.format import Written
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.drive import RESPONSES, Drive, ResponseChoice
 from fern_tide.core.mapping.mapping import STEPS, StepChoice
@@ -37,15 +35,12 @@ from fern_tide.core.scene.first_cut import FirstCut
 from fern_tide.core.scene.media import load
 from fern_tide.core.scene.ranks import ranks_of
 from fern_tide.core.scene.scene import Scene
-from fern_tide.core.sound.decode import measure
 from fern_tide.demo.scene import glasshouse
 from fern_tide.workflows.bring_in.scene_files import look_at, scene_of
 from fern_tide.workflows.bring_in.sound_file import read_level
 from fern_tide.workflows.derive.file_sources import FileSources, envelope_of, track_of
 from fern_tide.workflows.derive.levels import Levels
-from fern_tide.workflows.derive.pieces import moved_pieces
 from fern_tide.workflows.derive.stages import Staged
-from fern_tide.workflows.hand_off.writing import write_format
 from fern_tide.workflows.tune.first_cut import first_cut
 
 MISSING_END = "PART:PROPERTY rest=NUMBER full=NUMBER"
@@ -223,52 +218,6 @@ def cut_sound(sound: Path, *, rate: str, seed: int, scene: Scene, files: Mapping
     if not command.mappings:
         raise FernTideError(command.cut.reason, remedy="Choose another sound or scene, or map by hand.")
     return KeepFirstCut().apply(command.apply(project))
-
-
-@dataclass(frozen=True)
-class Writing:
-    """How `fern-tide bake` writes: formats, parts (None is all), and the options of the formats, as text."""
-
-    formats: Sequence[str]
-    parts: Sequence[str] | None = None
-    options: Mapping[str, str] = field(default_factory=dict)
-
-
-def bake_file(source: Path, *, writing: Writing) -> list[Written]:
-    """Bake a project file and write it in the formats; each is read back."""
-    with source.open("rb") as stream, tempfile.TemporaryDirectory() as folder:
-
-        def keep(digest: str, chunks: Iterator[bytes]) -> None:
-            with (Path(folder) / digest).open("wb") as out:
-                out.writelines(chunks)
-
-        project = read_project_file(stream, keep=keep)
-        for track in project.tracks:
-            with (Path(folder) / track.media).open("rb") as sound:
-                if measure(sound).without_note() != track.info.without_note():
-                    raise UnreadableProject(f"{track.name} is not the sound that it claims.", remedy="Export it again.")
-        media = load(project.scene, lambda digest: (Path(folder) / digest).read_bytes())
-        sources = FileSources(lambda digest: (Path(folder) / digest).open("rb"))
-        levels = Levels(sources)
-        sources.read(levels.graph(project).curves.values())
-        curves, moved = levels.curves(project), moved_pieces(levels, project)
-        return [
-            write_format(
-                project,
-                curves,
-                format_id=name,
-                media=media,
-                parts=writing.parts,
-                options=_known(name, writing.options),
-                moved=moved,
-            )
-            for name in dict.fromkeys(writing.formats)
-        ]
-
-
-def _known(format_id: str, options: Mapping[str, str]) -> dict[str, object]:
-    """Give the options that a format has; CSV, say, has no keys."""
-    return {name: value for name, value in options.items() if name in FORMATS[format_id].params.model_fields}
 
 
 def list_specs() -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
 from pydantic import Field
@@ -79,10 +79,17 @@ def _share_left(frames: float) -> float:
     return float(np.exp(-1.0 / frames)) if frames > 0 else 0.0
 
 
+def without_lag(params: RiseAndFallParams) -> tuple[tuple[str, dict[str, Any]], ...]:
+    """Give a bell twice as wide as the rise, centred, and then only the fall."""
+    fall = params.model_dump(mode="json") | {"rise_ms": 0.0}
+    return ("smooth", {"width_ms": min(2 * params.rise_ms, 10_000.0)}), ("rise_and_fall", fall)
+
+
 CLEAN_UP = CleanUp(
     id="rise_and_fall",
     label="Rise and fall",
     help="Climbs and sinks at its own paces, so that hits ring out.",
     params=RiseAndFallParams,
     apply=rise_and_fall,
+    without_lag=without_lag,
 )

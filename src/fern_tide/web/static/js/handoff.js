@@ -1,21 +1,20 @@
 // Hand-off: curves and their state, keys over the dense curve, checks, and writing.
 
-import { Axis, frameUnder, xOf } from "./axis.js";
+import { Axis, xOf } from "./axis.js";
 import { Bound } from "./bound.js";
 import { Component } from "./component.js";
-import { drawKeysPlot } from "./keys_plot.js";
-import { telling } from "./notices.js";
+import { CurveEditor } from "./curve_editor.js";
 import { Parts } from "./parts.js";
 import { project } from "./project.js";
-import { mountWheel } from "./ribbon.js";
+import { rhythm } from "./rhythm.js";
+import { drawRibbon, loadWave, mountWheel } from "./ribbon.js";
+import { mountRibbon } from "./ribbon_hand.js";
 import { selection } from "./selection.js";
-import { getPack } from "./server.js";
 import { transport } from "./transport.js";
 
-const listed = (value) => (Array.isArray(value) ? value : [value]);
-
 export class Handoff extends Component {
-  #curve = null;
+  editor = null;
+  #wave = null;
   #written = {}; // what was written since the last bake, by format
 
   /** @param {any} room @param {AbortSignal} signal */
@@ -36,6 +35,8 @@ export class Handoff extends Component {
     this.on(root, "htmx:afterSwap", ({ target }) => this.#wrote(target));
     this.on(this.axis, "view", () => this.#redraw());
     this.on(transport, "frame", () => this.#drawFrame());
+    this.on(transport, "selection", () => this.#redraw());
+    this.on(rhythm, "rhythm", () => this.#redraw());
     this.on(project, "revised baked", () => this.#changed());
     this.on(project, "refused", () => this.parts.renew());
     selection.watch(["curve"], () => this.parts.renew(), this.signal);
@@ -66,26 +67,33 @@ export class Handoff extends Component {
       place.innerHTML = html;
       /** @type {any} */ (window).htmx.process(place); // long work asks how far it is
     }
-    const canvas = this.find("#keys-plot");
-    if (!canvas) return;
-    mountWheel(canvas, { axis: this.axis, plot: () => canvas, signal });
-    const seek = (event) => transport.seek(frameUnder(event.offsetX, { ...this.axis.view, width: canvas.getBoundingClientRect().width }));
-    canvas.addEventListener("click", seek, { signal });
+    for (const button of this.all("[data-below]")) this.on(button, "click", () => this.#showBelow(button.dataset.below));
+    this.#showBelow(selection.get("below"));
+    const chosen = this.editor?.chosen ?? new Set();
+    const same = this.editor?.canvas?.dataset.target === this.find("#keys-plot")?.dataset.target;
+    this.editor = new CurveEditor(this.root, signal, this.axis);
+    if (same) this.editor.chosen = chosen;
+    const ribbon = this.find("#ribbon");
+    if (!ribbon) return;
+    mountRibbon(ribbon, { axis: this.axis, signal, hits: true });
+    for (const plot of [ribbon, this.find("#keys-plot")]) mountWheel(plot, { axis: this.axis, plot: () => plot, signal });
+  }
+
+  /** Show what is to be looked over below the curve, or what is written. */
+  #showBelow(name) {
+    selection.set({ below: name });
+    for (const button of this.all("[data-below]")) button.setAttribute("aria-pressed", String(button.dataset.below === name));
+    for (const place of this.all("[data-shown]")) place.hidden = place.dataset.shown !== name;
   }
 
   async load() {
-    const canvas = this.find("#keys-plot");
-    this.#curve = null;
-    if (canvas) {
-      const pack = await telling(() => getPack(project.url(`hand-off/curve?target=${encodeURIComponent(canvas.dataset.target)}`)));
-      if (!pack || this.signal.aborted) return;
-      const { head, arrays } = pack;
-      this.#curve = { dense: listed(arrays[head.dense]), frames: arrays[head.frames], keys: listed(arrays[head.keys]) };
-      const [dense] = this.#curve.dense;
-      this.axis.resize(dense.length);
-      this.find("#keys-words").textContent = `${this.#curve.frames.length} keys for ${dense.length} frames, never more than ${head.error_percent.toFixed(2)} % from the dense curve`;
-    }
+    const track = this.find("#ribbon")?.dataset.track;
+    await Promise.all([this.editor.load(), track && rhythm.load(track), this.#loadWave(track)]);
     this.#drawAll();
+  }
+
+  async #loadWave(track) {
+    if (track) this.#wave = await loadWave(track, this.#wave).catch(() => null);
   }
 
   #pressed(button) {
@@ -138,9 +146,10 @@ export class Handoff extends Component {
   }
 
   #drawAll() {
-    const canvas = this.find("#keys-plot");
-    if (!canvas || !this.#curve) return;
-    drawKeysPlot(canvas, this.#curve, this.axis.view);
+    const ribbon = this.find("#ribbon");
+    if (!ribbon) return;
+    this.editor.draw();
+    drawRibbon(ribbon, { wave: this.#wave, axis: this.axis, hits: true });
     this.#drawFrame();
   }
 

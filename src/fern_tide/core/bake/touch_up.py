@@ -1,0 +1,228 @@
+"""Touch-ups: edits by hand that are stored beside the mappings and laid over every new bake (SIGNAL.md, 'Touch-ups').
+
+    v' = v + m(k) (g(k) - v)
+
+with m a fade at both ends of a stretch, and g what the kind of touch-up makes of it. They are laid over a property's
+stack in their order, before its limits.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Annotated, Any
+
+import numpy as np
+from pydantic import Field, StringConstraints
+
+from fern_tide.core.bake import touch_ups as touch_ups_folder
+from fern_tide.core.bake.touch import Stretch, Touch
+from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.params import Frozen
+from fern_tide.core.base.registry import Choice, discover
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.target import Id, Target
+
+VERSION = 1
+TOUCHES = discover(touch_ups_folder, attribute="TOUCH", of=Touch, kind="touch-up")
+MOST_TOUCH_UPS = 5_000
+MOST_GROUND = 512
+"""Values that are stored of what lay below: of a longer stretch as many, evenly apart."""
+NEAR_S = 0.25
+"""How far from its time a hit may lie to be the one that a touch-up is tied to."""
+_Seconds = Annotated[float, Field(ge=-1e6, le=1e6)]
+_Length = Annotated[float, Field(ge=0, le=1e6)]
+
+
+class TiedTo(StrEnum):
+    """What the beginning of a touch-up stays with."""
+
+    TIME = "time"
+    HIT = "hit"
+    MARKER = "marker"
+
+
+class Start(Frozen, frozen=True):
+    """When a touch-up begins.
+
+    Attributes:
+        tied_to: what moves it along.
+        id: the track whose hit, or the marker, that it is tied to.
+        at_s: when that was, as it was tied: in seconds of the track for a hit, else of the project.
+        after_s: how much later than that the stretch begins.
+    """
+
+    tied_to: TiedTo = TiedTo.TIME
+    id: Id | None = None
+    at_s: _Seconds = 0.0
+    after_s: _Seconds = 0.0
+
+
+class TouchChoice(Choice):
+    """A kind of touch-up and its options; switched off it changes nothing."""
+
+    registry = TOUCHES
+
+
+class TouchUp(Frozen, frozen=True):
+    """A touch-up of one property.
+
+    Attributes:
+        start: when it begins.
+        length_s: how long it is.
+        fade_in_s: how long it takes from nothing to the whole of it; 0 is sharp.
+        fade_out_s: the same at its end.
+        ground: what lay below when it was made, as ground_text gives it; '' where that is not known.
+    """
+
+    id: Id
+    target: Target
+    start: Start = Start()
+    length_s: Annotated[float, Field(gt=0, le=1e6)]
+    fade_in_s: _Length = 0.0
+    fade_out_s: _Length = 0.0
+    touch: TouchChoice
+    ground: Annotated[str, StringConstraints(max_length=4 * MOST_GROUND * 3 * 2, pattern=r"^[A-Za-z0-9+/=]*$")] = ""
+
+    def pushed(self, field: str, value: Any) -> dict[str, Any]:
+        """Forget what lay below where another stretch is set, or another motion below is taken as right."""
+        return {"ground": ""} if field in {"start", "length_s", "target"} else {}
+
+    @property
+    def replaces_all(self) -> bool:
+        """Whether it is all that moves the property, in every frame."""
+        return self.touch.on and bool(self.touch.spec.replaces_all(self.touch.params))
+
+    def began_s(self, *, times_s: FloatArray | None = None, offset_s: float = 0.0) -> float:
+        """Give when it begins, in seconds of the project.
+
+        Args:
+            times_s: when the marker is that it is tied to, shape (1,), or when the hits of the track are, in its own
+                seconds, ascending; None or empty where there is none: then it stays where it was.
+            offset_s: when the track begins.
+        """
+        at = self.start.at_s
+        if times_s is not None and len(times_s):
+            nearest = float(times_s[np.argmin(np.abs(times_s - at))])
+            if self.start.tied_to is TiedTo.MARKER or abs(nearest - at) <= NEAR_S:
+                at = nearest
+        return at + offset_s + self.start.after_s
+
+
+@dataclass(frozen=True)
+class Laid:
+    """A touch-up where it lies in time.
+
+    Attributes:
+        touch_up: which.
+        began_s: when it begins, in seconds of the project.
+    """
+
+    touch_up: TouchUp
+    began_s: float
+
+    def frames(self, rate: FrameRate) -> tuple[int, int]:
+        """Give its first frame and the one after its last: those nearest its times, at least one."""
+        fps = float(rate.fps)
+        first = round(self.began_s * fps)
+        return first, first + max(1, round(self.touch_up.length_s * fps))
+
+    def inside(self, rate: FrameRate, n_frames: int) -> tuple[int, int]:
+        """Give its frames that lie in the project; none where the first is not below the second."""
+        if self.touch_up.replaces_all:
+            return 0, n_frames
+        first, end = self.frames(rate)
+        return max(first, 0), min(end, n_frames)
+
+
+def fades(laid: Laid, *, rate: FrameRate, n_frames: int) -> FloatArray:
+    """Give m(k) in the frames of a touch-up that lie in the project, from above 0 to 1: a raised cosine at each end.
+
+    With a fade of f frames, the frame i of the stretch has the share (i + 1)/(f + 1) of the way.
+    """
+    first, end = laid.frames(rate)
+    start, stop = laid.inside(rate, n_frames)
+    if laid.touch_up.replaces_all:
+        return np.ones(n_frames)
+    places = np.arange(start, stop) - first
+    fade_in, fade_out = (laid.touch_up.fade_in_s * float(rate.fps), laid.touch_up.fade_out_s * float(rate.fps))
+    ins = np.minimum((places + 1) / (fade_in + 1), 1.0)
+    outs = np.minimum((end - first - places) / (fade_out + 1), 1.0)
+    return np.asarray((0.5 - 0.5 * np.cos(np.pi * ins)) * (0.5 - 0.5 * np.cos(np.pi * outs)))
+
+
+def touched(
+    values: FloatArray, laid: Sequence[Laid], *, rest: FloatArray, rate: FrameRate
+) -> tuple[FloatArray, list[FloatArray]]:
+    """Lay touch-ups over a curve, the first one lowest.
+
+    Args:
+        values: shape (frames,), or (3, frames) for a colour; not changed.
+        laid: those of the property that are switched on.
+        rest: see Stretch.
+        rate: the project's.
+
+    Returns:
+        The curve with them, and what lay below each in its stretch.
+    """
+    out, n_frames, grounds = values.copy(), values.shape[-1], []
+    for one in laid:
+        first, end = one.inside(rate, n_frames)
+        if first >= end or (values.ndim > 1 and not one.touch_up.touch.spec.colours):
+            grounds.append(values[..., :0])
+            continue
+        stretch = Stretch(out, rest, first, end, one.began_s * float(rate.fps), rate)
+        choice = one.touch_up.touch
+        wanted = choice.spec.apply(stretch, choice.params)
+        below = stretch.below.copy()
+        grounds.append(below)
+        mask = fades(one, rate=rate, n_frames=n_frames)
+        out[..., first:end] = np.where(mask == 1.0, wanted, below + mask * (wanted - below))
+    return (np.clip(out, 0.0, 1.0) if values.ndim > 1 else out), grounds
+
+
+# --- what lay below
+
+
+def ground_text(values: FloatArray) -> str:
+    """Give what lay below a touch-up as the document has it: float32, little-endian, row after row, in base64.
+
+    Args:
+        values: shape (frames,), or (3, frames); of more than MOST_GROUND frames as many are taken, evenly apart.
+    """
+    n = values.shape[-1]
+    at = np.arange(n) if n <= MOST_GROUND else np.rint(np.linspace(0, n - 1, MOST_GROUND)).astype(np.int64)
+    return base64.b64encode(np.atleast_2d(values)[:, at].astype("<f4").tobytes()).decode()
+
+
+def ground_values(text: str, *, rows: int) -> FloatArray | None:
+    """Read ground_text, as shape (rows, values); None where nothing is there, or it is none for so many rows."""
+    try:
+        numbers = np.frombuffer(base64.b64decode(text, validate=True), dtype="<f4")
+    except (binascii.Error, ValueError):
+        return None
+    if not numbers.size or numbers.size % rows or not np.isfinite(numbers).all():
+        return None
+    return numbers.reshape(rows, -1).astype(np.float64)
+
+
+def ground_moved(text: str, values: FloatArray) -> float:
+    """Give how far what lies below a touch-up is from what lay there, at most, in the property's unit; 0 if unknown.
+
+    Args:
+        text: what lay there.
+        values: what lies there now, shape (frames,), or (3, frames); as many values are compared as were stored.
+    """
+    now = np.atleast_2d(values)
+    was = ground_values(text, rows=len(now))
+    if was is None or not now.shape[1]:
+        return 0.0
+    places = np.linspace(0, now.shape[1] - 1, was.shape[1])
+    if now.shape[1] > MOST_GROUND and was.shape[1] == MOST_GROUND:
+        places = np.rint(places)  # as they were taken
+    frames = np.arange(now.shape[1])
+    moved = np.stack([np.interp(places, frames, row) for row in now])
+    return float(np.abs(moved - was).max())

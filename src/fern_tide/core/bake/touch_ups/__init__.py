@@ -1,0 +1,1 @@
+"""Every kind of touch-up, one file each."""

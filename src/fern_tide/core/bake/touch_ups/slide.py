@@ -1,0 +1,40 @@
+"""Slide in time: the motion of another time."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field
+
+from fern_tide.core.bake.touch import Stretch, Touch
+from fern_tide.core.base.params import Params, unit
+from fern_tide.core.base.signal import FloatArray
+
+
+class SlideParams(Params):
+    """How far."""
+
+    late_frames: Annotated[
+        float, Field(ge=-100_000, le=100_000), unit("frames", "How much later it moves; below 0 it is earlier.", step=1)
+    ] = 3.0
+
+
+def slide(stretch: Stretch, params: SlideParams) -> FloatArray:
+    """Give v(k - late), fractions linearly between two frames; beyond the ends the first and last value go on."""
+    n = stretch.values.shape[-1]
+    moments = np.clip(np.arange(stretch.first, stretch.end) - params.late_frames, 0, n - 1)
+    rows = np.atleast_2d(stretch.values)
+    moved = np.stack([np.interp(moments, np.arange(n), row) for row in rows])
+    return moved.reshape(stretch.below.shape)
+
+
+TOUCH = Touch(
+    id="slide",
+    label="Slide",
+    help="Moves earlier or later than the sound.",
+    params=SlideParams,
+    apply=slide,
+    words=lambda params: f"{abs(params.late_frames):g} frames {'later' if params.late_frames >= 0 else 'earlier'}",
+    soft=0.15,
+)
