@@ -23,10 +23,11 @@ from fern_tide.web.context import render, services, staged, studio
 from fern_tide.web.packing import Pack
 from fern_tide.web.pages.jobs import job_words
 from fern_tide.web.views.handoff import HandoffView, handoff_view
+from fern_tide.web.views.report import report_view
 from fern_tide.workflows.bake import baking
 from fern_tide.workflows.bake.pieces import baked_pieces, check_fresh
 from fern_tide.workflows.hand_off import long, writing
-from fern_tide.workflows.tune import keys_by_hand, touching
+from fern_tide.workflows.tune import keys_by_hand, sync_report, touching
 
 pages = Blueprint("handoff", __name__, url_prefix="/p/<key>/hand-off")
 _last: deque[tuple[str, Written]] = deque(maxlen=1)
@@ -61,6 +62,22 @@ def _limits(asked: Mapping[str, str]) -> dict[str, dict[str, str]]:
         if kind == "check" and check in limits:
             limits[check][field] = value
     return limits
+
+
+@pages.get("/report")
+def report(key: str) -> str:
+    """Show how far every curve lies behind its hits, to be read or printed."""
+    revision = studio().projects.current(key)
+    return render("handoff/report.html", report_view(revision))
+
+
+@pages.get("/sync.csv")
+def sync_table(key: str) -> Response:
+    """Give the same figures as CSV."""
+    project = studio().projects.current(key).document
+    text = sync_report.sync_csv(project, sync_report.sync_rows(services().levels, project))
+    name = f"{writing.file_stem(project.name)} sync.csv"
+    return send_file(io.BytesIO(text.encode()), mimetype="text/csv", as_attachment=True, download_name=name)
 
 
 @pages.get("/curve")
