@@ -73,6 +73,7 @@ def _write_project(path: str, project: Project, sound: Path, files: dict[str, by
 def bake(arguments: argparse.Namespace) -> None:
     """Bake a project file and write its curves."""
     from fern_tide.core.base.params import parse_pairs
+    from fern_tide.workflows.hand_off.batch import file_names
     from fern_tide.workflows.hand_off.opened import OpenedProject
     from fern_tide.workflows.hand_off.writing import file_stem
 
@@ -84,10 +85,10 @@ def bake(arguments: argparse.Namespace) -> None:
         names = dict.fromkeys(arguments.format or ["csv"])
         written = [opened.write(name, options=options, parts=parts) for name in names]
     folder.mkdir(parents=True, exist_ok=True)
-    for item in written:
-        path = folder / f"{file_stem(source.stem)}{item.format.extension}"
+    for name, item in zip(file_names(file_stem(source.stem), written), written, strict=True):
+        path = folder / name
         path.write_bytes(item.content)
-        print(f"{path} read back within {item.error:.2g} of the range")
+        print(f"{path} read back within {item.error:.2g} {'s' if item.n_moments else 'of the range'}")
 
 
 def check(arguments: argparse.Namespace) -> int:

@@ -19,7 +19,19 @@ ROOT = Path(__file__).parents[2]
 SRC = ROOT / "src/fern_tide"
 CORE_FILES = sorted((SRC / "core").rglob("*.py"))
 FILES = sorted(path for path in SRC.rglob("*.py"))
-OUTSIDE = {"numpy", "scipy", "pydantic", "pydantic_core", "annotated_types", "soundfile", "av", "defusedxml", "PIL"}
+OUTSIDE = {
+    "numpy",
+    "scipy",
+    "pydantic",
+    "pydantic_core",
+    "annotated_types",
+    "soundfile",
+    "av",
+    "mido",
+    "xlsxwriter",
+    "defusedxml",
+    "PIL",
+}
 FORBIDDEN_IN_CORE = {
     "os",
     "pathlib",
@@ -42,6 +54,7 @@ REGISTRIES = {
     "core/mapping/responses": "RESPONSE",
     "core/scene/parts": "KIND",
     "core/bake/checks": "CHECK",
+    "core/bake/touch_ups": "TOUCH",
     "core/formats/writers": "FORMAT",
     "core/scene/orders": "ORDER",
     "core/scene/shapers": "SHAPER",

@@ -31,6 +31,8 @@ _OTHER = {"kind": "set_value", "target": "moth-one:scale_x", "value": 0.5}
 _CUT = {"seed": 2, "items": [{"mapping": "proposed", "words": "the rain sways", "reason": "9 dB"}]}
 _PROPOSED = _but(_MAPPING, id="proposed", name="Proposed", drives=[_but(_DRIVE, target=_LAMP_X)])
 _KEPT = {key: _MAPPING[key] for key in ("envelope", "row", "spread", "marks", "steps", "drives", "seed")}
+_TOUCH_UP = {"id": "held", "target": "lamp:x", "length_s": 0.5, "touch": {"id": "hold", "params": {"value": 2}}}
+_HELD = {"kind": "put_touch_ups", "touch_ups": [_TOUCH_UP]}
 _STEPS = [*_MAPPING["steps"], _STEP]
 
 
@@ -179,6 +181,10 @@ EDITS: list[dict[str, Any]] = [
     {"kind": "together", "words": "Now", "commands": [_POSE, _OTHER, {"kind": "update_pose", "id": _ROW, "place": 0}]},
     {"kind": "set_plays", "file": "none", "plays": False},
     {"kind": "put_scene", "words": "Another stage", "scene": {"name": "Empty"}, "mappings": []},
+    {"kind": "put_touch_ups", "touch_ups": [_TOUCH_UP]},
+    {"kind": "together", "words": "Off", "commands": [_HELD, {"kind": "remove_touch_ups", "ids": ["held"]}]},
+    {"kind": "remove_touch_ups", "ids": ["held"]},
+    {"kind": "put_touch_ups", "touch_ups": [_but(_TOUCH_UP, target="lamp:none")]},
 ]
 
 

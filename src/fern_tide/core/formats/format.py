@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Annotated, Any
 
 import numpy as np
+import numpy.typing as npt
 from pydantic import Field
 
 from fern_tide.core.bake.curve import Curve
@@ -17,6 +18,7 @@ from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
+from fern_tide.core.formats.moments import Moment
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Part, Scene
 
@@ -26,6 +28,29 @@ if TYPE_CHECKING:
 
 def _unheard(n_curves: int) -> None:
     pass
+
+
+@dataclass(frozen=True)
+class Moments:
+    """The named times of a project, in seconds.
+
+    Attributes:
+        markers: in time.
+        hits: of each track that drives, by the track's name: when, ascending.
+        beats: when, ascending.
+        bars: which of the beats begin a bar, as many as there are beats.
+    """
+
+    markers: tuple[Moment, ...] = ()
+    hits: Mapping[str, FloatArray] = field(default_factory=dict)
+    beats: FloatArray = field(default_factory=lambda: np.zeros(0))
+    bars: npt.NDArray[np.bool_] = field(default_factory=lambda: np.zeros(0, dtype=np.bool_))
+
+    def all(self) -> tuple[Moment, ...]:
+        """Give markers, hits and beats together, in time."""
+        hits = (Moment(float(at), f"hit of {track}") for track, times in self.hits.items() for at in times)
+        beats = (Moment(float(at), "bar" if bar else "beat") for at, bar in zip(self.beats, self.bars, strict=True))
+        return tuple(sorted((*self.markers, *hits, *beats), key=lambda moment: moment.time_s))
 
 
 @dataclass(frozen=True)
@@ -39,6 +64,7 @@ class HandOff:
         rate: the frame rate.
         n_frames: the project's length.
         media: what the scene's parts were brought in with.
+        moments: its markers, hits and beats, for formats that carry those.
         arrays: those that are written by formula; all others are in the scene piece by piece.
         progress: told how many more curves have been written, while it is written.
     """
@@ -49,6 +75,7 @@ class HandOff:
     rate: FrameRate
     n_frames: int
     media: SceneMedia = field(default_factory=SceneMedia)
+    moments: Moments = field(default_factory=Moments)
     arrays: tuple[ByFormula, ...] = ()
     progress: Callable[[int], None] = _unheard
 
@@ -92,6 +119,10 @@ def _never_by_formula(params: Any) -> bool:
     return False
 
 
+def _every(part: Part, name: str) -> bool:
+    return True
+
+
 def _nothing_left_out(part: Part, params: Any) -> bool:
     return False
 
@@ -111,6 +142,10 @@ class Format:
         spaces: the kinds of scene that it can carry.
         leaves_out: says whether its params leave out a part, and with it the part's curves.
         rounds_by: how far its own numbers may be from a value, as a share of the curve's range.
+        carries_property: says whether a property of a part shows in it.
+        of_moments: for what carries markers, hits and beats and no curves: gives the times in its bytes that it
+            should have, shape (moments,), and those that it has.
+        lacks: what of a stage does not go into it, in words; '' where nothing is left out.
         numbers_only: whether it carries curves by their names, also of what does not show by itself.
         by_formula: says whether its params ask for arrays by formula rather than piece by piece.
         formula_error: how far such arrays are off in its bytes, as a share of the range of their values.
@@ -134,12 +169,17 @@ class Format:
     by_formula: Callable[[Any], bool] = _never_by_formula
     formula_error: Callable[[bytes, HandOff], float] | None = None
     holds_cubic: bool = True
+    carries_property: Callable[[Part, str], bool] = _every
+    of_moments: Callable[[bytes, HandOff, Any], tuple[FloatArray, FloatArray]] | None = None
+    lacks: str = ""
     numbers_only: bool = False
 
     def carries(self, part: Part, name: str, params: Any) -> bool:
         """Say whether the curve of a part's property goes into a file with such params."""
+        if self.of_moments is not None:
+            return False
         seen = self.numbers_only or (part.kind.looks and part.property(name).shows)
-        return seen and not self.leaves_out(part, params)
+        return seen and self.carries_property(part, name) and not self.leaves_out(part, params)
 
 
 @dataclass(frozen=True)
@@ -152,6 +192,7 @@ class Written:
         error: the largest difference between a baked value and the value read back, as a share of its curve's span.
         worst: the target where it is; None without curves.
         n_curves: how many curves went in.
+        n_moments: how many markers, hits and beats went in; its error is then in seconds.
         dense: whether keys were asked to be thinned and each frame has one all the same, since that is no larger.
     """
 
@@ -161,6 +202,7 @@ class Written:
     worst: Target | None
     n_curves: int
     dense: bool = False
+    n_moments: int = 0
 
 
 def _smaller(hand_off: HandOff, format: Format, params: Params) -> tuple[bytes, Params]:
@@ -171,6 +213,22 @@ def _smaller(hand_off: HandOff, format: Format, params: Params) -> tuple[bytes, 
     exact = params.model_copy(update={"error_percent": 0.0})
     dense = format.encode(hand_off, exact)
     return (dense, exact) if len(dense) <= len(content) else (content, params)
+
+
+def _moments_written(hand_off: HandOff, format: Format, params: Params) -> Written:
+    """Write markers, hits and beats, and read their times back."""
+    assert format.of_moments is not None
+    content = format.encode(hand_off, params)
+    wanted, read = format.of_moments(content, hand_off, params)
+    if not len(wanted):
+        raise FernTideError("There are no such moments to write.", remedy="Set a marker with M, or let hits go in.")
+    if len(wanted) != len(read):
+        raise ReadBackFailed(
+            f"{len(read)} of {len(wanted)} moments are in the {format.label} file.",
+            remedy="This is our mistake: please report it. Nothing was handed off.",
+        )
+    error = float(np.abs(np.sort(read) - np.sort(wanted)).max())
+    return Written(format, content, error=error, worst=None, n_curves=0, n_moments=len(wanted))
 
 
 def write(hand_off: HandOff, *, format: Format, params: Params | None = None) -> Written:
@@ -185,6 +243,8 @@ def write(hand_off: HandOff, *, format: Format, params: Params | None = None) ->
             f"{format.label} carries no {hand_off.scene.kind} scene.", remedy="Write another format.", format=format.id
         )
     params = params or format.params()
+    if format.of_moments is not None:
+        return _moments_written(hand_off, format, params)
     whose = ((curve, hand_off.scene.part(curve.target.part)) for curve in hand_off.curves)
     carried = tuple(curve for curve, part in whose if format.carries(part, curve.target.property, params))
     if hand_off.curves and not carried:

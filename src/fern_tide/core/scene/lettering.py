@@ -66,6 +66,36 @@ def lettering(words: str, *, font: str, size: float, thickness: float) -> Mesh:
     return Mesh(np.concatenate(positions), np.concatenate(normals), np.concatenate(triangles).astype(np.uint32))
 
 
+def letter_loops(words: str, *, font: str, size: float, spacing: float) -> list[FloatArray]:
+    """Give the outlines of words on a page: closed loops, centred on x = 0, standing on y = 0, y downwards.
+
+    Args:
+        words: one line; a letter that the font lacks is left as a space.
+        font: serif, sans or mono.
+        size: of the letters' em.
+        spacing: what is added after each letter, as browsers add it.
+
+    Returns:
+        Each of shape (points, 2); holes go round the other way.
+    """
+    font_data = _font(font)
+    glyphs = [font_data.places.get(letter, font_data.places[" "]) for letter in words]
+    starts = np.concatenate([[0.0], np.cumsum(font_data.widths[glyphs] * size + spacing)])
+    loops = []
+    for glyph, start in zip(glyphs, starts[:-1].tolist(), strict=True):
+        points = font_data.points[glyph] * np.array([size, -size]) + np.array([start - starts[-1] / 2, 0.0])
+        following = dict(font_data.edges[glyph].tolist())
+        while following:
+            first, at = next(iter(following.items()))
+            way = [first]
+            del following[first]
+            while at in following:
+                way.append(at)
+                at = following.pop(at)
+            loops.append(points[way])
+    return loops
+
+
 def _extruded(
     flat: FloatArray, faces: npt.NDArray[np.int64], edges: npt.NDArray[np.int64], half: float
 ) -> tuple[Mesh, ...]:

@@ -27,10 +27,11 @@ from fern_tide.web.views.report import report_view
 from fern_tide.workflows.bake import baking
 from fern_tide.workflows.bake.pieces import baked_pieces, check_fresh
 from fern_tide.workflows.hand_off import long, writing
+from fern_tide.workflows.hand_off.batch import zipped
 from fern_tide.workflows.tune import keys_by_hand, sync_report, touching
 
 pages = Blueprint("handoff", __name__, url_prefix="/p/<key>/hand-off")
-_last: deque[tuple[str, Written]] = deque(maxlen=1)
+_last: deque[tuple[str, Written]] = deque(maxlen=12)
 
 
 @pages.get("")
@@ -142,6 +143,37 @@ def _shown(key: str, order: long.Order, *, job: Job | None, asked: MultiDict[str
     return render_template("handoff/written.html", key=key, written=written, n_curves=written.n_curves, query=query)
 
 
+@pages.post("/batch")
+def batch(key: str) -> str:
+    """Bake what is stale, write all formats that are checked, and say how they compare."""
+    project, levels = studio().projects.current(key).document, services().levels
+    if baking.stale_count(studio(), levels, key, project):
+        baking.bake_all(studio(), levels, key, project)
+    written = _batch(key, request.form)
+    query = urlencode(list(request.form.items(multi=True)))
+    return render_template("handoff/batch.html", key=key, written=written, query=query)
+
+
+@pages.get("/batch.zip")
+def batch_file(key: str) -> Response:
+    """Give all formats that are checked as one zip."""
+    project = studio().projects.current(key).document
+    stem = writing.file_stem(project.name)
+    stream = io.BytesIO(zipped(project, stem, _batch(key, request.args)))
+    return send_file(stream, mimetype="application/zip", as_attachment=True, download_name=f"{stem}.zip")
+
+
+def _batch(key: str, asked: MultiDict[str, str]) -> list[Written]:
+    names = list(dict.fromkeys(asked.getlist("format")))
+    if not names:
+        raise FernTideError("No format is checked.", remedy="Put a check beside those that are to go in.")
+    orders = [_order(key, name, asked) for name in names]
+    slow = [FORMATS[one.format].label for one in orders if long.is_long(studio(), services().levels, one)]
+    if slow:
+        raise FernTideError(f"{slow[0]} takes long here.", remedy="Write it by itself, with progress.")
+    return [_written(key, one) for one in orders]
+
+
 @pages.get("/files/<format_id>")
 def download(key: str, format_id: str) -> Response:
     """Give the baked curves as a file."""
@@ -184,6 +216,7 @@ def _written(key: str, order: long.Order) -> Written:
             options=order.options,
             parts=order.parts,
             moved=baked_pieces(studio(), levels, key, project),
+            moments=writing.moments_of(levels, project) if FORMATS[order.format].of_moments else None,
         )
     _last.append((order.key, written))
     return written

@@ -50,7 +50,7 @@ class HandoffView:
         outcomes: what the checks say; nothing before anything is baked.
         formats: those that carry such a stage; elsewhere are the others.
         moving_parts: id and name of each part that a curve moves.
-        lost: for each format, what it rounds; behind is how many curves of dials it leaves out.
+        lost: for each format, what it rounds; behind is how many curves it leaves out.
         n_expanded: how many parts the pieces of arrays are written out as, at most; 0 without arrays.
         options: the switches of writing, and how many curves go with what each leaves out.
         carried: how many of the baked curves go into each format.
@@ -142,9 +142,9 @@ def _track(project: Project, chosen: CurveState | None) -> str:
 
 
 def _behind(project: Project, spec: Format, driven: Sequence[Target]) -> int:
-    """Count the driven properties that a format leaves out, since what they belong to has no look."""
+    """Count the driven properties that a format leaves out: it cannot show them, or what has them has no look."""
     parts = ((project.scene.part(target.part), target.property) for target in driven)
-    return sum(not spec.numbers_only and not part.kind.looks and part.property(name).shows for part, name in parts)
+    return sum(part.property(name).shows and not spec.carries(part, name, spec.params()) for part, name in parts)
 
 
 def _carried(project: Project, spec: Format, baked: Sequence[Curve]) -> int:

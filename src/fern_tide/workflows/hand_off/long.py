@@ -24,7 +24,7 @@ from fern_tide.workflows.derive.analysis import Stretch, levels_of
 from fern_tide.workflows.derive.curves import stored_curves
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.derive.pieces import moved_pieces
-from fern_tide.workflows.hand_off.writing import write_format
+from fern_tide.workflows.hand_off.writing import moments_of, write_format
 from fern_tide.workflows.studio import Studio
 
 KIND = "write"
@@ -139,6 +139,7 @@ def run(
             options=order.options,
             parts=order.parts,
             moved=moved,
+            moments=moments_of(levels, project) if FORMATS[order.format].of_moments else None,
             progress=progress,
         )
     head = {
@@ -146,6 +147,7 @@ def run(
         "worst": None if written.worst is None else str(written.worst),
         "n_curves": written.n_curves,
         "dense": written.dense,
+        "n_moments": written.n_moments,
     }
     with studio.derived.writing(order.key, suffix=_SUFFIX) as out:
         out.write(json.dumps(head).encode() + b"\n")

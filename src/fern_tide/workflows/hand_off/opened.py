@@ -22,7 +22,7 @@ from fern_tide.core.bake.expand import Moved
 from fern_tide.core.base.errors import UnreadableProject
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
-from fern_tide.core.formats.format import Written
+from fern_tide.core.formats.format import Moments, Written
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.project_file import read_project_file
 from fern_tide.core.scene.media import SceneMedia, load
@@ -32,7 +32,7 @@ from fern_tide.workflows.derive.file_sources import FileSources
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.derive.pieces import moved_pieces
 from fern_tide.workflows.derive.stages import Staged
-from fern_tide.workflows.hand_off.writing import write_format
+from fern_tide.workflows.hand_off.writing import moments_of, write_format
 from fern_tide.workflows.tune.sync_report import SyncRow, sync_rows
 
 
@@ -106,6 +106,17 @@ class OpenedProject:
     def _moved(self) -> Mapping[Target, Moved]:
         return moved_pieces(self.levels, self.project)
 
+    def _moments(self, format_id: str) -> Moments:
+        """Give markers, hits and beats, where a format carries them."""
+        if FORMATS[format_id].of_moments is None:
+            return Moments()
+        self._read_rhythms()
+        return moments_of(self.levels, self.project)
+
+    def _read_rhythms(self) -> None:
+        graph = self.levels.graph(self.project)
+        self._sources.read(graph.rhythm(track) for track in self.project.tracks)
+
     def checks(self, limits: Mapping[str, Mapping[str, Any]] | None = None) -> tuple[Outcome, ...]:
         """Run every check; flashing is only measured where pictures are drawn.
 
@@ -118,8 +129,7 @@ class OpenedProject:
 
     def sync(self) -> list[SyncRow]:
         """Measure every curve against the hits of what drives it."""
-        graph = self.levels.graph(self.project)
-        self._sources.read(graph.rhythm(track) for track in self.project.tracks if track.drives)
+        self._read_rhythms()
         return sync_rows(self.levels, self.project)
 
     def write(
@@ -145,4 +155,5 @@ class OpenedProject:
             parts=parts,
             options=known,
             moved=self._moved,
+            moments=self._moments(format_id),
         )

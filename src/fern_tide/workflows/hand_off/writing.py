@@ -13,11 +13,13 @@ from fern_tide.core.bake.expand import Clock, Moved, expanded
 from fern_tide.core.bake.pieces import is_of_pieces, motion_of
 from fern_tide.core.base.errors import FernTideError, UnreadableScene, UnreadableSound
 from fern_tide.core.base.params import Params, build
+from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.points import MOST_BYTES, read_points
 from fern_tide.core.formats.factored import ByFormula
-from fern_tide.core.formats.format import HandOff, KeyParams, Written, write
+from fern_tide.core.formats.format import HandOff, KeyParams, Moments, Written, write
+from fern_tide.core.formats.moments import Moment
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.project_file import ProjectFileLimits, read_project_file, write_project_file
 from fern_tide.core.scene.media import SceneMedia, load
@@ -26,6 +28,7 @@ from fern_tide.core.sound.decode import SoundInfo, measure
 from fern_tide.store.revision import Revision
 from fern_tide.workflows.bring_in.scene_files import look_at
 from fern_tide.workflows.derive import analysis
+from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.studio import Studio
 
 
@@ -43,6 +46,7 @@ def write_format(
     options: Mapping[str, object] | None = None,
     parts: Collection[str] | None = None,
     moved: Mapping[Target, Moved] = MappingProxyType({}),
+    moments: Moments | None = None,
     progress: Callable[[float], None] = lambda share: None,
 ) -> Written:
     """Write curves in a format and read them back; arrays are written out piece by piece.
@@ -55,6 +59,7 @@ def write_format(
         options: the format's params, where they are not its defaults.
         parts: the ids of the parts that go in, each with all that is inside it; None is every part.
         moved: what drives the pieces of arrays.
+        moments: markers, hits and beats, for the formats that carry those.
         progress: told the share, 0 to 1, that is written; reading back comes after it.
 
     Raises:
@@ -68,7 +73,7 @@ def write_format(
     lengths = {curve.n_frames for curve in curves}
     if len(lengths) > 1:
         raise FernTideError("The curves were baked at different lengths.", remedy="Bake the changed curves first.")
-    n_frames = max(lengths, default=0)
+    n_frames = max(lengths, default=project.n_frames)
     scene, clock = project.scene.at_rest, Clock(project.rate, n_frames)
     arrays: tuple[ByFormula, ...] = ()
     if chosen.by_formula(params):
@@ -79,7 +84,7 @@ def write_format(
         within = {part.id for part_id in parts for part in scene.branch(scene.part(part_id).id)}
         curves = tuple(curve for curve in curves if curve.target.part in within)
         arrays = tuple(array for array in arrays if array.motion.part.id in within)
-    if not curves:
+    if not curves and chosen.of_moments is None:
         raise FernTideError("There are no baked curves to write.", remedy="Bake first.")
     hand_off = HandOff(
         name=project.name,
@@ -89,9 +94,29 @@ def write_format(
         n_frames=n_frames,
         media=media,
         arrays=arrays,
-        progress=_share_of(progress, n_curves=len(curves) * _n_times(params)),
+        moments=moments or Moments(),
+        progress=_share_of(progress, n_curves=max(1, len(curves) * _n_times(params))),
     )
     return write(hand_off, format=chosen, params=params)
+
+
+def moments_of(levels: Levels, project: Project) -> Moments:
+    """Give a project's markers, the hits of its tracks that drive, and its beats, those inside its length.
+
+    Raises:
+        NotReadYet: a sound is still being read.
+    """
+    end = float(project.rate.duration_s(project.n_frames))
+    hits: dict[str, FloatArray] = {}
+    for track in project.tracks:
+        if track.drives:
+            times = levels.rhythm(project, track)[0].times_s + float(track.offset)
+            name = track.name if track.name not in hits else f"{track.name} ({track.id})"
+            hits[name] = times[(times >= 0) & (times < end)]
+    beats = levels.beats(project)
+    inside = (beats.times_s >= 0) & (beats.times_s < end)
+    markers = tuple(Moment(item.time_s, item.name, item.colour) for item in project.markers)
+    return Moments(markers, hits, beats.times_s[inside], beats.in_bar[inside] == 1)
 
 
 def _by_formula(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from itertools import pairwise
 from math import ceil, pi, tan
@@ -26,16 +26,27 @@ def path_curves(data: str) -> FloatArray:
 
     The very same text is read once: it is asked for with every edit of the scene.
     """
+    for curves, _ in _strokes(data):
+        if any(curve[0] != curve[3] for curve in curves):
+            return _array(curves)
+    return _array([])
+
+
+def path_strokes(data: str) -> list[tuple[FloatArray, bool]]:
+    """Give all strokes of path data, each as its curves, shape (curves, 4, 3), and whether it is closed."""
+    return [(_array(curves), closed) for curves, closed in _strokes(data) if curves]
+
+
+def _strokes(data: str) -> Iterator[tuple[list[Curve], bool]]:
     curves: list[Curve] = []
     here = start = handle = (0.0, 0.0)
     last = ""
     for verb, numbers in pieces(data):
         kind = verb.upper()
-        if kind == "M" and any(curve[0] != curve[3] for curve in curves):
-            break
         if kind == "Z":
             curves.append(_line(here, start))
-            here, last = start, kind
+            yield curves, True
+            here, last, curves = start, kind, []
             continue
         way = absolute(kind, numbers, by=here if verb.islower() else (0.0, 0.0), here=here)
         if kind in "ST":
@@ -44,6 +55,7 @@ def path_curves(data: str) -> FloatArray:
         first = here
         here, handle, last = way[-1], way[-2] if len(way) > 1 else way[-1], kind
         if kind == "M":
+            yield curves, False
             start, curves = here, []
         elif kind == "A":
             curves += arc_curves(first, numbers, here)
@@ -53,7 +65,7 @@ def path_curves(data: str) -> FloatArray:
             curves.append(_quadratic(first, way[0], way[1]))
         else:
             curves.append(_line(first, here))
-    return _array(curves)
+    yield curves, False
 
 
 def path_data(curves: FloatArray) -> str:

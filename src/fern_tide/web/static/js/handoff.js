@@ -29,7 +29,7 @@ export class Handoff extends Component {
     this.on(root, "change", ({ target }) => "limitOfCheck" in target.dataset && this.parts.renew());
     this.on(root, "keydown", ({ key, target }) => key === "Enter" && "limitOfCheck" in target.dataset && target.blur());
     this.on(root, "submit", (event) => event.preventDefault());
-    this.on(root, "htmx:configRequest", ({ detail }) => detail.elt.id.startsWith("write-") && this.#asks(detail));
+    this.on(root, "htmx:configRequest", ({ detail }) => (detail.elt.id.startsWith("write-") || detail.elt.id === "batch") && this.#asks(detail));
     this.on(root, "htmx:beforeRequest", ({ detail }) => detail.elt.id.startsWith("write-") && (detail.target.textContent = "Baking what is stale, writing and reading back"));
     this.on(root, "htmx:beforeSwap", ({ detail }) => this.#answered(detail));
     this.on(root, "htmx:afterSwap", ({ target }) => this.#wrote(target));

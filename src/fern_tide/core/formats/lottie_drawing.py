@@ -1,0 +1,291 @@
+"""A 2D scene as Lottie's layers: drawn as SVG once, and turned into shapes from the outside in."""
+
+from __future__ import annotations
+
+import xml.etree.ElementTree as ET
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from fern_tide.core.bake.curve import Curve
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.formats.format import HandOff, KeyParams
+from fern_tide.core.formats.lottie_shapes import (
+    SHAPES,
+    Item,
+    bezier,
+    box_of_shape,
+    fill,
+    gradient_numbers,
+    group,
+    matrix_transform,
+    outlines,
+    polygon,
+    px,
+    stops,
+    stroke,
+    tag_of,
+    transform,
+)
+from fern_tide.core.formats.lottie_values import moving
+from fern_tide.core.scene.drawing import bindings, draw, level_names
+from fern_tide.core.scene.lettering import letter_loops
+from fern_tide.core.scene.parts.text import TextParams
+from fern_tide.core.scene.scene import Part
+from fern_tide.core.scene.svg.geometry import Matrix, fitted, matrix_of, product
+from fern_tide.core.scene.svg.outline import path_strokes
+from fern_tide.core.scene.svg.picture import PLACE_NAMES
+
+_INHERITED = (
+    "fill", "stroke", "stroke-width", "stroke-linecap", "stroke-linejoin", "stroke-miterlimit", "stroke-dasharray",
+    "stroke-dashoffset", "fill-opacity", "stroke-opacity", "fill-rule", "visibility",
+)  # fmt: skip
+_PAINTS = frozenset(("linearGradient", "radialGradient"))
+_DEFAULTS = {"fill": "#000000", "stroke": "none", "stroke-width": "1"}
+
+
+class Drawing:
+    """A scene drawn as SVG, turned into shapes from the outside in."""
+
+    def __init__(self, hand_off: HandOff, params: KeyParams) -> None:
+        self.hand_off, self.params = hand_off, params
+        self._whose: dict[ET.Element, tuple[Part, str]] = {}
+        first = {curve.target: curve.at(0) for curve in hand_off.curves if curve.n_frames}
+        self.root = draw(hand_off.scene, media=hand_off.media, values=first, dress=self._dress, picture=lambda file: "")
+        self._named = {element.get("id", ""): element for element in self.root.iter()}
+        self._paints = {name: one for name, one in self._named.items() if tag_of(one) in _PAINTS}
+
+    def _dress(self, part_id: str, slot: str, element: ET.Element) -> None:
+        self._whose[element] = (self.hand_off.scene.part(part_id), slot)
+
+    def layers(self) -> list[Item]:
+        """Give a layer for everything that lies in the scene itself, the top one first."""
+        items = [item for child in self.root for item in self._items(child, dict(_DEFAULTS))]
+        return [
+            {
+                "ty": 4,
+                "nm": item.get("nm", "shape"),
+                "ind": at + 1,
+                "ip": 0,
+                "op": self.hand_off.n_frames,
+                "st": 0,
+                "bm": 0,
+                "ks": {name: value for name, value in transform().items() if name in "aprso"},
+                "shapes": [item],
+            }
+            for at, item in enumerate(reversed(items))
+        ]
+
+    # --- numbers that move
+
+    def _curves(self, part: Part) -> Mapping[str, Curve]:
+        return self.hand_off.by_part.get(part.id, {})
+
+    def _rows(self, part: Part, *names: str) -> FloatArray:
+        curves, n_frames = self._curves(part), self.hand_off.n_frames
+        rows = (curves[name].values if name in curves else np.full(n_frames, float(part.own(name))) for name in names)
+        return np.stack(list(rows))
+
+    def _place(self, part: Part, **changes: Any) -> Item:
+        """Give the transform of a part about its anchor."""
+        anchor = [[part.anchor.x], [part.anchor.y]]
+        return transform(
+            a={"a": 0, "k": [part.anchor.x, part.anchor.y]},
+            p=moving(self._rows(part, "x", "y") + np.array(anchor), self.params),
+            s=moving(100 * self._rows(part, "scale_x", "scale_y"), self.params),
+            r=moving(self._rows(part, "turn"), self.params, one=True),
+            **changes,
+        )
+
+    def _moved(self, part: Part, attribute: str) -> Curve | None:
+        """Give the curve that an attribute of a part's element moves by, if it does."""
+        for binding in bindings(part):
+            if binding.attribute == attribute and binding.property in self._curves(part):
+                return self._curves(part)[binding.property]
+        return None
+
+    # --- elements
+
+    def _items(self, element: ET.Element, paint: dict[str, Any]) -> list[Item]:
+        """Turn an element into items as SVG draws them, the lowest first."""
+        tag = tag_of(element)
+        whose = self._whose.get(element)
+        if whose is not None and whose[1] == "move":
+            return [self._part(element, whose[0], paint)]
+        if tag not in SHAPES | {"g", "svg", "use", "a", "switch", "text"} or element.get("display") == "none":
+            return []
+        paint = self._inherited(element, paint, whose[0] if whose else None)
+        if tag in SHAPES or tag == "text":
+            inner = self._shape(element, paint, whose[0] if whose else None)
+        elif tag == "use":
+            inner = self._used(element, paint)
+        else:
+            inner = [item for child in element for item in self._items(child, paint)]
+        return self._placed(element, whose[0] if whose else None, inner)
+
+    def _part(self, element: ET.Element, part: Part, paint: dict[str, Any]) -> Item:
+        """Turn the nested groups of a part into one."""
+        self.hand_off.progress(len(self._curves(part)))
+        turn = element[0]
+        back = turn[0][0]
+        inner = [item for child in back for item in self._items(child, paint)]
+        opacity = moving(100 * self._rows(part, "opacity"), self.params, one=True) if part.has("opacity") else None
+        changes = {} if opacity is None else {"o": opacity}
+        return group(part.id, inner[::-1], self._place(part, **changes))
+
+    def _inherited(self, element: ET.Element, paint: dict[str, Any], part: Part | None) -> dict[str, Any]:
+        own: dict[str, Any] = {
+            name: text for name in _INHERITED if (text := element.get(name)) is not None and text != "inherit"
+        }
+        if part is not None:
+            moved = {
+                name: self._moved(part, name)
+                for name in ("fill", "stroke", "stroke-width", "fill-opacity", "stroke-opacity")
+            }
+            own |= {f"{name} moved": curve for name, curve in moved.items() if curve is not None}
+        return {**paint, **own}
+
+    def _placed(self, element: ET.Element, part: Part | None, inner: list[Item]) -> list[Item]:
+        """Put what an element draws into groups that place it, where it has a place, an opacity or a motion."""
+        if not inner:
+            return []
+        changes: dict[str, Any] = {}
+        opacity = element.get("opacity", "1")
+        part = part if part is not None and part.kind.in_file == "element" else None
+        curve = None if part is None else self._moved(part, "opacity")
+        if curve is not None:
+            changes["o"] = moving(100 * np.atleast_2d(curve.values), self.params, one=True)
+        elif opacity not in {"1", ""}:
+            changes["o"] = {"a": 0, "k": 100 * _number(opacity, 1.0)}
+        links = [] if part is None else self._links(part)
+        if part is not None and links:
+            self.hand_off.progress(len(self._curves(part)))
+            base = str(getattr(part.shape.params, "base", ""))
+            item = group(part.id, inner[::-1], matrix_transform(matrix_of(base), **changes))
+            for link in reversed(links):
+                item = group(link.id, [item], self._place(link))
+            return [item]
+        matrix = self._matrix(element)
+        if matrix == (1.0, 0.0, 0.0, 1.0, 0.0, 0.0) and not changes and part is None:
+            return inner
+        return [
+            group(part.id if part else element.get("id", "group"), inner[::-1], matrix_transform(matrix, **changes))
+        ]
+
+    def _links(self, part: Part) -> list[Part]:
+        """List what places an element, the outermost first, where any of it moves or stands elsewhere."""
+        if not part.has("x"):
+            return []
+
+        def moves(item: Part) -> bool:
+            curves = self._curves(item)
+            return any(name in curves or item.own(name) != item.property(name).default for name in PLACE_NAMES)
+
+        return [item for item in (*self.hand_off.scene.gatherings(part), part) if moves(item)]
+
+    def _matrix(self, element: ET.Element) -> Matrix:
+        matrix = matrix_of(element.get("transform", ""))
+        if tag_of(element) == "svg" and element is not self.root and (view := element.get("viewBox")):
+            box = [float(word) for word in view.split()]
+            return product(matrix, fitted(box, px(element, "width", box[2]), px(element, "height", box[3])))
+        return matrix
+
+    def _used(self, element: ET.Element, paint: dict[str, Any]) -> list[Item]:
+        wanted = self._named.get((element.get("href") or element.get("{http://www.w3.org/1999/xlink}href") or "#")[1:])
+        if wanted is None or any(wanted is one for one in self.root) or tag_of(wanted) == "use":
+            return []
+        inner = self._items(wanted, paint)
+        moved = (1.0, 0.0, 0.0, 1.0, px(element, "x"), px(element, "y"))
+        return [group("use", inner[::-1], matrix_transform(moved))] if inner else []
+
+    def _shape(self, element: ET.Element, paint: dict[str, Any], part: Part | None) -> list[Item]:
+        if paint.get("visibility") == "hidden":
+            return []
+        ways = _letters(part) if tag_of(element) == "text" else outlines(element)
+        if (
+            part is not None
+            and part.kind.path is not None
+            and any(name in self._curves(part) for name in level_names(part))
+        ):
+            ways = self._sounding(part)
+        if not ways:
+            return []
+        box = box_of_shape(element)
+        painted = [item for item in (self._stroked(paint, box), self._filled(paint, box)) if item is not None]
+        return [group(part.id if part else tag_of(element), [*ways, *painted], transform())]
+
+    def _sounding(self, part: Part) -> list[Item]:
+        """Give the outline of a sound graphic, one a frame."""
+        assert part.kind.path is not None
+        levels = self._rows(part, *level_names(part))
+        texts = [part.kind.path(part.shape.params, column) for column in levels.T]
+        strokes = [path_strokes(text) for text in texts]
+        out = []
+        for at in range(min(map(len, strokes), default=0)):
+            keys = [{"t": frame, "s": [bezier(*each[at])], "h": 1} for frame, each in enumerate(strokes)]
+            out.append({"ty": "sh", "ks": {"a": 1, "k": keys}})
+        return out
+
+    def _filled(self, paint: dict[str, Any], box: Any) -> Item | None:
+        opacity = _number(paint.get("fill-opacity", "1"), 1.0)
+        text = paint.get("fill", "none")
+        rule = paint.get("fill-rule", "nonzero")
+        item = fill(text, opacity, rule=rule, paints=self._paints, box=box)
+        return self._painted(item, paint, "fill")
+
+    def _stroked(self, paint: dict[str, Any], box: Any) -> Item | None:
+        width, opacity = _number(paint.get("stroke-width", "1"), 1.0), _number(paint.get("stroke-opacity", "1"), 1.0)
+        if width == 0 and "stroke-width moved" not in paint:
+            return None
+        item = stroke(paint.get("stroke", "none"), opacity, width=width, style=paint, paints=self._paints, box=box)
+        item = self._painted(item, paint, "stroke")
+        if item is not None and (curve := paint.get("stroke-width moved")) is not None:
+            item["w"] = moving(np.atleast_2d(curve.values), self.params, one=True)
+        return item
+
+    def _painted(self, item: Item | None, paint: dict[str, Any], name: str) -> Item | None:
+        """Let a paint move as its curves do."""
+        if item is None:
+            return None
+        if (curve := paint.get(f"{name} moved")) is not None and "c" in item:
+            item["c"] = moving(_opaque(curve.values), self.params)
+        if (curve := paint.get(f"{name}-opacity moved")) is not None:
+            item["o"] = moving(100 * np.atleast_2d(curve.values), self.params, one=True)
+        if "g" in item:
+            self._shining(item, paint.get(name, ""))
+        return item
+
+    def _shining(self, item: Item, text: str) -> None:
+        """Let the stops of a glow's gradient move in colour."""
+        server = self._paints[text[5:].partition(")")[0]]
+        for stop in server:
+            whose = self._whose.get(stop)
+            curve = None if whose is None else self._moved(whose[0], "stop-color")
+            if curve is not None:
+                marks = stops(server)
+                rows = [
+                    gradient_numbers([(at, rgb.tolist(), strength) for at, _, strength in marks])
+                    for rgb in curve.values.T
+                ]
+                item["g"]["k"] = moving(np.array(rows).T, self.params)
+                return
+
+
+def _opaque(rgb: FloatArray) -> FloatArray:
+    return np.concatenate([rgb, np.ones((1, rgb.shape[1]))])
+
+
+def _letters(part: Part | None) -> list[Item]:
+    """Give the outlines of a text part's letters, in the fonts that ship with the application."""
+    if part is None or not isinstance(params := part.shape.params, TextParams):
+        return []
+    loops = letter_loops(params.words, font=str(params.font), size=params.size, spacing=params.spacing)
+    return [{"ty": "sh", "ks": {"a": 0, "k": polygon(loop + np.array([params.x, params.y]))}} for loop in loops]
+
+
+def _number(text: str, otherwise: float) -> float:
+    try:
+        return float(text.removesuffix("px"))
+    except ValueError:
+        return otherwise

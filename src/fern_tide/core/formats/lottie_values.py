@@ -1,0 +1,111 @@
+"""Numbers of Lottie that stand or move (Lottie Animation Format 1.0, 'Properties'), written and read.
+
+Frame k of a project is at time k; what lies between two keys is a cubic Bezier in time and value. A straight line has
+its handles at its ends; a cubic Hermite piece has them at a third and two thirds of the time, so that time runs evenly.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from fern_tide.core.bake.thin import Interpolation, Keys
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.formats.format import KeyParams
+
+_LINE: dict[str, Any] = {"o": {"x": [0], "y": [0]}, "i": {"x": [1], "y": [1]}}
+_STEPS = 40  # of Newton's and bisection's search for a moment on a Bezier
+
+
+def shortened(value: float) -> float:
+    """Give a number with nine significant digits."""
+    return float(f"{value:.9g}")
+
+
+def moving(rows: FloatArray, params: KeyParams, *, one: bool = False) -> dict[str, Any]:
+    """Write numbers over time.
+
+    Args:
+        rows: shape (numbers, frames), as Lottie counts them.
+        params: how they become keys.
+        one: whether a single number stands without a list where it does not move.
+    """
+    if rows.shape[1] == 0 or (rows == rows[:, :1]).all():
+        still = [shortened(value) for value in rows[:, 0].tolist()] if rows.shape[1] else [0.0] * len(rows)
+        return {"a": 0, "k": still[0] if one else still}
+    keys = params.keys(rows)
+    return {"a": 1, "k": _keyframes(keys)}
+
+
+def _keyframes(keys: Keys) -> list[dict[str, Any]]:
+    frames, values = keys.frames.tolist(), [[shortened(value) for value in at] for at in keys.values.T.tolist()]
+    out: list[dict[str, Any]] = []
+    for at, (frame, value) in enumerate(zip(frames, values, strict=True)):
+        key: dict[str, Any] = {"t": frame, "s": value}
+        if at < len(frames) - 1:
+            if keys.interpolation is Interpolation.STEP:
+                key["h"] = 1
+            else:
+                key |= _easing(keys, at) if keys.interpolation is Interpolation.CUBIC else _LINE
+        out.append(key)
+    return out
+
+
+def _easing(keys: Keys, at: int) -> dict[str, Any]:
+    """Give the handles of a cubic piece, for each number its own, as shares of its way in time and value."""
+    span = float(keys.frames[at + 1] - keys.frames[at])
+    ways = keys.values[:, at + 1] - keys.values[:, at]
+    safe = np.where(ways == 0, 1.0, ways)
+    out = np.where(ways == 0, 0.0, keys.slopes[:, at] * span / 3 / safe)
+    into = np.where(ways == 0, 1.0, 1 - keys.slopes[:, at + 1] * span / 3 / safe)
+    third, n = 1 / 3, len(ways)
+    return {
+        "o": {"x": [third] * n, "y": [shortened(value) for value in out.tolist()]},
+        "i": {"x": [1 - third] * n, "y": [shortened(value) for value in into.tolist()]},
+    }
+
+
+def read_moving(value: dict[str, Any], n_frames: int) -> FloatArray:
+    """Read numbers over time as a player finds them at every frame, shape (numbers, frames)."""
+    if not value.get("a"):
+        still = np.atleast_1d(np.array(value["k"], dtype=np.float64))
+        return np.repeat(still[:, np.newaxis], n_frames, axis=1)
+    keys = value["k"]
+    times = np.array([key["t"] for key in keys], dtype=np.float64)
+    values = np.array([key["s"] for key in keys], dtype=np.float64).T
+    frames = np.arange(n_frames, dtype=np.float64)
+    before = np.clip(np.searchsorted(times, frames, side="right") - 1, 0, max(0, len(keys) - 2))
+    if len(keys) == 1:
+        return np.repeat(values, n_frames, axis=1)
+    out = np.empty((len(values), n_frames))
+    for at in np.unique(before):
+        inside, key = before == at, keys[at]
+        share = np.clip((frames[inside] - times[at]) / (times[at + 1] - times[at]), 0.0, 1.0)
+        for row in range(len(values)):
+            start, end = values[row, at], values[row, at + 1]
+            eased = np.floor(share) if key.get("h") else _eased(key, row, share)
+            out[row, inside] = start + (end - start) * eased
+    return out
+
+
+def _eased(key: dict[str, Any], row: int, share: FloatArray) -> FloatArray:
+    x1, y1, x2, y2 = (_handle(key[end][axis], row) for end in "oi" for axis in "xy")
+    if (x1, y1, x2, y2) == (0.0, 0.0, 1.0, 1.0):
+        return share
+    low, high = np.zeros_like(share), np.ones_like(share)
+    for _ in range(_STEPS):  # the moment at which the curve has come so far in time
+        middle = (low + high) / 2
+        beyond = _bezier(x1, x2, middle) > share
+        low, high = np.where(beyond, low, middle), np.where(beyond, middle, high)
+    return _bezier(y1, y2, (low + high) / 2)
+
+
+def _handle(value: Any, row: int) -> float:
+    if isinstance(value, list):
+        return float(value[min(row, len(value) - 1)])
+    return float(value)
+
+
+def _bezier(one: float, two: float, t: FloatArray) -> FloatArray:
+    return np.asarray(3 * one * t * (1 - t) ** 2 + 3 * two * t * t * (1 - t) + t**3)

@@ -1,0 +1,162 @@
+"""Lottie: a 2D scene with its motion as shapes, for players in apps and pages (Lottie Animation Format 1.0)."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+
+import numpy as np
+
+from fern_tide.core.bake.curve import Curve
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.target import Target
+from fern_tide.core.formats.format import Format, HandOff, KeyParams
+from fern_tide.core.formats.lottie_drawing import Drawing
+from fern_tide.core.formats.lottie_shapes import Item
+from fern_tide.core.formats.lottie_values import read_moving
+from fern_tide.core.scene.drawing import bindings, level_names
+from fern_tide.core.scene.scene import Part
+from fern_tide.core.scene.svg.picture import PLACE_NAMES
+
+_CARRIED = frozenset(("opacity", "fill", "stroke", "stroke-width", "fill-opacity", "stroke-opacity", "stop-color"))
+_NOT_DRAWN = frozenset(("text", "tspan", "image"))  # elements of drawings, and pictures
+
+
+class LottieParams(KeyParams):
+    """How curves become keys."""
+
+
+def carries_property(part: Part, name: str) -> bool:
+    """Say whether a property of a part shows in the file: its place, its paints, its opacity, its levels."""
+    if part.shape.id == "image" or getattr(part.shape.params, "tag", "") in _NOT_DRAWN:
+        return False
+    if name in PLACE_NAMES or name in level_names(part):
+        return True
+    return any(binding.property == name and binding.attribute in _CARRIED for binding in bindings(part))
+
+
+def encode(hand_off: HandOff, params: LottieParams) -> bytes:
+    """Write the scene as shape layers with their motion."""
+    scene = hand_off.scene
+    document = {
+        "v": "5.7.0",
+        "fr": float(hand_off.rate.fps),
+        "ip": 0,
+        "op": hand_off.n_frames,
+        "w": scene.width,
+        "h": scene.height,
+        "nm": hand_off.name,
+        "ddd": 0,
+        "assets": [],
+        "layers": Drawing(hand_off, params).layers(),
+    }
+    return json.dumps(document, separators=(",", ":")).encode()
+
+
+# --- reading back
+
+
+def read_back(content: bytes, hand_off: HandOff, params: LottieParams) -> Mapping[Target, FloatArray]:
+    """Read every curve from the group that is named like its part."""
+    groups: dict[str, list[Item]] = {}
+    for layer in json.loads(content)["layers"]:
+        _collect(layer["shapes"], groups)
+    curves = {}
+    for curve in hand_off.curves:
+        part = hand_off.scene.part(curve.target.part)
+        values = _read(part, curve.target.property, groups.get(part.id, []), hand_off.n_frames)
+        if values is not None:
+            curves[curve.target] = values
+    return curves
+
+
+def _collect(items: list[Item], groups: dict[str, list[Item]]) -> None:
+    for item in items:
+        if item["ty"] == "gr":
+            groups.setdefault(item["nm"], []).append(item)
+            _collect(item["it"], groups)
+
+
+def _read(part: Part, name: str, groups: list[Item], n_frames: int) -> FloatArray | None:
+    if name in PLACE_NAMES:
+        return _read_place(part, name, groups[0]["it"][-1], n_frames) if groups else None
+    if name in level_names(part):
+        levels: FloatArray = _read_levels(part, groups, n_frames)
+        return np.asarray(levels[int(name.removeprefix("level_"))])
+    attribute = next(binding.attribute for binding in bindings(part) if binding.property == name)
+    if attribute == "opacity":
+        found = [one["it"][-1]["o"] for one in groups]
+        return np.asarray(read_moving(_that_moves(found), n_frames)[0] / 100) if found else None
+    rows: FloatArray
+    if attribute == "stop-color":
+        gradients = [item["g"]["k"] for item in _inside(groups) if "g" in item]
+        return np.asarray(read_moving(_that_moves(gradients), n_frames)[1:4]) if gradients else None
+    kind = "st" if attribute.startswith("stroke") else "fl"
+    field = {"stroke-width": "w", "fill": "c", "stroke": "c"}.get(attribute, "o")
+    found = [item[field] for item in _inside(groups) if item["ty"] == kind]
+    if not found:
+        return None
+    rows = read_moving(_that_moves(found), n_frames)
+    return np.asarray(rows[:3] if field == "c" else rows[0] / (100 if field == "o" else 1))
+
+
+def _that_moves(values: list[Item]) -> Item:
+    return next((value for value in values if value.get("a")), values[0])
+
+
+def _inside(items: list[Item]) -> list[Item]:
+    return [one for item in items for one in ([item, *_inside(item["it"])] if item["ty"] == "gr" else [item])]
+
+
+def _read_place(part: Part, name: str, at: Item, n_frames: int) -> FloatArray:
+    field, row, factor, shift = {
+        "x": ("p", 0, 1.0, part.anchor.x),
+        "y": ("p", 1, 1.0, part.anchor.y),
+        "turn": ("r", 0, 1.0, 0.0),
+        "scale_x": ("s", 0, 100.0, 0.0),
+        "scale_y": ("s", 1, 100.0, 0.0),
+    }[name]
+    return np.asarray(read_moving(at[field], n_frames)[row] / factor - shift)
+
+
+def _read_levels(part: Part, groups: list[Item], n_frames: int) -> FloatArray:
+    """Read a sound graphic's levels out of its outlines, shape (levels, frames)."""
+    assert part.kind.read_path is not None
+    ways = [item["ks"]["k"] for item in _inside(groups[:1]) if item["ty"] == "sh"]
+
+    def text(frame: int) -> str:
+        strokes = [way[frame]["s"][0] for way in ways]
+        if all(len(stroke["v"]) == 4 and stroke["c"] for stroke in strokes):  # bars
+            corners = (stroke["v"] for stroke in strokes)
+            return "".join(
+                f"M{one[0]:.4f} {one[1]:.4f}V{two[1]:.4f}H{three[0]:.4f}V{four[1]:.4f}Z"
+                for one, two, three, four in corners
+            )
+        return "".join(
+            "M" + "L".join(f"{x:.4f} {y:.4f}" for x, y in stroke["v"]) + ("Z" if stroke["c"] else "")
+            for stroke in strokes
+        )
+
+    return np.stack([part.kind.read_path(part.shape.params, text(frame)) for frame in range(n_frames)], axis=1)
+
+
+def loses(curve: Curve) -> str | None:
+    """Say that numbers are rounded."""
+    return "numbers to nine digits"
+
+
+FORMAT = Format(
+    id="lottie",
+    label="Lottie",
+    help="Shapes with their motion, for players in apps and pages.",
+    params=LottieParams,
+    extension=".json",
+    media_type="application/json",
+    loses=loses,
+    encode=encode,
+    read_back=read_back,
+    carries_property=carries_property,
+    lacks="pictures, text of drawings, blur, masks and filters",
+    rounds_by=1e-5,
+    spaces=("2d",),
+)
