@@ -211,7 +211,7 @@ def test_demo_files_are_the_same_every_time(tmp_path, capsys):
         (("bake", "{sound}", "--out", "x"), "no Fern Tide project file"),
         (
             ("bake", "{project}", "--out", "x", "--format", "mp9"),
-            "no format named mp9. Use one of: csv, gltf, json",
+            "no format named mp9. Use one of: css, csv, gltf, json",
         ),
         (("fly",), "invalid choice"),
         (("describe",), "required: sound"),

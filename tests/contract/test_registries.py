@@ -11,13 +11,15 @@ from hypothesis.extra.numpy import arrays
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.bake.checking import run_checks
 from fern_tide.core.bake.thin import Interpolation
+from fern_tide.core.bake.touch_up import TOUCHES
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import build, fields
 from fern_tide.core.base.target import Target
 from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS, reading_in_role
 from fern_tide.core.first_cut.first_cut import RULES
-from fern_tide.core.formats.format import HandOff, KeyParams, write
+from fern_tide.core.formats.format import HandOff, KeyParams, Moments, write
+from fern_tide.core.formats.moments import Moment
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.drive import RESPONSES, Drive
 from fern_tide.core.mapping.mapping import STEPS, Mapping
@@ -41,6 +43,7 @@ EVERYTHING = [
         for registry in (READINGS, CLEAN_UPS, STEPS, RESPONSES, PART_KINDS, FORMATS, ORDERS, RULES, LAYOUTS, REACHES)
         for spec in registry.values()
     ),
+    *(pytest.param(spec, id=f"touch-up {spec.id}") for spec in TOUCHES.values()),
     *(pytest.param(outcome.check, id=f"check {outcome.check.id}") for outcome in run_checks([])),
 ]
 
@@ -168,7 +171,12 @@ def everything_driven(n_frames, scene, *, slow=0.8):
 def test_a_format_carries_every_property_and_reads_back_what_it_wrote(spec, n_frames, scene):
     curves = everything_driven(n_frames, scene)
     hand_off = HandOff(
-        name="Test & <all>", scene=scene, curves=curves, rate=FrameRate.parse("24000/1001"), n_frames=n_frames
+        name="Test & <all>",
+        scene=scene,
+        curves=curves,
+        rate=FrameRate.parse("24000/1001"),
+        n_frames=n_frames,
+        moments=Moments((Moment(0.02, "One & <two>", "#112233"),), {"Drums": np.array([0.01, 0.03])}),
     )
     if scene.kind not in spec.spaces:
         with pytest.raises(FernTideError, match=f"carries no {scene.kind} scene"):
@@ -176,7 +184,10 @@ def test_a_format_carries_every_property_and_reads_back_what_it_wrote(spec, n_fr
         return
     written = write(hand_off, format=spec)
     assert written.error <= spec.rounds_by
-    assert written.n_curves == len(curves)
+    parts = [(scene.part(curve.target.part), curve.target.property) for curve in curves]
+    assert written.n_curves == sum(spec.carries(part, name, spec.params()) for part, name in parts)
+    assert written.n_curves == len(curves) or spec.lacks
+    assert written.n_moments == (3 if spec.of_moments else 0)
     assert written.content == write(hand_off, format=spec).content
 
 

@@ -24,7 +24,8 @@ from fern_tide.core.derivation.graph import Graph
 from fern_tide.core.envelope.beat_grid import BeatSetting, beat_grid
 from fern_tide.core.envelope.beats import rhythm
 from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS, Envelope, ReadingChoice
-from fern_tide.core.formats.format import HandOff, write
+from fern_tide.core.formats.format import HandOff, Moments, write
+from fern_tide.core.formats.moments import Moment
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.drive import RESPONSES
 from fern_tide.core.mapping.mapping import STEPS
@@ -47,6 +48,7 @@ from fern_tide.demo.bench_scene import potting_bench
 from fern_tide.demo.scene import glasshouse
 
 RATE = FrameRate.parse("30")
+BINARY = {"midi", "xlsx"}
 _N = 240
 _T = np.arange(_N) / 30.0
 _SWELL = np.abs(np.sin(_T * 2.1)) * (0.3 + 0.5 * np.sin(_T * 0.7) ** 2)
@@ -222,7 +224,8 @@ def formats() -> Iterator[str]:
                     keys = thin(curve.values, tolerance=0.02 * curve.span, interpolation=kind)
                     at = f"{len(keys.frames)} {numbers(keys.frames)}"
                     yield f"{name} {curve.target} {kind}: {at} {numbers(keys.values)}"
-        hand_off = HandOff(name, scene, curves, FrameRate.parse("30000/1001"), curves[0].n_frames)
+        moments = Moments((Moment(0.5, "Rain"),), {"Drip": np.array([0.25, 0.75])})
+        hand_off = HandOff(name, scene, curves, FrameRate.parse("30000/1001"), curves[0].n_frames, moments=moments)
         for format_ in FORMATS.values():
             if scene.kind not in format_.spaces:
                 continue
@@ -232,7 +235,8 @@ def formats() -> Iterator[str]:
                 if format_.id == "gltf":
                     yield from _gltf(f"{name} gltf{words}", written.content) if not words else ()
                 else:
-                    lines = written.content.decode().splitlines() if not words else []
+                    text = "" if format_.id in BINARY or words else written.content.decode()
+                    lines = text.splitlines()
                     yield from (f"{name} {format_.id} {place}: {line[:1500]}" for place, line in enumerate(lines[:120]))
         if scene.kind == "3d":
             built = build(scene, files={})

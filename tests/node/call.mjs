@@ -1,5 +1,5 @@
 // Calls functions of the page's scripts, one line of JSON in, one out: {"module", "name", "given"} to {"value"} or {"wrong"}.
-// A constant is given as it is. {"float32": [...]} stands for an array of that kind, {"bytes": [...]} for a buffer, {"table": {...}} for a function of names.
+// A constant is given as it is. {"float32": [...]} stands for an array of that kind, {"bytes": [...]} for a buffer, {"table": {...}} for a function of names, {"set": [...]} for a set.
 // What a script touches of a page while it is loaded is there as a thing that does nothing.
 
 import { createInterface } from "node:readline";
@@ -10,7 +10,7 @@ const quiet = new Proxy(nothing, { get: (_, name) => (name === Symbol.toPrimitiv
 class Watcher {}
 Object.assign(globalThis, { document: quiet, window: quiet, sessionStorage: quiet, localStorage: quiet, ResizeObserver: Watcher });
 
-const typed = (value) => (value?.float32 ? Float32Array.from(value.float32) : value?.bytes ? Uint8Array.from(value.bytes).buffer : value?.table ? (name) => value.table[name] : value);
+const typed = (value) => (value?.float32 ? Float32Array.from(value.float32) : value?.set ? new Set(value.set) : value?.bytes ? Uint8Array.from(value.bytes).buffer : value?.table ? (name) => value.table[name] : value);
 const plain = (value) => {
   if (ArrayBuffer.isView(value)) return Array.from(value);
   if (Array.isArray(value)) return value.map(plain);

@@ -226,7 +226,7 @@ def test_stale_curves_are_counted_and_say_why(client, studio, demo):
     html = client.get(f"/p/{demo}/hand-off").text
     html = " ".join(html.split())
     assert "low water -28.0 to -21.9 dB" in html
-    assert "Writing bakes them first" in html and html.count("Bake and write") == 3
+    assert "Writing bakes them first" in html and html.count("Bake and write") == 10
     assert "Lamp glow" in html.split('id="stale-words"')[1].split("</p>")[0]
     client.post(f"/p/{demo}/undo", json={"base": status(client, demo)["revision"]})
     assert status(client, demo)["stale"] == 0  # back where it was: fresh again
@@ -269,7 +269,9 @@ def test_keys_and_their_error_are_what_the_core_says(client, studio, demo):
     dense = arrays[head["dense"]].astype(float)
     assert len(arrays[head["frames"]]) == pytest.approx(len(thin(dense, tolerance=0.005 * np.ptp(dense)).frames), abs=2)
     assert head["error_percent"] <= 0.5 + 1e-6
-    assert client.get(f"/p/{demo}/hand-off/curve?target=lamp:turn").status_code == 404
+    still = unpack(client.get(f"/p/{demo}/hand-off/curve?target=lamp:turn").data)
+    assert np.ptp(still[1][still[0]["dense"]]) == 0, "what nothing drives has a curve that can be touched up"
+    assert client.get(f"/p/{demo}/hand-off/curve?target=lamp:nothing").status_code == 404
 
 
 def test_a_project_file_goes_out_and_comes_back_the_same(client, studio, demo):

@@ -15,8 +15,10 @@ from functools import cached_property
 import numpy as np
 
 from fern_tide.core.bake.bake import Stack, laid_over
+from fern_tide.core.base.errors import UnknownName
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.colour import parse_colour
 from fern_tide.core.mapping.drive import value
 from fern_tide.core.scene.arrays.field import ArrayParams, Between, Pieces, Places, pieces_of
@@ -33,6 +35,15 @@ _AT_ONCE = 1 << 21  # values worked on at once, so that memory does not grow wit
 def is_of_pieces(part: Part, name: str) -> bool:
     """Say whether a property of a part is one of its pieces."""
     return part.kind.pieces and name.startswith(PREFIX)
+
+
+def can_be_touched(scene: Scene, target: Target) -> bool:
+    """Say whether a property is there, and is not one of an array's pieces, which have no curve of their own."""
+    try:
+        part, item = scene.resolve(target)
+    except UnknownName:
+        return False
+    return not is_of_pieces(part, item.id)
 
 
 @dataclass(frozen=True)

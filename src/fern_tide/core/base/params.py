@@ -82,7 +82,9 @@ def unit(name: str, help: str, *, step: float | None = None, kind: str = "", lab
 
 
 _NAMED = {
+    "colour": "a colour such as #d9a431",
     "envelope": "the id of an envelope, or nothing",
+    "keys": "keys, each a time and a value",
     "file": "the hash of a file",
     "given": "as the file gives it",
     "numbers": "up to 64 numbers",
@@ -131,7 +133,7 @@ def fields(model: type[BaseModel]) -> tuple[FieldSpec, ...]:
 
 
 def _spec(name: str, field: FieldInfo) -> FieldSpec:
-    described = next((m for m in field.metadata if isinstance(m, Unit)), Unit("", ""))
+    described = next((m for m in reversed(field.metadata) if isinstance(m, Unit)), Unit("", ""))
     annotation = field.annotation
     choices: tuple[tuple[str, str], ...] = ()
     kind = described.kind or "number"

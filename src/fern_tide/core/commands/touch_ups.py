@@ -6,12 +6,12 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from fern_tide.core.bake.pieces import can_be_touched
 from fern_tide.core.bake.touch_up import MOST_TOUCH_UPS, TouchUp
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.limits import Most
 from fern_tide.core.base.target import Id
 from fern_tide.core.commands.command import Command, by_id, put
-from fern_tide.core.derivation.touch_nodes import can_be_touched
 from fern_tide.core.document import Project
 
 

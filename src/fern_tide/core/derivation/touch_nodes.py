@@ -10,14 +10,12 @@ from typing import Any
 import numpy as np
 
 from fern_tide.core.bake.bake import Stack
-from fern_tide.core.bake.pieces import is_of_pieces
+from fern_tide.core.bake.pieces import can_be_touched
 from fern_tide.core.bake.touch_up import VERSION, Laid, TiedTo, TouchUp, touched
-from fern_tide.core.base.errors import UnknownName
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.derivation.node import Kind, Node, Sources, new_node
 from fern_tide.core.document import Project, Track
-from fern_tide.core.scene.scene import Scene
 
 
 @dataclass(frozen=True)
@@ -128,15 +126,6 @@ def tied_track(project: Project, touch_up: TouchUp) -> Track | None:
     if touch_up.start.tied_to is not TiedTo.HIT:
         return None
     return next((track for track in project.tracks if track.id == touch_up.start.id), None)
-
-
-def can_be_touched(scene: Scene, target: Target) -> bool:
-    """Say whether a property is there, and is not one of an array's pieces, which have no curve of their own."""
-    try:
-        part, item = scene.resolve(target)
-    except UnknownName:
-        return False
-    return not is_of_pieces(part, item.id)
 
 
 def laid_touch_ups(project: Project) -> dict[Target, list[TouchUp]]:

@@ -126,10 +126,10 @@ def read_channels(
     curves: dict[Target, FloatArray] = {}
     frames = np.arange(hand_off.n_frames)
     for channel in channels(hand_off):
-        found = texts_of(channel)
-        if found is None:
+        texts_known = texts_of(channel)
+        if texts_known is None:
             continue
-        shares, texts, steps = found
+        shares, texts, steps = texts_known
         moments, rows = shares * hand_off.n_frames, channel.read(texts)
         if steps:
             place = np.clip(np.searchsorted(moments, frames + 1e-6, side="right") - 1, 0, None)

@@ -141,7 +141,7 @@ class Format:
         loses: says how a curve changes when written, or None when it is carried as it is.
         spaces: the kinds of scene that it can carry.
         leaves_out: says whether its params leave out a part, and with it the part's curves.
-        rounds_by: how far its own numbers may be from a value, as a share of the curve's range.
+        rounds_by: how far its own numbers may be from a value, as a share of the curve's range; of times, in seconds.
         carries_property: says whether a property of a part shows in it.
         of_moments: for what carries markers, hits and beats and no curves: gives the times in its bytes that it
             should have, shape (moments,), and those that it has.

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import xml.etree.ElementTree as ET
 from collections.abc import Mapping
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -87,15 +88,17 @@ class Drawing:
         rows = (curves[name].values if name in curves else np.full(n_frames, float(part.own(name))) for name in names)
         return np.stack(list(rows))
 
-    def _place(self, part: Part, **changes: Any) -> Item:
+    def _place(self, part: Part, changes: Mapping[str, Any] = MappingProxyType({})) -> Item:
         """Give the transform of a part about its anchor."""
         anchor = [[part.anchor.x], [part.anchor.y]]
         return transform(
-            a={"a": 0, "k": [part.anchor.x, part.anchor.y]},
-            p=moving(self._rows(part, "x", "y") + np.array(anchor), self.params),
-            s=moving(100 * self._rows(part, "scale_x", "scale_y"), self.params),
-            r=moving(self._rows(part, "turn"), self.params, one=True),
-            **changes,
+            {
+                "a": {"a": 0, "k": [part.anchor.x, part.anchor.y]},
+                "p": moving(self._rows(part, "x", "y") + np.array(anchor), self.params),
+                "s": moving(100 * self._rows(part, "scale_x", "scale_y"), self.params),
+                "r": moving(self._rows(part, "turn"), self.params, one=True),
+                **changes,
+            }
         )
 
     def _moved(self, part: Part, attribute: str) -> Curve | None:
@@ -132,7 +135,7 @@ class Drawing:
         inner = [item for child in back for item in self._items(child, paint)]
         opacity = moving(100 * self._rows(part, "opacity"), self.params, one=True) if part.has("opacity") else None
         changes = {} if opacity is None else {"o": opacity}
-        return group(part.id, inner[::-1], self._place(part, **changes))
+        return group(part.id, inner[::-1], self._place(part, changes))
 
     def _inherited(self, element: ET.Element, paint: dict[str, Any], part: Part | None) -> dict[str, Any]:
         own: dict[str, Any] = {
@@ -162,16 +165,14 @@ class Drawing:
         if part is not None and links:
             self.hand_off.progress(len(self._curves(part)))
             base = str(getattr(part.shape.params, "base", ""))
-            item = group(part.id, inner[::-1], matrix_transform(matrix_of(base), **changes))
+            item = group(part.id, inner[::-1], matrix_transform(matrix_of(base), changes))
             for link in reversed(links):
                 item = group(link.id, [item], self._place(link))
             return [item]
         matrix = self._matrix(element)
         if matrix == (1.0, 0.0, 0.0, 1.0, 0.0, 0.0) and not changes and part is None:
             return inner
-        return [
-            group(part.id if part else element.get("id", "group"), inner[::-1], matrix_transform(matrix, **changes))
-        ]
+        return [group(part.id if part else element.get("id", "group"), inner[::-1], matrix_transform(matrix, changes))]
 
     def _links(self, part: Part) -> list[Part]:
         """List what places an element, the outermost first, where any of it moves or stands elsewhere."""

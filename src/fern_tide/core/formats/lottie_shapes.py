@@ -8,6 +8,7 @@ from __future__ import annotations
 import xml.etree.ElementTree as ET
 from collections.abc import Mapping, Sequence
 from math import atan2, degrees, hypot
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -31,29 +32,24 @@ def still(value: float | Sequence[float]) -> Item:
     return {"a": 0, "k": [shortened(v) for v in value] if isinstance(value, Sequence) else shortened(value)}
 
 
-def transform(**changes: Any) -> Item:
-    """Give a group's transform: nothing but what is given."""
+def transform(changes: Mapping[str, Any] = MappingProxyType({})) -> Item:
+    """Give a group's transform that does nothing, but for what is given of it."""
     plain = {"ty": "tr", "a": still([0, 0]), "p": still([0, 0]), "s": still([100, 100]), "r": still(0), "o": still(100)}
     return {**plain, "sk": still(0), "sa": still(0), **changes}
 
 
-def matrix_transform(matrix: Matrix, **changes: Any) -> Item:
+def matrix_transform(matrix: Matrix, changes: Mapping[str, Any] = MappingProxyType({})) -> Item:
     """Give a transform that does what a matrix does: a scale, then a skew, then a turn, then a move."""
     a, b, c, d, e, f = matrix
     wide = hypot(a, b)
     if wide == 0:
-        return transform(p=still([e, f]), s=still([0, 0]), **changes)
+        return transform({"p": still([e, f]), "s": still([0, 0]), **changes})
     turn = atan2(b, a)
     cos, sin = a / wide, b / wide
     along, tall = cos * c + sin * d, cos * d - sin * c
     skew = -degrees(atan2(along, tall)) if tall else 0.0
-    return transform(
-        p=still([e, f]),
-        s=still([100 * wide, 100 * tall]),
-        r=still(degrees(turn)),
-        sk=still(skew),
-        **changes,
-    )
+    sizes, turned = still([100 * wide, 100 * tall]), still(degrees(turn))
+    return transform({"p": still([e, f]), "s": sizes, "r": turned, "sk": still(skew), **changes})
 
 
 def group(name: str, items: list[Item], at: Item) -> Item:
@@ -167,8 +163,8 @@ def _paint(
     if text.startswith("url(#"):
         server = paints.get(text[5:].partition(")")[0])
         return None if server is None or box is None else _gradient(gradient, server, opacity, box)
-    found = colour(text)
-    return None if found is None else solid(plain, parse_colour(found).tolist(), opacity)
+    hexed = colour(text)
+    return None if hexed is None else solid(plain, parse_colour(hexed).tolist(), opacity)
 
 
 def stops(server: ET.Element) -> list[tuple[float, list[float], float]]:
@@ -176,9 +172,9 @@ def stops(server: ET.Element) -> list[tuple[float, list[float], float]]:
     out = []
     for stop in server:
         if tag_of(stop) == "stop":
-            found = colour(stop.get("stop-color", "#000000")) or "#000000"
+            hexed = colour(stop.get("stop-color", "#000000")) or "#000000"
             out.append(
-                (_share(stop.get("offset", "0")), parse_colour(found).tolist(), _share(stop.get("stop-opacity", "1")))
+                (_share(stop.get("offset", "0")), parse_colour(hexed).tolist(), _share(stop.get("stop-opacity", "1")))
             )
     return out
 

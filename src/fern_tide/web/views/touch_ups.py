@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from fern_tide.core.bake.pieces import can_be_touched
 from fern_tide.core.bake.touch import Touch
 from fern_tide.core.bake.touch_up import TOUCHES, TiedTo, TouchUp
 from fern_tide.core.base.errors import FernTideError
@@ -12,7 +13,6 @@ from fern_tide.core.base.params import FieldSpec, fields
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands.touch_ups import curve_name
 from fern_tide.core.derivation.node import NotReadYet
-from fern_tide.core.derivation.touch_nodes import can_be_touched
 from fern_tide.core.document import Project
 from fern_tide.web.context import services
 from fern_tide.workflows.tune.touching import MOVED_PERCENT, Standing, standings

@@ -61,7 +61,7 @@ def rests(levels: Levels, project: Project, targets: Iterable[Target]) -> dict[T
     Returns:
         Shape (frames,) or (3, frames), or with one frame where a property stands still then.
     """
-    graph, found = levels.graph(project), dict[Target, FloatArray]()
+    graph, places = levels.graph(project), dict[Target, FloatArray]()
     for target in targets:
         if target not in graph.curves or is_of_pieces(graph.stacks[target].part, target.property):
             continue
@@ -69,8 +69,8 @@ def rests(levels: Levels, project: Project, targets: Iterable[Target]) -> dict[T
         sources = () if stack.ground is None else stack.ground.sources
         nodes = graph.curves_of(sources) if sources else {}
         values = [np.asarray(levels.value(nodes[name])) for name in sources]
-        found[target] = stack.limited(stack.rest(sources=values))
-    return found
+        places[target] = stack.limited(stack.rest(sources=values))
+    return places
 
 
 def _hand_keys(project: Project) -> dict[Target, FloatArray]:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
+from math import ceil, floor
 
 import numpy as np
 
@@ -169,24 +171,34 @@ def drawn(levels: Levels, project: Project, target: Target, *, points: Sequence[
         levels: of its sounds.
         project: whose curve.
         target: the property.
-        points: of the hand's way as frame and value, in any order; of two in one frame the last counts.
+        points: of the hand's way as frame and value, one after the other; where it goes back, what comes later counts.
 
     Raises:
         FernTideError: it is no way over two frames or more, or the curve is a colour's.
     """
-    inside = {round(frame): value for frame, value in points if 0 <= round(frame) < project.n_frames}
+    inside = _way_of(points, project.n_frames)
     if len(inside) < 2:
         raise FernTideError("Nothing was drawn.", remedy="Drag over two frames or more.")
     curve = touched_curve(levels, project, target)
     if curve.values.ndim > 1:
         raise FernTideError("A colour is not drawn as a line.", remedy="Hold it at a colour, or scale it.")
     first, end = min(inside), max(inside) + 1
-    frames = np.array(sorted(inside))
-    way = np.interp(np.arange(first, end), frames, np.array([inside[frame] for frame in frames.tolist()]))
+    way = np.array([inside[frame] for frame in range(first, end)])
     few = thin(way, tolerance=_DRAWN_NEAR * curve.range)
     fps = float(project.rate.fps)
     hand = [{"at_s": float(at) / fps, "value": float(value)} for at, value in zip(few.frames, few.values, strict=True)]
     return new_touch_up(levels, project, Wanted(target, "keys", first, end, options={"keys": hand}))
+
+
+def _way_of(points: Sequence[tuple[float, float]], n_frames: int) -> dict[int, float]:
+    """Give the value at every frame that a hand went over, without gaps."""
+    values: dict[int, float] = {}
+    for (frame, value), (to_frame, to_value) in pairwise(points):
+        low, high = sorted((frame, to_frame))
+        for at in range(max(0, ceil(low)), min(n_frames - 1, floor(high)) + 1):
+            share = (at - frame) / (to_frame - frame) if to_frame != frame else 1.0
+            values[at] = value + share * (to_value - value)
+    return values
 
 
 def for_good(levels: Levels, project: Project, target: Target) -> TouchUp:

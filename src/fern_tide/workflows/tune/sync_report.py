@@ -130,12 +130,12 @@ def causes(levels: Levels, project: Project, row: SyncRow) -> list[Cause]:
     if row.track is None or not row.sync.lags.size:
         return []
     hits, graph = _hit_frames(levels, project, row.track), levels.graph(project)
-    found = []
+    known = []
     for words, without, remedy in _each_left_out(project, graph, row.target):
         measured = _measure(levels, Graph(without, like=graph), row.target, hits=hits)
         frames = added(row.sync, measured)
-        found.append(Cause(words, frames, remedy if frames > _COUNTS else None))
-    return found
+        known.append(Cause(words, frames, remedy if frames > _COUNTS else None))
+    return known
 
 
 def _each_left_out(

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from fern_tide.core.bake.bake import Stack
+from fern_tide.core.bake.pieces import can_be_touched
 from fern_tide.core.bake.touch import Stretch
 from fern_tide.core.bake.touch_up import (
     TOUCHES,
@@ -28,7 +29,7 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.commands.command import by_id, next_number
 from fern_tide.core.commands.touch_ups import PutTouchUps, check_touched
 from fern_tide.core.derivation.keys_nodes import range_of
-from fern_tide.core.derivation.touch_nodes import can_be_touched, lay
+from fern_tide.core.derivation.touch_nodes import lay
 from fern_tide.core.document import Project
 from fern_tide.workflows.derive.levels import Levels
 

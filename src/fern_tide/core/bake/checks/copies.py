@@ -41,10 +41,10 @@ def look_at_all(checked: Checked, params: CopiesParams) -> list[Finding]:
                 break
         else:
             group.append((curve, shape))
-    return [_found(curves) for curves in alike.values()]
+    return [_finding(curves) for curves in alike.values()]
 
 
-def _found(curves: list[Curve]) -> Finding:
+def _finding(curves: list[Curve]) -> Finding:
     first, *others = curves
     more = f" and {len(others) - 1} more" if len(others) > 1 else ""
     verb = "go" if more else "goes"

@@ -30,8 +30,8 @@ def look_at_all(checked: Checked, params: LongAtLimitParams) -> list[Finding]:
             continue
         rest = np.broadcast_to(checked.rests.get(curve.target, np.full(1, np.nan)), curve.values.shape)
         at = [value for value in (limit.low, limit.high) if value is not None]
-        held = np.any([curve.values == value for value in at], axis=0) & (np.abs(curve.values - rest) > 1e-9)
-        first, frames = longest(held)
+        limited = np.any([curve.values == value for value in at], axis=0) & (np.abs(curve.values - rest) > 1e-9)
+        first, frames = longest(limited)
         seconds = frames / float(checked.rate.fps)
         if seconds >= params.seconds:
             words = f"{name_of(curve)} stays at its limit for {seconds:.1f} s from frame {first}"

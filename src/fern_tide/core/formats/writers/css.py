@@ -78,10 +78,10 @@ def read_back(content: bytes, hand_off: HandOff, params: CssParams) -> Mapping[T
     steps = params.interpolation is Interpolation.STEP
 
     def texts_of(channel: CssChannel) -> tuple[FloatArray, list[str], bool] | None:
-        found = blocks.get(keyframes_name(channel))
-        if not found:
+        marks = blocks.get(keyframes_name(channel))
+        if not marks:
             return None
-        return np.array([float(share) / 100 for share, _, _ in found]), [value for _, _, value in found], steps
+        return np.array([float(share) / 100 for share, _, _ in marks]), [value for _, _, value in marks], steps
 
     return read_channels(hand_off, texts_of)
 

@@ -85,18 +85,18 @@ def _read(part: Part, name: str, groups: list[Item], n_frames: int) -> FloatArra
         return np.asarray(levels[int(name.removeprefix("level_"))])
     attribute = next(binding.attribute for binding in bindings(part) if binding.property == name)
     if attribute == "opacity":
-        found = [one["it"][-1]["o"] for one in groups]
-        return np.asarray(read_moving(_that_moves(found), n_frames)[0] / 100) if found else None
+        values = [one["it"][-1]["o"] for one in groups]
+        return np.asarray(read_moving(_that_moves(values), n_frames)[0] / 100) if values else None
     rows: FloatArray
     if attribute == "stop-color":
         gradients = [item["g"]["k"] for item in _inside(groups) if "g" in item]
         return np.asarray(read_moving(_that_moves(gradients), n_frames)[1:4]) if gradients else None
     kind = "st" if attribute.startswith("stroke") else "fl"
     field = {"stroke-width": "w", "fill": "c", "stroke": "c"}.get(attribute, "o")
-    found = [item[field] for item in _inside(groups) if item["ty"] == kind]
-    if not found:
+    values = [item[field] for item in _inside(groups) if item["ty"] == kind]
+    if not values:
         return None
-    rows = read_moving(_that_moves(found), n_frames)
+    rows = read_moving(_that_moves(values), n_frames)
     return np.asarray(rows[:3] if field == "c" else rows[0] / (100 if field == "o" else 1))
 
 

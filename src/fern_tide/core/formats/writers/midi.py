@@ -6,6 +6,7 @@ import io
 import re
 from collections.abc import Iterator, Mapping
 from math import ceil
+from typing import Any
 
 import numpy as np
 
@@ -78,7 +79,7 @@ def _latin(text: str) -> str:
     return text.encode("latin-1", "replace").decode("latin-1")
 
 
-def _track(name: str, values: FloatArray, *, channel: int, controller: int) -> list[object]:
+def _track(name: str, values: FloatArray, *, channel: int, controller: int) -> Any:
     import mido
 
     low, high = (float(values.min()), float(values.max())) if values.size else (0.0, 0.0)
@@ -94,7 +95,7 @@ def _track(name: str, values: FloatArray, *, channel: int, controller: int) -> l
         track.append(mido.Message("control_change", channel=channel, control=controller + 32, value=value & 127))
         last = frame
     track.append(mido.MetaMessage("end_of_track", time=(len(values) - last) * _TICKS_A_FRAME))
-    return track  # type: ignore[no-any-return]
+    return track
 
 
 def read_back(content: bytes, hand_off: HandOff, params: MidiParams) -> Mapping[Target, FloatArray]:

@@ -121,5 +121,6 @@ FORMAT = Format(
     encode=encode,
     read_back=read_back,
     of_moments=of_moments,
+    rounds_by=1e-9,
     lacks="curves",
 )

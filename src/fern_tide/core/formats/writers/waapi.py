@@ -72,11 +72,11 @@ def read_back(content: bytes, hand_off: HandOff, params: WaapiParams) -> Mapping
     known = {(one["part"], one["property"]): one["keyframes"] for one in json.loads(content)["animations"]}
 
     def texts_of(channel: CssChannel) -> tuple[FloatArray, list[str], bool] | None:
-        found = known.get((channel.part.id, channel.js_name))
-        if not found:
+        frames = known.get((channel.part.id, channel.js_name))
+        if not frames:
             return None
-        shares = np.array([one["offset"] for one in found])
-        return shares, [one[channel.js_name] for one in found], found[0]["easing"] == "step-end"
+        shares = np.array([one["offset"] for one in frames])
+        return shares, [one[channel.js_name] for one in frames], frames[0]["easing"] == "step-end"
 
     return read_channels(hand_off, texts_of)
 

@@ -26,7 +26,8 @@ def encode(hand_off: HandOff, params: WebvttParams) -> bytes:
 def of_moments(content: bytes, hand_off: HandOff, params: WebvttParams) -> tuple[FloatArray, FloatArray]:
     """Give the times that it should have, and those of its cues."""
     wanted = [moment.time_s for moment in params.of(hand_off.moments).all()]
-    return np.array(wanted), np.array([moment.time_s for moment in read_moments(content)])
+    read = read_moments(content) if wanted else []
+    return np.array(wanted), np.array([moment.time_s for moment in read])
 
 
 def read_back(content: bytes, hand_off: HandOff, params: WebvttParams) -> Mapping[Target, FloatArray]:
@@ -50,5 +51,6 @@ FORMAT = Format(
     encode=encode,
     read_back=read_back,
     of_moments=of_moments,
+    rounds_by=5.01e-4,
     lacks="curves",
 )
