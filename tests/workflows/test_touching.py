@@ -212,7 +212,7 @@ def test_what_a_hand_draws_becomes_few_keys(levels, project):
     values = curve(levels, after).values
     frames = np.arange(21, 59)
     np.testing.assert_allclose(values[frames], 2 + np.sin((frames - 20) / 5), atol=0.06)
-    assert len(touch_up.touch.params.keys) < 20
+    assert len(touch_up.touch.params.keys) < 24
     with pytest.raises(FernTideError, match="Nothing was drawn"):
         keys_by_hand.drawn(levels, project, LAMP, points=[(5.1, 1), (5.2, 2)])
 

@@ -20,7 +20,7 @@ from fern_tide.core.mapping.colour import colour_texts
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.tune.touching import TouchedCurve, Wanted, new_touch_up, restretched, touched_curve
 
-_DRAWN_NEAR = 0.01  # of the curve's range: how far keys may lie from what a hand drew
+_DRAWN_NEAR = 0.02  # of the curve's range, or of the hand's: how far keys may lie from what a hand drew
 
 
 @dataclass(frozen=True)
@@ -184,7 +184,7 @@ def drawn(levels: Levels, project: Project, target: Target, *, points: Sequence[
         raise FernTideError("A colour is not drawn as a line.", remedy="Hold it at a colour, or scale it.")
     first, end = min(inside), max(inside) + 1
     way = np.array([inside[frame] for frame in range(first, end)])
-    few = thin(way, tolerance=_DRAWN_NEAR * curve.range)
+    few = thin(way, tolerance=_DRAWN_NEAR * max(curve.range, float(np.ptp(way))))
     fps = float(project.rate.fps)
     hand = [{"at_s": float(at) / fps, "value": float(value)} for at, value in zip(few.frames, few.values, strict=True)]
     return new_touch_up(levels, project, Wanted(target, "keys", first, end, options={"keys": hand}))
