@@ -1,12 +1,20 @@
 """Projects made on the command line: a bank spread over parts, and a first cut."""
 
+import csv
 import json
 import zipfile
+from pathlib import Path
 
 import pytest
 from tests.conftest import drums, wav
 
+import fern_tide
 from fern_tide.cli import main
+from fern_tide.core.base.errors import UnreadableProject
+
+
+def run(*words):
+    return main([str(word) for word in words])
 
 
 @pytest.fixture
@@ -68,3 +76,34 @@ def test_a_first_cut_is_made_and_baked_without_a_browser(sound, tmp_path, capsys
     assert main(["bake", str(out), "--out", str(tmp_path / "baked")]) == 0
     assert main(["first-cut", str(sound), "--seed", "0", "--out", str(again)]) == 2
     assert "--seed is 0" in capsys.readouterr().err
+
+
+def test_a_project_file_is_checked_and_its_sync_written(tmp_path, capsys):
+    assert run("demo", "--write", tmp_path) == 0
+    project = tmp_path / "The Glasshouse Hour.ferntide"
+    capsys.readouterr()
+    assert run("check", project) == 1
+    report = json.loads(capsys.readouterr().out)
+    assert {"open_ends", "copies"} <= {finding["check"] for finding in report["findings"]}
+    assert "flashing" in report["not_looked_at"]
+    assert run("sync", project, "--csv", tmp_path / "sync.csv") == 0
+    rows = list(csv.DictReader((tmp_path / "sync.csv").read_text().splitlines()))
+    assert len(rows) == 20 and rows[0]["curve"] == "rain:y" and int(rows[0]["hits"]) > 100
+    formats = ("lottie", "webvtt", "otio", "css", "xlsx", "midi")
+    words = [word for name in formats for word in ("--format", name)]
+    assert run("bake", project, "--out", tmp_path / "out", *words) == 0
+    endings = {"lottie.json", "vtt", "otio", "css", "xlsx", "mid"}
+    assert {path.name.partition(".")[2] for path in (tmp_path / "out").iterdir()} == endings
+
+
+def test_the_same_is_done_from_python(tmp_path):
+    assert run("demo", "--write", tmp_path) == 0
+    with fern_tide.open(tmp_path / "The Glasshouse Hour.ferntide") as opened:
+        curves = {str(curve.target): curve.values for curve in opened.curves()}
+        assert len(curves) == 20 and curves["rain:y"].shape == (opened.project.n_frames,)
+        assert opened.write("csv").error == 0
+        folder = opened._folder.name
+    assert not Path(folder).exists()
+    (tmp_path / "broken.ferntide").write_bytes(b"nothing")
+    with pytest.raises(UnreadableProject):
+        fern_tide.open(tmp_path / "broken.ferntide")

@@ -177,6 +177,8 @@ def test_the_plot_of_the_hand_off_returns_after_the_stage_was_another(demo):
     demo.click("#undo")
     wait(demo, "document.querySelector('#write-svg') !== null")
     wait(demo, "document.querySelector('#keys-words')?.textContent.includes('keys for')")
+    demo.click("#show-look")
+    demo.wait_for_timeout(200)
     drawn = demo.evaluate("document.querySelector('#keys-plot').toDataURL().length")
     assert drawn > 4_000
 

@@ -17,7 +17,7 @@ ROOMS = {
     "bench": ("#ribbon", "#histogram", "canvas[data-lane]"),
     "sound": ("#ribbon", "#spectrogram", "#bands", "#pitches", "#spectrum", "#trace"),
     "stage": ("#ribbon",),
-    "hand-off": ("#keys-plot",),
+    "hand-off": ("#keys-plot", "#ribbon"),
 }
 DRAWN = """[...document.querySelectorAll(SELECTOR)].map((canvas) => {
     const { data } = canvas.getContext("2d").getImageData(0, 0, canvas.width, canvas.height);
@@ -80,6 +80,7 @@ def test_every_room_is_drawn_whole_and_on_one_axis(other, server):
     address = other.evaluate("location.href").rsplit("/", 1)[0]
     for room, canvases in ROOMS.items():
         other.open(f"{address}/{room}")
+        other.evaluate("document.querySelector('#show-look')?.click()")
         for selector in canvases:
             drawn = DRAWN.replace("SELECTOR", repr(selector))
             wait_for(other, f"({drawn}).length > 0 && ({drawn}).every(({{ blank }}) => !blank)")

@@ -37,13 +37,14 @@ _last: deque[tuple[str, Written]] = deque(maxlen=12)
 @pages.get("")
 def room(key: str) -> str:
     """Show the room."""
-    return render("handoff.html", _asked_for(studio().projects.current(key)), room="hand-off")
+    return render("handoff.html", _asked_for(studio().projects.current(key)), room="hand-off", below="write")
 
 
 @pages.get("/parts")
 def parts(key: str) -> str:
     """Show the room's contents anew."""
-    return render("handoff/parts.html", _asked_for(studio().projects.current(key)))
+    below = request.args.get("below", "write")
+    return render("handoff/parts.html", _asked_for(studio().projects.current(key)), below=below)
 
 
 def _asked_for(revision: Revision) -> HandoffView:

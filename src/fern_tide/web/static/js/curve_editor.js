@@ -95,7 +95,7 @@ export class CurveEditor extends Component {
     if (!words) return;
     const [stretch, keys] = [transport.selection, this.#mode === "keys"];
     acts.hidden = this.#mode !== "stretch" || !stretch;
-    keyActs.hidden = !keys || !this.chosen.size;
+    keyActs.hidden = !keys || !this.#there.length;
     words.textContent = keys ? this.#keyWords() : this.#mode === "draw" ? "Drag over the curve to draw it anew." : this.#stretchWords(stretch);
     if (!keyActs.hidden) this.#fillFields();
   }
@@ -111,9 +111,14 @@ export class CurveEditor extends Component {
     return this.chosen.size ? `${this.chosen.size} key${this.chosen.size > 1 ? "s" : ""}` : "Click a key, drag over several, double click to add one.";
   }
 
+  /** The chosen keys that are there: of those that were just added or moved the server has not told yet. */
+  get #there() {
+    return this.curve ? [...this.chosen].filter((frame) => this.curve.frames.includes(frame)) : [];
+  }
+
   /** The first of the chosen keys. */
   #one() {
-    const frame = Math.min(...this.chosen);
+    const frame = Math.min(...this.#there);
     return { frame, value: this.curve.keys[0][this.curve.frames.indexOf(frame)] };
   }
 
@@ -211,8 +216,8 @@ export class CurveEditor extends Component {
 
   /** Edit the chosen keys; they stay chosen where they go. */
   #edit(change) {
-    if (!this.chosen.size) return;
-    const frames = [...this.chosen];
+    const frames = this.#there;
+    if (!frames.length) return;
     this.chosen = new Set(change.remove ? [] : frames.map((frame) => frame + (change.by_frames ?? 0)));
     this.#send({ frames, ...change });
   }

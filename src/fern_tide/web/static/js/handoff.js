@@ -1,6 +1,7 @@
 // Hand-off: curves and their state, keys over the dense curve, checks, and writing.
 
 import { Axis, xOf } from "./axis.js";
+import { forgetSize } from "./canvas.js";
 import { Bound } from "./bound.js";
 import { Component } from "./component.js";
 import { CurveEditor } from "./curve_editor.js";
@@ -30,7 +31,7 @@ export class Handoff extends Component {
     this.on(root, "keydown", ({ key, target }) => key === "Enter" && "limitOfCheck" in target.dataset && target.blur());
     this.on(root, "submit", (event) => event.preventDefault());
     this.on(root, "htmx:configRequest", ({ detail }) => (detail.elt.id.startsWith("write-") || detail.elt.id === "batch") && this.#asks(detail));
-    this.on(root, "htmx:beforeRequest", ({ detail }) => detail.elt.id.startsWith("write-") && (detail.target.textContent = "Baking what is stale, writing and reading back"));
+    this.on(root, "htmx:beforeRequest", ({ detail }) => detail.target.id.startsWith("written-") && (detail.target.textContent = "Baking what is stale, writing and reading back"));
     this.on(root, "htmx:beforeSwap", ({ detail }) => this.#answered(detail));
     this.on(root, "htmx:afterSwap", ({ target }) => this.#wrote(target));
     this.on(this.axis, "view", () => this.#redraw());
@@ -48,7 +49,7 @@ export class Handoff extends Component {
   /** Which curve is looked at, and what the checks go by. */
   #looked() {
     const limits = this.all("[data-limit-of-check]").map(({ name, value }) => [name, value]);
-    return { target: selection.get("curve") ?? "", ...Object.fromEntries(limits) };
+    return { target: selection.get("curve") ?? "", below: selection.get("below"), ...Object.fromEntries(limits) };
   }
 
   /** Draw what came with the page; where another curve is selected than the page shows, that. */
@@ -84,6 +85,8 @@ export class Handoff extends Component {
     selection.set({ below: name });
     for (const button of this.all("[data-below]")) button.setAttribute("aria-pressed", String(button.dataset.below === name));
     for (const place of this.all("[data-shown]")) place.hidden = place.dataset.shown !== name;
+    for (const plot of this.all("#keys-plot, #ribbon")) forgetSize(plot); // what was hidden had none
+    this.#redraw();
   }
 
   async load() {
@@ -98,6 +101,7 @@ export class Handoff extends Component {
 
   #pressed(button) {
     if (button?.dataset.showFrame) transport.seek(Number(button.dataset.showFrame));
+    if (button?.dataset.curve) this.#showBelow("look"); // who chooses a curve wants to see it
   }
 
   #sayParts() {
