@@ -16,10 +16,10 @@ from fern_tide.core.base.errors import Cancelled, FernTideError
 from fern_tide.jobs.heart import Heart
 from fern_tide.store.job_rows import CANCELLED, DONE, FAILED, Job, Lost
 from fern_tide.workflows.derive import analysis
-from fern_tide.workflows.hand_off import long
+from fern_tide.workflows.hand_off import long, proof
 from fern_tide.workflows.studio import Studio
 
-TASKS = {analysis.KIND: analysis.run, long.KIND: long.run}
+TASKS = {analysis.KIND: analysis.run, long.KIND: long.run, proof.KIND: proof.run}
 WAITS = "Saved; it is read as soon as the queue is back"
 _RECOVER_EVERY_S = 5.0
 _TIDY_EVERY = 12

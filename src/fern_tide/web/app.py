@@ -32,6 +32,7 @@ from fern_tide.web.pages import (
     jobs,
     picker,
     projects,
+    proof,
     several,
     sound_room,
     soundtrack,
@@ -111,7 +112,7 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
     CSRFProtect(app)
     errors.install(app)
     rooms = (projects, sound_room, soundtrack, stage, stage_files, several, bench, handoff)
-    for page in (*rooms, first_cut, picker, curves, edits, tuning, touch_ups, jobs):
+    for page in (*rooms, first_cut, picker, curves, edits, tuning, touch_ups, proof, jobs):
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(
         fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,

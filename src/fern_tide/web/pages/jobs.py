@@ -9,10 +9,10 @@ from flask import Blueprint, jsonify, render_template, request
 from fern_tide.store.job_rows import Job
 from fern_tide.web.context import studio
 from fern_tide.workflows.derive import analysis
-from fern_tide.workflows.hand_off import long
+from fern_tide.workflows.hand_off import long, proof
 
 pages = Blueprint("jobs", __name__)
-_VERBS = {analysis.KIND: "analyze", long.KIND: "write"}
+_VERBS = {analysis.KIND: "analyze", long.KIND: "write", proof.KIND: "make"}
 
 
 def job_words(job: Job) -> dict[str, Any]:

@@ -25,12 +25,13 @@ PREFIX = "stage-"
 BESIDE = "beside-"
 
 
-def drawing(key: str, scene: Scene, *, prefix: str = PREFIX) -> str:
-    """Draw a 2D scene for the page; a 3D one is drawn there."""
+def drawing(key: str, scene: Scene, *, prefix: str = PREFIX, whole: bool = False) -> str:
+    """Draw a 2D scene for the page; a 3D one is drawn there. A whole one has its pictures inside."""
     if scene.kind == "3d":
         return ""
     address = f"/p/{key}/stage/pictures/"
-    return markup(draw(scene, media=staged(scene).media, prefix=prefix, picture=lambda file: address + file.id))
+    picture = None if whole else lambda file: address + file.id
+    return markup(draw(scene, media=staged(scene).media, prefix=prefix, picture=picture))
 
 
 @pages.get("")
@@ -89,7 +90,9 @@ def _look() -> Look:
 def drawn(key: str) -> Response:
     """Give the drawing anew, after the scene was changed; a second one on the page has ids of its own."""
     prefix = BESIDE if request.args.get("prefix") == BESIDE else PREFIX
-    return Response(drawing(key, studio().projects.head(key)[1].scene, prefix=prefix), mimetype="image/svg+xml")
+    whole = request.args.get("whole") == "yes"
+    drawn_now = drawing(key, studio().projects.head(key)[1].scene, prefix=prefix, whole=whole)
+    return Response(drawn_now, mimetype="image/svg+xml")
 
 
 @pages.post("/parts")

@@ -25,6 +25,8 @@ from fern_tide.web.views.touch_ups import TouchUpsView, touch_ups_view
 from fern_tide.workflows.bake import baking
 from fern_tide.workflows.bake.baking import CurveState, State
 from fern_tide.workflows.derive.checked import checked
+from fern_tide.workflows.hand_off import proof
+from fern_tide.workflows.hand_off.video import KINDS, VideoKind
 from fern_tide.workflows.tune.touching import MOVED_PERCENT
 
 
@@ -55,6 +57,7 @@ class HandoffView:
         options: the switches of writing, and how many curves go with what each leaves out.
         carried: how many of the baked curves go into each format.
         stale: the names of those that a bake would change.
+        proof_kinds: of videos; proof_size is that which one is made in at first.
         overruled: motion that files came with and that gives way, since the same is driven here, in words.
     """
 
@@ -77,6 +80,8 @@ class HandoffView:
     carried: Named[str, int]
     stale: list[str]
     overruled: list[str]
+    proof_kinds: list[VideoKind]
+    proof_size: tuple[int, int]
 
 
 def handoff_view(
@@ -117,6 +122,8 @@ def handoff_view(
         carried={id: _carried(project, spec, baked) for id, spec in FORMATS.items()},
         stale=[f"{one.part_name}, {one.label.lower()}" for one in states if one.state is not State.FRESH],
         overruled=_overruled(project, [state.target for state in states]),
+        proof_kinds=list(KINDS.values()),
+        proof_size=_proof_size(project),
     )
 
 
@@ -124,7 +131,10 @@ def _outcomes(project: Project, baked: Sequence[Curve], limits: Named[str, Named
     if not baked:
         return ()
     try:
-        about = checked(services().levels, project, baked, staged=staged(project.scene))
+        stage = staged(project.scene)
+        pictures = proof.pictures_key(services().levels, project, stage)
+        flashing = proof.flashing_of(studio(), pictures, fps=float(project.rate.fps))
+        about = checked(services().levels, project, baked, staged=stage, flashing=flashing)
     except NotReadYet:
         about = None
     outcomes = run_checks(baked, limits=limits, about=about)
@@ -139,6 +149,12 @@ def _track(project: Project, chosen: CurveState | None) -> str:
             if envelope.track is not None and any(drive.target == chosen.target for drive in mapping.drives):
                 return envelope.track
     return project.beat_track.id if project.beat_track else ""
+
+
+def _proof_size(project: Project) -> tuple[int, int]:
+    """Give a size of the stage's own shape, 960 wide."""
+    scene = project.scene
+    return 960, min(proof.MOST, max(proof.LEAST, round(960 * scene.height / scene.width / 2) * 2))
 
 
 def _behind(project: Project, spec: Format, driven: Sequence[Target]) -> int:

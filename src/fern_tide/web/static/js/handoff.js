@@ -6,6 +6,7 @@ import { Bound } from "./bound.js";
 import { Component } from "./component.js";
 import { CurveEditor } from "./curve_editor.js";
 import { Parts } from "./parts.js";
+import { Proof } from "./proof.js";
 import { project } from "./project.js";
 import { rhythm } from "./rhythm.js";
 import { drawRibbon, loadWave, mountWheel } from "./ribbon.js";
@@ -25,6 +26,8 @@ export class Handoff extends Component {
     this.axis = new Axis(project.status.frames);
     this.parts = new Parts(root, this.signal, { looked: () => this.#looked(), mount: (scope) => this.#mount(scope), drawn: () => this.load() });
     new Bound(root, this.signal);
+    this.proof = new Proof(this.root, this.signal);
+    this.proof.onOver = () => this.parts.renew();
     this.on(root, "click", ({ target }) => this.#pressed(target.closest("button")));
     this.on(root, "change", ({ target }) => target.dataset.goesIn && this.#sayParts());
     this.on(root, "change", ({ target }) => "limitOfCheck" in target.dataset && this.parts.renew());
@@ -61,6 +64,8 @@ export class Handoff extends Component {
   }
 
   #mount(signal) {
+    this.proof.mount(this.root, signal);
+    this.on(this.find("#measure-flashing") ?? new EventTarget(), "click", () => this.proof.begin({ kind: "flashing", strip: false }));
     selection.correct({ curve: this.find("[data-curve][aria-current]")?.dataset.curve ?? null });
     for (const [id, html] of Object.entries(this.#written)) {
       const place = this.find(`#${id}`); // a format that carries no such stage is not offered any more

@@ -1,0 +1,220 @@
+"""Pictures and sound as video: every frame at its own time, the sound as long as the pictures (PyAV)."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from itertools import pairwise
+from pathlib import Path
+from typing import Any, BinaryIO
+
+import av
+import numpy as np
+import numpy.typing as npt
+import soundfile
+from av.video.reformatter import ColorRange, Colorspace, Interpolation
+from PIL import Image
+
+SOUND_HZ = 48_000
+_BLOCK = 1 << 16
+_COLOURS: dict[str, dict[str, Any]] = {
+    "yuv420p": {"dst_colorspace": Colorspace.ITU709, "dst_color_range": ColorRange.MPEG},
+    "yuva420p": {"dst_colorspace": Colorspace.ITU709, "dst_color_range": ColorRange.MPEG},
+}
+_WHEN = (2000, 1, 1, 0, 0, 0)
+
+
+@dataclass(frozen=True)
+class VideoKind:
+    """A kind of proof.
+
+    Attributes:
+        id: in addresses and on the command line.
+        label: what people read.
+        help: one line on what it is for.
+        extension: of its file, with the dot.
+        media_type: for browsers.
+        codec: of the pictures; '' where it is no video.
+        sound: the codec of the sound; '' for none.
+        pixels: the pixel format.
+        options: of the codec.
+        clear: whether it has transparency: its frames are drawn without the background, and without loss.
+        container: PyAV's name of it.
+    """
+
+    id: str
+    label: str
+    help: str
+    extension: str
+    media_type: str
+    codec: str = ""
+    sound: str = ""
+    pixels: str = "yuv420p"
+    options: tuple[tuple[str, str], ...] = ()
+    clear: bool = False
+    container: str = ""
+
+
+KINDS = {
+    kind.id: kind
+    for kind in (
+        VideoKind(
+            "mp4", "MP4", "H.264 with AAC sound: plays everywhere.", ".mp4", "video/mp4", "libx264", "aac",
+            options=(("crf", "19"), ("preset", "veryfast")), container="mp4",
+        ),
+        VideoKind(
+            "webm", "WebM", "VP9 with Opus sound, for pages.", ".webm", "video/webm", "libvpx-vp9", "libopus",
+            options=(("crf", "24"), ("b", "0"), ("deadline", "realtime"), ("cpu-used", "6"), ("row-mt", "1")),
+            container="webm",
+        ),
+        VideoKind(
+            "clear-webm", "WebM, see-through", "VP9 with transparency, for overlays in pages.", ".webm", "video/webm",
+            "libvpx-vp9", "libopus", "yuva420p",
+            (("crf", "20"), ("b", "0"), ("deadline", "realtime"), ("cpu-used", "6"), ("auto-alt-ref", "0")),
+            True, "webm",
+        ),
+        VideoKind(
+            "ffv1", "Matroska, see-through", "FFV1 without loss, with transparency, for editing.", ".mkv",
+            "video/x-matroska", "ffv1", "flac", "bgra", (), True, "matroska",
+        ),
+        VideoKind(
+            "png", "PNG sequence", "A picture a frame with transparency, as a zip.", ".zip", "application/zip",
+            clear=True,
+        ),
+        VideoKind(
+            "webp", "Animated WebP", "A short loop for messages and pages, without sound.", ".webp", "image/webp"
+        ),
+    )
+}  # fmt: skip
+
+
+def encode(
+    kind: VideoKind, frames: Iterator[bytes], *, out: BinaryIO, n_frames: int, fps: Fraction, sound: Path | None
+) -> None:
+    """Write frames as a video, in their order.
+
+    Args:
+        kind: which.
+        frames: each as JPEG or PNG, all of one even size.
+        out: opened for reading and writing.
+        n_frames: how many there are.
+        fps: how many a second.
+        sound: a stereo file as long as the video or longer; None is silence, without a sound stream.
+    """
+    if kind.id == "png":
+        _zip(frames, out)
+    elif kind.id == "webp":
+        _webp(frames, out, fps)
+    else:
+        _video(kind, frames, out=out, n_frames=n_frames, fps=fps, sound=sound)
+
+
+def _zip(frames: Iterator[bytes], out: BinaryIO) -> None:
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
+        for place, content in enumerate(frames):
+            archive.writestr(zipfile.ZipInfo(f"frame-{place:06d}.png", _WHEN), content)
+
+
+def _webp(frames: Iterator[bytes], out: BinaryIO, fps: Fraction) -> None:
+    """Write an endless loop; a frame lasts whole milliseconds, rounded so that none drifts from its time."""
+    pictures = [Image.open(io.BytesIO(content)).convert("RGB") for content in frames]
+    ends = [round(1000 * place / fps) for place in range(len(pictures) + 1)]
+    lasts = [after - before for before, after in pairwise(ends)]
+    pictures[0].save(
+        out, "WEBP", save_all=True, append_images=pictures[1:], duration=lasts, loop=0, quality=80, method=2
+    )
+
+
+def _video(
+    kind: VideoKind, frames: Iterator[bytes], *, out: BinaryIO, n_frames: int, fps: Fraction, sound: Path | None
+) -> None:
+    blocks = None if sound is None or not kind.sound else _sound(sound, round(n_frames / fps * SOUND_HZ))
+    with av.open(out, "w", format=kind.container) as container:
+        video: Any = container.add_stream(kind.codec, rate=fps, options=dict(kind.options))
+        video.pix_fmt, video.codec_context.time_base = kind.pixels, 1 / fps
+        if kind.pixels in _COLOURS:
+            _say_colours(video.codec_context)
+        audio: Any = None
+        if blocks is not None:
+            audio = container.add_stream(kind.sound, rate=SOUND_HZ)
+            audio.codec_context.layout = "stereo"
+        sent_s = 0.0
+        for place, content in enumerate(frames):
+            frame = decoded(content).reformat(format=kind.pixels, **_COLOURS.get(kind.pixels, {}))
+            if place == 0:
+                video.width, video.height = frame.width, frame.height
+            frame.pts, frame.time_base = place, 1 / fps
+            container.mux(video.encode(frame))
+            while blocks is not None and sent_s <= place / fps:
+                sent_s = _send(container, audio, blocks, sent_s)
+                if sent_s < 0:
+                    blocks = None
+        while blocks is not None:
+            sent_s = _send(container, audio, blocks, sent_s)
+            blocks = blocks if sent_s >= 0 else None
+        container.mux(video.encode(None))
+        if audio is not None:
+            container.mux(audio.encode(None))
+
+
+def _say_colours(codec: Any) -> None:
+    """Say how colours are written: BT.709, the range of television, as players guess for most sizes anyway."""
+    codec.color_range, codec.colorspace, codec.color_primaries, codec.color_trc = 1, 1, 1, 1
+
+
+def _send(container: Any, audio: Any, blocks: Iterator[tuple[int, npt.NDArray[np.float32]]], sent_s: float) -> float:
+    """Write the next block of sound; gives the time that it ends at, -1 after the last."""
+    block = next(blocks, None)
+    if block is None:
+        return -1.0
+    start, samples = block
+    frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(samples), format="fltp", layout="stereo")
+    frame.sample_rate, frame.pts, frame.time_base = SOUND_HZ, start, Fraction(1, SOUND_HZ)
+    for fitting in _fitting(audio, frame):
+        container.mux(audio.encode(fitting))
+    return float(start + samples.shape[1]) / SOUND_HZ
+
+
+def _fitting(audio: Any, frame: Any) -> Sequence[Any]:
+    """Give a frame of sound as the codec takes it."""
+    wanted = audio.codec_context.format.name
+    if wanted == "fltp":
+        return [frame]
+    return list(av.AudioResampler(format=wanted, layout="stereo", rate=SOUND_HZ).resample(frame))
+
+
+def _sound(path: Path, n_samples: int) -> Iterator[tuple[int, npt.NDArray[np.float32]]]:
+    """Give exactly so many samples at SOUND_HZ, shape (2, samples), and where each block begins; silence at the end."""
+    with soundfile.SoundFile(path) as file:
+        whole = file.read(dtype="float32", always_2d=True).T
+        rate_hz = file.samplerate
+    stereo = np.repeat(whole, 2, axis=0)[:2] if len(whole) == 1 else whole[:2]
+    if rate_hz != SOUND_HZ:
+        stereo = _resampled(stereo, rate_hz)
+    fitted = np.zeros((2, n_samples), dtype=np.float32)
+    used = min(n_samples, stereo.shape[1])
+    fitted[:, :used] = stereo[:, :used]
+    for start in range(0, n_samples, _BLOCK):
+        yield start, fitted[:, start : start + _BLOCK]
+
+
+def _resampled(stereo: npt.NDArray[np.float32], rate_hz: int) -> npt.NDArray[np.float32]:
+    from scipy.signal import resample_poly  # slow to import
+
+    ratio = Fraction(SOUND_HZ, rate_hz)
+    return np.asarray(resample_poly(stereo, ratio.numerator, ratio.denominator, axis=1), dtype=np.float32)
+
+
+def decoded(content: bytes) -> Any:
+    """Give a JPEG or PNG as PyAV has pictures."""
+    codec: Any = av.CodecContext.create("png" if content.startswith(b"\x89PNG") else "mjpeg", "r")
+    return codec.decode(av.Packet(content))[0]
+
+
+def small(content: bytes, size: tuple[int, int]) -> npt.NDArray[np.uint8]:
+    """Give a picture's pixels at a small size, shape (height, width, 3), every pixel of it counted."""
+    frame = decoded(content).reformat(*size, format="rgb24", interpolation=Interpolation.AREA)
+    return np.asarray(frame.to_ndarray(), dtype=np.uint8)

@@ -1,0 +1,71 @@
+"""A proof as the page draws it: the playhead that is burnt in is the frame, in every frame."""
+
+import av
+import numpy as np
+import pytest
+from playwright.sync_api import Page
+from tests.journeys.conftest import wait
+
+BITS = 20
+FRAMES = 40
+
+
+def shortened(page: Page):
+    page.evaluate(
+        f"import(scriptAt('project.js')).then(({{ project }}) => project.edit({{ kind: 'set_length', frames: {FRAMES} }}))"
+    )
+    page.press("body", "4")
+    page.wait_for_selector("#proof-begin:not([disabled])")
+
+
+def marks(pixels: np.ndarray) -> int:
+    tall, wide = pixels.shape[:2]
+    strip = max(18, round(tall / 22))
+    cell = int(wide * 0.3 / BITS)
+    row = pixels[tall - strip // 2 - 2 : tall - strip // 2 + 2]
+    bits = [row[:, at * cell + 2 : at * cell + cell - 2].mean() > 127 for at in range(BITS)]
+    return int("".join(str(int(bit)) for bit in bits), 2)
+
+
+def frames_of(path) -> list[np.ndarray]:
+    with av.open(path) as video:
+        return [frame.to_ndarray(format="rgb24") for frame in video.decode(video=0)]
+
+
+@pytest.mark.parametrize("kind", ["mp4", "webm"])
+def test_the_frame_that_is_burnt_in_is_the_frame_and_they_all_are_there(demo, kind):
+    shortened(demo)
+    demo.select_option("#proof-kind", kind)
+    demo.fill("#proof-width", "640")
+    demo.fill("#proof-height", "360")
+    demo.check("#proof-strip")
+    demo.click("#proof-begin")
+    demo.wait_for_selector("#proof-file")
+    with demo.expect_download() as got:
+        demo.click("#proof-file")
+    frames = frames_of(got.value.path())
+    assert [marks(frame) for frame in frames] == list(range(FRAMES))
+    assert len({frame[:300].tobytes() for frame in frames}) > FRAMES / 2, "the stage moves"
+
+
+def test_one_that_was_stopped_goes_on_and_flashes_are_measured(demo):
+    shortened(demo)
+    demo.click("#proof-begin")
+    wait(demo, "document.querySelector('#proof-status').textContent.includes('Drawing')")
+    demo.click("#proof-stop")
+    wait(demo, "document.querySelector('#proof-status').textContent.includes('What is drawn stays')")
+    demo.press("body", "2")
+    demo.wait_for_selector("#stage")
+    demo.press("body", "4")
+    demo.wait_for_selector("#proof-begin:not([disabled])")
+    demo.click("#proof-begin")
+    demo.wait_for_selector("#proof-file")
+    demo.click("#bake")
+    wait(demo, "document.querySelector('#bake').textContent === 'All curves baked'")
+    wait(demo, "document.querySelector('#checks-title') && !document.querySelector('#measure-flashing')")
+    with demo.expect_download() as still:
+        demo.click("[data-still='png']")
+    assert still.value.path().read_bytes().startswith(b"\x89PNG")
+    with demo.expect_download() as drawing:
+        demo.click("[data-still='svg']")
+    assert b"<svg" in drawing.value.path().read_bytes()[:200]
