@@ -13,7 +13,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from fern_tide.cli_projects import bake, check, first_cut, map_, sync, write_demo
+from fern_tide.cli_projects import bake, check, first_cut, map_, proof, sync, write_demo
 from fern_tide.terminal import COULD_NOT, progress_on_terminal, refuse, write_csv
 
 
@@ -138,6 +138,13 @@ def _add_project_commands(command: Callable[[str, Any, str], argparse.ArgumentPa
     one.add_argument("--parts", metavar="ID,ID", help="only these parts and what is inside them")
     one.add_argument("--interpolation", choices=("linear", "step", "cubic"), help="what lies between two keys")
     one.add_argument("--error", type=float, metavar="PERCENT", help="how far keys may be off; 0 is a key every frame")
+
+    one = command("proof", proof, "Make a video of the stage with its sound, drawn by Chromium.")
+    one.add_argument("project")
+    one.add_argument("--out", required=True, metavar="FILE", help="its ending says what: .mp4 .webm .mkv .zip .webp")
+    one.add_argument("--size", default="960x540", metavar="WxH")
+    one.add_argument("--strip", action="store_true", help="burn timecode, name and levels in")
+    one.add_argument("--clear", action="store_true", help="without the background, see-through")
 
     one = command("check", check, "Print what checks find in a project file, as JSON; ends with 1 where they do.")
     one.add_argument("project")

@@ -121,3 +121,15 @@ def sync(arguments: argparse.Namespace) -> None:
         text = sync_csv(opened.project, opened.sync())
     Path(arguments.csv).write_text(text)
     print(arguments.csv)
+
+
+def proof(arguments: argparse.Namespace) -> None:
+    """Make a video of a project's stage with its sound."""
+    from fern_tide.terminal import progress_on_terminal
+    from fern_tide.web.proof_run import make_proof, plan_of
+
+    out = Path(arguments.out)
+    plan = plan_of(out, size=arguments.size, strip=arguments.strip, clear=arguments.clear)
+    with progress_on_terminal("drawing") as progress:
+        make_proof(Path(arguments.project), out, plan=plan, progress=progress)
+    print(out)

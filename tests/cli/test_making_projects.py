@@ -1,16 +1,20 @@
 """Projects made on the command line: a bank spread over parts, and a first cut."""
 
 import csv
+import io
 import json
 import zipfile
 from pathlib import Path
 
+import av
 import pytest
 from tests.conftest import drums, wav
 
 import fern_tide
 from fern_tide.cli import main
 from fern_tide.core.base.errors import UnreadableProject
+from fern_tide.core.project_file import write_project_file
+from fern_tide.demo.project import demo_project, demo_sounds
 
 
 def run(*words):
@@ -107,3 +111,19 @@ def test_the_same_is_done_from_python(tmp_path):
     (tmp_path / "broken.ferntide").write_bytes(b"nothing")
     with pytest.raises(UnreadableProject):
         fern_tide.open(tmp_path / "broken.ferntide")
+
+
+def test_a_proof_is_made_without_a_window(tmp_path, capsys, monkeypatch):
+    project = demo_project().but(length_frames=24)
+    sounds = {track.media: demo_sounds()[track.name] for track in project.tracks}
+    file, out = tmp_path / "short.ferntide", tmp_path / "short.webm"
+    with file.open("wb") as stream:
+        write_project_file(stream, project, media=lambda digest: io.BytesIO(sounds[digest]))
+    assert run("proof", file, "--out", out, "--size", "320x180") == 0
+    with av.open(out) as video:
+        assert [stream.type for stream in video.streams] == ["video", "audio"]
+        assert len({frame.to_ndarray(format="rgb24").tobytes() for frame in video.decode(video=0)}) == 24
+    assert run("proof", file, "--out", tmp_path / "x.gif") == 2 and ".webm" in capsys.readouterr().err
+    assert run("proof", file, "--out", out, "--size", "wide") == 2 and "960x540" in capsys.readouterr().err
+    monkeypatch.setenv("PATH", str(tmp_path))
+    assert run("proof", file, "--out", out) == 2 and "no Chromium" in capsys.readouterr().err

@@ -11,9 +11,8 @@ FRAMES = 40
 
 
 def shortened(page: Page):
-    page.evaluate(
-        f"import(scriptAt('project.js')).then(({{ project }}) => project.edit({{ kind: 'set_length', frames: {FRAMES} }}))"
-    )
+    edit = f"project.edit({{ kind: 'set_length', frames: {FRAMES} }})"
+    page.evaluate(f"import(scriptAt('project.js')).then(({{ project }}) => {edit})")
     page.press("body", "4")
     page.wait_for_selector("#proof-begin:not([disabled])")
 

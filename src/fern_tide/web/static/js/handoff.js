@@ -47,6 +47,15 @@ export class Handoff extends Component {
     this.onResize(() => this.#redraw());
     document.fonts.ready.then(() => this.#redraw());
     this.#open();
+    this.#onAddress();
+  }
+
+  /** An address that asks for a proof has it made at once: so does the command line. */
+  #onAddress() {
+    const [what, query] = window.location.hash.slice(1).split("?");
+    if (what !== "proof") return;
+    const asked = Object.fromEntries(new URLSearchParams(query));
+    this.proof.begin({ ...asked, strip: asked.strip === "yes" });
   }
 
   /** Which curve is looked at, and what the checks go by. */

@@ -1,0 +1,151 @@
+"""A proof from the command line: the application on a port and in a folder of its own, drawn by a browser unseen."""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+import os
+import shutil
+import subprocess
+import tempfile
+import threading
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from fern_tide.core.base.errors import FernTideError, InvalidParameter
+from fern_tide.jobs.queue import connect
+from fern_tide.store.job_rows import DONE, FAILED
+from fern_tide.web.app import create_app
+from fern_tide.web.doors import open_door
+from fern_tide.workflows.derive.analysis import levels_of
+from fern_tide.workflows.derive.stages import Stages
+from fern_tide.workflows.hand_off import proof
+from fern_tide.workflows.hand_off.video import KINDS
+from fern_tide.workflows.hand_off.writing import import_project
+from fern_tide.workflows.studio import Settings, Studio
+
+BROWSERS = ("chromium-headless-shell", "chromium", "chromium-browser")
+_QUIET = (
+    "--headless", "--disable-gpu", "--mute-audio", "--hide-scrollbars", "--no-first-run", "--disable-sync",
+    "--disable-background-networking", "--disable-component-update", "--disable-quic", "--disable-dev-shm-usage",
+    "--disable-background-timer-throttling", "--disable-renderer-backgrounding", "--force-color-profile=srgb",
+)  # fmt: skip
+_LOOK_S = 0.2
+_SILENT_S = 180.0
+"""So long nothing may come from the browser before it is given up."""
+
+
+@dataclass(frozen=True)
+class ProofPlan:
+    """What is asked for: the kind of video, its size, and whether the strip is burnt in."""
+
+    kind: str
+    width: int
+    height: int
+    strip: bool = False
+
+
+def plan_of(out: Path, *, size: str, strip: bool, clear: bool) -> ProofPlan:
+    """Read what a proof is to be from its file's name and a size such as '960x540'.
+
+    Raises:
+        InvalidParameter: there is no video of such an ending, or no such size.
+    """
+    known = {kind.extension: kind.id for kind in KINDS.values() if kind.clear is clear or kind.id in {"ffv1", "png"}}
+    ending = out.suffix.lower()
+    if ending not in known:
+        raise InvalidParameter("--out", value=out.name, allowed=f"a name that ends in {', '.join(sorted(known))}")
+    wide, _, tall = size.partition("x")
+    if not (wide.isdecimal() and tall.isdecimal()):
+        raise InvalidParameter("--size", value=size, allowed="a width and a height, such as 960x540")
+    proof.check_size(int(wide), int(tall))
+    return ProofPlan(known[ending], int(wide), int(tall), strip)
+
+
+def make_proof(source: Path, out: Path, *, plan: ProofPlan, progress: Callable[[int, int], bool]) -> None:
+    """Make a proof of a project file; it is there whole or not at all.
+
+    Args:
+        source: the .ferntide file.
+        out: where the video goes.
+        plan: what it is.
+        progress: told how many frames are drawn, and of how many.
+
+    Raises:
+        FernTideError: there is no browser, it ended early, or the project cannot be read.
+    """
+    browser = next(filter(None, map(shutil.which, BROWSERS)), None)
+    if browser is None:
+        raise FernTideError(
+            "There is no Chromium to draw the stage with.",
+            remedy="Install chromium, or make the proof in the Hand-off room.",
+        )
+    with tempfile.TemporaryDirectory() as folder:
+        studio = Studio.open(Settings(data=Path(folder)))
+        connect(studio, at_once=True)
+        with source.open("rb") as stream:
+            key = import_project(studio, stream).key
+        with _served(studio) as port, _drawn(browser, port, key, plan, folder):
+            order = _order(studio, key, plan)
+            _wait(studio, order, progress)
+        assert order.video is not None
+        made = studio.derived.path(order.key, suffix=order.video.extension)
+        part = out.with_name(f".{out.name}.part")
+        shutil.copyfile(made, part)
+        part.replace(out)
+
+
+@contextlib.contextmanager
+def _served(studio: Studio) -> Iterator[int]:
+    """Serve a studio on a free port of this machine."""
+    logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # a page asks for many files at once
+    server = open_door(create_app(studio), host="127.0.0.1", port=0, threads=4, most_bytes=proof.MOST_FRAME_BYTES * 4)
+    threading.Thread(target=server.run, daemon=True).start()
+    try:
+        yield int(server.effective_port)
+    finally:
+        server.close()
+
+
+@contextlib.contextmanager
+def _drawn(browser: str, port: int, key: str, plan: ProofPlan, folder: str) -> Iterator[None]:
+    """Let a browser draw a project's proof."""
+    asked = f"kind={plan.kind}&width={plan.width}&height={plan.height}&strip={'yes' if plan.strip else ''}"
+    address = f"http://127.0.0.1:{port}/p/{key}/hand-off#proof?{asked}"
+    root = ["--no-sandbox"] if os.geteuid() == 0 else []
+    command = [browser, *_QUIET, *root, "--remote-debugging-port=0", f"--user-data-dir={folder}/browser", address]
+    with subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as process:
+        try:
+            yield
+        finally:
+            process.kill()
+
+
+def _order(studio: Studio, key: str, plan: ProofPlan) -> proof.ProofOrder:
+    project = studio.projects.current(key).document
+    pictures = proof.pictures_key(levels_of(studio), project, Stages(studio.media).of(project.scene))
+    size = {"width": plan.width, "height": plan.height}
+    return proof.ProofOrder(project=project, pictures=pictures, kind=plan.kind, strip=plan.strip, **size)
+
+
+def _wait(studio: Studio, order: proof.ProofOrder, progress: Callable[[int, int], bool]) -> None:
+    """Wait until the video is made.
+
+    Raises:
+        FernTideError: it cannot be made, or the browser draws nothing for long.
+    """
+    drawn, since = -1, time.monotonic()
+    while True:
+        job = studio.jobs.latest(order.key)
+        if job is not None and job.state == DONE:
+            return
+        if job is not None and job.state == FAILED:
+            raise FernTideError(job.words, remedy="Try it again.")
+        if job is None and (now := proof.n_drawn(studio, order)) != drawn:
+            drawn, since = now, time.monotonic()
+            progress(drawn, order.project.n_frames)
+        if job is None and time.monotonic() - since > _SILENT_S:
+            raise FernTideError("The browser draws nothing.", remedy="Make the proof in the Hand-off room.")
+        time.sleep(_LOOK_S)
