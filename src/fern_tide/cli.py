@@ -13,7 +13,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from fern_tide.cli_projects import bake, check, first_cut, map_, proof, sync, write_demo
+from fern_tide.cli_projects import bake, check, first_cut, map_, sync, write_demo
 from fern_tide.terminal import COULD_NOT, progress_on_terminal, refuse, write_csv
 
 
@@ -137,9 +137,10 @@ def _add_project_commands(command: Callable[[str, Any, str], argparse.ArgumentPa
     one.add_argument("--option", action="append", default=[], metavar="NAME=VALUE", help="an option of a format")
     one.add_argument("--parts", metavar="ID,ID", help="only these parts and what is inside them")
     one.add_argument("--interpolation", choices=("linear", "step", "cubic"), help="what lies between two keys")
+    one.add_argument("--watch", action="store_true", help="write anew whenever the file changes, until Ctrl-C")
     one.add_argument("--error", type=float, metavar="PERCENT", help="how far keys may be off; 0 is a key every frame")
 
-    one = command("proof", proof, "Make a video of the stage with its sound, drawn by Chromium.")
+    one = command("proof", _proof, "Make a video of the stage with its sound, drawn by Chromium.")
     one.add_argument("project")
     one.add_argument("--out", required=True, metavar="FILE", help="its ending says what: .mp4 .webm .mkv .zip .webp")
     one.add_argument("--size", default="960x540", metavar="WxH")
@@ -264,6 +265,17 @@ def _scene(arguments: argparse.Namespace) -> None:
     from fern_tide.workflows.hand_off.offline import load_scene
 
     print(json.dumps(describe(load_scene(arguments.file)[0]), indent=1, ensure_ascii=False))
+
+
+def _proof(arguments: argparse.Namespace) -> None:
+    """Make a video of a project's stage with its sound."""
+    from fern_tide.web.proof_run import make_proof, plan_of
+
+    out = Path(arguments.out)
+    plan = plan_of(out, size=arguments.size, strip=arguments.strip, clear=arguments.clear)
+    with progress_on_terminal("drawing") as progress:
+        make_proof(Path(arguments.project), out, plan=plan, progress=progress)
+    print(out)
 
 
 def _schema(arguments: argparse.Namespace) -> None:

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import io
 import json
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from fern_tide.core.document import Project
+    from fern_tide.core.formats.format import Written
 
 
 def write_demo(folder: Path) -> None:
@@ -71,24 +74,27 @@ def _write_project(path: str, project: Project, sound: Path, files: dict[str, by
 
 
 def bake(arguments: argparse.Namespace) -> None:
-    """Bake a project file and write its curves."""
+    """Bake a project file and write its curves; watching, again whenever it changes."""
     from fern_tide.core.base.params import parse_pairs
-    from fern_tide.workflows.hand_off.batch import file_names
-    from fern_tide.workflows.hand_off.opened import OpenedProject
-    from fern_tide.workflows.hand_off.writing import file_stem
+    from fern_tide.workflows.hand_off import watching
 
-    folder, source = Path(arguments.out), Path(arguments.project)
     asked = {"interpolation": arguments.interpolation, "error_percent": arguments.error}
     parts = None if arguments.parts is None else [name.strip() for name in arguments.parts.split(",")]
     options = {name: str(value) for name, value in asked.items() if value is not None} | parse_pairs(arguments.option)
-    with OpenedProject(source) as opened:
-        names = dict.fromkeys(arguments.format or ["csv"])
-        written = [opened.write(name, options=options, parts=parts) for name in names]
-    folder.mkdir(parents=True, exist_ok=True)
-    for name, item in zip(file_names(file_stem(source.stem), written), written, strict=True):
-        path = folder / name
-        path.write_bytes(item.content)
-        print(f"{path} read back within {item.error:.2g} {'s' if item.n_moments else 'of the range'}")
+    plan = watching.BakePlan(Path(arguments.project), Path(arguments.out), arguments.format or ["csv"], parts, options)
+
+    def tell(written: list[tuple[Path, Written]], wrong: str) -> None:
+        for path, item in written:
+            unit = "s" if item.n_moments else "of the range"
+            print(f"{path} read back within {item.error:.2g} {unit}", flush=True)
+        if wrong:
+            print(f"fern-tide: {wrong}", file=sys.stderr, flush=True)
+
+    if not arguments.watch:
+        tell(watching.bake(plan), "")
+        return
+    with contextlib.suppress(KeyboardInterrupt):
+        watching.watch(plan, tell=tell)
 
 
 def check(arguments: argparse.Namespace) -> int:
@@ -121,15 +127,3 @@ def sync(arguments: argparse.Namespace) -> None:
         text = sync_csv(opened.project, opened.sync())
     Path(arguments.csv).write_text(text)
     print(arguments.csv)
-
-
-def proof(arguments: argparse.Namespace) -> None:
-    """Make a video of a project's stage with its sound."""
-    from fern_tide.terminal import progress_on_terminal
-    from fern_tide.web.proof_run import make_proof, plan_of
-
-    out = Path(arguments.out)
-    plan = plan_of(out, size=arguments.size, strip=arguments.strip, clear=arguments.clear)
-    with progress_on_terminal("drawing") as progress:
-        make_proof(Path(arguments.project), out, plan=plan, progress=progress)
-    print(out)

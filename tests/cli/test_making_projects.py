@@ -106,7 +106,7 @@ def test_the_same_is_done_from_python(tmp_path):
         curves = {str(curve.target): curve.values for curve in opened.curves()}
         assert len(curves) == 20 and curves["rain:y"].shape == (opened.project.n_frames,)
         assert opened.write("csv").error == 0
-        folder = opened._folder.name
+        folder = opened._files._folder.name
     assert not Path(folder).exists()
     (tmp_path / "broken.ferntide").write_bytes(b"nothing")
     with pytest.raises(UnreadableProject):

@@ -10,7 +10,7 @@ import errno
 import hashlib
 import zipfile
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Container, Iterator
 from dataclasses import dataclass
 from typing import BinaryIO
 
@@ -51,7 +51,11 @@ def write_project_file(out: BinaryIO, project: Project, *, media: Callable[[str]
 
 
 def read_project_file(
-    stream: BinaryIO, *, keep: Callable[[str, Iterator[bytes]], None], limits: ProjectFileLimits | None = None
+    stream: BinaryIO,
+    *,
+    keep: Callable[[str, Iterator[bytes]], None],
+    limits: ProjectFileLimits | None = None,
+    known: Container[str] = (),
 ) -> Project:
     """Read a project and hand its media on.
 
@@ -60,6 +64,7 @@ def read_project_file(
         keep: called with each media hash and its bytes in chunks; it must throw nothing away before it has read all,
             and what it was given is only good when this function returns.
         limits: how much is taken in.
+        known: hashes of media that are there already, which are not read.
 
     Raises:
         UnreadableProject: it is no project file, is damaged or hostile, or comes from a newer version.
@@ -71,7 +76,7 @@ def read_project_file(
                 raise UnreadableProject("The project file has too many entries.", remedy="Export it again.")
             text = b"".join(_read(archive, DOCUMENT, limits.document_bytes))
             project = read_project(text)
-            for digest in project.media:
+            for digest in (digest for digest in project.media if digest not in known):
                 keep(digest, _hashed(_read(archive, MEDIA + digest, limits.media_bytes), digest))
             return project
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, ValueError) as cause:

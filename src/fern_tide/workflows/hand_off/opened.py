@@ -36,43 +36,74 @@ from fern_tide.workflows.hand_off.writing import moments_of, write_format
 from fern_tide.workflows.tune.sync_report import SyncRow, sync_rows
 
 
+class UnpackedFiles:
+    """The files of projects that are opened, each unpacked and read once, in a folder that goes when it is closed."""
+
+    def __init__(self) -> None:
+        self._folder = tempfile.TemporaryDirectory()
+        self.known: set[str] = set()
+        self.sources = FileSources(lambda digest: self.path(digest).open("rb"))
+        self.levels = Levels(self.sources)
+
+    def path(self, digest: str) -> Path:
+        """Give where a file lies."""
+        return Path(self._folder.name) / digest
+
+    def read(self, source: Path) -> Project:
+        """Read a project file, and unpack what is not there yet.
+
+        Raises:
+            UnreadableProject: it is none, or is damaged, or one of its sounds is not what it claims.
+        """
+        fresh: set[str] = set()
+
+        def unpack(digest: str, chunks: Iterator[bytes]) -> None:
+            with self.path(digest).open("wb") as out:
+                out.writelines(chunks)
+            fresh.add(digest)
+
+        with source.open("rb") as stream:
+            project = read_project_file(stream, keep=unpack, known=self.known)
+        for track in project.tracks:
+            if track.media in fresh:
+                with self.path(track.media).open("rb") as sound:
+                    if measure(sound).without_note() != track.info.without_note():
+                        raise UnreadableProject(
+                            f"{track.name} is not the sound that it claims.", remedy="Export it again."
+                        )
+        self.known |= fresh
+        return project
+
+    def close(self) -> None:
+        """Take the files away."""
+        self._folder.cleanup()
+
+
 class OpenedProject:
-    """A project and its files, unpacked into a folder of their own until it is closed.
+    """A project and its files.
 
     Args:
         source: the .ferntide file.
+        files: where files are unpacked; those of a project that was opened before need not be read again. None makes
+            a folder that goes when the project is closed.
 
     Raises:
         UnreadableProject: it is none, or is damaged, or one of its sounds is not what it claims.
     """
 
-    def __init__(self, source: Path) -> None:
-        self._folder = tempfile.TemporaryDirectory()
+    def __init__(self, source: Path, *, files: UnpackedFiles | None = None) -> None:
+        self._own = files is None
+        self._files = files or UnpackedFiles()
         try:
-            self.project = self._read(source)
+            self.project = self._files.read(source)
         except BaseException:
             self.close()
             raise
 
-    def _read(self, source: Path) -> Project:
-        def unpack(digest: str, chunks: Iterator[bytes]) -> None:
-            with self._path(digest).open("wb") as out:
-                out.writelines(chunks)
-
-        with source.open("rb") as stream:
-            project = read_project_file(stream, keep=unpack)
-        for track in project.tracks:
-            with self._path(track.media).open("rb") as sound:
-                if measure(sound).without_note() != track.info.without_note():
-                    raise UnreadableProject(f"{track.name} is not the sound that it claims.", remedy="Export it again.")
-        return project
-
-    def _path(self, digest: str) -> Path:
-        return Path(self._folder.name) / digest
-
     def close(self) -> None:
-        """Take the unpacked files away."""
-        self._folder.cleanup()
+        """Take the unpacked files away, where they are of this project alone."""
+        if self._own:
+            self._files.close()
 
     def __enter__(self) -> Self:
         return self
@@ -85,17 +116,13 @@ class OpenedProject:
     @cached_property
     def media(self) -> SceneMedia:
         """What the scene was brought in with."""
-        return load(self.project.scene, lambda digest: self._path(digest).read_bytes())
-
-    @cached_property
-    def _sources(self) -> FileSources:
-        return FileSources(lambda digest: self._path(digest).open("rb"))
+        return load(self.project.scene, lambda digest: self._files.path(digest).read_bytes())
 
     @cached_property
     def levels(self) -> Levels:
         """Its levels, all read that its curves are made of."""
-        levels = Levels(self._sources)
-        self._sources.read(levels.graph(self.project).curves.values())
+        levels = self._files.levels
+        self._files.sources.read(levels.graph(self.project).curves.values())
         return levels
 
     def curves(self) -> tuple[Curve, ...]:
@@ -115,7 +142,7 @@ class OpenedProject:
 
     def _read_rhythms(self) -> None:
         graph = self.levels.graph(self.project)
-        self._sources.read(graph.rhythm(track) for track in self.project.tracks)
+        self._files.sources.read(graph.rhythm(track) for track in self.project.tracks)
 
     def checks(self, limits: Mapping[str, Mapping[str, Any]] | None = None) -> tuple[Outcome, ...]:
         """Run every check; flashing is only measured where pictures are drawn.
