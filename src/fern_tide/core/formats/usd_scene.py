@@ -1,0 +1,238 @@
+"""A 3D scene as USD: the same nodes, meshes, surfaces, lights and cameras as its glTF has."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.formats.channels import Moving, moving_channels
+from fern_tide.core.formats.format import HandOff
+from fern_tide.core.formats.usd_text import (
+    APERTURE,
+    attribute,
+    focal_length,
+    light_kind,
+    lights_of,
+    mesh_lines,
+    prim,
+    prim_name,
+    samples,
+    text_of,
+)
+from fern_tide.core.scene.gltf.boxes import node_matrix, roots
+from fern_tide.core.scene.gltf.build import build
+from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
+from fern_tide.core.scene.part import Form
+from fern_tide.core.scene.scene import Part
+
+_PLACES = {
+    "translation": ("double3 xformOp:translate", [0.0, 0.0, 0.0]),
+    "rotation": ("quatd xformOp:orient", [0.0, 0.0, 0.0, 1.0]),
+    "scale": ("double3 xformOp:scale", [1.0, 1.0, 1.0]),
+}
+_CARRIED = re.compile(
+    r"^/nodes/[^/]+/(translation|rotation|scale)$"
+    r"|^/materials/[^/]+/(pbrMetallicRoughness/(baseColorFactor|metallicFactor|roughnessFactor)|emissiveFactor)$"
+    r"|^/extensions/KHR_lights_punctual/lights/[^/]+/(color|intensity)$"
+    r"|^/cameras/[^/]+/perspective/yfov$"
+)
+_MATERIALS = "/Scene/Materials"
+
+
+def carries_property(part: Part, name: str) -> bool:
+    """Say whether a property of a part shows in the file."""
+    return any(name in channel.names and _CARRIED.match(channel.pointer) for channel in part.channels)
+
+
+@dataclass
+class UsdScene:
+    """A scene being written.
+
+    Attributes:
+        hand_off: what is handed off.
+        gltf: the same as glTF.
+        moving: the channels that move, by their pointers.
+    """
+
+    hand_off: HandOff
+    gltf: Gltf
+    moving: Mapping[str, Moving] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, hand_off: HandOff) -> UsdScene:
+        """Build what is handed off; parts without a look stay behind."""
+        targets = [curve.target for curve in hand_off.curves]
+        built = build(
+            hand_off.scene, files=hand_off.media.gltfs, moving=targets, leave_out=lambda part: not part.kind.looks
+        )
+        channels = [item.whole_frames(hand_off.n_frames) for item in moving_channels(hand_off, built)]
+        return cls(hand_off, built.closed(), {one.pointer: one for one in channels if _CARRIED.match(one.pointer)})
+
+    def text(self) -> str:
+        """Give the file."""
+        hand_off = self.hand_off
+        fps = float(hand_off.rate.fps)
+        head = [
+            "#usda 1.0",
+            "(",
+            '    defaultPrim = "Scene"',
+            f"    doc = {text_of(hand_off.name)}",
+            "    metersPerUnit = 1",
+            '    upAxis = "Y"',
+            "    startTimeCode = 0",
+            f"    endTimeCode = {max(0, hand_off.n_frames - 1)}",
+            f"    timeCodesPerSecond = {fps:.9g}",
+            f"    framesPerSecond = {fps:.9g}",
+            ")",
+            "",
+        ]
+        inside = [line for index in roots(self.gltf) for line in self._node(index)]
+        materials = [self._material(place, one) for place, one in enumerate(items_of(self.gltf.json, "materials"))]
+        if materials:
+            inside += prim("Scope", "Materials", [line for one in materials for line in one])
+        return "\n".join([*head, *prim("Xform", "Scene", inside, about=['kind = "component"']), ""])
+
+    def _node(self, index: int) -> list[str]:
+        node = self.gltf.json["nodes"][index]
+        lines = self._place(index, node)
+        if "mesh" in node:
+            lines += self._mesh(self.gltf.json["meshes"][node["mesh"]])
+        if "camera" in node:
+            lines += self._camera(node["camera"])
+        light = node.get("extensions", {}).get("KHR_lights_punctual", {}).get("light")
+        if light is not None:
+            lines += self._light(light)
+        for child in node.get("children", ()):
+            lines += self._node(child)
+        name = str(node.get("name", "node"))
+        return prim("Xform", prim_name(name, index), lines, about=[f"displayName = {text_of(name)}"])
+
+    def _moved(self, pointer: str) -> FloatArray | None:
+        """Give the numbers of a channel that moves, shape (width, frames)."""
+        item = self.moving.get(pointer)
+        if item is None:
+            return None
+        self.hand_off.progress(len(item.curves))
+        return item.rows
+
+    def _place(self, index: int, node: Json) -> list[str]:
+        lines, ops = [], []
+        if "matrix" in node:
+            whole = ", ".join(f"({', '.join(f'{value:.9g}' for value in row)})" for row in node_matrix(node).T.tolist())
+            return [f"matrix4d xformOp:transform = ( {whole} )", 'uniform token[] xformOpOrder = ["xformOp:transform"]']
+        for path, (name, still) in _PLACES.items():
+            pointer = f"/nodes/{index}/{path}"
+            rows = self._moved(pointer)
+            if rows is None and path not in node:
+                continue
+            ops.append(name.split(" ")[1])
+            if rows is not None:
+                lines += samples(name, pointer, _real_first(rows) if path == "rotation" else rows)
+                continue
+            values = np.array(node.get(path, still), dtype=np.float64)[:, np.newaxis]
+            lines.append(attribute(name, (_real_first(values) if path == "rotation" else values)[:, 0].tolist()))
+        if ops:
+            lines.append("uniform token[] xformOpOrder = [" + ", ".join(text_of(op) for op in ops) + "]")
+        return lines
+
+    def _mesh(self, mesh: Json) -> list[str]:
+        lines: list[str] = []
+        for place, primitive in enumerate(mesh["primitives"]):
+            material = primitive.get("material")
+            path = None if material is None else f"{_MATERIALS}/material_{material}"
+            inside = mesh_lines(self.gltf, primitive, path)
+            if inside is not None:
+                about = [] if path is None else ['prepend apiSchemas = ["MaterialBindingAPI"]']
+                lines += prim("Mesh", f"mesh_{place}", inside, about=about)
+        return lines
+
+    def _camera(self, index: int) -> list[str]:
+        camera = self.gltf.json["cameras"][index]
+        lens = camera.get("perspective")
+        if lens is None:
+            return []
+        pointer = f"/cameras/{index}/perspective/yfov"
+        rows, name = self._moved(pointer), "float focalLength"
+        angle = float(lens["yfov"])
+        lines = (
+            [attribute(name, [focal_length(angle)])]
+            if rows is None
+            else samples(name, pointer, APERTURE / 2 / np.tan(rows / 2))
+        )
+        wide = APERTURE * float(lens.get("aspectRatio", self.hand_off.scene.width / self.hand_off.scene.height))
+        near, far = float(lens.get("znear", 0.01)), float(lens.get("zfar", 1e5))
+        return prim(
+            "Camera",
+            "camera",
+            [
+                *lines,
+                attribute("float verticalAperture", [APERTURE]),
+                attribute("float horizontalAperture", [wide]),
+                f"float2 clippingRange = ({near:.9g}, {far:.9g})",
+            ],
+        )
+
+    def _light(self, index: int) -> list[str]:
+        light = lights_of(self.gltf.json)[index]
+        base, about = f"/extensions/KHR_lights_punctual/lights/{index}", []
+        lines = self._number("float inputs:intensity", f"{base}/intensity", [float(light.get("intensity", 1.0))])
+        lines += self._number("color3f inputs:color", f"{base}/color", light.get("color", [1.0, 1.0, 1.0]))
+        if light_kind(light) == "SphereLight":
+            lines += [attribute("float inputs:radius", [0.01]), "bool treatAsPoint = 1"]
+        if light.get("type") == "spot":
+            angle = float(np.degrees(light.get("spot", {}).get("outerConeAngle", np.pi / 4)))
+            lines.append(attribute("float inputs:shaping:cone:angle", [angle]))
+            about = ['prepend apiSchemas = ["ShapingAPI"]']
+        return prim(light_kind(light), "light", lines, about=about)
+
+    def _number(self, name: str, pointer: str, still: Any) -> list[str]:
+        rows = self._moved(pointer)
+        return [attribute(name, list(still))] if rows is None else samples(name, pointer, rows)
+
+    def _material(self, place: int, material: Json) -> list[str]:
+        base, path = f"/materials/{place}", f"{_MATERIALS}/material_{place}"
+        plain = material.get("pbrMetallicRoughness", {})
+        colour = [float(value) for value in plain.get("baseColorFactor", [1.0, 1.0, 1.0, 1.0])]
+        pointer = f"{base}/pbrMetallicRoughness/baseColorFactor"
+        rows = self._moved(pointer)
+        clear = material.get("alphaMode", "OPAQUE") != "OPAQUE"
+        lines = ['uniform token info:id = "UsdPreviewSurface"']
+        if rows is None:
+            lines += [attribute("color3f inputs:diffuseColor", colour[:3])]
+            lines += [attribute("float inputs:opacity", [colour[3] if clear else 1.0])]
+        else:
+            lines += samples("color3f inputs:diffuseColor", f"{pointer}:rgb", rows[:3])
+            lines += samples("float inputs:opacity", f"{pointer}:a", rows[3:])
+        lines += self._number(
+            "color3f inputs:emissiveColor", f"{base}/emissiveFactor", material.get("emissiveFactor", [0.0] * 3)
+        )
+        for name, mine in (("metallic", "metallicFactor"), ("roughness", "roughnessFactor")):
+            still = [float(plain.get(mine, 1.0))]
+            lines += self._number(f"float inputs:{name}", f"{base}/pbrMetallicRoughness/{mine}", still)
+        shader = prim("Shader", "surface", [*lines, "token outputs:surface"])
+        surface = f"token outputs:surface.connect = <{path}/surface.outputs:surface>"
+        return prim("Material", f"material_{place}", [surface, *shader])
+
+
+def _real_first(rows: FloatArray) -> FloatArray:
+    """Give quaternions of x, y, z, w as USD has them: w, x, y, z; shape (4, frames)."""
+    return rows[[3, 0, 1, 2]]
+
+
+def rows_of(item: Moving, read: Mapping[str, FloatArray]) -> FloatArray | None:
+    """Give a channel's numbers as glTF counts them out of those that were read; None where they are not there."""
+    pointer = item.pointer
+    if pointer.endswith("baseColorFactor"):
+        parts = [read.get(f"{pointer}:{end}") for end in ("rgb", "a")]
+        return None if parts[0] is None or parts[1] is None else np.concatenate([parts[0], parts[1]])
+    rows = read.get(pointer)
+    if rows is None:
+        return None
+    if item.channel.form is Form.ROTATION:
+        return rows[[1, 2, 3, 0]]
+    return 2 * np.arctan(APERTURE / 2 / rows) if pointer.endswith("yfov") else rows

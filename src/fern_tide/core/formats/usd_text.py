@@ -1,0 +1,136 @@
+"""USD as text: attributes that stand or move, prims, and what a glTF file's parts are in them (OpenUSD, usda).
+
+Linear time samples, one at each frame; a turn is a quaternion, between whose samples a player goes the shorter way.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Sequence
+from math import tan
+
+import numpy as np
+import numpy.typing as npt
+
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
+from fern_tide.core.scene.gltf.packed import is_packed
+from fern_tide.core.scene.gltf.reading import measured, values_of
+
+APERTURE = 24.0
+"""A camera's vertical aperture, in tenths of a unit: its focal length follows from its angle of view."""
+_SAMPLES = re.compile(r"#\s(/\S+)\n[^\n]*\.timeSamples = \{\n([^}]*)\}")
+_SAMPLE = re.compile(r"(\d+): ([^\n]*),\n")
+_NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?")
+_BAD = re.compile(r"[^A-Za-z0-9_]")
+_LIGHTS = {"directional": "DistantLight", "point": "SphereLight", "spot": "SphereLight"}
+_TRIANGLES = 4
+
+
+def prim_name(name: str, place: int) -> str:
+    """Give a name that a prim may have: letters, digits and low lines, with its place, so that each has one."""
+    return f"{_BAD.sub('_', name) or 'node'}_{place}" if not name[:1].isdigit() else f"n_{_BAD.sub('_', name)}_{place}"
+
+
+def text_of(text: str) -> str:
+    """Write a string."""
+    return '"' + text.replace("\\", "\\\\").replace('"', '\\"').replace("\n", " ") + '"'
+
+
+def tuple_of(values: Sequence[float]) -> str:
+    """Write one number, or several in brackets."""
+    words = [f"{value:.9g}" for value in values]
+    return words[0] if len(words) == 1 else f"({', '.join(words)})"
+
+
+def rows_text(rows: npt.NDArray[np.float64]) -> str:
+    """Write an array of tuples, shape (count, width), or of numbers, shape (count,)."""
+    if rows.ndim == 1:
+        return "[" + ", ".join(f"{value:.9g}" for value in rows.tolist()) + "]"
+    return "[" + ", ".join(tuple_of(row) for row in rows.tolist()) + "]"
+
+
+def samples(name: str, pointer: str, rows: FloatArray) -> list[str]:
+    """Write an attribute that moves, its values a frame, shape (width, frames), after a note of what it is."""
+    lines = [f"# {pointer}", f"{name}.timeSamples = {{"]
+    lines += [f"    {frame}: {tuple_of(values)}," for frame, values in enumerate(rows.T.tolist())]
+    return [*lines, "}"]
+
+
+def read_samples(text: str) -> dict[str, FloatArray]:
+    """Read all attributes that move, by what they are in the scene: shape (width, frames)."""
+    return {
+        pointer: np.array([[float(word) for word in _NUMBER.findall(value)] for _, value in _SAMPLE.findall(body)]).T
+        for pointer, body in _SAMPLES.findall(text)
+    }
+
+
+def attribute(name: str, value: Sequence[float]) -> str:
+    """Write an attribute that stands."""
+    return f"{name} = {tuple_of(value)}"
+
+
+def indented(lines: Iterable[str]) -> list[str]:
+    """Move lines in."""
+    return [f"    {line}" for line in lines]
+
+
+def prim(kind: str, name: str, lines: Iterable[str], *, about: Sequence[str] = ()) -> list[str]:
+    """Write a prim with what is in it; about is its metadata."""
+    head = f"def {kind} {text_of(name)}" + (f" ({'; '.join(about)})" if about else "")
+    return [head, "{", *indented(lines), "}"]
+
+
+def focal_length(angle: float) -> float:
+    """Give a camera's focal length, of its vertical angle of view in radians."""
+    return APERTURE / 2 / tan(angle / 2)
+
+
+def mesh_lines(gltf: Gltf, primitive: Json, material: str | None) -> list[str] | None:
+    """Write the triangles of a mesh's primitive; None of what is none, or is packed."""
+    document = gltf.json
+    if primitive.get("mode", _TRIANGLES) != _TRIANGLES or "POSITION" not in primitive.get("attributes", {}):
+        return None
+    names = {name: document["accessors"][index] for name, index in primitive["attributes"].items()}
+    if any(is_packed(gltf, one) for one in names.values()):
+        return None
+
+    def numbers(name: str) -> FloatArray:
+        index = primitive["attributes"][name]
+        return np.asarray(measured(values_of(gltf, index), document["accessors"][index]))
+
+    points = numbers("POSITION")
+    order = values_of(gltf, primitive["indices"]) if "indices" in primitive else np.arange(len(points))
+    order = order[: len(order) // 3 * 3]
+    lines = [
+        f"point3f[] points = {rows_text(points)}",
+        "int[] faceVertexCounts = [" + ", ".join(["3"] * (len(order) // 3)) + "]",
+        "int[] faceVertexIndices = [" + ", ".join(map(str, order.tolist())) + "]",
+        'uniform token subdivisionScheme = "none"',
+        f"float3[] extent = {rows_text(np.stack([points.min(axis=0), points.max(axis=0)]))}" if len(points) else "",
+    ]
+    if "NORMAL" in names:
+        lines += [f'normal3f[] normals = {rows_text(numbers("NORMAL"))} (interpolation = "vertex")']
+    if "TEXCOORD_0" in names:
+        flipped = numbers("TEXCOORD_0") * [1, -1] + [0, 1]
+        lines += [f'texCoord2f[] primvars:st = {rows_text(flipped)} (interpolation = "vertex")']
+    if material is not None:
+        lines.append(f"rel material:binding = <{material}>")
+    if (
+        document.get("materials")
+        and "material" in primitive
+        and document["materials"][primitive["material"]].get("doubleSided")
+    ):
+        lines.append("uniform bool doubleSided = 1")
+    return [line for line in lines if line]
+
+
+def light_kind(light: Json) -> str:
+    """Give the kind of prim that a light is."""
+    return _LIGHTS.get(str(light.get("type")), "SphereLight")
+
+
+def lights_of(document: Json) -> list[Json]:
+    """List the lights of a file."""
+    extension = document.get("extensions", {}).get("KHR_lights_punctual", {})
+    return items_of(extension, "lights") if extension else []

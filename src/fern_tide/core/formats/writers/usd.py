@@ -1,0 +1,62 @@
+"""USD as text: a 3D scene with its motion, a sample a frame (OpenUSD, .usda)."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from fern_tide.core.bake.curve import Curve
+from fern_tide.core.bake.thin import Interpolation, Keys
+from fern_tide.core.base.params import Params
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.target import Target
+from fern_tide.core.formats.channels import read_channel
+from fern_tide.core.formats.format import Format, HandOff
+from fern_tide.core.formats.usd_scene import UsdScene, carries_property, rows_of
+from fern_tide.core.formats.usd_text import read_samples
+
+LACKS = "textures, skins, morph targets, emission strength and what is packed"
+
+
+class UsdParams(Params):
+    """USD has nothing to set."""
+
+
+def encode(hand_off: HandOff, params: Params) -> bytes:
+    """Write the scene as text."""
+    return UsdScene.of(hand_off).text().encode()
+
+
+def read_back(content: bytes, hand_off: HandOff, params: Params) -> Mapping[Target, FloatArray]:
+    """Read the samples of every channel, and turn them into values again."""
+    read, curves = read_samples(content.decode()), dict[Target, FloatArray]()
+    for item in UsdScene.of(hand_off).moving.values():
+        rows = rows_of(item, read)
+        if rows is not None and rows.shape[1] == hand_off.n_frames:
+            frames = np.arange(hand_off.n_frames, dtype=np.int64)
+            keys = Keys(frames, rows, np.zeros_like(rows), 0.0, Interpolation.LINEAR)
+            curves |= read_channel(item, keys, n_frames=hand_off.n_frames)
+    return curves
+
+
+def loses(curve: Curve) -> str | None:
+    """Say that numbers are rounded."""
+    return "numbers to nine digits"
+
+
+FORMAT = Format(
+    id="usd",
+    label="USD",
+    help="The 3D scene with its motion, as text for other programs.",
+    params=UsdParams,
+    extension=".usda",
+    media_type="model/vnd.usda",
+    loses=loses,
+    encode=encode,
+    read_back=read_back,
+    carries_property=carries_property,
+    lacks=LACKS,
+    rounds_by=1e-5,
+    spaces=("3d",),
+)

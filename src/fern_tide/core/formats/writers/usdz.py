@@ -1,0 +1,56 @@
+"""USDZ: the same scene as one package (OpenUSD, .usdz): a zip without packing, whose files begin at 64 bytes."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from collections.abc import Mapping
+
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.target import Target
+from fern_tide.core.formats.format import Format, HandOff
+from fern_tide.core.formats.usd_scene import carries_property
+from fern_tide.core.formats.writers import usd
+
+_ALIGNED = 64
+_HEAD = 30  # bytes before a file's name
+_WHEN = (2000, 1, 1, 0, 0, 0)
+_NAME = "scene.usda"
+
+
+class UsdzParams(usd.UsdParams):
+    """USDZ has nothing to set."""
+
+
+def encode(hand_off: HandOff, params: UsdzParams) -> bytes:
+    """Write the package."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
+        entry = zipfile.ZipInfo(_NAME, _WHEN)
+        room = -(_HEAD + len(_NAME) + 4) % _ALIGNED
+        entry.extra = b"\x19\x86" + room.to_bytes(2, "little") + b"\0" * room
+        archive.writestr(entry, usd.encode(hand_off, params))
+    return out.getvalue()
+
+
+def read_back(content: bytes, hand_off: HandOff, params: UsdzParams) -> Mapping[Target, FloatArray]:
+    """Read the scene in the package."""
+    with zipfile.ZipFile(io.BytesIO(content)) as archive:
+        return usd.read_back(archive.read(_NAME), hand_off, params)
+
+
+FORMAT = Format(
+    id="usdz",
+    label="USDZ",
+    help="The 3D scene with its motion as one package, for phones and viewers.",
+    params=UsdzParams,
+    extension=".usdz",
+    media_type="model/vnd.usdz+zip",
+    loses=usd.loses,
+    encode=encode,
+    read_back=read_back,
+    carries_property=carries_property,
+    lacks=usd.LACKS,
+    rounds_by=1e-5,
+    spaces=("3d",),
+)
