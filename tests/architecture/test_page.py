@@ -60,7 +60,7 @@ def test_every_pure_function_is_called_in_a_test():
 def test_what_the_server_draws_is_put_in_place_by_htmx_alone():
     """Only drawings of the stage, which are SVG and no pieces of a page, are asked for as text."""
     asked = {path.name for path in (ROOT / SCRIPTS).glob("*.js") if "getText(" in path.read_text()}
-    assert asked == {"server.js", "beside.js", "stage_view.js"} - {"server.js"}
+    assert asked == {"beside.js", "proof_stage.js", "stage_view.js"}
     written = {path.name for path in (ROOT / SCRIPTS).glob("*.js") if ".innerHTML =" in path.read_text()}
     assert written <= {"handoff.js", "stage.js", "stage_view.js"}
 

@@ -48,7 +48,7 @@ from fern_tide.demo.bench_scene import potting_bench
 from fern_tide.demo.scene import glasshouse
 
 RATE = FrameRate.parse("30")
-BINARY = {"midi", "xlsx"}
+BINARY = {"midi", "usdz", "xlsx"}
 _N = 240
 _T = np.arange(_N) / 30.0
 _SWELL = np.abs(np.sin(_T * 2.1)) * (0.3 + 0.5 * np.sin(_T * 0.7) ** 2)

@@ -191,4 +191,4 @@ def test_a_dial_of_ones_own_is_named_driven_and_written_as_a_table(stage_room):
     room.click("#write-csv")
     head = download(room, "#download-csv").decode().splitlines()[0]
     assert "dial:number_1 [rpm]" in head
-    assert "leaves out 1 of dials, which CSV and JSON carry" in room.inner_text("#parts")
+    assert "leaves out 1, which CSV and JSON carry" in room.inner_text("#parts")

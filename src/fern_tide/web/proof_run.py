@@ -91,9 +91,9 @@ def make_proof(source: Path, out: Path, *, plan: ProofPlan, progress: Callable[[
             order = _order(studio, key, plan)
             _wait(studio, order, progress)
         assert order.video is not None
-        made = studio.derived.path(order.key, suffix=order.video.extension)
+        video = studio.derived.path(order.key, suffix=order.video.extension)
         part = out.with_name(f".{out.name}.part")
-        shutil.copyfile(made, part)
+        shutil.copyfile(video, part)
         part.replace(out)
 
 

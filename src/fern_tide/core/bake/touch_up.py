@@ -13,6 +13,7 @@ import binascii
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cached_property
 from typing import Annotated, Any
 
 import numpy as np
@@ -91,6 +92,12 @@ class TouchUp(Frozen, frozen=True):
         """Forget what lay below where another stretch is set, or another motion below is taken as right."""
         return {"ground": ""} if field in {"start", "length_s", "target"} else {}
 
+    @cached_property
+    def facts(self) -> dict[str, Any]:
+        """All that its values depend on but what it is tied to, as plain JSON."""
+        plain = self.model_dump(mode="json", exclude={"id", "target", "ground"})
+        return {**plain, "version": self.touch.spec.version}
+
     @property
     def replaces_all(self) -> bool:
         """Whether it is all that moves the property, in every frame."""
@@ -147,6 +154,8 @@ def fades(laid: Laid, *, rate: FrameRate, n_frames: int) -> FloatArray:
     start, stop = laid.inside(rate, n_frames)
     if laid.touch_up.replaces_all:
         return np.ones(n_frames)
+    if laid.touch_up.fade_in_s == 0 and laid.touch_up.fade_out_s == 0:
+        return np.ones(stop - start)
     places = np.arange(start, stop) - first
     fade_in, fade_out = (laid.touch_up.fade_in_s * float(rate.fps), laid.touch_up.fade_out_s * float(rate.fps))
     ins = np.minimum((places + 1) / (fade_in + 1), 1.0)

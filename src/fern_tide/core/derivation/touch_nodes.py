@@ -37,8 +37,7 @@ class Touching:
     @property
     def facts(self) -> dict[str, Any]:
         """All that its values depend on but those of hits."""
-        plain = self.touch_up.model_dump(mode="json", exclude={"id", "target", "ground"})
-        return {**plain, "version": self.touch_up.touch.spec.version, "offset": self.offset_s, "marker": self.marker_s}
+        return {**self.touch_up.facts, "offset": self.offset_s, "marker": self.marker_s}
 
     @property
     def moments(self) -> tuple[object, ...]:

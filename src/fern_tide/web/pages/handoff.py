@@ -141,7 +141,9 @@ def _shown(key: str, order: long.Order, *, job: Job | None, asked: MultiDict[str
     if job is not None and job.state != DONE:
         return render_template("handoff/writing.html", key=key, job=job_words(job), format_id=order.format, query=query)
     written = _written(key, order)
-    return render_template("handoff/written.html", key=key, written=written, n_curves=written.n_curves, query=query)
+    n, what = (written.n_moments, "moment") if written.n_moments else (written.n_curves, "curve")
+    words = f"{n} {what}{'' if n == 1 else 's'}"
+    return render_template("handoff/written.html", key=key, written=written, words=words, query=query)
 
 
 @pages.post("/batch")

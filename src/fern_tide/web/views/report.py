@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from fern_tide.store.revision import Revision
 from fern_tide.web.context import services
 from fern_tide.web.shapes import spark_points
-from fern_tide.workflows.tune.sync_report import Cause, SyncRow, causes, sync_rows
+from fern_tide.workflows.tune.sync_report import Cause, LeftOut, SyncRow, causes, sync_rows
 
 
 @dataclass(frozen=True)
@@ -42,8 +42,11 @@ def report_view(revision: Revision) -> ReportView:
     project, levels = revision.document, services().levels
     known = sorted(sync_rows(levels, project), key=lambda row: -abs(row.sync.median))
     values = {curve.target: curve.values for curve in levels.curves(project)}
+    shared: LeftOut = {}
     rows = [
-        ReportRow(row, spark_points(values[row.target], width=260, height=34), causes(levels, project, row))
+        ReportRow(
+            row, spark_points(values[row.target], width=260, height=34), causes(levels, project, row, shared=shared)
+        )
         for row in known
     ]
     return ReportView(revision, rows, 1000 / float(project.rate.fps))

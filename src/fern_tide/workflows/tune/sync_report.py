@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 import numpy.typing as npt
@@ -119,60 +120,72 @@ def _excursion(stack: Stack, values: FloatArray, levels: Levels, graph: Graph) -
 # --- what makes a curve late
 
 
-def causes(levels: Levels, project: Project, row: SyncRow) -> list[Cause]:
+LeftOut = dict[tuple[object, ...], Graph]
+"""The graphs of a project with one thing left out: curves share what they are made of, and so these."""
+
+
+def causes(levels: Levels, project: Project, row: SyncRow, *, shared: LeftOut | None = None) -> list[Cause]:
     """Find what each clean-up, step, response, lateness and the touch-ups add to a curve's lag, by leaving each out.
 
     Args:
         levels: of its sounds.
         project: whose curve.
         row: its sync figure.
+        shared: filled as it goes, where many curves of the same project are looked at.
     """
     if row.track is None or not row.sync.lags.size:
         return []
-    hits, graph = _hit_frames(levels, project, row.track), levels.graph(project)
-    known = []
-    for words, without, remedy in _each_left_out(project, graph, row.target):
-        measured = _measure(levels, Graph(without, like=graph), row.target, hits=hits)
-        frames = added(row.sync, measured)
-        known.append(Cause(words, frames, remedy if frames > _COUNTS else None))
+    hits, graph, known = _hit_frames(levels, project, row.track), levels.graph(project), []
+    shared = {} if shared is None else shared
+    for left in _each_left_out(project, graph, row.target):
+        if left.key not in shared:
+            shared[left.key] = Graph(left.without(), like=graph)
+        frames = added(row.sync, _measure(levels, shared[left.key], row.target, hits=hits))
+        known.append(Cause(left.words, frames, left.remedy if frames > _COUNTS else None))
     return known
 
 
-def _each_left_out(
-    project: Project, graph: Graph, target: Target
-) -> Iterator[tuple[str, Project, tuple[str, Command] | None]]:
-    """Give a curve's project with one thing after the other left out, what that is, and how it would be mended."""
+@dataclass(frozen=True)
+class _Left:
+    """One thing that is left out: what tells it apart, its words, the project without it, and how it is mended."""
+
+    key: tuple[object, ...]
+    words: str
+    without: Callable[[], Project]
+    remedy: tuple[str, Command] | None
+
+
+def _each_left_out(project: Project, graph: Graph, target: Target) -> Iterator[_Left]:
     for mapping, drive in graph.drivers.get(target, []):
         envelope = project.envelope(mapping.envelope)
         for at, clean_up in enumerate(envelope.clean_up):
             if clean_up.on:
+                left = _cleaned(envelope, at, clean_up.but(on=False))
                 words = f"{clean_up.spec.label.lower()} of {envelope.name}"
-                yield (
-                    words,
-                    _with_envelope(project, _cleaned(envelope, at, clean_up.but(on=False))),
-                    _mend(envelope, at),
-                )
+                without = partial(_with_envelope, project, left)
+                yield _Left(("envelope", envelope.id, at), words, without, _mend(envelope, at))
         for at, step in enumerate(mapping.steps):
             if step.on:
-                steps = (*mapping.steps[:at], step.but(on=False), *mapping.steps[at + 1 :])
-                left = mapping.but(steps=steps)
-                yield (
-                    f"step {step.spec.label.lower()}",
-                    _with(project, left),
-                    ("Leave it out", PutMapping(mapping=left)),
-                )
+                less = mapping.but(steps=(*mapping.steps[:at], step.but(on=False), *mapping.steps[at + 1 :]))
+                remedy = ("Leave it out", PutMapping(mapping=less))
+                words = f"step {step.spec.label.lower()}"
+                yield _Left(("step", mapping.id, at), words, partial(_with, project, less), remedy)
         if drive.response.id != "straight":
             straight = _with_drive(mapping, target, ResponseChoice(id="straight"), None)
-            yield f"response {drive.response.spec.label.lower()}", _with(project, straight), None
+            words = f"response {drive.response.spec.label.lower()}"
+            yield _Left(("response", mapping.id, target), words, partial(_with, project, straight), None)
         if drive.late_frames:
             on_time = _with_drive(mapping, target, None, 0.0)
             words = f"{abs(drive.late_frames):g} frames {'late' if drive.late_frames > 0 else 'early'}"
-            yield words, _with(project, on_time), ("In time", PutMapping(mapping=on_time))
+            remedy = ("In time", PutMapping(mapping=on_time))
+            yield _Left(("late", mapping.id, target), words, partial(_with, project, on_time), remedy)
     if graph.touch_ups.get(target):
-        ups = tuple(
-            one.but(touch=one.touch.but(on=False)) if one.target == target else one for one in project.touch_ups
-        )
-        yield "touch-ups", project.but(touch_ups=ups), None
+        yield _Left(("touch-ups", target), "touch-ups", partial(_without_touch_ups, project, target), None)
+
+
+def _without_touch_ups(project: Project, target: Target) -> Project:
+    ups = (one.but(touch=one.touch.but(on=False)) if one.target == target else one for one in project.touch_ups)
+    return project.but(touch_ups=tuple(ups))
 
 
 def _with(project: Project, mapping: Mapping) -> Project:

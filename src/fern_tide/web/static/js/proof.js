@@ -143,6 +143,7 @@ export class Proof extends Component {
       const body = await packed(await Promise.all(blobs));
       const url = project.url(`proof/${order.id}/frames?${this.#query(order, { first: String(first) })}`);
       const sent = upload(url, body, { onShare: () => {}, name: "A frame", signal }).finally(() => sending.delete(sent));
+      sent.catch(() => {}); // it is waited for below
       sending.add(sent);
       first += blobs.length;
       blobs = [];

@@ -4,14 +4,12 @@ import io
 import json
 import subprocess
 from pathlib import Path
-from shutil import which
 
 import numpy as np
 import openpyxl
 import opentimelineio
 import pytest
 from PIL import Image
-from playwright.sync_api import sync_playwright
 
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.base.frame_rate import FrameRate
@@ -58,13 +56,12 @@ def hand_off(scene: Scene | None = None, ends=ENDS) -> HandOff:
 
 
 @pytest.fixture(scope="module")
-def page():
-    flags = ["--no-sandbox", "--disable-dev-shm-usage", "--hide-scrollbars", "--force-color-profile=srgb"]
-    shell = which("chromium-headless-shell") or "/usr/bin/chromium"
-    with sync_playwright() as playwright, playwright.chromium.launch(executable_path=shell, args=flags) as browser:
-        page = browser.new_page(viewport={"width": 960, "height": 540})
-        page.route("**/*", lambda route: route.abort())  # nothing is asked for from anywhere
-        yield page
+def page(browser):
+    """A page that reaches nothing, in the browser that the journeys share."""
+    opened = browser.new_page(viewport={"width": 960, "height": 540})
+    opened.route("**/*", lambda route: route.abort())
+    yield opened
+    opened.close()
 
 
 def picture(page) -> np.ndarray:

@@ -1,0 +1,22 @@
+"""What is burnt into a proof: the frame's number as marks, and its time."""
+
+import pytest
+
+
+@pytest.mark.parametrize("frame", [0, 1, 7, 1349, (1 << 20) - 1])
+def test_the_marks_are_the_bits_of_the_frame(modules, frame):
+    bits = modules("proof", "marksOf", frame)
+    assert len(bits) == 20 and int("".join(map(str, bits)), 2) == frame
+
+
+@pytest.mark.parametrize(
+    ("frame", "rate", "text"),
+    [
+        (0, [30, 1], "00:00:00"),
+        (1349, [30, 1], "00:44:29"),
+        (61, [24000, 1001], "00:02:13"),
+        (7200, [60, 1], "02:00:00"),
+    ],
+)
+def test_a_frames_time(modules, frame, rate, text):
+    assert modules("proof", "timecode", frame, rate) == text
