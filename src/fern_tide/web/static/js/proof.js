@@ -70,8 +70,7 @@ export class Proof extends Component {
     on("#proof-stop", "click", () => this.#running?.abort());
     for (const button of this.place.querySelectorAll("[data-still]")) button.addEventListener("click", () => this.#still(button.dataset.still), { signal });
     this.place.addEventListener("htmx:afterSwap", () => this.#told(), { signal });
-    this.#box.innerHTML = this.#status;
-    /** @type {any} */ (window).htmx.process(this.#box);
+    this.#put(this.#status);
     this.#show();
   }
 
@@ -83,6 +82,13 @@ export class Proof extends Component {
 
   get #box() {
     return this.place.querySelector("#proof-status");
+  }
+
+  /** Put in place what the server says of how far it is; that asks for itself again. */
+  #put(text) {
+    this.#status = text;
+    this.#box.replaceChildren(...new DOMParser().parseFromString(text, "text/html").body.childNodes);
+    /** @type {any} */ (window).htmx.process(this.#box);
   }
 
   #asked() {
@@ -164,9 +170,7 @@ export class Proof extends Component {
 
   async #end(order) {
     const text = await postHtml(project.url(`proof/${order.id}/end?${this.#query(order)}`));
-    this.#box.innerHTML = text;
-    this.#status = text;
-    /** @type {any} */ (window).htmx.process(this.#box);
+    this.#put(text);
   }
 
   /** Give the frame at the playhead as a picture. */
