@@ -137,6 +137,7 @@ def _add_project_commands(command: Callable[[str, Any, str], argparse.ArgumentPa
     one.add_argument("--option", action="append", default=[], metavar="NAME=VALUE", help="an option of a format")
     one.add_argument("--parts", metavar="ID,ID", help="only these parts and what is inside them")
     one.add_argument("--interpolation", choices=("linear", "step", "cubic"), help="what lies between two keys")
+    one.add_argument("--profile", metavar="JSON", help="axes, units, counts and names of the program it is for")
     one.add_argument("--watch", action="store_true", help="write anew whenever the file changes, until Ctrl-C")
     one.add_argument("--error", type=float, metavar="PERCENT", help="how far keys may be off; 0 is a key every frame")
 

@@ -76,11 +76,14 @@ def _write_project(path: str, project: Project, sound: Path, files: dict[str, by
 def bake(arguments: argparse.Namespace) -> None:
     """Bake a project file and write its curves; watching, again whenever it changes."""
     from fern_tide.core.base.params import parse_pairs
+    from fern_tide.core.formats.profile import read_profile
     from fern_tide.workflows.hand_off import watching
 
     asked = {"interpolation": arguments.interpolation, "error_percent": arguments.error}
     parts = None if arguments.parts is None else [name.strip() for name in arguments.parts.split(",")]
     options = {name: str(value) for name, value in asked.items() if value is not None} | parse_pairs(arguments.option)
+    if arguments.profile is not None:
+        options |= read_profile(Path(arguments.profile).read_bytes())
     plan = watching.BakePlan(Path(arguments.project), Path(arguments.out), arguments.format or ["csv"], parts, options)
 
     def tell(written: list[tuple[Path, Written]], wrong: str) -> None:

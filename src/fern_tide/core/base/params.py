@@ -87,6 +87,7 @@ _NAMED = {
     "keys": "keys, each a time and a value",
     "file": "the hash of a file",
     "given": "as the file gives it",
+    "names": "PART:PROPERTY = NAME, parted by ;",
     "numbers": "up to 64 numbers",
     "places": "numbers of pieces, from 0",
     "reaches": "up to 8 reaches",

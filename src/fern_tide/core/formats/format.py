@@ -19,6 +19,7 @@ from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.moments import Moment
+from fern_tide.core.formats.profile import is_plain, profiled
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Part, Scene
 
@@ -251,7 +252,11 @@ def write(hand_off: HandOff, *, format: Format, params: Params | None = None) ->
         raise FernTideError(
             f"All that moves is left out of the {format.label} file.", remedy="Let cameras or lights go in."
         )
-    hand_off = replace(hand_off, curves=carried)
+    if hand_off.arrays and not is_plain(params):
+        raise FernTideError(
+            "Arrays by formula keep the stage's own axes and units.", remedy="Write them piece by piece, or no profile."
+        )
+    hand_off = replace(hand_off, curves=profiled(carried, hand_off.scene, params))
     content, used = _smaller(hand_off, format, params)
     read_back = format.read_back(content, hand_off, used)
     worst: Target | None = None

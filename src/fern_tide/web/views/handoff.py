@@ -16,6 +16,7 @@ from fern_tide.core.derivation.node import NotReadYet
 from fern_tide.core.document import Project
 from fern_tide.core.formats.format import Format, KeyParams
 from fern_tide.core.formats.registry import FORMATS
+from fern_tide.core.formats.writers.csv import CsvParams
 from fern_tide.core.scene.own_motion import overruled
 from fern_tide.store.revision import Revision
 from fern_tide.web.context import services, staged, studio
@@ -57,6 +58,7 @@ class HandoffView:
         options: the switches of writing, and how many curves go with what each leaves out.
         carried: how many of the baked curves go into each format.
         stale: the names of those that a bake would change.
+        profile: the axes, units, counts and names that a program may have.
         proof_kinds: of videos; proof_size is that which one is made in at first.
         overruled: motion that files came with and that gives way, since the same is driven here, in words.
     """
@@ -80,6 +82,7 @@ class HandoffView:
     carried: Named[str, int]
     stale: list[str]
     overruled: list[str]
+    profile: list[FieldSpec]
     proof_kinds: list[VideoKind]
     proof_size: tuple[int, int]
 
@@ -122,6 +125,7 @@ def handoff_view(
         carried={id: _carried(project, spec, baked) for id, spec in FORMATS.items()},
         stale=[f"{one.part_name}, {one.label.lower()}" for one in states if one.state is not State.FRESH],
         overruled=_overruled(project, [state.target for state in states]),
+        profile=[field for field in fields(CsvParams) if field.kind != "switch"],
         proof_kinds=list(KINDS.values()),
         proof_size=_proof_size(project),
     )

@@ -5,48 +5,66 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Mapping
+from typing import Annotated
 
 import numpy as np
 
 from fern_tide.core.bake.curve import Curve
-from fern_tide.core.base.params import Params
+from fern_tide.core.base.params import unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import Format, HandOff
+from fern_tide.core.formats.profile import Decimal, TableParams
 
 _CHANNELS = ("r", "g", "b")
 
 
-class CsvParams(Params):
-    """CSV has nothing to set."""
+class CsvParams(TableParams):
+    """Axes, units, counts and names of the program that the numbers are for."""
+
+    decimal: Annotated[Decimal, unit("", "What stands before fractions; with a comma columns are parted by ;.")] = (
+        Decimal.POINT
+    )
 
 
-def columns(curve: Curve) -> list[str]:
+def columns(curve: Curve, params: TableParams) -> list[str]:
     """Name a curve's columns: 'lamp:turn [°]', or three from 0 to 1 for a colour: 'lamp:fill.r [0-1]'."""
+    name = params.name_of(curve.target)
     if curve.kind == "colour":
-        return [f"{curve.target}.{channel} [0-1]" for channel in _CHANNELS]
-    return [f"{curve.target} [{curve.unit or '1'}]"]
+        return [f"{name}.{channel} [0-1]" for channel in _CHANNELS]
+    return [f"{name} [{curve.unit or '1'}]"]
 
 
 def encode(hand_off: HandOff, params: CsvParams) -> bytes:
     """Write 'frame,time_s' and the curves; numbers have as many digits as it takes to read back the same double."""
     out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(["frame", "time_s", *(name for curve in hand_off.curves for name in columns(curve))])
+    writer = csv.writer(out, lineterminator="\n", delimiter=_parted(params))
+    writer.writerow(["frame", "time_s", *(name for curve in hand_off.curves for name in columns(curve, params))])
     rows = [row for curve in hand_off.curves for row in np.atleast_2d(curve.values).tolist()]
     for frame in range(hand_off.n_frames):
-        writer.writerow([frame, repr(float(hand_off.rate.seconds(frame))), *(repr(float(row[frame])) for row in rows)])
+        numbers = (float(hand_off.rate.seconds(frame)), *(float(row[frame]) for row in rows))
+        writer.writerow([frame + params.first_frame, *(_text(number, params) for number in numbers)])
     return out.getvalue().encode()
+
+
+def _parted(params: CsvParams) -> str:
+    return ";" if params.decimal is Decimal.COMMA else ","
+
+
+def _text(number: float, params: CsvParams) -> str:
+    return repr(number).replace(".", ",") if params.decimal is Decimal.COMMA else repr(number)
 
 
 def read_back(content: bytes, hand_off: HandOff, params: CsvParams) -> Mapping[Target, FloatArray]:
     """Read the values by the names of their columns."""
-    head, *rows = csv.reader(io.StringIO(content.decode()))
+    head, *rows = csv.reader(io.StringIO(content.decode()), delimiter=_parted(params))
+    if params.decimal is Decimal.COMMA:
+        rows = [[word.replace(",", ".") for word in row] for row in rows]
     table = np.array(rows, dtype=np.float64).reshape(len(rows), len(head)).T
     by_name = dict(zip(head, table, strict=True))
     curves = {}
     for curve in hand_off.curves:
-        names = columns(curve)
+        names = columns(curve, params)
         if all(name in by_name for name in names):
             values = np.stack([by_name[name] for name in names])
             curves[curve.target] = values if curve.kind == "colour" else values[0]

@@ -15,10 +15,11 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.factored import ARRAY_SCHEMA, largest_error, plain_of
 from fern_tide.core.formats.format import Format, HandOff, KeyParams
+from fern_tide.core.formats.profile import AxesParams
 
 
-class JsonParams(KeyParams):
-    """How curves become keys; with an error of 0 every frame is written."""
+class JsonParams(KeyParams, AxesParams):
+    """How curves become keys; with an error of 0 every frame is written. Axes and units are those asked for."""
 
     by_formula: Annotated[
         bool,

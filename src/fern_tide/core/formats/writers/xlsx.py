@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import re
 import zipfile
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -13,10 +13,10 @@ from defusedxml import ElementTree as SafeET
 
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.errors import FernTideError
-from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import Format, HandOff
+from fern_tide.core.formats.profile import TableParams
 from fern_tide.core.formats.writers.csv import columns
 
 _MOST_ROWS = 1_048_575
@@ -28,8 +28,8 @@ _WHEN = np.datetime64("2000-01-01T00:00:00").item()
 _MAIN = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 
 
-class XlsxParams(Params):
-    """A spreadsheet has nothing to set."""
+class XlsxParams(TableParams):
+    """Axes, units, counts and names of the program that the numbers are for."""
 
 
 def encode(hand_off: HandOff, params: XlsxParams) -> bytes:
@@ -40,7 +40,7 @@ def encode(hand_off: HandOff, params: XlsxParams) -> bytes:
     """
     import xlsxwriter  # slow to import, and seldom used
 
-    cells = hand_off.n_frames * sum(len(columns(curve)) for curve in hand_off.curves)
+    cells = hand_off.n_frames * sum(3 if curve.kind == "colour" else 1 for curve in hand_off.curves)
     if hand_off.n_frames > _MOST_ROWS or cells > _MOST_CELLS:
         raise FernTideError("This is more than a spreadsheet holds.", remedy="Write CSV, or let fewer parts go in.")
     out = io.BytesIO()
@@ -50,7 +50,7 @@ def encode(hand_off: HandOff, params: XlsxParams) -> bytes:
         times = [float(hand_off.rate.seconds(frame)) for frame in range(hand_off.n_frames)]
         for part_id, curves in hand_off.by_part.items():
             name = _sheet_name(hand_off.scene.part(part_id).name, names)
-            _sheet(book, name, curves, times)
+            _sheet(book, name, list(curves.values()), times, params=params)
             hand_off.progress(len(curves))
     return out.getvalue()
 
@@ -67,13 +67,14 @@ def _sheet_name(name: str, taken: set[str]) -> str:
     return tried
 
 
-def _sheet(book: Any, name: str, curves: Mapping[str, Curve], times: list[float]) -> None:
+def _sheet(book: Any, name: str, curves: Sequence[Curve], times: list[float], *, params: XlsxParams) -> None:
     sheet = book.add_worksheet(name)
-    heads = [head for curve in curves.values() for head in columns(curve)]
-    rows = [row for curve in curves.values() for row in np.atleast_2d(curve.values).tolist()]
+    frames = [frame + params.first_frame for frame in range(len(times))]
+    heads = [head for curve in curves for head in columns(curve, params)]
+    rows = [row for curve in curves for row in np.atleast_2d(curve.values).tolist()]
     for column, head in enumerate(["frame", "time_s", *heads]):
         sheet.write_string(0, column, head)
-    for column, numbers in enumerate([list(range(len(times))), times, *rows]):
+    for column, numbers in enumerate([frames, times, *rows]):
         sheet.write_column(1, column, numbers)
     sheet.freeze_panes(1, 2)
     sheet.set_column(2, 1 + len(heads), 18)
@@ -102,7 +103,7 @@ def read_back(content: bytes, hand_off: HandOff, params: XlsxParams) -> Mapping[
             by_name |= _columns(archive.read(name), strings)
     curves = {}
     for curve in hand_off.curves:
-        names = columns(curve)
+        names = columns(curve, params)
         if all(name in by_name for name in names):
             values = np.stack([by_name[name] for name in names])
             curves[curve.target] = values if curve.kind == "colour" else values[0]

@@ -6,6 +6,7 @@ import { Bound } from "./bound.js";
 import { Component } from "./component.js";
 import { CurveEditor } from "./curve_editor.js";
 import { Parts } from "./parts.js";
+import { Profile } from "./profile.js";
 import { Proof } from "./proof.js";
 import { project } from "./project.js";
 import { rhythm } from "./rhythm.js";
@@ -26,6 +27,7 @@ export class Handoff extends Component {
     this.axis = new Axis(project.status.frames);
     this.parts = new Parts(root, this.signal, { looked: () => this.#looked(), mount: (scope) => this.#mount(scope), drawn: () => this.load() });
     new Bound(root, this.signal);
+    this.profile = new Profile(this.root, this.signal);
     this.proof = new Proof(this.root, this.signal);
     this.proof.onOver = () => this.parts.renew();
     this.on(root, "click", ({ target }) => this.#pressed(target.closest("button")));
@@ -74,6 +76,7 @@ export class Handoff extends Component {
 
   #mount(signal) {
     this.proof.mount(this.root, signal);
+    this.profile.mount(this.root, signal);
     this.on(this.find("#measure-flashing") ?? new EventTarget(), "click", () => this.proof.begin({ kind: "flashing", strip: false }));
     selection.correct({ curve: this.find("[data-curve][aria-current]")?.dataset.curve ?? null });
     for (const [id, html] of Object.entries(this.#written)) {
