@@ -3,6 +3,7 @@
 import hashlib
 import io
 import json
+import re
 import zipfile
 
 import numpy as np
@@ -132,3 +133,21 @@ def test_a_finding_offers_its_remedy(client, demo):
     html = parts(client, demo, target="rain:y")
     assert "Start at rest" in html and '"kind": "silence"' in html.replace("&#34;", '"')
     assert "Measured on the pictures of the stage" in html
+
+
+def test_the_newest_bake_of_a_curve_has_an_address_of_its_own(client, demo):
+    assert client.get(f"/p/{demo}/newest/rain:y").status_code == 403
+    client.post(f"/p/{demo}/bake")
+    url = re.search(r'href="(/p/[^"]+/newest/rain:y\?token=[^"]+)"', parts(client, demo, target="rain:y"))[1]
+    first = client.get(url)
+    (curve,) = first.json["curves"]
+    assert curve["target"] == "rain:y" and len(curve["values"]) == 1349
+    etag = first.headers["ETag"]
+    assert client.get(url, headers={"If-None-Match": etag}).status_code == 304
+    edit(client, demo, {"kind": "set_length", "frames": 30})
+    assert client.get(url, headers={"If-None-Match": etag}).status_code == 304, "it was not baked since"
+    client.post(f"/p/{demo}/bake")
+    again = client.get(url, headers={"If-None-Match": etag})
+    assert again.status_code == 200 and len(again.json["curves"][0]["values"]) == 30
+    assert client.get(url.replace("rain:y", "lamp:x")).status_code == 404
+    assert client.get(url[:-1] + "x").status_code == 403

@@ -30,6 +30,7 @@ from fern_tide.web.pages import (
     first_cut,
     handoff,
     jobs,
+    newest,
     picker,
     projects,
     proof,
@@ -112,13 +113,13 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
     CSRFProtect(app)
     errors.install(app)
     rooms = (projects, sound_room, soundtrack, stage, stage_files, several, bench, handoff)
-    for page in (*rooms, first_cut, picker, curves, edits, tuning, touch_ups, proof, jobs):
+    for page in (*rooms, first_cut, picker, curves, edits, tuning, touch_ups, proof, newest, jobs):
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(
         fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,
         data_script=shapes.data_script, size_text=shapes.size_text,
         places_for=aiming.places_for, siblings=why.siblings, is_shown=same,
-        sizes=SIZES, chosen_size=_chosen_size,
+        sizes=SIZES, chosen_size=_chosen_size, newest_token=newest.token_of,
         rates=[FrameRate.parse(text) for text in COMMON_RATES],
     )  # fmt: skip
     app.jinja_env.undefined = StrictUndefined  # a name that is not given is a mistake

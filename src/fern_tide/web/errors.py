@@ -25,12 +25,17 @@ from fern_tide.store.revision import Conflict, NoSuchProject, NothingToUndo
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 
 
+class NoToken(FernTideError):
+    """An address is asked for without the project's token."""
+
+
 class Foreign(FernTideError):
     """A page of another origin asked for a change."""
 
 
 STATUS: dict[type[FernTideError], int] = {
     Foreign: 403,
+    NoToken: 403,
     Conflict: 409,
     NothingToUndo: 409,
     NoSuchProject: 404,

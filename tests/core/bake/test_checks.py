@@ -120,6 +120,9 @@ def test_flashing_waits_for_pictures_and_names_the_worst_second():
     (one,) = findings("flashing", curve(WAVE), flashing=Flashing(counts, np.zeros(120), 30.0))
     assert one.frame == 51 and "4 times in" in one.words
     assert not findings("flashing", curve(WAVE), flashing=Flashing(counts - 1, np.zeros(120), 30.0))
+    blinks, still = curve(np.arange(120) % 2, "lamp:opacity", ""), curve(WAVE, "rain:opacity", "")
+    (mended,) = findings("flashing", still, blinks, flashing=Flashing(counts, np.zeros(120), 30.0))
+    assert mended.target == blinks.target and mended.remedy.touch == ("smooth", 51, 81)
     assert "in red" in findings("flashing", curve(WAVE), flashing=Flashing(np.zeros(120), counts, 30.0))[0].words
 
 

@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated
 
+import numpy as np
 from pydantic import Field
 
-from fern_tide.core.bake.check import Check, Checked, Finding
+from fern_tide.core.bake.check import Check, Checked, Finding, Remedy, name_of
+from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.flashing import ALLOWED
 from fern_tide.core.base.params import Params, unit
+
+_SHINES = frozenset(
+    ("opacity", "fill", "stroke", "fill_opacity", "colour", "emission", "intensity", "strength", "blur")
+)
 
 
 class FlashingParams(Params):
@@ -31,7 +38,21 @@ def look_at_all(checked: Checked, params: FlashingParams) -> list[Finding]:
     red = checked.flashing.red[frame] > checked.flashing.general[frame]
     first = max(0, frame + 1 - round(checked.flashing.fps))
     words = f"The stage flashes {most:.0f} times{' in red' if red else ''} in the second from frame {first}"
-    return [Finding(None, first, words)]
+    curve = _busiest(checked.curves, first, frame + 1)
+    if curve is None:
+        return [Finding(None, first, words)]
+    remedy = Remedy(f"Smooth {name_of(curve)} there", touch=("smooth", first, min(frame + 1, curve.n_frames)))
+    return [Finding(curve.target, first, words, remedy)]
+
+
+def _busiest(curves: Sequence[Curve], first: int, end: int) -> Curve | None:
+    """Give the curve of light or colour that goes to and fro the most in some frames; None where none does."""
+    ways = []
+    for curve in curves:
+        rows = np.atleast_2d(curve.values)[:, first:end]
+        if curve.target.property in _SHINES and rows.shape[1] > 1 and curve.span > 0:
+            ways.append((float(np.abs(np.diff(rows)).sum()) / curve.span, curve))
+    return max(ways, key=lambda way: way[0])[1] if ways else None
 
 
 CHECK = Check(
