@@ -117,6 +117,7 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(
         fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,
+        graph_points=shapes.graph_points,
         data_script=shapes.data_script, size_text=shapes.size_text,
         places_for=aiming.places_for, siblings=why.siblings, is_shown=same,
         sizes=SIZES, chosen_size=_chosen_size, newest_token=newest.token_of,

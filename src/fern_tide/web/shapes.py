@@ -63,3 +63,13 @@ def spark_points(values: FloatArray, *, width: int = 150, height: int = 26) -> s
     ys = height - 2 - (ends - row.min()) / span * (height - 4)
     xs = np.repeat(np.linspace(1, width - 1, len(columns)), 2)
     return " ".join(f"{x:.1f},{y:.1f}" for x, y in zip(xs, ys, strict=True))
+
+
+def graph_points(shares: FloatArray, *, columns: int = 100, height: float = 20.0) -> str:
+    """Give the points of a graph of shares over time, its top twice what is allowed; '' where there is none."""
+    if not shares.size:
+        return ""
+    highest = [float(part.max()) for part in np.array_split(shares, min(columns, shares.size))]
+    step = columns / max(1, len(highest) - 1)
+    rows = (height * (1 - min(1.0, share / 2)) for share in highest)
+    return " ".join(f"{place * step:.1f},{row:.1f}" for place, row in enumerate(rows))

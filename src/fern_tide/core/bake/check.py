@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
 
+import numpy as np
+
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.flashing import Flashing
 from fern_tide.core.base.frame_rate import FrameRate
@@ -81,6 +83,10 @@ def _nothing_in_all(checked: Checked, params: Any) -> list[Finding]:
     return []
 
 
+def _no_graph(checked: Checked) -> FloatArray:
+    return np.zeros(0)
+
+
 @dataclass(frozen=True)
 class Check:
     """One check.
@@ -92,6 +98,7 @@ class Check:
         params: the model of its limits.
         look: gives what it finds in one curve.
         look_at_all: gives what it finds in the whole project.
+        graph: gives what it measured over time, as a share of what is allowed, shape (frames,); empty for no graph.
         waits: says what it waits for before it can look, as a sentence; '' where it can.
     """
 
@@ -101,6 +108,7 @@ class Check:
     params: type[Params]
     look: Callable[[Curve, Any], list[Finding]] = _nothing
     look_at_all: Callable[[Checked, Any], list[Finding]] = _nothing_in_all
+    graph: Callable[[Checked], FloatArray] = _no_graph
     waits: Callable[[Checked], str] = lambda checked: ""
 
 

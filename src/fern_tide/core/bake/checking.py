@@ -3,26 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
+
+import numpy as np
 
 from fern_tide.core.bake import checks as checks_folder
 from fern_tide.core.bake.check import Check, Checked, Finding
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.params import Params, build
 from fern_tide.core.base.registry import discover
+from fern_tide.core.base.signal import FloatArray
 
 CHECKS = discover(checks_folder, attribute="CHECK", of=Check, kind="check")
 
 
 @dataclass(frozen=True)
 class Outcome:
-    """A check, the limits that it went by, all that it found, and what it still waits for."""
+    """A check, the limits that it went by, all that it found, what it waits for, and its graph (see Check)."""
 
     check: Check
     params: Params
     findings: tuple[Finding, ...]
     waits: str = ""
+    graph: FloatArray = field(default_factory=lambda: np.zeros(0))
 
 
 def run_checks(
@@ -43,5 +47,5 @@ def run_checks(
         params = build(check.params, dict((limits or {}).get(check.id, {})))
         single = [finding for curve in curves for finding in check.look(curve, params)]
         findings = (*single, *check.look_at_all(checked, params))
-        outcomes.append(Outcome(check, params, findings, check.waits(checked)))
+        outcomes.append(Outcome(check, params, findings, check.waits(checked), check.graph(checked)))
     return tuple(outcomes)

@@ -6,12 +6,10 @@ from collections.abc import Mapping as Named
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
 from fern_tide.core.bake.checking import Outcome, run_checks
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.expand_size import n_expanded
-from fern_tide.core.bake.flashing import ALLOWED, Flashing
+from fern_tide.core.bake.flashing import Flashing
 from fern_tide.core.bake.thin import Interpolation
 from fern_tide.core.base.params import FieldSpec, fields
 from fern_tide.core.base.target import Target
@@ -53,7 +51,6 @@ class HandoffView:
         track: the one whose waveform and hits lie beneath the curve; '' where there is none.
         touch_ups: what hands did to curves.
         in_time: how far the chosen curve lies behind its hits; None while its sound is still being read.
-        flashes: the flashes in every second as points of a small picture; '' where they were not measured.
         outcomes: what the checks say; nothing before anything is baked.
         formats: those that carry such a stage; elsewhere are the others.
         moving_parts: id and name of each part that a curve moves.
@@ -74,7 +71,6 @@ class HandoffView:
     track: str
     touch_ups: TouchUpsView
     in_time: InTime | None
-    flashes: str
     outcomes: Sequence[Outcome]
     formats: dict[str, Format]
     elsewhere: list[Format]
@@ -119,7 +115,6 @@ def handoff_view(
         touch_ups=touch_ups_view(project, None if chosen is None else chosen.target, moved_percent=moved_percent),
         in_time=None if chosen is None else in_time(project, chosen.target),
         counts={str(kind): sum(state.state is kind for state in states) for kind in State},
-        flashes=flash_points(flashing),
         outcomes=_outcomes(project, baked, limits, flashing),
         formats={name: spec for name, spec in FORMATS.items() if space in spec.spaces},
         elsewhere=[spec for spec in FORMATS.values() if space not in spec.spaces],
@@ -145,17 +140,6 @@ def _flashing(project: Project) -> Flashing | None:
     except NotReadYet:
         return None
     return proof.flashing_of(studio(), pictures, fps=float(project.rate.fps))
-
-
-def flash_points(flashing: Flashing | None) -> str:
-    """Give the flashes in every second as points of a picture of 100 x 20, whose top is twice what is allowed."""
-    if flashing is None or not flashing.general.size:
-        return ""
-    both = np.maximum(flashing.general, flashing.red)
-    columns = [float(part.max()) for part in np.array_split(both, min(100, both.size))]
-    step = 100 / max(1, len(columns) - 1)
-    heights = (20 - 20 * min(1.0, value / (2 * ALLOWED)) for value in columns)
-    return " ".join(f"{place * step:.1f},{height:.1f}" for place, height in enumerate(heights))
 
 
 def _outcomes(

@@ -12,6 +12,7 @@ from fern_tide.core.bake.check import Check, Checked, Finding, Remedy, name_of
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.flashing import ALLOWED
 from fern_tide.core.base.params import Params, unit
+from fern_tide.core.base.signal import FloatArray
 
 _SHINES = frozenset(
     ("opacity", "fill", "stroke", "fill_opacity", "colour", "emission", "intensity", "strength", "blur")
@@ -55,11 +56,19 @@ def _busiest(curves: Sequence[Curve], first: int, end: int) -> Curve | None:
     return max(ways, key=lambda way: way[0])[1] if ways else None
 
 
+def graph(checked: Checked) -> FloatArray:
+    """Give the flashes in the second that ends with each frame, as a share of what is allowed."""
+    if checked.flashing is None:
+        return np.zeros(0)
+    return np.maximum(checked.flashing.general, checked.flashing.red) / ALLOWED
+
+
 CHECK = Check(
     id="flashing",
     label="The stage never flashes more than three times a second",
     help="More can harm people with photosensitive epilepsy (WCAG 2.3.1, ITU-R BT.1702).",
     params=FlashingParams,
     look_at_all=look_at_all,
+    graph=graph,
     waits=lambda checked: "Measured on the pictures of the stage" if checked.flashing is None else "",
 )
