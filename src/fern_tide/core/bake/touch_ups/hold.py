@@ -46,6 +46,6 @@ TOUCH = Touch(
     help="Stands at one value.",
     params=HoldParams,
     apply=hold,
-    words=lambda params: f"held at {params.value:g}",
+    words=lambda params: f"held at {params.value:.4g}",
     begins=begins,
 )
