@@ -14,7 +14,7 @@ import fern_tide
 from fern_tide.cli import main
 from fern_tide.core.base.errors import UnreadableProject
 from fern_tide.core.project_file import write_project_file
-from fern_tide.demo.project import demo_project, demo_sounds
+from fern_tide.demo.project import bench_project, demo_project, demo_sounds
 
 
 def run(*words):
@@ -128,3 +128,21 @@ def test_a_proof_is_made_without_a_window(tmp_path, capsys, monkeypatch):
     assert run("proof", file, "--out", out, "--size", "wide") == 2 and "960x540" in capsys.readouterr().err
     monkeypatch.setenv("PATH", str(tmp_path))
     assert run("proof", file, "--out", out) == 2 and "no Chromium" in capsys.readouterr().err
+
+
+def test_a_proof_of_a_room_is_lit_and_its_background_can_be_left_out(tmp_path):
+    project = bench_project().but(length_frames=4)
+    sounds = {track.media: demo_sounds()[track.name] for track in project.tracks}
+    file, out = tmp_path / "bench.ferntide", tmp_path / "bench.webm"
+    with file.open("wb") as stream:
+        write_project_file(stream, project, media=lambda digest: io.BytesIO(sounds[digest]))
+    assert run("proof", file, "--out", out, "--size", "320x180", "--clear") == 0
+    decoder = av.CodecContext.create("libvpx-vp9", "r")  # the one that reads transparency
+    with av.open(out) as video:
+        packets = list(video.demux(video=0))
+    frames = [frame.to_ndarray(format="rgba") for packet in packets for frame in decoder.decode(packet)]
+    assert len(frames) == 4
+    for frame in frames:
+        light, alpha = frame[..., :3].max(axis=2), frame[..., 3]
+        assert alpha[:10, :10].max() < 8, "nothing is behind the scene"
+        assert (alpha > 247).mean() > 0.03 and light[alpha > 247].max() > 150, "the lamp shines"

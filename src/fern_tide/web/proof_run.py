@@ -33,6 +33,7 @@ _QUIET = (
     "--disable-background-timer-throttling", "--disable-renderer-backgrounding", "--force-color-profile=srgb",
 )  # fmt: skip
 _LOOK_S = 0.2
+_END_S = 5.0
 _SILENT_S = 180.0
 """So long nothing may come from the browser before it is given up."""
 
@@ -106,6 +107,7 @@ def _served(studio: Studio) -> Iterator[int]:
     try:
         yield int(server.effective_port)
     finally:
+        server.task_dispatcher.shutdown(cancel_pending=True, timeout=_END_S)  # none may answer on what is closed
         server.close()
 
 

@@ -5,7 +5,11 @@ import { project } from "./project.js";
 import { getBytes, getText } from "./server.js";
 import { StageView } from "./stage_view.js";
 
-const FONTS = { Fraunces: ["fraunces", 600], "Instrument Sans": ["instrument-sans", 400], "Spline Sans Mono": ["spline-sans-mono", 400] };
+const FONTS = {
+  Fraunces: ["fraunces", 600],
+  "Instrument Sans": ["instrument-sans", 400],
+  "Spline Sans Mono": ["spline-sans-mono", 400],
+};
 const SETS = ["latin", "latin-ext"];
 
 /** Bytes as a data address. */
@@ -17,14 +21,20 @@ function dataUrl(bytes, type) {
 
 /** The rules of the fonts that a drawing's words are in: a picture of an SVG reaches nothing outside it. */
 async function fontRules(svg) {
-  const used = new Set([...svg.querySelectorAll("[font-family]")].map((element) => element.getAttribute("font-family").split(",")[0].replace(/['"]/g, "").trim()));
+  const used = new Set(
+    [...svg.querySelectorAll("[font-family]")].map((element) =>
+      element.getAttribute("font-family").split(",")[0].replace(/['"]/g, "").trim(),
+    ),
+  );
   const rules = [];
   for (const family of used) {
     if (!(family in FONTS)) continue;
     const [file, weight] = FONTS[family];
     for (const set of SETS) {
       const bytes = await getBytes(new URL(`../vendor/${file}-${set}-${weight}-normal.woff2`, import.meta.url).href);
-      rules.push(`@font-face { font-family: "${family}"; font-weight: 100 900; src: url(${dataUrl(bytes, "font/woff2")}); }`);
+      rules.push(
+        `@font-face { font-family: "${family}"; font-weight: 100 900; src: url(${dataUrl(bytes, "font/woff2")}); }`,
+      );
     }
   }
   return rules.join("");
@@ -43,11 +53,19 @@ export class ProofStage {
     this.signal = signal;
     this.rules = "";
     // several, so that one is written as a file while the next is drawn
-    this.canvases = Array.from({ length: CANVASES }, () => Object.assign(document.createElement("canvas"), { width, height }));
+    this.canvases = Array.from({ length: CANVASES }, () =>
+      Object.assign(document.createElement("canvas"), { width, height }),
+    );
     this.contexts = this.canvases.map((canvas) => canvas.getContext("2d", { alpha: clear, willReadFrequently: true }));
     this.turn = 0;
     this.root = document.createElement("div");
-    Object.assign(this.root.style, { position: "fixed", left: "-20000px", top: "0", width: `${width}px`, height: `${height}px` });
+    Object.assign(this.root.style, {
+      position: "fixed",
+      left: "-20000px",
+      top: "0",
+      width: `${width}px`,
+      height: `${height}px`,
+    });
     this.root.setAttribute("aria-hidden", "true");
     this.root.dataset.kind = project.status.space;
     if (project.status.space === "2d") this.root.append(document.createElementNS("http://www.w3.org/2000/svg", "svg")); // the drawing takes its place
@@ -63,9 +81,16 @@ export class ProofStage {
       this.stage.view.replace(await getText(project.url("stage/drawing?whole=yes")));
       await this.#dressSvg();
     }
-    this.motion = new Motion({ looked: () => ({}), onTake: NONE, onPreview: NONE, onRestore: NONE, signal: this.signal });
+    this.motion = new Motion({
+      looked: () => ({}),
+      onTake: NONE,
+      onPreview: NONE,
+      onRestore: NONE,
+      signal: this.signal,
+    });
     await this.motion.load();
     this.stage.bind(this.motion);
+    if (this.space === "3d") this.#dressRoom();
     if (this.clear) this.stage.view.background(false);
     return this;
   }
@@ -84,6 +109,15 @@ export class ProofStage {
 
   get curves() {
     return this.motion.curves;
+  }
+
+  /** As the scene is: surfaces as they are written, through its own camera, without the floor that is worked on. */
+  #dressRoom() {
+    const { view } = this.stage;
+    view.setDraft(false);
+    Object.assign(view.canvas.style, { display: "block", width: "100%", height: "100%" }); // it draws nothing without a size
+    view.floor.visible = false;
+    view.lookThrough(true);
   }
 
   async #dressSvg() {
@@ -129,6 +163,12 @@ export class ProofStage {
 
   /** What is drawn now as a file. @returns {Promise<Blob>} */
   blob(type = this.clear ? "image/png" : "image/jpeg", quality = 0.93) {
-    return new Promise((done, failed) => this.canvas.toBlob((blob) => (blob ? done(blob) : failed(new Error("The picture could not be drawn."))), type, quality));
+    return new Promise((done, failed) =>
+      this.canvas.toBlob(
+        (blob) => (blob ? done(blob) : failed(new Error("The picture could not be drawn."))),
+        type,
+        quality,
+      ),
+    );
   }
 }
