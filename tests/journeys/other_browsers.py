@@ -17,6 +17,7 @@ from typing import Any
 
 import websocket
 from selenium import webdriver
+from selenium.common.exceptions import WebDriverException
 
 WIDTH, HEIGHT = 1280, 800
 
@@ -34,9 +35,18 @@ class Firefox:
             'user_pref("app.update.enabled", false);\n'
             'user_pref("browser.shell.checkDefaultBrowser", false);\n'
         )
+        self.wrong: list[str] = []
+        self._socket: Any = None
         words = ["firefox-esr", "--headless", "--profile", str(profile), "--remote-debugging-port", "0"]
         size = {"MOZ_HEADLESS_WIDTH": str(WIDTH), "MOZ_HEADLESS_HEIGHT": str(HEIGHT), "HOME": str(profile)}
         self._process = subprocess.Popen(words, stderr=subprocess.PIPE, text=True, env={**os.environ, **size})
+        try:
+            self._connect()
+        except BaseException:
+            self.close()
+            raise
+
+    def _connect(self) -> None:
         assert self._process.stderr is not None
         found = None
         while found is None:
@@ -45,7 +55,6 @@ class Firefox:
             found = re.search(r"ws://\S+", line)
         self._socket = websocket.create_connection(f"{found[0]}/session", timeout=60, suppress_origin=True)
         self._count = 0
-        self.wrong: list[str] = []
         self._ask("session.new", {"capabilities": {}})
         self._ask("session.subscribe", {"events": ["log.entryAdded"]})
         self._context = self._ask("browsingContext.getTree", {})["contexts"][0]["context"]
@@ -81,7 +90,8 @@ class Firefox:
 
     def close(self) -> None:
         """End it."""
-        self._socket.close()
+        if self._socket is not None:
+            self._socket.close()
         self._process.terminate()
         self._process.communicate(timeout=20)
 
@@ -107,11 +117,16 @@ class WebKit:
         options.binary_location = str(next(Path("/usr/lib").glob("*/webkit2gtk-4*/MiniBrowser")))
         options.add_argument("--automation")
         service = webdriver.WebKitGTKService("/usr/bin/WebKitWebDriver", env=own)
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", DeprecationWarning)  # selenium's own
-            self._driver = webdriver.WebKitGTK(options=options, service=service)
-        self._driver.set_window_size(WIDTH, HEIGHT + 48)
-        self._driver.set_script_timeout(60)
+        self._driver: Any = None
+        try:
+            with warnings.catch_warnings():
+                warnings.simplefilter("ignore", DeprecationWarning)  # selenium's own
+                self._driver = webdriver.WebKitGTK(options=options, service=service)
+            self._driver.set_window_size(WIDTH, HEIGHT + 48)
+            self._driver.set_script_timeout(60)
+        except BaseException:
+            self.close()
+            raise
 
     def open(self, url: str) -> None:
         """Go to an address and wait until it is there: WebKit comes back before the scripts of a page have run."""
@@ -143,9 +158,15 @@ class WebKit:
 
 @contextlib.contextmanager
 def other_browser(name: str) -> Iterator[Firefox | WebKit]:
-    """Start one of the other browsers, and end it."""
+    """Start one of the other browsers, and end it; one that loses its line on a busy machine is started again."""
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as profile:
-        browser = Firefox(Path(profile)) if name == "firefox" else WebKit()
+        for tries_left in (2, 1, 0):
+            try:
+                browser = Firefox(Path(profile)) if name == "firefox" else WebKit()
+                break
+            except (websocket.WebSocketException, WebDriverException):
+                if not tries_left:
+                    raise
         try:
             yield browser
         finally:

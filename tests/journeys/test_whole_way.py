@@ -21,7 +21,9 @@ def first_level() -> np.ndarray:
 
 
 def download(page, selector) -> bytes:
-    with page.expect_download() as got:
+    page.wait_for_selector(selector)
+    address = page.evaluate("(link) => document.querySelector(link).href", selector)
+    with page.expect_download(lambda one: one.url == address) as got:  # not one that still comes by itself
         page.click(selector)
     return got.value.path().read_bytes()
 
