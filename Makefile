@@ -58,6 +58,7 @@ bench: install-dev $(VENV)/bench.stamp
 	$(BIN)/python benchmarks/run.py
 	$(BIN)/python benchmarks/scenes.py
 	$(BIN)/python benchmarks/derivation.py
+	$(BIN)/python benchmarks/hand_off.py
 	$(BIN)/python benchmarks/drag.py
 
 mutants: install-dev

@@ -1,7 +1,9 @@
-"""What the Hand-off costs: touch-ups over a bake, the sync report, and measuring flashes, in one run."""
+"""Measure touch-ups over a bake, the sync report and flashes; writes the part 'Hand-off' of docs/benchmarks.md."""
 
 import io
+import tempfile
 import time
+from pathlib import Path
 from statistics import median
 
 import numpy as np
@@ -20,7 +22,9 @@ from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.tune.sync_report import causes, sync_rows
 from fern_tide.workflows.tune.touching import standings
 
+PAGE = Path(__file__).parent.parent / "docs/benchmarks.md"
 CURVES, FRAMES, TOUCH_UPS = 200, 14_400, 1_000
+ROWS: list[tuple[str, str, str]] = []
 
 
 def song(seconds: float) -> bytes:
@@ -85,36 +89,49 @@ def timed(run) -> float:
     return time.perf_counter() - start
 
 
-def main() -> None:
-    import tempfile
-    from pathlib import Path
+def over_a_bake(folder: Path) -> None:
+    path = folder / "song.wav"
+    path.write_bytes(song(FRAMES / 60))
+    project = project_of(path)
+    sources = FileSources(lambda digest: path.open("rb"))
+    sources.read([*Graph(project).curves.values(), Graph(project).rhythm(project.tracks[0])])
+    with_them = project.but(touch_ups=touch_ups())
+    plain, touched = [], []
+    for _ in range(5):
+        plain.append(timed(lambda: Levels(sources).curves(project)))
+        touched.append(timed(lambda: Levels(sources).curves(with_them)))
+    size = f"{CURVES} curves x {FRAMES} frames"
+    ratio = median(touched) / median(plain)
+    measured = f"{ratio:.1f}x; {(median(touched) - median(plain)) / TOUCH_UPS * 1000:.2f} ms each"
+    ROWS.append((f"{TOUCH_UPS} touch-ups over the bare curves of {size}", "1.2x", measured))
+    levels, rows = Levels(sources), []
+    levels.curves(project)
+    figures = timed(lambda: rows.extend(sync_rows(levels, project)))
+    shared: dict = {}
+    why = timed(lambda: [causes(levels, project, row, shared=shared) for row in rows])
+    measured = f"{figures:.2f} s; with what makes each late {figures + why:.2f} s"
+    ROWS.append((f"sync report of {size}", "3 s", measured))
+    levels = Levels(sources)
+    levels.curves(with_them)
+    stand = timed(lambda: standings(levels, with_them))
+    ROWS.append((f"what became of the motion below {TOUCH_UPS} touch-ups", "–", f"{stand:.2f} s"))
 
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "song.wav"
-        path.write_bytes(song(FRAMES / 60))
-        project = project_of(path)
-        sources = FileSources(lambda digest: path.open("rb"))
-        sources.read([*Graph(project).curves.values(), Graph(project).rhythm(project.tracks[0])])
-        with_them = project.but(touch_ups=touch_ups())
-        plain, touched = [], []
-        for _ in range(5):
-            plain.append(timed(lambda: Levels(sources).curves(project)))
-            touched.append(timed(lambda: Levels(sources).curves(with_them)))
-        ratio = median(touched) / median(plain)
-        print(f"bake of {CURVES} curves: {median(plain):.2f} s; with {TOUCH_UPS} touch-ups {ratio:.2f}x")
-        levels = Levels(sources)
-        levels.curves(project)
-        rows = []
-        figures = timed(lambda: rows.extend(sync_rows(levels, project)))
-        shared: dict = {}
-        why = timed(lambda: [causes(levels, project, row, shared=shared) for row in rows])
-        print(f"sync report: figures {figures:.2f} s, with what makes each late {figures + why:.2f} s")
-        levels = Levels(sources)
-        levels.curves(with_them)
-        print(f"how {TOUCH_UPS} touch-ups stand: {timed(lambda: standings(levels, with_them)):.2f} s")
+
+def flashes() -> None:
     meter, pictures = FlashMeter(30.0), np.random.default_rng(1).integers(0, 255, (40, 72, 96, 3), dtype=np.uint8)
     seconds = timed(lambda: [meter.take(picture) for picture in pictures])
-    print(f"flashes of 45 s at 30 fps: {seconds / 40 * 1350:.2f} s beyond drawing")
+    ROWS.append(("flashes of 45 s at 30 fps, beyond drawing", "5 s", f"{seconds / len(pictures) * 1350:.1f} s"))
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        over_a_bake(Path(folder))
+    flashes()
+    table = ["## Hand-off", "", "Wall-clock times, of one run.", "", "| what | goal | measured |", "|---|---|---|"]
+    table += [f"| {what} | {goal} | {measured} |" for what, goal, measured in ROWS]
+    before = PAGE.read_text().split("\n## Hand-off")[0].rstrip()
+    PAGE.write_text(before + "\n\n" + "\n".join(table) + "\n")
+    print("\n".join(table[6:]))
 
 
 if __name__ == "__main__":

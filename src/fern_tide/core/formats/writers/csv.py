@@ -61,12 +61,16 @@ def read_back(content: bytes, hand_off: HandOff, params: CsvParams) -> Mapping[T
     if params.decimal is Decimal.COMMA:
         rows = [[word.replace(",", ".") for word in row] for row in rows]
     table = np.array(rows, dtype=np.float64).reshape(len(rows), len(head)).T
-    by_name = dict(zip(head, table, strict=True))
+    return by_column(hand_off, params, dict(zip(head, table, strict=True)))
+
+
+def by_column(hand_off: HandOff, params: TableParams, table: Mapping[str, FloatArray]) -> Mapping[Target, FloatArray]:
+    """Give the values of the curves whose columns a table has, by the columns' names."""
     curves = {}
     for curve in hand_off.curves:
         names = columns(curve, params)
-        if all(name in by_name for name in names):
-            values = np.stack([by_name[name] for name in names])
+        if all(name in table for name in names):
+            values = np.stack([table[name] for name in names])
             curves[curve.target] = values if curve.kind == "colour" else values[0]
     return curves
 

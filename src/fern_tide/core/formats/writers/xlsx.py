@@ -17,7 +17,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import Format, HandOff
 from fern_tide.core.formats.profile import TableParams
-from fern_tide.core.formats.writers.csv import columns
+from fern_tide.core.formats.writers.csv import by_column, columns
 
 _MOST_ROWS = 1_048_575
 _MOST_CELLS = 20_000_000
@@ -101,13 +101,7 @@ def read_back(content: bytes, hand_off: HandOff, params: XlsxParams) -> Mapping[
         by_name: dict[str, FloatArray] = {}
         for name in sheets:
             by_name |= _columns(archive.read(name), strings)
-    curves = {}
-    for curve in hand_off.curves:
-        names = columns(curve, params)
-        if all(name in by_name for name in names):
-            values = np.stack([by_name[name] for name in names])
-            curves[curve.target] = values if curve.kind == "colour" else values[0]
-    return curves
+    return by_column(hand_off, params, by_name)
 
 
 def _columns(sheet: bytes, strings: list[str]) -> dict[str, FloatArray]:
