@@ -87,3 +87,32 @@ def test_a_slow_rise_is_no_flash_and_a_still_picture_none():
 def test_halves_that_trade_places_flash_as_often_as_each():
     left, right = picture((255, 255, 255), wide=48), picture((255, 255, 255), wide=48, left=48)
     assert measured(blinking(left, right, every=3)).most[0] == 5
+
+
+def test_spots_that_are_a_quarter_only_all_together_do_not_flash():
+    far = picture((255, 255, 255), wide=5, tall=24, top=4)
+    far[40:64, 80:85] = 255
+    assert np.count_nonzero(far[..., 0]) == 240 > 192 and measured(blinking(far, DARK, every=3)).passes
+
+
+@pytest.mark.parametrize(("light", "flashes"), [(0.060, 0), (0.066, 5)])
+def test_red_changes_by_a_sixteenth(light, flashes):
+    """(R - G - B) x 320 above 20: a linear red above 0.0625, which is no tenth of luminance."""
+    red = picture((round(255 * (1.055 * light ** (1 / 2.4) - 0.055)), 0, 0))
+    found = measured(blinking(red, DARK, every=3))
+    assert found.red.max() == flashes and not found.general.any()
+
+
+def test_a_second_is_as_many_frames_as_there_are_in_one():
+    dark, white = [DARK], [WHITE]
+    assert measured(dark + white * 29 + dark * 9).most == (1, 30)  # up in frame 1, down in frame 30
+    assert measured(dark + white * 30 + dark * 9).most[0] == 0
+
+
+@pytest.mark.parametrize(("between", "flashes"), [(1, 3), (3, 3), (4, 0)])
+def test_what_changes_within_a_twentieth_of_a_second_changes_together(between, flashes):
+    left, both = picture((255, 255, 255), wide=4, tall=24), picture((255, 255, 255), wide=8, tall=24)
+    right = both.copy()
+    right[:, :4] = 0  # neither half is a quarter of the rectangle; one comes and goes before the other
+    turn = [left] * between + [both] * (5 - between) + [right] * between + [DARK] * (5 - between)
+    assert measured([DARK, *turn * 3], fps=60.0).most[0] == flashes

@@ -34,6 +34,16 @@ def test_each_hit_takes_the_peak_nearest_to_it():
     assert measured.lags.tolist() == [2, 0, -1] and measured.misses == 0 and measured.median == 0
 
 
+def test_halfway_between_two_peaks_the_later_one_answers():
+    assert sync(bumps(12, 24), np.array([18]), fps=30).lags.tolist() == [6]
+
+
+def test_peaks_that_answer_no_hit_are_counted():
+    assert sync(bumps(12, 30, 44), np.array([10, 45]), fps=30).extras == 1
+    assert sync(bumps(12, 30, 44), np.array([11, 13]), fps=30).extras == 2  # one answers both
+    assert sync(bumps(12, 30), np.array([12, 30]), fps=30).extras == 0
+
+
 def test_a_hit_without_a_peak_near_it_is_missed():
     measured = sync(bumps(12), np.array([10, 40]), fps=30)
     assert measured.lags.tolist() == [2] and measured.misses == 1

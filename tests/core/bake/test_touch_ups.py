@@ -9,6 +9,7 @@ from fern_tide.core.bake.touch_up import (
     MOST_GROUND,
     TOUCHES,
     Laid,
+    Start,
     TouchUp,
     fades,
     ground_moved,
@@ -182,3 +183,20 @@ def test_a_moved_ground_says_by_how_much_at_most():
         ground_moved("", moved) == 0.0 and ground_values("!", rows=1) is None and ground_values("AAA=", rows=1) is None
     )
     assert ground_moved(ground_text(np.zeros((3, 4))), np.full((3, 4), 0.5)) == pytest.approx(0.5)
+
+
+def test_one_that_is_tied_begins_at_its_hit_or_marker_and_after_it():
+    def tied(to):
+        start = {"tied_to": to, "id": "one", "at_s": 2.0, "after_s": 0.5}
+        return touch_up("hold", value=1).but(start=build(Start, start))
+
+    hits = np.array([0.4, 2.2, 4.0])
+    assert tied("hit").began_s(times_s=hits, offset_s=1.5) == pytest.approx(2.2 + 1.5 + 0.5)
+    assert tied("hit").began_s(times_s=np.array([0.4, 2.3])) == 2.5  # none within a quarter of a second
+    assert tied("marker").began_s(times_s=np.array([7.0])) == 7.5
+    assert tied("hit").began_s(times_s=np.array([])) == tied("marker").began_s() == 2.5
+
+
+def test_one_that_is_shorter_than_a_frame_is_one_frame():
+    values = apply(touch_up("hold", frames=0.2, value=9.5))
+    np.testing.assert_array_equal(np.flatnonzero(values != VALUES), [5])
