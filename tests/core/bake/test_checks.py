@@ -130,3 +130,41 @@ def test_flashing_waits_for_pictures_and_names_the_worst_second():
 def test_nothing_is_found_where_there_is_nothing(check):
     assert check.look_at_all(Checked(()), check.params()) == []
     assert check.look_at_all(Checked((curve([]),), scene=glasshouse()), check.params()) == []
+
+
+RAMP = np.arange(101) / 100.0
+
+
+@pytest.mark.parametrize(
+    ("check", "well", "wrong", "about"),
+    [
+        ("outside_range", np.clip(2 * RAMP, 0, 1), 1.00001 * RAMP, {"target": "lamp:opacity", "unit": ""}),
+        ("sudden_jumps", [0, 89.9, 100], [0, 90, 100], {}),
+        ("sudden_jumps", [0, 179.9, 359.8], [0, 180, 360], {"target": "lamp:turn", "unit": "°"}),
+        ("open_ends", [0, 1, 0.05], [0, 1, 0.051], {"rest": 0.0}),
+        ("open_ends", [-0.05, 0.95, 0], [0.051, 1, 0], {"rest": 0.0}),
+        ("long_at_limit", [0] + [1] * 59, [0] + [1] * 60, {"rest": 0.0}),
+        ("off_stage", [1021] * 29 + [1020] * 9, [1021] * 30 + [1020] * 9, {}),
+        ("off_stage", [-1001] * 29 + [-1000] * 9, [-1001] * 30 + [-1000] * 9, {}),
+    ],
+)
+def test_just_within_its_limit_and_just_beyond(check, well, wrong, about):
+    """The box of the lamp is as far from both edges of 1920 as the ramp of its place is from its own."""
+    scene = glasshouse().but(limits=(Limit(target=Target.parse("lamp:x"), high=1.0),))
+    own = float(scene.part("lamp").own("x")) if check == "off_stage" else 0.0
+    target, unit = about.get("target", "lamp:x"), about.get("unit", "px")
+    rests = {Target.parse(target): np.array([about["rest"]])} if "rest" in about else {}
+    known = {"scene": scene, "rests": rests, "extents": {"lamp": np.array([[900.0, 400.0], [1000.0, 500.0]])}}
+    assert not findings(check, curve(own + np.array(well, float), target, unit), **known)
+    assert len(findings(check, curve(own + np.array(wrong, float), target, unit), **known)) == 1
+
+
+def test_limits_of_copies_keys_and_sound():
+    bent = RAMP + 0.0049 * np.sin(np.pi * RAMP * 2)
+    assert findings("copies", curve(RAMP), curve(bent, "rain:x")), "they differ by less than half a hundredth"
+    assert not findings("copies", curve(RAMP), curve(RAMP + 0.006 * np.sin(np.pi * RAMP * 2), "rain:x"))
+    one = curve(RAMP)
+    assert not findings("dense_keys", one, hand_keys={one.target: np.array([3.0, 4.0])}, limits={"frames": 1})
+    assert findings("dense_keys", one, hand_keys={one.target: np.array([3.0, 3.99])}, limits={"frames": 1})
+    exactly = RATE.duration_s(101) + 0.25
+    assert not findings("longer_sound", one, sound_s=exactly, limits={"seconds": exactly - RATE.duration_s(101)})
