@@ -10,6 +10,7 @@ import openpyxl
 import opentimelineio
 import pytest
 from PIL import Image
+from tests.core.formats.hand_offs import leaf
 
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.base.frame_rate import FrameRate
@@ -162,6 +163,27 @@ def test_a_browser_plays_the_css(page):
     css = write(shown, format=FORMATS["css"]).content.decode()
     page.set_content(f"<style>{css}</style>{elements(shown)}")
     check_sampled(page, shown)
+
+
+def test_css_names_begin_with_no_digit_and_are_each_of_one_part(page):
+    ids = {"3-blades": "turn", "blade": "fill_opacity", "blade-fill": "opacity"}
+    paths = "".join(f"<path id='{id}' d='M0 0h9v9z' fill='#284' fill-opacity='.9'/>" for id in ids)
+    content = f"<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 200 100'>{paths}</svg>".encode()
+    shown = leaf(
+        ("3-blades:turn", 0, 90), ("blade:fill_opacity", 0.2, 0.4), ("blade-fill:opacity", 0.6, 1), content=content
+    )
+    css = write(shown, format=FORMATS["css"]).content.decode()
+    page.set_content(f"<style>{css}</style>" + "".join(f"<svg><g class='{id}'></g></svg>" for id in ids))
+    played = page.evaluate(
+        """([ids, time]) => Object.entries(ids).map(([id, name]) => {
+            const [element] = document.getElementsByClassName(id);
+            for (const animation of element.getAnimations()) { animation.pause(); animation.currentTime = time; }
+            return getComputedStyle(element).getPropertyValue(name === "turn" ? "rotate" : name.replace("_", "-"));
+        })""",
+        [ids, 1000 * float(shown.rate.seconds(17)) + 1e-3],
+    )
+    wanted = [curve.values[17] for id in ids for curve in shown.curves if curve.target.part == id]
+    np.testing.assert_allclose([numbers(text)[0] for text in played], wanted, atol=2e-3)
 
 
 def test_a_browser_plays_the_web_animations(page):

@@ -103,6 +103,16 @@ def test_a_loop_is_an_animated_webp_whose_frames_keep_their_time():
     assert numbers == list(range(N_FRAMES)) and sum(lasts) == round(1000 * N_FRAMES * 1001 / 30000)
 
 
+def test_sound_at_the_videos_own_rate_is_as_it_was_then_silent(tmp_path):
+    path, wave = tmp_path / "short.wav", np.random.default_rng(1).uniform(-0.5, 0.5, 70_000)
+    soundfile.write(path, wave, 48_000, subtype="FLOAT")
+    with av.open(made("ffv1", path, Fraction(10))) as video:
+        heard = np.concatenate([frame.to_ndarray() for frame in video.decode(audio=0)], axis=1)
+    heard = heard.reshape(-1, 2).T / 32768
+    assert heard.shape[1] == N_FRAMES * 4800 and not heard[:, 70_000:].any()
+    np.testing.assert_allclose(heard[:, :70_000], np.stack([wave, wave]), atol=1e-4)
+
+
 def test_a_silent_project_gives_a_video_without_sound():
     with av.open(made("mp4", None)) as video:
         assert [stream.type for stream in video.streams] == ["video"]

@@ -145,7 +145,7 @@ def _wait(studio: Studio, order: proof.ProofOrder, progress: Callable[[int, int]
             return
         if job is not None and job.state == FAILED:
             raise FernTideError(job.words, remedy="Try it again.")
-        if job is None and (now := proof.n_drawn(studio, order)) != drawn:
+        if job is None and (now := proof.n_drawn(studio, order, known=max(0, drawn))) != drawn:
             drawn, since = now, time.monotonic()
             progress(drawn, order.project.n_frames)
         if job is None and time.monotonic() - since > _SILENT_S:

@@ -31,6 +31,11 @@ def _unheard(n_curves: int) -> None:
     pass
 
 
+def nine_digits(curve: Curve) -> str:
+    """Say what a format that writes numbers with nine digits loses."""
+    return "numbers to nine digits"
+
+
 @dataclass(frozen=True)
 class Moments:
     """The named times of a project, in seconds.

@@ -12,6 +12,7 @@ import numpy as np
 from PIL import Image
 from pydantic import BaseModel, ConfigDict
 
+from fern_tide import __version__
 from fern_tide.core.bake.flashing import Flashing, FlashMeter
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.signal import fingerprint
@@ -90,7 +91,15 @@ def pictures_key(levels: Levels, project: Project, staged: Staged) -> str:
     curves = {str(target): node.fingerprint for target, node in levels.graph(project).curves.items()}
     lifts = [levels.graph(project).lift(mapping).fingerprint for mapping in project.mappings if not mapping.muted]
     look = [staged.looks, staged.pieces_look, str(project.rate), project.n_frames, project.scene.studio_light]
-    return fingerprint({"stage": "pictures", "curves": curves, "lifts": lifts, "look": [str(item) for item in look]})
+    return fingerprint(
+        {
+            "stage": "pictures",
+            "drawn_by": __version__,
+            "curves": curves,
+            "lifts": lifts,
+            "look": [str(item) for item in look],
+        }
+    )
 
 
 def check_size(width: int, height: int) -> None:
@@ -104,10 +113,10 @@ def check_size(width: int, height: int) -> None:
             raise InvalidParameter(name, value=value, allowed=f"an even number from {LEAST} to {MOST}")
 
 
-def n_drawn(studio: Studio, order: ProofOrder) -> int:
-    """Count the frames that are there from the first on without a gap."""
+def n_drawn(studio: Studio, order: ProofOrder, *, known: int = 0) -> int:
+    """Count the frames that are there from the first on without a gap; the first `known` ones are not looked for."""
     n_frames = order.project.n_frames
-    return next((at for at in range(n_frames) if not _has(studio, order, at)), n_frames)
+    return next((at for at in range(known, n_frames) if not _has(studio, order, at)), n_frames)
 
 
 def _has(studio: Studio, order: ProofOrder, frame: int) -> bool:

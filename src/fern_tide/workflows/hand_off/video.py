@@ -2,24 +2,23 @@
 
 from __future__ import annotations
 
-import io
 import zipfile
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from itertools import pairwise
 from pathlib import Path
 from typing import Any, BinaryIO
 
 import av
 import numpy as np
 import numpy.typing as npt
-import soundfile
 from av.video.reformatter import ColorRange, Colorspace, Interpolation
-from PIL import Image
+
+from fern_tide.core.base.signal import Float32Array
+from fern_tide.core.sound.decode import measure
+from fern_tide.core.sound.mix import MixTrack, mix_blocks
 
 SOUND_HZ = 48_000
-_BLOCK = 1 << 16
 _COLOURS: dict[str, dict[str, Any]] = {
     "yuv420p": {"dst_colorspace": Colorspace.ITU709, "dst_color_range": ColorRange.MPEG},
     "yuva420p": {"dst_colorspace": Colorspace.ITU709, "dst_color_range": ColorRange.MPEG},
@@ -43,6 +42,7 @@ class VideoKind:
         options: of the codec.
         clear: whether it has transparency: its frames are drawn without the background, and without loss.
         container: PyAV's name of it.
+        ticks: how many a second its times are counted in; 0 counts frames.
     """
 
     id: str
@@ -56,6 +56,7 @@ class VideoKind:
     options: tuple[tuple[str, str], ...] = ()
     clear: bool = False
     container: str = ""
+    ticks: int = 0
 
 
 KINDS = {
@@ -85,7 +86,8 @@ KINDS = {
             clear=True,
         ),
         VideoKind(
-            "webp", "Animated WebP", "A short loop for messages and pages, without sound.", ".webp", "image/webp"
+            "webp", "Animated WebP", "A short loop for messages and pages, without sound.", ".webp", "image/webp",
+            "libwebp_anim", options=(("quality", "80"), ("compression_level", "2")), container="webp", ticks=1000,
         ),
     )
 }  # fmt: skip
@@ -106,8 +108,6 @@ def encode(
     """
     if kind.id == "png":
         _zip(frames, out)
-    elif kind.id == "webp":
-        _webp(frames, out, fps)
     else:
         _video(kind, frames, out=out, n_frames=n_frames, fps=fps, sound=sound)
 
@@ -118,23 +118,15 @@ def _zip(frames: Iterator[bytes], out: BinaryIO) -> None:
             archive.writestr(zipfile.ZipInfo(f"frame-{place:06d}.png", _WHEN), content)
 
 
-def _webp(frames: Iterator[bytes], out: BinaryIO, fps: Fraction) -> None:
-    """Write an endless loop; a frame lasts whole milliseconds, rounded so that none drifts from its time."""
-    pictures = [Image.open(io.BytesIO(content)).convert("RGB") for content in frames]
-    ends = [round(1000 * place / fps) for place in range(len(pictures) + 1)]
-    lasts = [after - before for before, after in pairwise(ends)]
-    pictures[0].save(
-        out, "WEBP", save_all=True, append_images=pictures[1:], duration=lasts, loop=0, quality=80, method=2
-    )
-
-
 def _video(
     kind: VideoKind, frames: Iterator[bytes], *, out: BinaryIO, n_frames: int, fps: Fraction, sound: Path | None
 ) -> None:
     blocks = None if sound is None or not kind.sound else _sound(sound, round(n_frames / fps * SOUND_HZ))
-    with av.open(out, "w", format=kind.container) as container:
+    ticks = Fraction(kind.ticks) or fps
+    endless = {"loop": "0"} if kind.container == "webp" else {}
+    with av.open(out, "w", format=kind.container, options=endless) as container:
         video: Any = container.add_stream(kind.codec, rate=fps, options=dict(kind.options))
-        video.pix_fmt, video.codec_context.time_base = kind.pixels, 1 / fps
+        video.pix_fmt, video.codec_context.time_base = kind.pixels, 1 / ticks
         if kind.pixels in _COLOURS:
             _say_colours(video.codec_context)
         audio: Any = None
@@ -146,7 +138,7 @@ def _video(
             frame = decoded(content).reformat(format=kind.pixels, **_COLOURS.get(kind.pixels, {}))
             if place == 0:
                 video.width, video.height = frame.width, frame.height
-            frame.pts, frame.time_base = place, 1 / fps
+            frame.pts, frame.time_base = round(place / fps * ticks), 1 / ticks
             container.mux(video.encode(frame))
             while blocks is not None and sent_s <= place / fps:
                 sent_s = _send(container, audio, blocks, sent_s)
@@ -165,7 +157,7 @@ def _say_colours(codec: Any) -> None:
     codec.color_range, codec.colorspace, codec.color_primaries, codec.color_trc = 1, 1, 1, 1
 
 
-def _send(container: Any, audio: Any, blocks: Iterator[tuple[int, npt.NDArray[np.float32]]], sent_s: float) -> float:
+def _send(container: Any, audio: Any, blocks: Iterator[tuple[int, Float32Array]], sent_s: float) -> float:
     """Write the next block of sound; gives the time that it ends at, -1 after the last."""
     block = next(blocks, None)
     if block is None:
@@ -186,26 +178,15 @@ def _fitting(audio: Any, frame: Any) -> Sequence[Any]:
     return list(av.AudioResampler(format=wanted, layout="stereo", rate=SOUND_HZ).resample(frame))
 
 
-def _sound(path: Path, n_samples: int) -> Iterator[tuple[int, npt.NDArray[np.float32]]]:
+def _sound(path: Path, n_samples: int) -> Iterator[tuple[int, Float32Array]]:
     """Give exactly so many samples at SOUND_HZ, shape (2, samples), and where each block begins; silence at the end."""
-    with soundfile.SoundFile(path) as file:
-        whole = file.read(dtype="float32", always_2d=True).T
-        rate_hz = file.samplerate
-    stereo = np.repeat(whole, 2, axis=0)[:2] if len(whole) == 1 else whole[:2]
-    if rate_hz != SOUND_HZ:
-        stereo = _resampled(stereo, rate_hz)
-    fitted = np.zeros((2, n_samples), dtype=np.float32)
-    used = min(n_samples, stereo.shape[1])
-    fitted[:, :used] = stereo[:, :used]
-    for start in range(0, n_samples, _BLOCK):
-        yield start, fitted[:, start : start + _BLOCK]
-
-
-def _resampled(stereo: npt.NDArray[np.float32], rate_hz: int) -> npt.NDArray[np.float32]:
-    from scipy.signal import resample_poly  # slow to import
-
-    ratio = Fraction(SOUND_HZ, rate_hz)
-    return np.asarray(resample_poly(stereo, ratio.numerator, ratio.denominator, axis=1), dtype=np.float32)
+    start = 0
+    with path.open("rb") as stream:
+        info = measure(stream)
+        stream.seek(0)
+        for block in mix_blocks([MixTrack(stream, info)], rate_hz=SOUND_HZ, n_samples=n_samples):
+            yield start, block
+            start += block.shape[1]
 
 
 def decoded(content: bytes) -> Any:

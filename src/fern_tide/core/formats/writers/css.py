@@ -7,14 +7,13 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.thin import Interpolation
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.css_values import CssChannel, channels, read_channels
-from fern_tide.core.formats.format import Format, HandOff, KeyParams
+from fern_tide.core.formats.format import Format, HandOff, KeyParams, nine_digits
 
-_BLOCK = re.compile(r"@keyframes ([\w-]+) \{([^{}]*(?:\{[^{}]*\}[^{}]*)*)\}")
+_BLOCK = re.compile(r"@keyframes ([\\\w -]+) \{([^{}]*(?:\{[^{}]*\}[^{}]*)*)\}")
 _KEY = re.compile(r"([\d.]+)% \{ ([\w-]+): ([^;}]+); \}")
 
 
@@ -22,9 +21,14 @@ class CssParams(KeyParams):
     """How curves become keys; cubic ones are written as straight lines, a key every frame."""
 
 
+def identifier(name: str) -> str:
+    """Write a part's id as CSS has names: none begins with a digit (CSS Syntax 3, 'Escaping')."""
+    return f"\\3{name[0]} {name[1:]}" if name[0].isdigit() else name
+
+
 def keyframes_name(channel: CssChannel) -> str:
-    """Name a channel's keyframes: 'lamp-rotate'."""
-    return f"{channel.part.id}-{channel.name.lstrip('-')}"
+    """Name a channel's keyframes: 'lamp--fill-opacity', which is not the opacity of lamp-fill."""
+    return f"{identifier(channel.part.id)}--{channel.name.lstrip('-')}"
 
 
 def encode(hand_off: HandOff, params: CssParams) -> bytes:
@@ -47,7 +51,7 @@ def encode(hand_off: HandOff, params: CssParams) -> bytes:
         names = ", ".join(f"{keyframes_name(one)} {duration:.9g}s {timing} both" for one in moving)
         anchor = moving[0].part.anchor
         origin = f" transform-origin: {anchor.x:g}px {anchor.y:g}px;" if hand_off.scene.kind == "2d" else ""
-        blocks.append(f".{part_id} {{{origin} animation: {names}; }}")
+        blocks.append(f".{identifier(part_id)} {{{origin} animation: {names}; }}")
     what = f"{_quiet(hand_off.name)}: {hand_off.n_frames} frames at {hand_off.rate.label} fps"
     head = f"/* {what}. Give elements a part's id as class. */"
     return "\n".join([head, *blocks, ""]).encode()
@@ -86,11 +90,6 @@ def read_back(content: bytes, hand_off: HandOff, params: CssParams) -> Mapping[T
     return read_channels(hand_off, texts_of)
 
 
-def loses(curve: Curve) -> str | None:
-    """Say that numbers are rounded."""
-    return "numbers to nine digits"
-
-
 FORMAT = Format(
     id="css",
     label="CSS keyframes",
@@ -98,7 +97,7 @@ FORMAT = Format(
     params=CssParams,
     extension=".css",
     media_type="text/css",
-    loses=loses,
+    loses=nine_digits,
     encode=encode,
     read_back=read_back,
     rounds_by=1e-5,

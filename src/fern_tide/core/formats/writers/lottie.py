@@ -7,10 +7,9 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
-from fern_tide.core.formats.format import Format, HandOff, KeyParams
+from fern_tide.core.formats.format import Format, HandOff, KeyParams, nine_digits
 from fern_tide.core.formats.lottie_drawing import Drawing
 from fern_tide.core.formats.lottie_shapes import Item
 from fern_tide.core.formats.lottie_values import read_moving
@@ -140,11 +139,6 @@ def _read_levels(part: Part, groups: list[Item], n_frames: int) -> FloatArray:
     return np.stack([part.kind.read_path(part.shape.params, text(frame)) for frame in range(n_frames)], axis=1)
 
 
-def loses(curve: Curve) -> str | None:
-    """Say that numbers are rounded."""
-    return "numbers to nine digits"
-
-
 FORMAT = Format(
     id="lottie",
     label="Lottie",
@@ -152,7 +146,7 @@ FORMAT = Format(
     params=LottieParams,
     extension=".lottie.json",
     media_type="application/json",
-    loses=loses,
+    loses=nine_digits,
     encode=encode,
     read_back=read_back,
     carries_property=carries_property,

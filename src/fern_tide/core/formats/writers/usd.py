@@ -6,13 +6,12 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.thin import Interpolation, Keys
 from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.channels import read_channel
-from fern_tide.core.formats.format import Format, HandOff
+from fern_tide.core.formats.format import Format, HandOff, nine_digits
 from fern_tide.core.formats.usd_scene import UsdScene, carries_property, rows_of
 from fern_tide.core.formats.usd_text import read_samples
 
@@ -40,11 +39,6 @@ def read_back(content: bytes, hand_off: HandOff, params: Params) -> Mapping[Targ
     return curves
 
 
-def loses(curve: Curve) -> str | None:
-    """Say that numbers are rounded."""
-    return "numbers to nine digits"
-
-
 FORMAT = Format(
     id="usd",
     label="USD",
@@ -52,7 +46,7 @@ FORMAT = Format(
     params=UsdParams,
     extension=".usda",
     media_type="model/vnd.usda",
-    loses=loses,
+    loses=nine_digits,
     encode=encode,
     read_back=read_back,
     carries_property=carries_property,

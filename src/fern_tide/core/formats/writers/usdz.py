@@ -8,7 +8,7 @@ from collections.abc import Mapping
 
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
-from fern_tide.core.formats.format import Format, HandOff
+from fern_tide.core.formats.format import Format, HandOff, nine_digits
 from fern_tide.core.formats.usd_scene import carries_property
 from fern_tide.core.formats.writers import usd
 
@@ -46,7 +46,7 @@ FORMAT = Format(
     params=UsdzParams,
     extension=".usdz",
     media_type="model/vnd.usdz+zip",
-    loses=usd.loses,
+    loses=nine_digits,
     encode=encode,
     read_back=read_back,
     carries_property=carries_property,

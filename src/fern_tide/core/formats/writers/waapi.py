@@ -8,12 +8,11 @@ from typing import Any
 
 import numpy as np
 
-from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.thin import Interpolation
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.css_values import CssChannel, channels, read_channels
-from fern_tide.core.formats.format import Format, HandOff, KeyParams
+from fern_tide.core.formats.format import Format, HandOff, KeyParams, nine_digits
 
 
 class WaapiParams(KeyParams):
@@ -81,11 +80,6 @@ def read_back(content: bytes, hand_off: HandOff, params: WaapiParams) -> Mapping
     return read_channels(hand_off, texts_of)
 
 
-def loses(curve: Curve) -> str | None:
-    """Say that numbers are rounded."""
-    return "numbers to nine digits"
-
-
 FORMAT = Format(
     id="waapi",
     label="Web Animations",
@@ -93,7 +87,7 @@ FORMAT = Format(
     params=WaapiParams,
     extension=".waapi.json",
     media_type="application/json",
-    loses=loses,
+    loses=nine_digits,
     encode=encode,
     read_back=read_back,
     rounds_by=1e-5,

@@ -4,7 +4,7 @@ import { Axis, xOf } from "./axis.js";
 import { forgetSize } from "./canvas.js";
 import { Bound } from "./bound.js";
 import { Component } from "./component.js";
-import { CurveEditor } from "./curve_editor.js";
+import { LargeCurve } from "./large_curve.js";
 import { Parts } from "./parts.js";
 import { Profile } from "./profile.js";
 import { Proof } from "./proof.js";
@@ -16,7 +16,7 @@ import { selection } from "./selection.js";
 import { transport } from "./transport.js";
 
 export class Handoff extends Component {
-  editor = null;
+  large = null;
   #wave = null;
   #written = {}; // what was written since the last bake, by format
 
@@ -87,10 +87,10 @@ export class Handoff extends Component {
     }
     for (const button of this.all("[data-below]")) this.on(button, "click", () => this.#showBelow(button.dataset.below));
     this.#showBelow(selection.get("below"));
-    const chosen = this.editor?.chosen ?? new Set();
-    const same = this.editor?.canvas?.dataset.target === this.find("#keys-plot")?.dataset.target;
-    this.editor = new CurveEditor(this.root, signal, this.axis);
-    if (same) this.editor.chosen = chosen;
+    const chosen = this.large?.chosen ?? new Set();
+    const same = this.large?.canvas?.dataset.target === this.find("#keys-plot")?.dataset.target;
+    this.large = new LargeCurve(this.root, signal, this.axis);
+    if (same) this.large.chosen = chosen;
     const ribbon = this.find("#ribbon");
     if (!ribbon) return;
     mountRibbon(ribbon, { axis: this.axis, signal, hits: true });
@@ -108,7 +108,7 @@ export class Handoff extends Component {
 
   async load() {
     const track = this.find("#ribbon")?.dataset.track;
-    await Promise.all([this.editor.load(), track && rhythm.load(track), this.#loadWave(track)]);
+    await Promise.all([this.large.load(), track && rhythm.load(track), this.#loadWave(track)]);
     this.#drawAll();
   }
 
@@ -169,7 +169,7 @@ export class Handoff extends Component {
   #drawAll() {
     const ribbon = this.find("#ribbon");
     if (!ribbon) return;
-    this.editor.draw();
+    this.large.draw();
     drawRibbon(ribbon, { wave: this.#wave, axis: this.axis, hits: true });
     this.#drawFrame();
   }

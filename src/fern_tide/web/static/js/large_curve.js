@@ -14,7 +14,7 @@ import { transport } from "./transport.js";
 const DRAG_FROM_PX = 4;
 const listed = (value) => (Array.isArray(value) ? value : [value]);
 
-export class CurveEditor extends Component {
+export class LargeCurve extends Component {
   curve = null;
   chosen = new Set(); // frames of keys
   #drag = null; // by how much the chosen keys are dragged, or the rectangle that chooses some
