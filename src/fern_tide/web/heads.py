@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from fern_tide.core.scene.drawing import TRANSFORMS, bindings, level_names
+from fern_tide.core.scene.outlines import outlines_key
 from fern_tide.core.scene.part import Form
 from fern_tide.core.scene.scene import Part
 from fern_tide.workflows.derive.stages import Staged
@@ -39,6 +40,7 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
     placed = part.has("x")
     levels = level_names(part)
     names = {name for _, *names in TRANSFORMS.values() for name in names if placed} | shown.keys() | set(levels)
+    names |= {item.id for item in part.shaped}
     base = getattr(part.shape.params, "base", None)
     inside = (item for item in staged.scene.moved_with(part.id) if item.has("x"))
     return {
@@ -50,8 +52,14 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
         "placed": placed,
         "above": [_link(item) for item in staged.scene.gatherings(part)],
         "moves": {item.id: head(staged, item) for item in inside},
+        "shaped": _shaped_outlines(staged, part) if part.shapers else None,
         "outline": part.shape.params.model_dump(mode="json") | {"names": levels} if levels else None,
     }
+
+
+def _shaped_outlines(staged: Staged, part: Part) -> dict[str, Any]:
+    """Say how amounts become how much of each shape is seen, and by what key the outlines are asked for."""
+    return {"key": outlines_key(staged.scene, staged.media, part), "shaping": _shaping(part)}
 
 
 def _shaping(part: Part) -> list[dict[str, Any]]:
@@ -59,7 +67,7 @@ def _shaping(part: Part) -> list[dict[str, Any]]:
     return [
         {
             "law": one.shaper.spec.law,
-            "names": [item.id for item in one.properties],
+            "names": [item.id for item in one.properties_in(part.kind.space)],
             "rest": one.rest,
             "steps": one.steps.tolist(),
         }

@@ -110,7 +110,7 @@ def test_at_rest_nothing_moves_and_nothing_is_seen(name):
     spec = SHAPERS[name]
     shaping = Shaping(slot=1, shaper=ShaperChoice(id=name))
     np.testing.assert_allclose(spec.move(ROD, spec.params(), amount=shaping.rest), ROD.positions, atol=1e-12)
-    rest = {item.id: np.array([float(item.default)]) for item in shaping.properties}
+    rest = {item.id: np.array([float(item.default)]) for item in shaping.properties_in("3d")}
     assert not shaping.seen(rest).any()
     if spec.law is Law.STEPS:
         assert shaping.rest in shaping.steps and (np.diff(shaping.steps) > 0).all()
@@ -120,10 +120,10 @@ def test_at_rest_nothing_moves_and_nothing_is_seen(name):
 @given(share=st.floats(0, 1), phase=st.floats(-720, 720))
 def test_its_shapes_stand_for_every_amount_within_half_a_percent_of_its_size(name, share, phase):
     spec, shaping = SHAPERS[name], Shaping(slot=1, shaper=ShaperChoice(id=name))
-    first = shaping.properties[0]
+    first = shaping.properties_in("3d")[0]
     low, high = (first.low if first.low is not None else -2.0, first.high if first.high is not None else 2.0)
     amount = low + share * (high - low)
-    values = {item.id: np.array([amount if item.id == first.id else phase]) for item in shaping.properties}
+    values = {item.id: np.array([amount if item.id == first.id else phase]) for item in shaping.properties_in("3d")}
     shown = ROD.positions + np.tensordot(shaping.seen(values)[:, 0], shaping.shapes(ROD), axes=1)
     exact = spec.move(ROD, spec.params(), amount=amount)
     if spec.law is Law.WAVE:

@@ -122,3 +122,14 @@ def test_on_a_closed_way_up_comes_back_to_what_it_was():
     ends = np.array([0.0, 1.0])
     first, last = line.ups(ends, line.tangents(ends)).T
     np.testing.assert_allclose(first, last, atol=0.02)
+
+
+def test_a_rounded_rectangle_has_round_corners():
+    curves = shape_curves("rect", {"x": "10", "y": "20", "width": "100", "height": "60", "rx": "20"})
+    assert curves[0, 0].tolist() == [30, 20, 0] and curves[-1, 3].tolist() == [30, 20, 0]
+    ends = curves[:, 3, :2]
+    corner = ends[(ends[:, 0] > 90) & (ends[:, 1] < 40)]
+    np.testing.assert_allclose(np.hypot(corner[:, 0] - 90, corner[:, 1] - 40), 20, atol=1e-6)
+    clipped = shape_curves("rect", {"width": "40", "height": "10", "rx": "90"})
+    assert clipped[:, :, 0].max() == 40 and clipped[:, :, 1].max() == 10
+    assert len(shape_curves("rect", {"width": "40", "height": "10", "rx": "5", "ry": "0"})) == 4

@@ -12,6 +12,7 @@ import numpy as np
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import HandOff, KeyParams
+from fern_tide.core.formats.lottie_outlines import shaped_ways
 from fern_tide.core.formats.lottie_shapes import (
     SHAPES,
     Item,
@@ -20,9 +21,9 @@ from fern_tide.core.formats.lottie_shapes import (
     fill,
     gradient_numbers,
     group,
+    letters,
     matrix_transform,
     outlines,
-    polygon,
     px,
     stops,
     stroke,
@@ -31,8 +32,7 @@ from fern_tide.core.formats.lottie_shapes import (
 )
 from fern_tide.core.formats.lottie_values import moving
 from fern_tide.core.scene.drawing import bindings, draw, level_names
-from fern_tide.core.scene.lettering import letter_loops
-from fern_tide.core.scene.parts.text import TextParams
+from fern_tide.core.scene.outlines import OUTLINE, Outline, outlines_of, seen_rows
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.geometry import Matrix, fitted, matrix_of, product
 from fern_tide.core.scene.svg.outline import path_strokes
@@ -52,12 +52,19 @@ class Drawing:
     def __init__(self, hand_off: HandOff, params: KeyParams) -> None:
         self.hand_off, self.params = hand_off, params
         self._whose: dict[ET.Element, tuple[Part, str]] = {}
+        self._outlined: dict[ET.Element, tuple[Part, Outline]] = {}
         first = {curve.target: curve.at(0) for curve in hand_off.curves if curve.n_frames}
         self.root = draw(hand_off.scene, media=hand_off.media, values=first, dress=self._dress, picture=lambda file: "")
         self._named = {element.get("id", ""): element for element in self.root.iter()}
         self._paints = {name: one for name, one in self._named.items() if tag_of(one) in _PAINTS}
 
     def _dress(self, part_id: str, slot: str, element: ET.Element) -> None:
+        if slot.startswith(OUTLINE):
+            part = self.hand_off.scene.part(part_id)
+            outlines = outlines_of(self.hand_off.scene, self.hand_off.media, part)
+            node = int(slot.removeprefix(OUTLINE))
+            self._outlined[element] = (part, next(one for one in outlines if one.node == node))
+            return
         self._whose[element] = (self.hand_off.scene.part(part_id), slot)
 
     def layers(self) -> list[Item]:
@@ -203,18 +210,23 @@ class Drawing:
     def _shape(self, element: ET.Element, paint: dict[str, Any], part: Part | None) -> list[Item]:
         if paint.get("visibility") == "hidden":
             return []
-        ways = _letters(part) if tag_of(element) == "text" else outlines(element)
+        ways = letters(part) if tag_of(element) == "text" else outlines(element)
         if (
             part is not None
             and part.kind.path is not None
             and any(name in self._curves(part) for name in level_names(part))
         ):
             ways = self._sounding(part)
+        shaped, outline = self._outlined.get(element, (None, None))
+        if shaped is not None and outline is not None:
+            seen = seen_rows(shaped, {item.id: self._rows(shaped, item.id)[0] for item in shaped.shaped})
+            ways = shaped_ways(outline, seen, self.params)
         if not ways:
             return []
         box = box_of_shape(element)
         painted = [item for item in (self._stroked(paint, box), self._filled(paint, box)) if item is not None]
-        return [group(part.id if part else tag_of(element), [*ways, *painted], transform())]
+        name = part.id if part else element.get("id") or tag_of(element)
+        return [group(name, [*ways, *painted], transform())]
 
     def _sounding(self, part: Part) -> list[Item]:
         """Give the outline of a sound graphic, one a frame."""
@@ -275,14 +287,6 @@ class Drawing:
 
 def _opaque(rgb: FloatArray) -> FloatArray:
     return np.concatenate([rgb, np.ones((1, rgb.shape[1]))])
-
-
-def _letters(part: Part | None) -> list[Item]:
-    """Give the outlines of a text part's letters, in the fonts that ship with the application."""
-    if part is None or not isinstance(params := part.shape.params, TextParams):
-        return []
-    loops = letter_loops(params.words, font=str(params.font), size=params.size, spacing=params.spacing)
-    return [{"ty": "sh", "ks": {"a": 0, "k": polygon(loop + np.array([params.x, params.y]))}} for loop in loops]
 
 
 def _number(text: str, otherwise: float) -> float:

@@ -16,9 +16,12 @@ import numpy as np
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.lottie_values import shortened
 from fern_tide.core.mapping.colour import parse_colour
+from fern_tide.core.scene.lettering import letter_loops
+from fern_tide.core.scene.parts.text import TextParams
+from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.bounds import shape_box
 from fern_tide.core.scene.svg.geometry import Box, Matrix, length, matrix_of
-from fern_tide.core.scene.svg.outline import path_strokes, shape_curves
+from fern_tide.core.scene.svg.outline import strokes_of
 from fern_tide.core.scene.svg.parts import colour
 
 Item = dict[str, Any]
@@ -57,13 +60,13 @@ def group(name: str, items: list[Item], at: Item) -> Item:
     return {"ty": "gr", "nm": name, "it": [*items, at]}
 
 
-def bezier(curves: FloatArray, closed: bool) -> Item:
-    """Give a stroke's curves, shape (curves, 4, 3), as vertices with handles relative to them."""
-    points = np.round(curves[:, :, :2], 4)
+def bezier(curves: FloatArray, closed: bool, *, digits: int = 4) -> Item:
+    """Give a stroke's curves, shape (curves, 4, 2 or 3), as vertices with handles relative to them."""
+    points = np.round(curves[:, :, :2], digits)
     vertices = [*points[:, 0].tolist()]
-    outs = [*(points[:, 1] - points[:, 0]).round(4).tolist()]
-    ins = [[0.0, 0.0], *(points[:-1, 2] - points[:-1, 3]).round(4).tolist()]
-    last = (points[-1, 2] - points[-1, 3]).round(4).tolist()
+    outs = [*(points[:, 1] - points[:, 0]).round(digits).tolist()]
+    ins = [[0.0, 0.0], *(points[:-1, 2] - points[:-1, 3]).round(digits).tolist()]
+    last = (points[-1, 2] - points[-1, 3]).round(digits).tolist()
     if closed and np.abs(points[-1, 3] - points[0, 0]).max() < 1e-3:
         ins[0] = last
     else:
@@ -82,14 +85,18 @@ def polygon(points: FloatArray) -> Item:
 def outlines(element: ET.Element) -> list[Item]:
     """Give the outlines of a shape."""
     tag = tag_of(element)
-    if tag == "path":
-        strokes = path_strokes(element.get("d", ""))
-    elif tag == "rect" and (corner := _corner(element)):
+    if tag == "rect" and (corner := _corner(element)):
         return [_rounded(element, corner)]
-    else:
-        curves = shape_curves(tag, element.attrib)
-        strokes = [(curves, tag not in {"line", "polyline"})] if len(curves) else []
+    strokes = strokes_of(tag, element.attrib)
     return [{"ty": "sh", "ks": {"a": 0, "k": bezier(curves, closed)}} for curves, closed in strokes]
+
+
+def letters(part: Part | None) -> list[Item]:
+    """Give the outlines of a text part's letters, in the fonts that ship with the application."""
+    if part is None or not isinstance(params := part.shape.params, TextParams):
+        return []
+    loops = letter_loops(params.words, font=str(params.font), size=params.size, spacing=params.spacing)
+    return [{"ty": "sh", "ks": {"a": 0, "k": polygon(loop + np.array([params.x, params.y]))}} for loop in loops]
 
 
 def tag_of(element: ET.Element) -> str:

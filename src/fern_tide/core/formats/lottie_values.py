@@ -14,7 +14,7 @@ from fern_tide.core.bake.thin import Interpolation, Keys
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import KeyParams
 
-_LINE: dict[str, Any] = {"o": {"x": [0], "y": [0]}, "i": {"x": [1], "y": [1]}}
+LINE: dict[str, Any] = {"o": {"x": [0], "y": [0]}, "i": {"x": [1], "y": [1]}}
 _STEPS = 40  # of Newton's and bisection's search for a moment on a Bezier
 
 
@@ -47,7 +47,7 @@ def _keyframes(keys: Keys) -> list[dict[str, Any]]:
             if keys.interpolation is Interpolation.STEP:
                 key["h"] = 1
             else:
-                key |= _easing(keys, at) if keys.interpolation is Interpolation.CUBIC else _LINE
+                key |= _easing(keys, at) if keys.interpolation is Interpolation.CUBIC else LINE
         out.append(key)
     return out
 

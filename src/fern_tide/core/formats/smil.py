@@ -20,8 +20,9 @@ from fern_tide.core.bake.thin import Interpolation
 from fern_tide.core.base.signal import FloatArray, at_or_before
 from fern_tide.core.formats.format import KeyParams
 from fern_tide.core.mapping.colour import parse_colour
+from fern_tide.core.scene.outlines import Outline
 from fern_tide.core.scene.scene import Part
-from fern_tide.core.scene.svg.geometry import matrix_of, number
+from fern_tide.core.scene.svg.geometry import NUMBER, matrix_of, number
 
 MARK = "fern-tide-"
 _TIME_LETTERS = 13  # of a key's time: 0.1234567890;
@@ -103,6 +104,23 @@ def animate_path(part: Part, levels: FloatArray, clock: Clock) -> ET.Element:
     assert part.kind.path is not None
     texts = [part.kind.path(part.shape.params, column) for column in levels.T]
     return _animation("animate", {"attributeName": "d"}, (texts, None), clock)
+
+
+def animate_outline(outline: Outline, seen: FloatArray, clock: Clock) -> ET.Element:
+    """Write the animation of an outline that shapers move.
+
+    Args:
+        outline: of one element.
+        seen: how much of each shape is seen, shape (shapes, frames).
+        clock: how long it takes.
+    """
+    if (seen == seen[:, :1]).all():
+        seen = seen[:, :1]  # it stands still
+
+    def texts(values: FloatArray) -> list[str]:
+        return [outline.data(outline.at(column)) for column in values.T]
+
+    return _animation("animate", {"attributeName": "d"}, _shorter(seen, np.ptp(seen, axis=1), clock, texts), clock)
 
 
 def _shorter(rows: FloatArray, spans: FloatArray, clock: Clock, texts: Callable[[FloatArray], list[str]]) -> _Timed:
@@ -218,7 +236,7 @@ def _between(texts: Sequence[str], frames: FloatArray, n_frames: int, steps: boo
     if steps:
         return [texts[place] for place in np.searchsorted(frames, at, side="right") - 1]
     colour = texts[0].startswith(("#", "rgb"))
-    rows = np.array([read_colour(t) if colour else [float(word) for word in t.split()] for t in texts]).T
+    rows = np.array([read_colour(t) if colour else [float(word) for word in NUMBER.findall(t)] for t in texts]).T
     dense = np.stack([np.interp(at, frames, row) for row in rows])
     if colour:
         return _colours(dense)

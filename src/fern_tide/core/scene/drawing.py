@@ -11,6 +11,7 @@ from __future__ import annotations
 import base64
 import xml.etree.ElementTree as ET
 from collections.abc import Callable, Mapping
+from functools import partial
 
 import numpy as np
 
@@ -19,11 +20,12 @@ from fern_tide.core.scene.arrays.drawn import draw_pieces
 from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.images import check_image
 from fern_tide.core.scene.media import SceneMedia
+from fern_tide.core.scene.outlines import OUTLINE, Outline, outlines_of, seen_at
 from fern_tide.core.scene.part import Binding, Element
 from fern_tide.core.scene.parts.svg_element import ATTRIBUTES
 from fern_tide.core.scene.scene import Part, Scene, SceneFile
 from fern_tide.core.scene.svg.geometry import number
-from fern_tide.core.scene.svg.picture import draw_file
+from fern_tide.core.scene.svg.picture import draw_file, reshape
 
 SVG = "http://www.w3.org/2000/svg"
 TRANSFORMS = {"move": ("translate", "x", "y"), "turn": ("rotate", "turn"), "scale": ("scale", "scale_x", "scale_y")}
@@ -136,6 +138,9 @@ class _Pen:
             reached["own"].set("d", part.kind.path(part.shape.params, levels))
         for slot, element in reached.items():
             self._dress(part.id, slot, element)
+        if part.kind.in_file != "file":
+            for outline in outlines_of(self._scene, self._media, part):
+                self._outline(part, outline, reached["own"])
         return self._pieces(back, part) if part.kind.pieces else back
 
     def _pieces(self, parent: ET.Element, part: Part) -> ET.Element:
@@ -178,6 +183,7 @@ class _Pen:
         file = self._scene.file(part.file)
         if (sheet := self._media.sheets.get(file.media)) is not None:
             inside = [item for item in self._scene.branch(part.id) if item.kind.in_file == "element"]
+            shaped = [item for item in (part, *inside) if item.shapers]
             draw_file(
                 parent,
                 sheet,
@@ -187,7 +193,17 @@ class _Pen:
                 prefix=self._prefix,
                 values=self._values,
                 dress=self._dress,
+                outlined={
+                    outline.node: partial(self._outline, item, outline)
+                    for item in shaped
+                    for outline in outlines_of(self._scene, self._media, item)
+                },
             )
+
+    def _outline(self, part: Part, outline: Outline, element: ET.Element) -> None:
+        """Draw an outline as its part's shapers leave it."""
+        reshape(element, outline.data(outline.at(seen_at(part, lambda name: self._value(part, name)))))
+        self._dress(part.id, f"{OUTLINE}{outline.node}", element)
 
     def _haze(self, part: Part, reached: dict[str, ET.Element]) -> None:
         """A blur filter; it takes effect only where the part is blurred or something may blur it."""

@@ -17,12 +17,14 @@ class Mesh:
     Attributes:
         positions: shape (vertices, 3), in metres.
         normals: shape (vertices, 3), of length 1.
-        triangles: shape (triangles, 3), counter-clockwise as seen from outside.
+        triangles: shape (triangles, 3), counter-clockwise as seen from outside; none of outlines.
+        is_flat: whether it is outlines, at z = 0, which stay there: what counts is the area that they are about.
     """
 
     positions: FloatArray
     normals: FloatArray
     triangles: npt.NDArray[np.uint32]
+    is_flat: bool = False
 
 
 def turned(profile: FloatArray, normals: FloatArray, *, around: int) -> Mesh:

@@ -124,7 +124,8 @@ class PartKind:
         more_channels: 3D: where those that depend on the params show.
         looks: whether it is seen at all; what is not is in no picture of the scene, and in no file of it.
         way: of what is only a way to move along: gives its curves, shape (curves, 4, 3), which may be none.
-        vertices: 3D: of what came with a file, says how many vertices shapers can move; 0 where they can move none.
+        vertices: of what came with a file, says how many vertices shapers can move, in 2D how many curves; 0 where they
+            can move none.
         pieces: whether it is many pieces; its params are those of an array (arrays/field.py).
     """
 
@@ -189,7 +190,7 @@ class PartBase(Frozen, frozen=True):
         anchor: where it turns and scales.
         values: its own values, where they are not the properties' defaults.
         ride: the way that it moves along, and how; None where it moves along none.
-        shapers: what gives a solid another shape.
+        shapers: what gives a solid or an outline another shape.
     """
 
     id: Id
@@ -199,11 +200,6 @@ class PartBase(Frozen, frozen=True):
     values: Annotated[dict[Id, Number | Colour], Most(MOST_VALUES)] = Field(default_factory=dict)
     ride: Annotated[Ride | None, Field(exclude_if=lambda ride: ride is None)] = None
     shapers: Annotated[tuple[Shaping, ...], Most(MOST_SHAPERS), Field(exclude_if=lambda shapers: not shapers)] = ()
-
-    @property
-    def shaped(self) -> tuple[Property, ...]:
-        """The amounts of its shapers."""
-        return tuple(item for one in self.shapers for item in one.properties)
 
 
 PAINT_BINDINGS = (

@@ -81,6 +81,13 @@ def in_scene(scene: Scene, part: Part) -> FloatArray:
     return np.asarray(within(None, above(scene, part), part) @ placement(part))
 
 
+def inside_scene(scene: Scene, part: Part) -> FloatArray:
+    """Give what is drawn in a part as the stage counts it, shape (4, 4): in a drawing that is its view box."""
+    matrix = in_scene(scene, part)
+    fits = is_drawing(part) and len(getattr(part.shape.params, "view", ())) == 4
+    return np.asarray(matrix @ _fit(part.shape.params)) if fits else matrix
+
+
 def anchored(part: Part) -> FloatArray:
     """Give where a part's anchor stands at its own values in what it lies in, shape (3,).
 

@@ -57,6 +57,11 @@ class Part(PartBase, frozen=True):
         return int(getattr(self.shape.params, "index", -1))
 
     @property
+    def shaped(self) -> tuple[Property, ...]:
+        """The amounts of its shapers."""
+        return tuple(item for one in self.shapers for item in one.properties_in(self.kind.space))
+
+    @property
     def properties(self) -> tuple[Property, ...]:
         """What can be animated: what its kind has, and what its own file, geometry and way add."""
         kind = self.kind
@@ -161,11 +166,11 @@ class Scene(Frozen, frozen=True):
                 raise InvalidParameter("parent", value=part.parent, allowed="a part that comes before its child")
             if part.kind.space != self.kind:
                 raise InvalidParameter(part.name, value=part.kind.label, allowed=f"a part of a {self.kind} scene")
-            check_shapers(part)
             for name, value in part.values.items():
                 if (part.property(name).kind == "colour") != isinstance(value, str):
                     raise InvalidParameter(f"{part.id}:{name}", value=value, allowed=f"a {part.property(name).kind}")
             seen.add(part.id)
+        check_shapers(self.parts)
         check_arrays(self.parts, self.follows)
         self._check_files()
         assert self.grounds is not None
@@ -275,11 +280,8 @@ class Scene(Frozen, frozen=True):
         try:
             return self._by_id[part_id]
         except KeyError:
-            raise UnknownName(
-                f"The scene has no part named {part_id:.60}.",
-                remedy=f"Use one of: {', '.join(self._by_id)}.",
-                name=part_id,
-            ) from None
+            words = f"The scene has no part named {part_id:.60}."
+            raise UnknownName(words, remedy=f"Use one of: {', '.join(self._by_id)}.", name=part_id) from None
 
     def resolve(self, target: Target) -> tuple[Part, Property]:
         """Find what a target names.
@@ -287,13 +289,11 @@ class Scene(Frozen, frozen=True):
         Raises:
             UnknownName: there is no such part or property.
         """
-        part = self.part(target.part)
-        return part, part.property(target.property)
+        return (part := self.part(target.part)), part.property(target.property)
 
     @cached_property
     def _places(self) -> dict[tuple[str, str], int]:
-        names = ((part.id, item.id) for part in self.parts for item in part.properties)
-        return {name: place for place, name in enumerate(names)}
+        return {name: n for n, name in enumerate((part.id, item.id) for part in self.parts for item in part.properties)}
 
     def place(self, target: Target) -> int:
         """Give a target's place among all properties, in drawing order."""

@@ -1,9 +1,9 @@
-"""What a shaper is: it gives solids another shape, by amounts that sound can drive."""
+"""What a shaper is: it gives solids and outlines another shape, by amounts that sound can drive."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Annotated, Any, Protocol
 
@@ -61,7 +61,7 @@ class Move(Protocol):
 
 @dataclass(frozen=True)
 class Shaper:
-    """One way to give a solid another shape.
+    """One way to give a solid or an outline another shape.
 
     Attributes:
         id: the file's name.
@@ -72,6 +72,7 @@ class Shaper:
         amounts: its properties: 'amount', and of a wave 'phase'.
         move: gives where points go, shape (vertices, 3), from a mesh, params and an amount, at phase 0.
         steps: of 'steps', the amounts of its shapes, rising, the rest among them.
+        flat_params: what of its options a new one has on a 2D stage, where lengths are in px.
         quarter: of 'wave', what the second shape adds for an amount of 1, from a mesh and params.
     """
 
@@ -84,6 +85,7 @@ class Shaper:
     move: Move
     steps: Callable[[Any], FloatArray] = _no_steps
     quarter: Callable[[Mesh, Any], FloatArray] | None = None
+    flat_params: Mapping[str, Any] = field(default_factory=dict)
 
 
 class BetweenParams(Params):

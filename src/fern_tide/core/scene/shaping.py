@@ -1,12 +1,12 @@
 """Shapers of a part: the shapes that stand for all that they can do, and how much of each is seen.
 
-A solid's mesh is carried with fixed shapes beside it (glTF: morph targets), and what moves is how much of each is seen.
-What several shapers do is added up.
+A solid's mesh, or a drawing's outlines (outlines.py), are carried with fixed shapes beside them (glTF: morph targets),
+and what moves is how much of each is seen. What several shapers do is added up.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Annotated, Any, ClassVar
 
@@ -20,11 +20,15 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.scene import shapers as shapers_folder
 from fern_tide.core.scene.mesh import Mesh
 from fern_tide.core.scene.properties import Property
+from fern_tide.core.scene.region import Region
 from fern_tide.core.scene.shaper import AMOUNT, PHASE, Law, Shaper
+from fern_tide.core.scene.svg.outline import OUTLINED
 
 MOST_SHAPERS = 4
 MOST_MOVED = 4_000_000
 """Vertices times shapes of a mesh that came with a file."""
+MOST_CURVES = 100_000
+"""Curves times shapes of a drawing that came with a file."""
 SHAPERS = discover(shapers_folder, attribute="SHAPER", of=Shaper, kind="shaper")
 
 
@@ -40,25 +44,26 @@ class Shaping(Frozen, frozen=True):
     Attributes:
         slot: which of the part's shapers it is: its properties are named by it, and stay its own when others go.
         shaper: which, and its options.
+        region: where on the part it acts.
     """
 
     slot: Annotated[int, Field(ge=1, le=MOST_SHAPERS)]
     shaper: ShaperChoice
+    region: Annotated[Region, Field(exclude_if=lambda region: region == Region())] = Region()
 
     def name(self, what: str) -> str:
         """Give the name of one of its properties, such as shaper1_amount."""
         return f"shaper{self.slot}_{what}"
 
-    @property
-    def properties(self) -> tuple[Property, ...]:
-        """Its amounts."""
+    def properties_in(self, space: str) -> tuple[Property, ...]:
+        """Give its amounts, as they are counted in a kind of scene: a metre is 100 px."""
         items = self.shaper.spec.amounts(self.shaper.params)
-        return tuple(replace(item, id=self.name(item.id)) for item in items)
+        return tuple(replace(in_space(item, space), id=self.name(item.id)) for item in items)
 
     @property
     def rest(self) -> float:
         """The amount that changes nothing."""
-        return float(self.properties[0].default)
+        return float(self.properties_in("3d")[0].default)
 
     @property
     def steps(self) -> FloatArray:
@@ -71,13 +76,13 @@ class Shaping(Frozen, frozen=True):
         return self.steps[np.abs(self.steps - self.rest) > 1e-9]
 
     def shapes(self, mesh: Mesh) -> FloatArray:
-        """Give what its shapes add to a mesh, shape (shapes, vertices, 3), in metres."""
+        """Give what its shapes add to a mesh, shape (shapes, vertices, 3), in metres, or of outlines in px."""
         spec, params = self.shaper.spec, self.shaper.params
         amounts = self.away if spec.law is Law.STEPS else np.array([self.rest + 1.0])
         shapes = [spec.move(mesh, params, amount=float(amount)) - mesh.positions for amount in amounts]
         if spec.quarter is not None:
             shapes.append(spec.quarter(mesh, params))
-        return np.stack(shapes)
+        return np.stack(shapes) * self.region.shares(mesh.positions)[:, np.newaxis]
 
     def seen(self, values: Mapping[str, FloatArray]) -> FloatArray:
         """Give how much of each shape is seen, shape (shapes, frames).
@@ -117,38 +122,82 @@ class Shaping(Frozen, frozen=True):
         return {self.name(AMOUNT): np.real(wave), self.name(PHASE): phase + off}
 
 
+def in_space(item: Property, space: str) -> Property:
+    """Give a property as a kind of scene counts it: a length in px on a 2D stage, of which 100 are a metre."""
+    if space == "3d" or item.unit != "m":
+        return item
+    return replace(item, unit="px", step=item.step * 100, swing=float(item.swing) * 100)
+
+
 def can_be_shaped(part: Any) -> bool:
-    """Say whether a part has a mesh that shapers can take."""
+    """Say whether a part has a mesh or an outline that shapers can take."""
     kind = part.kind
+    if kind.space == "2d" and not kind.in_file:
+        return kind.draw is not None and kind.path is None and _is_outlined(kind.draw(part.shape.params, part.id))
     if kind.vertices is not None:
         return bool(kind.vertices(part.shape.params))
     return kind.solid is not None and kind.morphs is None
 
 
+def _is_outlined(element: Any) -> bool:
+    return element.slot == "own" and element.tag in OUTLINED
+
+
 def n_moved(part: Any, shapers: Sequence[Shaping]) -> int:
-    """Count the vertices that all shapes of shapers move together, of what came with a file; 0 of what is made here."""
+    """Count the vertices, in 2D the curves, that all shapes of shapers move together, of what came with a file.
+
+    0 of what is made here.
+    """
     return 0 if part.kind.vertices is None else part.kind.vertices(part.shape.params) * n_shapes(shapers)
 
 
-def check_shapers(part: Any) -> None:
-    """See that a part can have its shapers.
+def most_moved(part: Any) -> int:
+    """Give how many that may be."""
+    return MOST_MOVED if part.kind.space == "3d" else MOST_CURVES
+
+
+def check_shapers(parts: Iterable[Any]) -> None:
+    """See that parts can have their shapers, and that no element of a drawing is shaped by what it lies in, too.
 
     Args:
-        part: with its kind and shapers.
+        parts: of a scene, each after what it lies in.
 
     Raises:
-        InvalidParameter: it has no mesh, one that cannot be shaped, or draws sound itself; the shapers need too many
-            numbers; or two have one slot.
+        InvalidParameter: one of them cannot.
+    """
+    above: dict[str, str] = {}
+    for part in parts:
+        if part.shapers:
+            _check(part)
+        if not part.kind.in_file or part.kind.space == "3d":
+            continue
+        outer = above.get(part.parent or "")
+        if outer is not None and part.shapers:
+            allowed = f"shapers of {outer}, which it lies in, or its own"
+            raise InvalidParameter(f"shapers of {part.name}", value=f"{len(part.shapers)}", allowed=allowed)
+        if outer is not None or part.shapers:
+            above[part.id] = outer or part.name
+
+
+def _check(part: Any) -> None:
+    """See that a part can have its shapers.
+
+    Raises:
+        InvalidParameter: it has no mesh or outline, one that cannot be shaped, or draws sound itself; the shapers need
+            too many numbers; or two have one slot.
     """
     slots = [one.slot for one in part.shapers]
-    if slots and not can_be_shaped(part):
+    flat = part.kind.space == "2d"
+    if not can_be_shaped(part):
         allowed = "a solid, or a part of a file brought in anew whose mesh is plain triangles without morph targets"
+        if flat:
+            allowed = "a shape with an outline, or such elements of a drawing brought in anew"
         raise InvalidParameter(f"shapers of {part.name}", value=part.kind.label, allowed=allowed)
-    if slots:
-        moved = n_moved(part, part.shapers)
-        if moved > MOST_MOVED:
-            allowed = f"at most {MOST_MOVED:,}: fewer shapers, a smaller most, or a coarser mesh"
-            raise InvalidParameter(f"shapes times vertices of {part.name}", value=f"{moved:,}", allowed=allowed)
+    moved, most = n_moved(part, part.shapers), most_moved(part)
+    if moved > most:
+        what, mended = ("curves", "part of it") if flat else ("vertices", "a coarser mesh")
+        allowed = f"at most {most:,}: fewer shapers, a smaller most, or {mended}"
+        raise InvalidParameter(f"shapes times {what} of {part.name}", value=f"{moved:,}", allowed=allowed)
     if len(set(slots)) < len(slots):
         raise InvalidParameter("shaper", value=max(slots, key=slots.count), allowed="a slot that no other has")
 

@@ -8,6 +8,7 @@ from flask import Blueprint, Response, jsonify, request
 
 from fern_tide.core.base.errors import FernTideError, UnknownName
 from fern_tide.core.scene.images import check_image
+from fern_tide.core.scene.outlines import element_of, outlines_key, outlines_of
 from fern_tide.store.files import TooLarge
 from fern_tide.web.context import staged, status, studio
 from fern_tide.web.heads import head
@@ -83,6 +84,24 @@ def arrays(key: str) -> Response:
     stage = staged(project.scene)
     heads = {part.id: {**field_head(pack, project, part), **source_nodes(stage, part)} for part in arrays_of(project)}
     return pack.response({"fields": heads, "parts": {name: head(stage, project.scene.part(name)) for name in heads}})
+
+
+@pages.get("/outlines/<part_id>")
+def outlines(key: str, part_id: str) -> Response:
+    """Give the outlines that a 2D part's shapers move, with what each shape adds to them."""
+    scene = studio().projects.head(key)[1].scene
+    stage, part, pack = staged(scene), scene.part(part_id), Pack()
+    shaped = outlines_of(stage.scene, stage.media, part)
+    heads = [
+        {
+            "element": "--".join(element_of(scene, part, one)),
+            "strokes": [[stroke.n_curves, stroke.closed] for stroke in one.strokes],
+            "points": pack.add(one.points.ravel()),
+            "shapes": pack.add(one.shapes.reshape(len(one.shapes), -1)),
+        }
+        for one in shaped
+    ]
+    return pack.response({"key": outlines_key(stage.scene, stage.media, part), "outlines": heads})
 
 
 @pages.get("/pictures/<file_id>")

@@ -16,7 +16,7 @@ from fern_tide.core.scene.gathering import regathered, ungathered
 from fern_tide.core.scene.gltf.container import GltfLimits
 from fern_tide.core.scene.ride import RIDING
 from fern_tide.core.scene.scene import Part, Scene, SceneFile
-from fern_tide.core.scene.shaping import MOST_MOVED, can_be_shaped, n_moved
+from fern_tide.core.scene.shaping import can_be_shaped, most_moved, n_moved
 from fern_tide.core.scene.svg.allowed import SvgLimits
 from fern_tide.store.revision import Revision
 from fern_tide.workflows.bring_in.scene_files import SceneContent, add_to, empty_scene, look_at_all, parts_in, scene_of
@@ -149,8 +149,8 @@ def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -
             if before.ride is not None and part.has("x"):
                 riding = {name: value for name, value in before.values.items() if name in RIDING}
                 update |= {"ride": before.ride, "values": {**part.values, **riding}}
-            if before.shapers and can_be_shaped(part) and n_moved(part, before.shapers) <= MOST_MOVED:
-                shaped = {item.id: before.own(item.id) for one in before.shapers for item in one.properties}
+            if before.shapers and can_be_shaped(part) and n_moved(part, before.shapers) <= most_moved(part):
+                shaped = {item.id: before.own(item.id) for item in before.shaped}
                 values = update.get("values", part.values)
                 update |= {"shapers": before.shapers, "values": {**values, **shaped}}
         parts.append(part.model_copy(update=update))

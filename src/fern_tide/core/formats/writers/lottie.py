@@ -11,6 +11,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import Format, HandOff, KeyParams, nine_digits
 from fern_tide.core.formats.lottie_drawing import Drawing
+from fern_tide.core.formats.lottie_outlines import read_shaped
 from fern_tide.core.formats.lottie_shapes import Item
 from fern_tide.core.formats.lottie_values import read_moving
 from fern_tide.core.scene.drawing import bindings, level_names
@@ -29,7 +30,7 @@ def carries_property(part: Part, name: str) -> bool:
     """Say whether a property of a part shows in the file: its place, its paints, its opacity, its levels."""
     if part.shape.id == "image" or getattr(part.shape.params, "tag", "") in _NOT_DRAWN:
         return False
-    if name in PLACE_NAMES or name in level_names(part):
+    if name in PLACE_NAMES or name in level_names(part) or any(item.id == name for item in part.shaped):
         return True
     return any(binding.property == name and binding.attribute in _CARRIED for binding in bindings(part))
 
@@ -63,6 +64,11 @@ def read_back(content: bytes, hand_off: HandOff, params: LottieParams) -> Mappin
     curves = {}
     for curve in hand_off.curves:
         part = hand_off.scene.part(curve.target.part)
+        if any(item.id == curve.target.property for item in part.shaped):
+            shaped = read_shaped(part, groups, hand_off)
+            if curve.target.property in shaped:
+                curves[curve.target] = shaped[curve.target.property]
+            continue
         values = _read(part, curve.target.property, groups.get(part.id, []), hand_off.n_frames)
         if values is not None:
             curves[curve.target] = values

@@ -22,13 +22,23 @@ from fern_tide.core.formats.smil import (
     Clock,
     Link,
     animate,
+    animate_outline,
     animate_path,
     animate_transform,
     chain,
     read_colour,
     values_in,
 )
+from fern_tide.core.formats.svg_outlines import (
+    insertions,
+    outline_animations,
+    read_levels,
+    read_shaped,
+    rows_of,
+    seen_frames,
+)
 from fern_tide.core.scene.drawing import TRANSFORMS, bindings, draw, level_names
+from fern_tide.core.scene.outlines import OUTLINE, outlines_of
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.svg.allowed import SVG
 from fern_tide.core.scene.svg.geometry import number
@@ -46,7 +56,7 @@ def encode(hand_off: HandOff, params: SvgParams) -> bytes:
         params = SvgParams()
     clock = Clock(hand_off.n_frames, float(hand_off.rate.duration_s(hand_off.n_frames)), params)
     only = only_file(hand_off.scene)
-    if only is not None and not hand_off.by_part.get(only.id):
+    if only is not None and not hand_off.by_part.get(only.id) and not only.shapers:
         sheet = hand_off.media.sheets[hand_off.scene.file(only.file).media]
         return _returned(hand_off, only, sheet, clock)
     return _drawn(hand_off, clock)
@@ -65,17 +75,16 @@ def only_file(scene: Scene) -> Part | None:
 
 def _returned(hand_off: HandOff, root: Part, sheet: Sheet, clock: Clock) -> bytes:
     """Put animations into the text of a file, and take out its own where they are switched off; no more is touched."""
-    inserted: list[tuple[int, bool, str, bytes]] = []
-    for part in _inside(hand_off.scene, root):
-        animations = [*_statics(part, sheet), *_element_animations(part, hand_off, clock)]
-        if animations:
-            node = sheet.drawing.nodes[part.file_index]
-            prefix = node.name.rpartition(":")[0]
-            inserted.append((node.head, node.closed, node.name, b"".join(_markup(item, prefix) for item in animations)))
-    cuts = [
-        (head, head + 2 if closed else head, b">" + markup + f"</{name}>".encode() if closed else markup)
-        for head, closed, name, markup in inserted
-    ]
+    inside = _inside(hand_off.scene, root)
+    inserted = {
+        part.file_index: [*_statics(part, sheet), *_element_animations(part, hand_off, clock)] for part in inside
+    }
+    outlined: set[int] = set()
+    for part in inside:
+        for index, animation in outline_animations(part, hand_off, clock):
+            inserted.setdefault(index, []).append(animation)
+            outlined.add(index)
+    cuts = insertions(sheet.drawing, inserted, outlined)
     cuts += [
         (sheet.drawing.nodes[index].start, sheet.drawing.nodes[index].end, b"") for index in _silent(hand_off, root)
     ]
@@ -97,12 +106,6 @@ def _silent(hand_off: HandOff, root: Part) -> frozenset[int]:
 def _inside(scene: Scene, root: Part) -> list[Part]:
     """List the elements of a file."""
     return [part for part in scene.branch(root.id) if part.kind.in_file == "element"]
-
-
-def _markup(element: ET.Element, prefix: str) -> bytes:
-    if prefix:
-        element.tag = f"{prefix}:{element.tag}"
-    return ET.tostring(element)
 
 
 def _statics(part: Part, sheet: Sheet) -> Iterable[ET.Element]:
@@ -148,12 +151,8 @@ def _moves(part: Part, hand_off: HandOff) -> bool:
 
 
 def _link(part: Part, hand_off: HandOff) -> Link:
-    curves = hand_off.by_part.get(part.id, {})
-    return Link(_rows(part, PLACE_NAMES, curves, hand_off.n_frames), (part.anchor.x, part.anchor.y))
-
-
-def _rows(part: Part, names: Iterable[str], curves: Mapping[str, Curve], n_frames: int) -> dict[str, FloatArray]:
-    return {name: curves[name].values if name in curves else np.full(n_frames, float(part.own(name))) for name in names}
+    hand_off.by_part.get(part.id, {})
+    return Link(rows_of(part, PLACE_NAMES, hand_off), (part.anchor.x, part.anchor.y))
 
 
 # --- a scene that is drawn whole
@@ -162,13 +161,18 @@ def _rows(part: Part, names: Iterable[str], curves: Mapping[str, Curve], n_frame
 def _drawn(hand_off: HandOff, clock: Clock) -> bytes:
     def dress(part_id: str, slot: str, element: ET.Element) -> None:
         part, curves = hand_off.scene.part(part_id), hand_off.by_part.get(part_id, {})
+        if slot.startswith(OUTLINE):
+            seen = seen_frames(part, hand_off)
+            if seen is not None and any(item.id in curves for item in part.shaped):
+                element.append(animate_outline(outlines[part_id][int(slot.removeprefix(OUTLINE))], seen, clock))
+            return
         if part.kind.in_file == "element":
             element.extend(_element_animations(part, hand_off, clock) if _is_driven(part, hand_off) else ())
             return
         hand_off.progress(len(curves) if slot == "own" else 0)
         verb, *names = TRANSFORMS.get(slot, ("",))
         if any(name in curves for name in names):
-            rows = np.stack(list(_rows(part, names, curves, hand_off.n_frames).values()))
+            rows = np.stack(list(rows_of(part, names, hand_off).values()))
             if slot == "move":
                 rows = rows + np.array([[part.anchor.x], [part.anchor.y]])
             element.append(animate_transform(rows, verb, clock))
@@ -177,9 +181,14 @@ def _drawn(hand_off: HandOff, clock: Clock) -> bytes:
                 element.append(animate(curves[binding.property], binding.attribute, clock))
         names = level_names(part) if slot == "own" else []
         if any(name in curves for name in names):
-            levels = np.stack(list(_rows(part, names, curves, hand_off.n_frames).values()))
+            levels = np.stack(list(rows_of(part, names, hand_off).values()))
             element.append(animate_path(part, levels, clock))
 
+    outlines = {
+        part.id: {outline.node: outline for outline in outlines_of(hand_off.scene, hand_off.media, part)}
+        for part in hand_off.scene.parts
+        if part.shapers
+    }
     first = {curve.target: curve.at(0) for curve in hand_off.curves if curve.n_frames}
     root = draw(hand_off.scene, media=hand_off.media, values=first, dress=dress)
     for element in root.iter():
@@ -200,14 +209,18 @@ def read_back(content: bytes, hand_off: HandOff, params: SvgParams) -> Mapping[T
     root = SafeET.fromstring(content)
     elements = _elements(root, hand_off)
     curves = {}
-    read_levels: dict[str, FloatArray] = {}
+    known_levels: dict[str, FloatArray] = {}
     for curve in hand_off.curves:
         part = hand_off.scene.part(curve.target.part)
         if curve.target.property in PLACE_NAMES:
             curves[curve.target] = _read_place(part, curve, elements, hand_off)
         if curve.target.property in level_names(part):
-            levels = _read_levels(part, elements, hand_off.n_frames, known=read_levels)
+            levels = read_levels(part, elements, hand_off.n_frames, known=known_levels)
             curves[curve.target] = levels[int(curve.target.property.removeprefix("level_"))]
+        if any(item.id == curve.target.property for item in part.shaped):
+            shaped = read_shaped(part, elements, hand_off)
+            if curve.target.property in shaped:
+                curves[curve.target] = shaped[curve.target.property]
         for binding in bindings(part):
             if binding.property == curve.target.property:
                 element = elements.get((part.id, binding.slot))
@@ -226,7 +239,7 @@ def _elements(root: ET.Element, hand_off: HandOff) -> dict[tuple[str, str], ET.E
     only = only_file(hand_off.scene)
     if only is None or hand_off.by_part.get(only.id):
         named = {element.get("id", ""): element for element in root.iter()}
-        return {(name.rpartition("--")[0], name.rpartition("--")[2]): by_index for name, by_index in named.items()}
+        return {(name.rpartition("--")[0], name.rpartition("--")[2]): element for name, element in named.items()}
     theirs = (element for element in root.iter() if not element.get("id", "").startswith(MARK))
     elements = [element for element in theirs if isinstance(element.tag, str) and element.tag.startswith(f"{{{SVG}}}")]
     file = hand_off.scene.file(only.file)
@@ -236,18 +249,8 @@ def _elements(root: ET.Element, hand_off: HandOff) -> dict[tuple[str, str], ET.E
             gone.add(node.index)
     left = (index for index in range(len(elements) + len(gone)) if index not in gone)
     by_index = dict(zip(left, elements, strict=True))
-    return {(part.id, "own"): by_index[part.file_index] for part in _inside(hand_off.scene, only)}
-
-
-def _read_levels(
-    part: Part, elements: Mapping[tuple[str, str], ET.Element], n_frames: int, *, known: dict[str, FloatArray]
-) -> FloatArray:
-    """Read a sound graphic's levels, shape (levels, frames), once for all of them."""
-    if part.id not in known:
-        assert part.kind.read_path is not None
-        texts = values_in(elements.get((part.id, "own")), "animate", attribute="d", n_frames=n_frames)[0]
-        known[part.id] = np.stack([part.kind.read_path(part.shape.params, text) for text in texts], axis=1)
-    return known[part.id]
+    numbered = {(only.id, f"n{index}"): element for index, element in by_index.items()}
+    return numbered | {(part.id, "own"): by_index[part.file_index] for part in _inside(hand_off.scene, only)}
 
 
 def _read_place(

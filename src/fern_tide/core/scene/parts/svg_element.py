@@ -73,6 +73,11 @@ class SvgElementParams(Params):
     tag: Annotated[str, Field(max_length=40), unit("", "What element it is.", kind="given")] = "g"
     base: Annotated[str, Field(max_length=MOST_BASE), unit("", "The transform it came with.", kind="given")] = ""
     names: Annotated[str, Field(max_length=400), unit("", "The properties it has.", kind="given")] = ""
+    curves: Annotated[
+        int,
+        Field(ge=0, exclude_if=lambda curves: not curves),
+        unit("", "How many curves the outlines in it have.", kind="given"),
+    ] = 0
 
 
 @cache
@@ -93,6 +98,7 @@ KIND = PartKind(
     params=SvgElementParams,
     in_file="element",
     offered=False,
+    vertices=lambda params: params.curves,
     writes=lambda params: params.tag in {"text", "tspan"},
     more=more,
 )

@@ -23,6 +23,11 @@ class SvgFileParams(Params):
         Most(4),
         unit("", "Its view box, fitted into that in the middle: left, top, width, height.", kind="given"),
     ] = ()
+    curves: Annotated[
+        int,
+        Field(ge=0, exclude_if=lambda curves: not curves),
+        unit("", "How many curves the outlines in it have.", kind="given"),
+    ] = 0
 
 
 def draw(params: SvgFileParams, part_id: str) -> Element:
@@ -40,5 +45,6 @@ KIND = PartKind(
     offered=False,
     draw=draw,
     holds=True,
+    vertices=lambda params: params.curves,
     whole_file=lambda params: True,
 )

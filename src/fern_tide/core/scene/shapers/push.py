@@ -19,7 +19,7 @@ _WAVES = 24
 class PushParams(Params):
     """How large its bumps are, and which."""
 
-    size: Annotated[float, Field(gt=0, le=1000), unit("m", "From bump to bump.", step=0.05)] = 0.4
+    size: Annotated[float, Field(gt=0, le=100_000), unit("m", "From bump to bump.", step=0.05)] = 0.4
     seed: Annotated[int, Field(ge=0, le=2**31 - 1), unit("", "Other bumps for another number.")] = 0
 
 
@@ -46,4 +46,5 @@ SHAPER = Shaper(
     law=Law.LINE,
     amounts=lambda params: (Property(AMOUNT, "Push", "m", step=0.01, swing=0.08),),
     move=move,
+    flat_params={"size": 60.0},
 )

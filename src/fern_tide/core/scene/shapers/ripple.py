@@ -28,7 +28,7 @@ class RippleParams(Params):
 
     axis: Annotated[Axis, unit("", "Along which axis it moves.")] = Axis.Y
     runs: Annotated[Runs, unit("", "Which way its waves run.")] = Runs.ROUND
-    wavelength: Annotated[float, Field(gt=0, le=1000), unit("m", "From crest to crest.", step=0.05)] = 0.5
+    wavelength: Annotated[float, Field(gt=0, le=100_000), unit("m", "From crest to crest.", step=0.05)] = 0.5
 
 
 def _angle(points: FloatArray, params: RippleParams) -> FloatArray:
@@ -66,4 +66,5 @@ SHAPER = Shaper(
     ),
     move=move,
     quarter=quarter,
+    flat_params={"wavelength": 80.0},
 )

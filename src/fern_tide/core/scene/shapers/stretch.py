@@ -23,7 +23,11 @@ class StretchParams(BetweenParams):
 
 
 def move(mesh: Mesh, params: StretchParams, *, amount: float) -> FloatArray:
-    """Give where points go: s times as long between the planes; the other axes times 1 / sqrt(s), if volume stays."""
+    """Give where points go: s times as long between the planes.
+
+    The other axes are 1 / sqrt(s) times as wide, if the volume stays; the other axis of outlines, whose area stays,
+    1 / s times.
+    """
     points = mesh.positions
     row = params.axis.row
     first, last = between(points, params)
@@ -32,7 +36,9 @@ def move(mesh: Mesh, params: StretchParams, *, amount: float) -> FloatArray:
     stretched[:, row] = first + amount * (inside - first) + (points[:, row] - inside)
     if params.volume:
         others, centre = params.axis.others, middle(points)
-        stretched[:, others] = centre[others] + (points[:, others] - centre[others]) / np.sqrt(amount)
+        stretched[:, others] = centre[others] + (points[:, others] - centre[others]) / (
+            amount if mesh.is_flat else np.sqrt(amount)
+        )
     return stretched
 
 

@@ -37,6 +37,14 @@ def path_strokes(data: str) -> list[tuple[FloatArray, bool]]:
     return [(_array(curves), closed) for curves, closed in _strokes(data) if curves]
 
 
+def strokes_of(tag: str, attributes: Mapping[str, str]) -> list[tuple[FloatArray, bool]]:
+    """Give all strokes of a basic shape or a path, as path_strokes does; none of what has no outline."""
+    if tag == "path":
+        return path_strokes(attributes.get("d", ""))
+    curves = shape_curves(tag, attributes)
+    return [(curves, tag not in {"line", "polyline"})] if len(curves) else []
+
+
 def _strokes(data: str) -> Iterator[tuple[list[Curve], bool]]:
     curves: list[Curve] = []
     here = start = handle = (0.0, 0.0)
@@ -92,8 +100,8 @@ def shape_curves(tag: str, attributes: Mapping[str, str]) -> FloatArray:
         return _array([*arc_curves((x + rx, y), half, (x - rx, y)), *arc_curves((x - rx, y), half, (x + rx, y))])
     if tag == "rect":
         x, y, wide, tall = px("x"), px("y"), px("width"), px("height")
-        corners = [(x, y), (x + wide, y), (x + wide, y + tall), (x, y + tall), (x, y)]
-        return _array([_line(one, other) for one, other in pairwise(corners)])
+        round_x, round_y = px("rx", px("ry")), px("ry", px("rx"))
+        return _array(_rectangle((x, y), (x + wide, y + tall), min(round_x, wide / 2), min(round_y, tall / 2)))
     if tag == "line":
         return _array([_line((px("x1"), px("y1")), (px("x2"), px("y2")))])
     if tag in {"polygon", "polyline"}:
@@ -102,6 +110,21 @@ def shape_curves(tag: str, attributes: Mapping[str, str]) -> FloatArray:
         points += points[:1] if tag == "polygon" else []
         return _array([_line(one, other) for one, other in pairwise(points)])
     return path_curves(attributes.get("d", ""))
+
+
+def _rectangle(low: Point, high: Point, rx: float, ry: float) -> list[Curve]:
+    """Give a rectangle, round at its corners where both radii are more than nothing (SVG 2, 10.2)."""
+    (x, y), (u, v) = low, high
+    if not (rx > 0 and ry > 0):
+        return [_line(one, other) for one, other in pairwise([(x, y), (u, y), (u, v), (x, v), (x, y)])]
+    ends = [(x + rx, y), (u - rx, y), (u, y + ry), (u, v - ry), (u - rx, v), (x + rx, v), (x, v - ry), (x, y + ry)]
+    curves: list[Curve] = []
+    for place, (one, other) in enumerate(pairwise([*ends, ends[0]])):
+        if place % 2:
+            curves += arc_curves(one, [rx, ry, 0.0, 0.0, 1.0], other)
+        elif one != other:
+            curves.append(_line(one, other))
+    return curves
 
 
 def _array(curves: list[Curve]) -> FloatArray:

@@ -10,12 +10,14 @@ from typing import TypeGuard
 from PIL import ImageColor
 
 from fern_tide.core.base.naming import Ids
+from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.parts.svg_element import ATTRIBUTES, MOST_BASE, PLACED, SvgElementParams
 from fern_tide.core.scene.scene import Part, PartChoice, SceneFile
-from fern_tide.core.scene.svg.bounds import joined, moved, shape_box
+from fern_tide.core.scene.svg.bounds import joined, moved, pieces, shape_box
 from fern_tide.core.scene.svg.drawing import Drawing, Node, named
 from fern_tide.core.scene.svg.geometry import MOST_PX, Box, length, matrix_of
+from fern_tide.core.scene.svg.outline import OUTLINED, strokes_of
 from fern_tide.core.scene.svg.style import computed, styled
 
 _PAINTED = ("path", "rect", "circle", "ellipse", "line", "polyline", "polygon", "text", "tspan")
@@ -46,7 +48,7 @@ _WORDS = {
     "stop": "Gradient stop",
     "feGaussianBlur": "Blur",
 }
-_UNSEEN = ("defs", "clipPath", "mask", "pattern", "symbol", "marker", "filter", "linearGradient", "radialGradient")
+UNSEEN = ("defs", "clipPath", "mask", "pattern", "symbol", "marker", "filter", "linearGradient", "radialGradient")
 _TRANSFORM = re.compile(r"^[A-Za-z0-9_\s(),.+\-]*$")
 
 
@@ -66,6 +68,7 @@ def _can_be_drawn(px: float | None) -> TypeGuard[float]:
 
 
 _USUAL = "xMidYMid"
+_SIDES = {"rect": 4, "circle": 16, "ellipse": 16, "line": 1}
 
 
 @dataclass(frozen=True)
@@ -88,6 +91,28 @@ class Sheet:
     def middles(self) -> list[tuple[float, float]]:
         """The middle of each element, in what it lies in."""
         return _middles(self)
+
+    @cached_property
+    def n_curves(self) -> list[int]:
+        """How many curves the outlines of each element have, and of all that is seen in it."""
+        nodes = self.drawing.nodes
+        counts = [0] * len(nodes)
+        for node in reversed(nodes):
+            if node.tag in UNSEEN:
+                continue
+            own = _n_curves(node, self.attributes[node.index])
+            counts[node.index] = own + sum(counts[child] for child in node.children if nodes[child].tag != "svg")
+        return counts
+
+    def strokes(self, index: int) -> list[tuple[FloatArray, bool]]:
+        """Give the strokes of an element's outline (see strokes_of), read once."""
+        if index not in self._read:
+            self._read[index] = strokes_of(self.drawing.nodes[index].tag, self.attributes[index])
+        return self._read[index]
+
+    @cached_property
+    def _read(self) -> dict[int, list[tuple[FloatArray, bool]]]:
+        return {}
 
     @cached_property
     def box(self) -> tuple[float, float, float, float]:
@@ -124,6 +149,7 @@ def parts_of(sheet: Sheet, file: SceneFile, *, ids: Ids, limit_to: tuple[int, in
     fit = min(limit_to[0] / width, limit_to[1] / height) if limit_to else 1.0
     usual = sheet.attributes[0].get("preserveAspectRatio", _USUAL).strip() == _USUAL
     fitting = {"width": width * fit, "height": height * fit, "view": sheet.box if usual else ()}
+    fitting |= {"curves": sheet.n_curves[0]}
     name = (sheet.drawing.nodes[0].label or file.name.rsplit(".", 1)[0]).strip()[:120] or "Drawing"
     root = Part(
         id=root_id,
@@ -158,6 +184,7 @@ def _part(sheet: Sheet, node: Node, file: SceneFile, parent: str, ids: Ids, numb
         tag=node.tag,
         base=base if len(base) <= MOST_BASE and _TRANSFORM.match(base) else "",
         names=" ".join(values),
+        curves=sheet.n_curves[node.index],
     )
     own = {key: value for key, value in values.items() if value != ATTRIBUTES[key][0].default}
     return Part(
@@ -226,13 +253,20 @@ def _share(text: str) -> float:
         return 0.0
 
 
+def _n_curves(node: Node, own: dict[str, str]) -> int:
+    """Count the curves of an element's outline, near enough to say whether it has one and whether it has too many."""
+    if node.tag == "path":
+        return sum(verb not in "Mm" for verb, _ in pieces(own.get("d", "")))
+    return _SIDES.get(node.tag, own.get("points", "").count(" ") + 1 if node.tag in OUTLINED else 0)
+
+
 def _middles(sheet: Sheet) -> list[tuple[float, float]]:
     """Find the middle of each element, in what it lies in: of a group, of all in it; of text, where it starts."""
     nodes = sheet.drawing.nodes
     boxes: list[Box | None] = [None] * len(nodes)
     for node in reversed(nodes):
         own = sheet.attributes[node.index]
-        seen = [boxes[child] for child in node.children if nodes[child].tag not in _UNSEEN]
+        seen = [boxes[child] for child in node.children if nodes[child].tag not in UNSEEN]
         box = joined([_own_box(node, own), *seen])
         if box is not None and own.get("transform"):
             box = moved(box, matrix_of(own["transform"]))

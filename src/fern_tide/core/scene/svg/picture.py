@@ -29,6 +29,7 @@ def draw_file(
     prefix: str,
     values: Mapping[Target, float | str],
     dress: Callable[[str, str, ET.Element], None],
+    outlined: Mapping[int, Callable[[ET.Element], None]],
 ) -> None:
     """Draw a file's elements into one.
 
@@ -41,6 +42,7 @@ def draw_file(
         prefix: put before every id.
         values: values that differ from the parts' own.
         dress: called with each part's element, under the slot 'own'.
+        outlined: by their places in the file, what gives elements the outlines that they have by shapers.
     """
     parts, above = {part.file_index: part for part, _ in inside}, {part.id: outer for part, outer in inside}
     driven: dict[str, set[str]] = {}
@@ -76,7 +78,7 @@ def draw_file(
             name: _renamed(text, names) for name, text in sheet.attributes[node.index].items() if name != "id"
         }
         part = parts.get(node.index)
-        if part is not None or "id" in node.attributes:
+        if part is not None or "id" in node.attributes or node.index in outlined:
             attributes["id"] = _id(node.index, parts, root, prefix)
         if part is not None:
             _set_values(attributes, part, values, above[part.id])
@@ -85,6 +87,20 @@ def draw_file(
         drawn[node.index] = element
         if part is not None:
             dress(part.id, "own", element)
+        if node.index in outlined:
+            outlined[node.index](element)
+
+
+GEOMETRY = frozenset(("x", "y", "width", "height", "rx", "ry", "cx", "cy", "r", "x1", "y1", "x2", "y2", "points", "d"))
+"""The attributes that say what outline a basic shape has."""
+
+
+def reshape(element: ET.Element, data: str) -> None:
+    """Turn a basic shape into a path of its own outline, given as path data."""
+    element.tag = "path"
+    for name in GEOMETRY & element.attrib.keys():
+        del element.attrib[name]
+    element.set("d", data)
 
 
 def driven_names(

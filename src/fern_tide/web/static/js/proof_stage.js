@@ -90,6 +90,7 @@ export class ProofStage {
     });
     await this.motion.load();
     this.stage.bind(this.motion);
+    await this.stage.view.outlines?.settled;
     if (this.space === "3d") this.#dressRoom();
     if (this.clear) this.stage.view.background(false);
     return this;

@@ -1,9 +1,11 @@
 // The 2D stage: puts the values of a frame into the drawing. It looks values up and writes attributes; it computes none.
 
 import { outlineOf } from "./graphic.js";
+import { Looking2d } from "./looking2d.js";
 import { drivenAttributes, OwnMotion } from "./own_motion.js";
 import { about, around, boxAround, colourAt, PLACE, placeOf, transformOf, VERBS } from "./placing.js";
 import { Pieces2d } from "./stage2d_arrays.js";
+import { Outlines2d } from "./stage2d_outlines.js";
 import { boxOf, cornersOf } from "./svg.js";
 
 /** Which part an element of the drawing belongs to, by its id, or null. Pure but for the element. */
@@ -25,7 +27,7 @@ function setter(target, attribute, textAt) {
   };
 }
 
-export class Stage2d {
+export class Stage2d extends Looking2d {
   #setters = [];
   clocks = new Set();
   #bound = null;
@@ -34,18 +36,13 @@ export class Stage2d {
   #heads = {};
   #tries = new Map();
   arrays = new Pieces2d();
+  outlines = new Outlines2d(() => this.#bindAgain());
 
   constructor(root, { prefix }) {
-    this.root = root;
-    /** Hears of another way of looking. @type {(() => void) | null} */
-    this.onView = null;
+    super(root);
     this.prefix = prefix;
     this.space = "2d";
     this.#dress();
-  }
-
-  get svg() {
-    return this.root.querySelector(":scope > svg:not(.over)");
   }
 
   /** Take a drawing in place of the one that is shown. */
@@ -57,8 +54,13 @@ export class Stage2d {
     drawn.dataset.whole = own;
     this.svg?.replaceWith(document.importNode(drawn, true));
     this.#dress();
+    this.#bindAgain();
+  }
+
+  #bindAgain() {
     this.#bound = null;
     this.#bind();
+    this.showAgain();
   }
 
   /** Say in script what no attribute can say; style attributes are forbidden. */
@@ -134,6 +136,7 @@ export class Stage2d {
       if (head.placed) this.#bindPlace(id, { moves, moved, valueAt });
       if (head.base !== null) this.#own.takeOut(() => this.element(id, "own"), drivenAttributes(head.bindings, drives, head.above?.some((other) => PLACE.some((name) => driven.has(`${other.id}:${name}`)))));
       if (head.outline && head.outline.names.some(moves)) this.#bindOutline(id, valueAt);
+      if (head.shaped?.shaping.some(({ names }) => names.some(moves))) this.#bindShaped(id, valueAt);
       for (const [name, places] of Object.entries(head.bindings)) if (moves(name)) this.#bindPlaces(id, name, places, valueAt);
     }
   }
@@ -156,6 +159,13 @@ export class Stage2d {
   #bindOutline(id, valueAt) {
     const own = this.element(id, "own");
     if (own) this.#setters.push(setter(own, "d", (frame) => outlineOf(this.#heads[id].outline, this.#heads[id].outline.names.map(valueAt(frame)))));
+  }
+
+  #bindShaped(id, valueAt) {
+    for (const [name, pathAt] of this.outlines.moved(id, this.#heads[id].shaped, valueAt)) {
+      const element = this.root.querySelector(`#${CSS.escape(this.prefix + name)}`);
+      if (element) this.#setters.push(setter(element, "d", pathAt));
+    }
   }
 
   #bindPlaces(id, name, places, valueAt) {
@@ -218,8 +228,7 @@ export class Stage2d {
     const { x, y, width, height } = boxOf(own);
     const matrix = own.getScreenCTM();
     if (!matrix || (!width && !height)) return null;
-    const at = (px, py) => new DOMPoint(px, py).matrixTransform(matrix);
-    return [at(x, y), at(x + width, y), at(x + width, y + height), at(x, y + height)];
+    return around([{ x, y }, { x: x + width, y: y + height }]).map((corner) => new DOMPoint(corner.x, corner.y).matrixTransform(matrix));
   }
 
   /** A part's box in what its anchor is counted in: that which the part lies in, before it is moved. */
@@ -239,61 +248,15 @@ export class Stage2d {
     return box ? cornersOf(box, about(head.anchor, (name) => head.own[name])) : [];
   }
 
-  /** A place on the screen in what a part's anchor is counted in. */
-  toScene({ clientX, clientY }) {
-    return new DOMPoint(clientX, clientY).matrixTransform(this.svg.getScreenCTM().inverse());
-  }
-
   /** A place on the screen in what a part's own shape is drawn in. */
   toPart(part, { clientX, clientY }) {
     const own = this.element(part, "own") ?? this.svg;
     return new DOMPoint(clientX, clientY).matrixTransform(own.getScreenCTM().inverse());
   }
 
-  get #view() {
-    const [x, y, width, height] = this.svg.getAttribute("viewBox").split(/[\s,]+/).map(Number);
-    return { x, y, width, height };
-  }
-
-  #look({ x, y, width, height }) {
-    this.svg.setAttribute("viewBox", [x, y, width, height].map((value) => Number(value.toFixed(4))).join(" "));
-    this.onView?.();
-  }
-
-  zoom(by, event) {
-    const at = event ? this.toScene(event) : null;
-    const { x, y, width, height } = this.#view;
-    const [px, py] = at ? [at.x, at.y] : [x + width / 2, y + height / 2];
-    const factor = Math.min(40, Math.max(0.002, by));
-    this.#look({ x: px - (px - x) * factor, y: py - (py - y) * factor, width: width * factor, height: height * factor });
-  }
-
-  pan(dx, dy) {
-    const scale = this.svg.getScreenCTM().a || 1;
-    const { x, y, width, height } = this.#view;
-    this.#look({ x: x - dx / scale, y: y - dy / scale, width, height });
-  }
-
-  frameAll() {
-    const [x, y, width, height] = this.svg.dataset.whole.split(/[\s,]+/).map(Number);
-    this.#look({ x, y, width, height });
-  }
-
   framePart(part) {
     const corners = this.outline(part);
-    if (!corners) return;
-    const inverse = this.svg.getScreenCTM().inverse();
-    const points = corners.map((corner) => corner.matrixTransform(inverse));
-    const [xs, ys] = [points.map((p) => p.x), points.map((p) => p.y)];
-    const [left, top] = [Math.min(...xs), Math.min(...ys)];
-    const room = 0.25 * Math.max(Math.max(...xs) - left, Math.max(...ys) - top, 20);
-    this.#look({ x: left - room, y: top - room, width: Math.max(...xs) - left + 2 * room, height: Math.max(...ys) - top + 2 * room });
-  }
-
-  background(shown) {
-    const ground = this.svg.querySelector(":scope > rect");
-    if (ground) ground.setAttribute("visibility", shown ? "visible" : "hidden");
-    this.root.classList.toggle("checked", !shown);
+    if (corners) this.lookAt(corners);
   }
 
   dispose() {}

@@ -1,4 +1,4 @@
-// The planes that the selected part's shapers act between, drawn over the stage, at rest.
+// The planes that the selected part's shapers act between, and the edges of their regions, drawn over the stage, at rest.
 
 import { Component } from "./component.js";
 import { drawn } from "./svg.js";
