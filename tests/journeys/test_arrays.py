@@ -47,7 +47,7 @@ def test_pieces_are_put_in_order_by_hand_on_the_stage(room):
     room.click("#frame-part")
     room.wait_for_timeout(400)
     places = room.evaluate(LINE)
-    room.select_option("#array-order", "by_hand")
+    room.click("#array-order-by_hand")
     room.wait_for_selector("#pick-pieces")
     room.click("#pick-pieces")
     stage = room.locator("#stage").bounding_box()
@@ -147,7 +147,7 @@ def test_pieces_of_a_drawing_are_ordered_by_hand_pulled_by_a_reach_and_written_o
     laid_out(room, "line", 6)
     places = room.evaluate(LINE)
     assert max(y for _, y in places) - min(y for _, y in places) < 1 and places[0][0] < places[5][0] - 40
-    room.select_option("#array-order", "by_hand")
+    room.click("#array-order-by_hand")
     room.click("#pick-pieces")
     stage = room.locator("#stage").bounding_box()
     room.mouse.click(stage["x"] + places[4][0], stage["y"] + places[4][1])
@@ -192,3 +192,17 @@ def test_a_dial_of_ones_own_is_named_driven_and_written_as_a_table(stage_room):
     head = download(room, "#download-csv").decode().splitlines()[0]
     assert "dial:number_1 [rpm]" in head
     assert "leaves out 1, which CSV and JSON carry" in room.inner_text("#parts")
+
+
+def test_an_order_is_tried_by_pointing_at_it_and_forgotten_when_the_hand_goes_on(room):
+    laid_out(room, "line", 6)
+    own = room.evaluate(LINE)
+    room.hover("#array-order-shuffled")
+    wait(room, f"JSON.stringify({LINE}) !== {json.dumps(json.dumps(own, separators=(',', ':')))}")
+    tried = room.evaluate(LINE)
+    assert sorted(map(tuple, tried)) == sorted(map(tuple, own)), "the same pieces, one after the other otherwise"
+    room.hover("#array-layout")
+    wait(room, f"JSON.stringify({LINE}) === {json.dumps(json.dumps(own, separators=(',', ':')))}")
+    assert part(room)["shape"]["params"]["order"]["id"] == "tree"
+    room.focus("#array-order-middle")
+    wait(room, f"JSON.stringify({LINE}) !== {json.dumps(json.dumps(own, separators=(',', ':')))}")

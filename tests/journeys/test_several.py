@@ -104,6 +104,12 @@ def test_shift_and_ctrl_in_the_tree_a_box_the_others_a_name_and_escape(page):
     wait(page, f"{CHOSEN}.length === 20 && !{CHOSEN}.includes('sun')")
     page.reload()
     page.wait_for_selector("#several-title:has-text('20 bars')")
+    line = "[...document.querySelector('.order-line').points].map(({ x, y }) => `${x} ${y}`).join()"
+    before = page.evaluate(line)
+    page.hover("#line-order-shuffled")
+    wait(page, f"{line} !== {json.dumps(before)}")
+    page.hover("#several-title")
+    wait(page, f"{line} === {json.dumps(before)}")
 
 
 def test_values_limits_and_lateness_of_all_by_keyboard(page):

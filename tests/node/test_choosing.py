@@ -162,3 +162,10 @@ def test_outlines_become_one_path(modules):
     corners = [{"x": 0, "y": 1}, {"x": 2.25, "y": 1}, {"x": 2, "y": 3}]
     assert modules("spotlight", "pathAround", [corners, corners[:2]]) == "M0.0 1.0L2.3 1.0L2.0 3.0ZM0.0 1.0L2.3 1.0Z"
     assert modules("spotlight", "pathAround", []) == ""
+
+
+def test_an_order_is_asked_for_with_the_parts_that_are_chosen(modules):
+    chosen = {"parts": ["a b", "c"], "backwards": "yes"}
+    assert modules("tried_order", "addressOf", "stage/orders/x", chosen) == "stage/orders/x?parts=a%20b,c&backwards=yes"
+    assert modules("tried_order", "addressOf", "stage/orders/x?array=row", chosen) == "stage/orders/x?array=row"
+    assert modules("tried_order", "addressOf", "stage/orders/x", {"parts": [], "backwards": ""}) == "stage/orders/x"

@@ -5,19 +5,20 @@ import pytest
 from tests.gltf import GLB, model
 from tests.workflows.test_workflows import SOUND
 
-from fern_tide.core.base.errors import FernTideError, InvalidParameter
+from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName
 from fern_tide.core.commands.mapping import PutMapping
 from fern_tide.core.commands.registry import read_command
 from fern_tide.core.document import Project
 from fern_tide.core.scene.gltf.reading import read_gltf
 from fern_tide.core.scene.media import SceneMedia
-from fern_tide.core.scene.scene import Scene, SceneFile
+from fern_tide.core.scene.scene import Part, Scene, SceneFile
 from fern_tide.demo.scene import glasshouse
 from fern_tide.workflows.bring_in import sounds
 from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.derive.stages import Staged, Stages
 from fern_tide.workflows.tune import anchoring, edits, several
 from fern_tide.workflows.tune.several import Choosing, Line, Takes
+from fern_tide.workflows.tune.tried_order import order_tried
 
 BARS = {7: 300, 2: 100, 9: 200, 1: 0, 4: 400}  # number: where it stands, in px
 
@@ -188,3 +189,26 @@ def test_parts_are_chosen_by_nodes_but_for_those_inside_others(fern):
     assert several.chosen(fern, how=Choosing.NODES, parts=[], nodes=[0, 1, 2]) == (["pot", "glow"], 2)
     assert several.chosen(fern, how=Choosing.NODES, parts=[], nodes=[1, 99]) == (["frond"], 1)
     assert several.chosen(fern, how=Choosing.NODES, parts=[]) == ([], 0)
+
+
+def test_an_arrays_pieces_are_listed_in_an_order_that_is_not_chosen():
+    array = Part.model_validate(
+        {
+            "id": "row",
+            "name": "Row",
+            "shape": {"id": "array", "params": {"layout": {"params": {"count": 5}, "id": "line"}}},
+        }
+    )
+    project = Project(name="P", scene=Scene(name="S", parts=(array,)))
+    assert order_tried(project, array, "tree") == [0, 1, 2, 3, 4]
+    assert order_tried(project, array, "middle") == [2, 1, 3, 0, 4]
+    params = array.shape.params
+    backwards = array.but(shape=array.shape.but(params=params.but(backwards=True)))
+    assert order_tried(project, backwards, "x") == [4, 3, 2, 1, 0]
+    many = params.but(layout={"id": "line", "params": {"count": 1000}})
+    listed = order_tried(project, array.but(shape=array.shape.but(params=many)), "x")
+    assert len(listed) == 150 and listed[0] == 0 and listed[-1] == 999 and sorted(listed) == listed
+    with pytest.raises(InvalidParameter, match="an array"):
+        order_tried(project, Part.model_validate({"id": "a", "name": "A", "shape": {"id": "star"}}), "x")
+    with pytest.raises(UnknownName):
+        order_tried(project, array, "nowhere")

@@ -21,6 +21,7 @@ from fern_tide.web.views.several import line_of, parts_of
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 from fern_tide.workflows.tune import anchoring, edits, first_cut, several
 from fern_tide.workflows.tune.several import Choosing
+from fern_tide.workflows.tune.tried_order import order_tried
 
 pages = Blueprint("several", __name__, url_prefix="/p/<key>/stage")
 
@@ -44,6 +45,17 @@ def _ids(scene: Scene, plain: dict[str, Any]) -> list[str]:
     if not ids:
         raise InvalidParameter("parts", value="none", allowed="one or more parts of the scene")
     return ids
+
+
+@pages.get("/orders/<order>")
+def in_order(key: str, order: str) -> Any:
+    """Give parts that are chosen together, or an array's pieces, as an order would have them. Nothing is changed."""
+    project, asked = _document(key), request.args.to_dict()
+    if "array" in asked:
+        return jsonify(pieces=order_tried(project, project.scene.part(asked["array"]), order))
+    line = line_of({**asked, "order": order})
+    parts = [part.id for part in parts_of(project.scene, asked.get("parts", "").split(","))]
+    return jsonify(parts=[part for part, _ in several.in_line(staged(project.scene), parts, line=line)])
 
 
 @pages.post("/choose")

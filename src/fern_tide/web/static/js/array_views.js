@@ -58,8 +58,8 @@ export class ArrayViews {
     return this.views.get(id)?.reaches() ?? [];
   }
 
-  /** Where the pieces of one are, in their order; null of a part that is none. */
-  line(id, most) {
-    return this.views.get(id)?.line(most) ?? null;
+  /** Where the pieces of one are, in their order, or those of a list that is tried; null of a part that is none. */
+  line(id, most, tried) {
+    return this.views.get(id)?.line(most, tried) ?? null;
   }
 }

@@ -56,10 +56,10 @@ class Pieces {
     return piece < 0 || this.dots ? null : piece;
   }
 
-  line(most) {
+  line(most, tried) {
     if (this.dots || !this.places || this.field.thrown) return null;
     if (this.#order?.most !== most) this.#order = { most, pieces: inOrder(this.field, most) };
-    return this.#order.pieces.map((piece) => {
+    return (tried ?? this.#order.pieces).map((piece) => {
       const { left, top, width, height } = this.elements[piece].getBoundingClientRect();
       return { x: left + width / 2, y: top + height / 2 };
     });

@@ -208,11 +208,11 @@ export class ArrayView {
   }
 
   /** Where the pieces are in the world, in their order, no more than so many: what the line through them goes by. */
-  line(most) {
+  line(most, tried) {
     if (!this.places || this.field.thrown) return null;
     this.node.updateWorldMatrix(true, false);
     if (this.#order?.most !== most) this.#order = { most, pieces: inOrder(this.field, most) };
-    return this.#order.pieces.map((piece) => {
+    return (tried ?? this.#order.pieces).map((piece) => {
       const pivot = this.field.anchors[this.field.source[piece]] ?? [0, 0, 0];
       return new Vector3(...[0, 1, 2].map((axis) => this.places[3 * piece + axis] + pivot[axis])).applyMatrix4(this.node.matrixWorld);
     });

@@ -61,6 +61,7 @@ const middleOf = (corners) => ({
 
 export class Choosing extends Component {
   #boxing = false;
+  #tried = null;
 
   /** @param {any} room @param {AbortSignal} signal @param {{ stage: any, isPlaying: () => boolean }} how */
   constructor(room, signal, { stage, isPlaying }) {
@@ -182,9 +183,20 @@ export class Choosing extends Component {
     this.over = over;
   }
 
+  /** Show the line of another order, or with null of the one that is chosen. @param {{ parts?: string[], pieces?: number[] } | null} order */
+  tryOrder(order) {
+    this.#tried = order;
+    this.outline();
+  }
+
+  /** The parts that are chosen, in their order or in one that is tried. */
+  get #ordered() {
+    return this.#tried?.parts ?? JSON.parse(this.find("#several-line")?.textContent ?? "[]");
+  }
+
   /** Draw around all that are chosen, and the line through them in their order. */
   outline() {
-    const ordered = JSON.parse(this.find("#several-line")?.textContent ?? "[]");
+    const ordered = this.#ordered;
     const pieces = ordered.length > 1 ? null : this.#pieces();
     const shown = this.#showsLine(ordered, pieces);
     this.over.setAttribute("visibility", shown || this.stage.drawing ? "visible" : "hidden");
@@ -207,7 +219,7 @@ export class Choosing extends Component {
   /** Where the pieces of the selected array are on the screen, in their order; null of any other part. */
   #pieces() {
     const { view } = this.stage;
-    const points = view?.arrays?.line(selection.get("part"), MOST_THROUGH)?.map((point) => view.onScreen(point));
+    const points = view?.arrays?.line(selection.get("part"), MOST_THROUGH, this.#tried?.pieces)?.map((point) => view.onScreen(point));
     return points?.length > 1 && points.every(Boolean) ? points : null;
   }
 

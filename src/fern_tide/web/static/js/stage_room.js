@@ -25,6 +25,7 @@ import { StageView } from "./stage_view.js";
 import { Planes } from "./stage_planes.js";
 import { WaysHand } from "./stage_ways.js";
 import { transport } from "./transport.js";
+import { TriedOrder } from "./tried_order.js";
 import { work } from "./work.js";
 
 const CHOSEN = ["parts", "order", "backwards", "takes", "late"];
@@ -47,6 +48,7 @@ export class StageRoom extends Component {
     this.stage = new StageView(this.find("#stage"), { prefix: "stage-", signal: this.signal });
     const head = () => JSON.parse(this.find("#part-head")?.textContent ?? "null");
     this.choosing = new Choosing(room, this.signal, { stage: this.stage, isPlaying: () => transport.playing });
+    this.triedOrder = new TriedOrder(root, this.signal, { onTry: (order) => this.choosing.tryOrder(order) });
     const pick = (part, event, rows) => this.choosing.pick(part, event, rows);
     this.looking = new Looking(room, this.signal, { stage: this.stage, onPick: pick, onOutline: () => this.#outline() });
     this.pieces = new PiecesHand(room, this.signal, { stage: this.stage, head });
@@ -107,6 +109,7 @@ export class StageRoom extends Component {
     this.#ready();
     this.looking.mount();
     this.choosing.mount();
+    this.triedOrder.mount();
     this.pieces.mount();
     this.ways.mount();
     this.planes.mount();
