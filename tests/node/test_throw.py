@@ -6,6 +6,7 @@ from tests.node.test_pieces import FRAMES, RATE, Plain
 
 from fern_tide.core.bake.pieces import ArrayMotion
 from fern_tide.core.document import Project
+from fern_tide.core.scene.arrays.layout import completed
 from fern_tide.core.scene.arrays.layouts.spray import NOZZLES
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.web.views.arrays import field_head
@@ -17,8 +18,12 @@ def single(values):
     return np.asarray(values, dtype=np.float32).astype(np.float64)
 
 
+def nozzle_of(name):
+    return {"id": name, "params": {"part": "star"} if "part" in NOZZLES[name].params.model_fields else {}}
+
+
 def spray(space, nozzle, **params):
-    layout = {"id": "spray", "params": {"count": 25, "nozzle": {"id": nozzle}, "last_size": 0.25, **params}}
+    layout = {"id": "spray", "params": {"count": 25, "nozzle": nozzle_of(nozzle), "last_size": 0.25, **params}}
     shape = {"id": "array_3d" if space == "3d" else "array", "params": {"layout": layout}}
     return Part.model_validate({"id": "row", "name": "Row", "shape": shape})
 
@@ -27,7 +32,10 @@ def spray(space, nozzle, **params):
 @pytest.mark.parametrize("nozzle", NOZZLES)
 def test_drops_fly_on_the_page_where_python_has_them(modules, space, nozzle):
     part = spray(space, nozzle, before_s=0.5)
-    project = Project(name="p", rate=RATE, length_frames=FRAMES, scene=Scene(name="s", kind=space, parts=(part,)))
+    star = {"id": "star", "name": "Star", "shape": {"id": "box" if space == "3d" else "star"}}
+    parts = (Part.model_validate(star), part)
+    project = Project(name="p", rate=RATE, length_frames=FRAMES, scene=Scene(name="s", kind=space, parts=parts))
+    part = completed(project.scene, part)
     names = [size.id for size in part.shape.params.layout.spec.sizes_of(space)]
     curves = {name: single(RNG.uniform(0.2, 1.5, FRAMES)) for name in names if name != "gravity"}
     curves["rate"] = single(np.concatenate([RNG.uniform(5, 60, 20), np.zeros(15), RNG.uniform(0, 30, FRAMES - 35)]))

@@ -146,7 +146,7 @@ def test_ways_fill_the_cone_evenly():
 @pytest.mark.parametrize("nozzle", NOZZLES.values(), ids=lambda one: one.id)
 def test_a_nozzle_is_one_across_and_its_ways_out_are_one_long(nozzle, flat):
     numbers = np.random.default_rng(4).random((4000, 2))
-    places, out = (nozzle.flat if flat else nozzle.leave)(numbers)
+    places, out = (nozzle.flat if flat else nozzle.leave)(nozzle.params(), numbers)
     assert places.shape == out.shape == (4000, 3)
     assert np.abs(places).max() <= 0.5 + 1e-9 and np.abs(places.mean(axis=0)).max() < 0.03
     np.testing.assert_allclose(np.linalg.norm(out, axis=1), 1, atol=1e-9)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from fern_tide.core.base.params import FieldSpec, fields
+from fern_tide.core.base.registry import Choice
 from fern_tide.core.commands.field import AddEntry, Owner
 from fern_tide.core.mapping.drive import RESPONSES
 from fern_tide.core.mapping.response import Response
@@ -27,6 +28,21 @@ _SPREADING = ("rows", "late_frames", "late_ms", "differs", "first", "last")
 
 
 @dataclass(frozen=True)
+class Naming:
+    """A param by which a layout, or what it throws from, names a part.
+
+    Attributes:
+        path: where it is in the array.
+        field: what it is.
+        value: the part's id; '' for none.
+    """
+
+    path: str
+    field: FieldSpec
+    value: str
+
+
+@dataclass(frozen=True)
 class ArraySheet:
     """What the sheet of an array shows.
 
@@ -36,7 +52,7 @@ class ArraySheet:
         new_reach: the edit that adds a reach; None where there are as many as can be.
         by_hand: whether the order is picked on the stage.
         is_thrown: whether the pieces fly.
-        named: the parts that the layout's params can name.
+        naming: what of the layout's params names a part; named are the parts that it can.
         leaving: the parts where drops can leave, of a spray; left where they do now.
         hidden_early: how many drops are in the air at its own rate and life, where that is more than are seen; or 0.
         making: the fields of what pieces are made from; ordering and spreading those of the order and the spread.
@@ -51,6 +67,7 @@ class ArraySheet:
     new_reach: dict[str, Any] | None
     by_hand: bool
     is_thrown: bool
+    naming: Sequence[Naming]
     named: Sequence[Part]
     leaving: Sequence[Part]
     left: Part | None
@@ -80,6 +97,7 @@ def array_sheet(scene: Scene, part: Part) -> ArraySheet | None:
         new_reach=None if free is None else _adds(part, Reach(slot=free)),
         by_hand=params.order.spec.by_hand,
         is_thrown=is_thrown,
+        naming=_naming("shape.params.layout", params.layout),
         named=[] if layout.offers is None else layout.offers(scene, part)[:_MOST_LISTED],
         leaving=parts_to_leave(scene, part)[:_MOST_LISTED],
         left=left_by(scene, part),
@@ -88,6 +106,18 @@ def array_sheet(scene: Scene, part: Part) -> ArraySheet | None:
         ordering=[known[name] for name in _ORDERING],
         spreading=[known[name] for name in _SPREADING],
     )
+
+
+def _naming(path: str, chosen: Choice) -> list[Naming]:
+    """List what names a part among the params of a choice, and of the choices that these hold."""
+    naming = []
+    for field in fields(type(chosen.params)):
+        value, place = getattr(chosen.params, field.name), f"{path}.params.{field.name}"
+        if field.kind == "part":
+            naming.append(Naming(place, field, value))
+        elif field.kind == "spec":
+            naming += _naming(place, value)
+    return naming
 
 
 def _adds(part: Part, reach: Reach) -> dict[str, Any]:

@@ -14,7 +14,7 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.colour import parse_colour
 from fern_tide.core.mapping.drive import RESPONSES, Drive, value
-from fern_tide.core.scene.arrays.field import ArrayParams, Between
+from fern_tide.core.scene.arrays.field import Between
 from fern_tide.core.scene.arrays.layout import Layout
 from fern_tide.core.scene.arrays.reach import Reach
 from fern_tide.core.scene.arrays.sources import sources_of
@@ -56,14 +56,13 @@ def field_head(pack: Pack, project: Project, part: Part) -> dict[str, Any]:
         "nearest": params.rows is Between.NEAREST,
         "coloured": params.coloured,
         "reaches": [_reach(pack, reach) for reach in params.reaches],
-        "thrown": _thrown(pack, project, part),
+        "thrown": _thrown(pack, project, motion),
     }
 
 
-def _thrown(pack: Pack, project: Project, part: Part) -> dict[str, Any] | None:
+def _thrown(pack: Pack, project: Project, motion: ArrayMotion) -> dict[str, Any] | None:
     """Pack how an array's pieces fly, of those that are thrown."""
-    params = part.shape.params
-    assert isinstance(params, ArrayParams)
+    params, part = motion.params, motion.part
     layout: Layout = params.layout.spec
     if layout.throws is None:
         return None
@@ -72,6 +71,7 @@ def _thrown(pack: Pack, project: Project, part: Part) -> dict[str, Any] | None:
     return {
         "pieces": throw.n_pieces,
         "flat": throw.flat,
+        "lies": throw.nozzle.lies,
         "uneven": throw.uneven,
         "before": throw.before_s,
         "first": throw.first_size,

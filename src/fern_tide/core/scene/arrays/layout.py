@@ -101,6 +101,10 @@ class Laid:
         return total
 
 
+def _always(params: Any) -> bool:
+    return True
+
+
 @dataclass(frozen=True)
 class Layout:
     """A way to lay pieces out.
@@ -117,6 +121,7 @@ class Layout:
         throws: says how the pieces fly of which it is only given where they begin, in 2D where flat; None where they
             stand.
         given: completes its params by what else is in a scene, as its array counts it; None where they say all.
+        is_open: says of params whether they are to be completed so.
         offers: lists the parts that its params can name.
     """
 
@@ -130,6 +135,7 @@ class Layout:
     flat: Callable[[Any], Laid] | None = None
     throws: Throwing | None = None
     given: Callable[[Scene, Part, Any], Params] | None = None
+    is_open: Callable[[Any], bool] = _always
     offers: Callable[[Scene, Part], list[Part]] | None = None
 
     def sizes_of(self, space: str) -> tuple[Size, ...]:
@@ -179,7 +185,7 @@ def completed(scene: Scene, part: Part) -> Part:
 def is_open(part: Part) -> bool:
     """Say whether a part is an array whose layout's params do not say all by themselves."""
     layout = getattr(part.shape.params, "layout", None) if part.kind.pieces else None
-    return layout is not None and layout.spec.given is not None
+    return layout is not None and layout.spec.given is not None and layout.spec.is_open(layout.params)
 
 
 def completed_at(scene: Scene, part: Part) -> Part:

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
+
+if TYPE_CHECKING:
+    from fern_tide.core.scene.scene import Part, Scene
 
 
 def straight_up(n_drops: int) -> FloatArray:
@@ -24,18 +28,25 @@ class Nozzle:
         id: the file's name.
         label: what people read.
         help: one line on what drops leave from.
-        leave: gives places, shape (drops, 3), and ways out of length 1, of the same shape, from two numbers from 0
-            to 1 for each drop, shape (drops, 2); up is y, in 2D too.
+        leave: gives places, shape (drops, 3), and ways out of length 1, of the same shape, from its params and two
+            numbers from 0 to 1 for each drop, shape (drops, 2); up is y, in 2D too.
         flat: the same in 2D, where z is 0.
-        params: it has none.
+        params: the model of its options.
+        lies: whether it lies somewhere in the scene: its places are then those of the array, in metres or px, in 2D
+            down being y, and neither its size nor its aim counts for them.
+        given: completes its params by what else is in a scene, as its array counts it; None where they say all.
+        offers: lists the parts that its params can name.
     """
 
     id: str
     label: str
     help: str
-    leave: Callable[[FloatArray], tuple[FloatArray, FloatArray]]
-    flat: Callable[[FloatArray], tuple[FloatArray, FloatArray]]
+    leave: Callable[[Any, FloatArray], tuple[FloatArray, FloatArray]]
+    flat: Callable[[Any, FloatArray], tuple[FloatArray, FloatArray]]
     params: type[Params] = Params
+    lies: bool = False
+    given: Callable[[Scene, Part, Any], Params] | None = None
+    offers: Callable[[Scene, Part], list[Part]] | None = None
 
 
 def round_about(shares: FloatArray, *, lying: bool) -> FloatArray:

@@ -18,6 +18,7 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
+from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.scene.arrays.nozzle import Nozzle
 from fern_tide.core.scene.rotation import matrices, quaternions
@@ -35,7 +36,7 @@ class Throw:
 
     Attributes:
         n_pieces: how many drops are seen at most; the oldest gives way.
-        nozzle: what they leave from.
+        nozzle: what they leave from; nozzle_params its own options.
         flat: whether in 2D.
         seed: another number, other drops.
         uneven: by what share each drop's speed may be more or less.
@@ -46,6 +47,7 @@ class Throw:
 
     n_pieces: int
     nozzle: Nozzle
+    nozzle_params: Params
     flat: bool
     seed: int
     uneven: float
@@ -57,7 +59,7 @@ class Throw:
     def kinds(self) -> Kinds:
         """How drops differ, by the same seed always the same."""
         numbers = np.random.Generator(np.random.PCG64(self.seed)).random((N_KINDS, 5))
-        places, out = (self.nozzle.flat if self.flat else self.nozzle.leave)(numbers[:, :2])
+        places, out = (self.nozzle.flat if self.flat else self.nozzle.leave)(self.nozzle_params, numbers[:, :2])
         upward = np.abs(out[:, 1:2]) > 0.9
         aside = np.where(upward, [1.0, 0.0, 0.0], [0.0, 1.0, 0.0])
         aside = aside - out * np.sum(aside * out, axis=1, keepdims=True)
@@ -210,8 +212,9 @@ def _flown(throw: Throw, given: Mapping[str, FloatArray], kind: Whole, flown: Fl
         turn = 2 * np.pi * round_it
         way = out * height + away * (along * np.cos(turn) + beyond * np.sin(turn))
     speed = given["force"] * (1.0 + throw.uneven * faster)
-    begin = kinds.places[:, kind] * given["nozzle"]
-    begin, way = _aimed(throw, given, begin), _aimed(throw, given, way)
+    begin, way = kinds.places[:, kind], _aimed(throw, given, way)
+    if not throw.nozzle.lies:
+        begin = _aimed(throw, given, begin * given["nozzle"])
     down = np.array([0.0, 1.0 if throw.flat else -1.0, 0.0]).reshape(3, *[1] * flown.ndim)
     stands = np.stack([given.get(f"from_{axis}", np.zeros_like(flown)) for axis in "xyz"])
     return np.asarray(stands + begin + way * speed * flown + down * given["gravity"] * flown**2 / 2)

@@ -92,10 +92,11 @@ function wayOf({ flat, kinds }, kind, width) {
 
 /** Where a drop is that has flown for so many seconds. */
 function flown(thrown, { drop, time }, seconds, driven) {
-  const { flat, kinds, uneven } = thrown;
+  const { flat, kinds, uneven, lies } = thrown;
   const kind = (drop - 1) % kinds[0].length;
   const given = (name) => valueAt(driven[name] ?? 0, time * thrown.fps);
-  const begin = aimed(thrown, [0, 1, 2].map((axis) => kinds[axis][kind] * given("nozzle")), given);
+  const place = [0, 1, 2].map((axis) => kinds[axis][kind]);
+  const begin = lies ? place : aimed(thrown, place.map((value) => value * given("nozzle")), given);
   const way = aimed(thrown, wayOf(thrown, kind, given("width")), given);
   const speed = given("force") * (1 + uneven * kinds[14][kind]);
   const fall = ((flat ? 1 : -1) * given("gravity") * seconds ** 2) / 2;

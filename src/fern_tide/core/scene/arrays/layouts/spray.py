@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar
 
 from pydantic import Field
 
@@ -12,6 +12,9 @@ from fern_tide.core.scene.arrays import nozzles as nozzles_folder
 from fern_tide.core.scene.arrays.layout import MOST_PIECES, Laid, Layout, Size, upright
 from fern_tide.core.scene.arrays.nozzle import Nozzle
 from fern_tide.core.scene.arrays.throw import Throw
+
+if TYPE_CHECKING:
+    from fern_tide.core.scene.scene import Part, Scene
 
 NOZZLES = discover(nozzles_folder, attribute="NOZZLE", of=Nozzle, kind="nozzle")
 _MOST_TIMES = 100
@@ -64,6 +67,7 @@ def _throw(params: SprayParams, *, flat: bool) -> Throw:
     return Throw(
         n_pieces=params.count,
         nozzle=params.nozzle.spec,
+        nozzle_params=params.nozzle.params,
         flat=flat,
         seed=params.drops_seed,
         uneven=params.uneven,
@@ -71,6 +75,24 @@ def _throw(params: SprayParams, *, flat: bool) -> Throw:
         first_size=params.first_size,
         last_size=params.last_size,
     )
+
+
+def is_open(params: SprayParams) -> bool:
+    """Say whether its nozzle lies in the scene."""
+    return params.nozzle.spec.given is not None
+
+
+def given(scene: Scene, part: Part, params: SprayParams) -> SprayParams:
+    """Complete the nozzle's params."""
+    nozzle = params.nozzle
+    return params.but(nozzle=nozzle.but(params=nozzle.spec.given(scene, part, nozzle.params)))
+
+
+def offers(scene: Scene, part: Part) -> list[Part]:
+    """List the parts that drops can leave from, where they leave from one."""
+    params: Any = part.shape.params
+    nozzle: Nozzle = params.layout.params.nozzle.spec
+    return [] if nozzle.offers is None else nozzle.offers(scene, part)
 
 
 LAYOUT = Layout(
@@ -95,4 +117,7 @@ LAYOUT = Layout(
     lay=lay,
     flat=lay,
     throws=_throw,
+    given=given,
+    is_open=is_open,
+    offers=offers,
 )

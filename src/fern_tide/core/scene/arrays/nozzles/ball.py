@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
+from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.scene.arrays.nozzle import Nozzle, round_about
 
 
-def leave(numbers: FloatArray) -> tuple[FloatArray, FloatArray]:
+def leave(params: Params, numbers: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Give places all over a ball (Archimedes: even by height), and outward."""
     height = 1.0 - 2.0 * numbers[:, :1]
     out = round_about(numbers[:, 1], lying=True) * np.sqrt(1.0 - height**2)
@@ -16,7 +17,7 @@ def leave(numbers: FloatArray) -> tuple[FloatArray, FloatArray]:
     return out / 2, out
 
 
-def flat(numbers: FloatArray) -> tuple[FloatArray, FloatArray]:
+def flat(params: Params, numbers: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Give places on a circle, and outward."""
     out = round_about(numbers[:, 0], lying=False)
     return out / 2, out

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.scene.arrays.nozzle import Nozzle
 
@@ -23,12 +24,12 @@ def _out(numbers: FloatArray, *, axes: int) -> tuple[FloatArray, FloatArray]:
     return places + out / 2, out
 
 
-def leave(numbers: FloatArray) -> tuple[FloatArray, FloatArray]:
+def leave(params: Params, numbers: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Give places on the six faces of a cube, and straight out."""
     return _out(numbers, axes=3)
 
 
-def flat(numbers: FloatArray) -> tuple[FloatArray, FloatArray]:
+def flat(params: Params, numbers: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Give places on the four edges of a square, and straight out."""
     return _out(numbers, axes=2)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.scene.arrays.nozzle import Nozzle, round_about, straight_up
 
@@ -13,12 +14,12 @@ def _within(numbers: FloatArray, *, lying: bool) -> tuple[FloatArray, FloatArray
     return away * round_about(numbers[:, 1], lying=lying), straight_up(len(numbers))
 
 
-def leave(numbers: FloatArray) -> tuple[FloatArray, FloatArray]:
+def leave(params: Params, numbers: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Give places within a circle on the floor, and up."""
     return _within(numbers, lying=True)
 
 
-def flat(numbers: FloatArray) -> tuple[FloatArray, FloatArray]:
+def flat(params: Params, numbers: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Give places within a circle that stands, and up."""
     return _within(numbers, lying=False)
 

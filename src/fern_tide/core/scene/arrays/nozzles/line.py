@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
+from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.scene.arrays.nozzle import Nozzle, straight_up
 
 
-def leave(numbers: FloatArray) -> tuple[FloatArray, FloatArray]:
+def leave(params: Params, numbers: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Give places from half to the left to half to the right, and up."""
     places = np.zeros((len(numbers), 3))
     places[:, 0] = numbers[:, 0] - 0.5
