@@ -9,6 +9,7 @@ from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.extent import extents
 from fern_tide.core.scene.media import SceneMedia, load
 from fern_tide.core.scene.svg.bounds import path_box
+from fern_tide.core.scene.svg.geometry import viewed
 from fern_tide.demo.scene import glasshouse
 from fern_tide.workflows.bring_in.scene_files import look_at, scene_of
 
@@ -125,3 +126,21 @@ def test_a_parts_own_box_is_the_browsers_however_it_is_moved_turned_and_scaled(b
     own = extents(scene, media=SceneMedia())
     for name, (x, y, wide, tall) in zip(names, blank.evaluate(OWN, [f"{name}--own" for name in names]), strict=True):
         assert own[name].own == pytest.approx((x, y, x + wide, y + tall), abs=0.05), name
+
+
+@pytest.mark.parametrize("align", ["none", "xMinYMin", "xMidYMax", "xMaxYMid"])
+@pytest.mark.parametrize("more", ["", " meet", " slice"])
+@pytest.mark.parametrize(("width", "height"), [(60, 30), (20, 90)])
+def test_a_drawing_in_a_drawing_is_fitted_as_the_browser_fits_it(page, align, more, width, height):
+    inside = {"x": "5", "y": "9", "width": str(width), "height": str(height), "viewBox": "2 4 40 50"}
+    inside["preserveAspectRatio"] = align + more
+    words = " ".join(f'{name}="{value}"' for name, value in inside.items())
+    page.set_content(f"<svg width=300 height=300><svg {words}><rect id=leaf width=1 height=1 /></svg></svg>")
+    found = page.evaluate(
+        """() => {
+          const outer = document.querySelector("svg").getScreenCTM().inverse();
+          const { a, b, c, d, e, f } = outer.multiply(document.querySelector("#leaf").getScreenCTM());
+          return [a, b, c, d, e, f];
+        }"""
+    )
+    assert viewed(inside) == pytest.approx(found, abs=1e-4)

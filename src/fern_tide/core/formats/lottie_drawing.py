@@ -34,7 +34,7 @@ from fern_tide.core.formats.lottie_values import moving
 from fern_tide.core.scene.drawing import bindings, draw, level_names
 from fern_tide.core.scene.outlines import OUTLINE, Outline, outlines_of, seen_rows
 from fern_tide.core.scene.scene import Part
-from fern_tide.core.scene.svg.geometry import Matrix, fitted, matrix_of, product
+from fern_tide.core.scene.svg.geometry import Matrix, matrix_of, product, viewed
 from fern_tide.core.scene.svg.outline import path_strokes
 from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
@@ -194,9 +194,8 @@ class Drawing:
 
     def _matrix(self, element: ET.Element) -> Matrix:
         matrix = matrix_of(element.get("transform", ""))
-        if tag_of(element) == "svg" and element is not self.root and (view := element.get("viewBox")):
-            box = [float(word) for word in view.split()]
-            return product(matrix, fitted(box, px(element, "width", box[2]), px(element, "height", box[3])))
+        if tag_of(element) == "svg" and element is not self.root:
+            return product(matrix, viewed(element.attrib))
         return matrix
 
     def _used(self, element: ET.Element, paint: dict[str, Any]) -> list[Item]:

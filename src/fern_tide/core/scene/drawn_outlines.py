@@ -13,7 +13,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.parts.svg_element import ATTRIBUTES
 from fern_tide.core.scene.scene import Part, Scene
-from fern_tide.core.scene.svg.geometry import Matrix, matrix_of, place, product
+from fern_tide.core.scene.svg.geometry import Matrix, matrix_of, place, product, viewed
 from fern_tide.core.scene.svg.outline import OUTLINED, strokes_of
 from fern_tide.core.scene.svg.parts import UNSEEN, Sheet
 from fern_tide.core.scene.svg.picture import PLACE_NAMES
@@ -101,10 +101,11 @@ def _walked(
     while reached:
         index, matrix = reached.pop()
         node, part = nodes[index], parts.get(index)
-        if node.tag in UNSEEN or (node.tag == "svg" and index != top):
+        if node.tag in UNSEEN:
             continue
         if index != top:
             matrix = product(matrix, _placed(scene, part, sheet.attributes[index].get("transform", "")))
+            matrix = product(matrix, viewed(sheet.attributes[index])) if node.tag == "svg" else matrix
         if node.tag in OUTLINED and abs(matrix[0] * matrix[3] - matrix[1] * matrix[2]) > 1e-12:
             yield index, _strokes(sheet, index, part), matrix
         reached += [(child, matrix) for child in reversed(node.children)]

@@ -16,7 +16,7 @@ from fern_tide.core.scene.gltf.container import Json, items_of
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.svg.bounds import box_of, joined, moved, shape_box
-from fern_tide.core.scene.svg.geometry import Box, Matrix, fitted, length, matrix_of, place, product
+from fern_tide.core.scene.svg.geometry import Box, Matrix, length, matrix_of, place, product, viewed
 from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
 _NOT_DRAWN = frozenset(
@@ -137,7 +137,7 @@ class _Walk:
 
     def _matrix(self, element: ET.Element) -> Matrix:
         if element.tag == "svg" and element is not self.root:
-            return _fitted(element)
+            return viewed(element.attrib)
         return matrix_of(element.get("transform", ""))
 
     def _extent(self, box: Box, own: Box, above: Matrix) -> Extent:
@@ -149,16 +149,6 @@ class _Walk:
 
 def _in_file(part: Part) -> bool:
     return part.kind.in_file == "element"
-
-
-def _fitted(element: ET.Element) -> Matrix:
-    """Give how a drawing's view box is fitted into its size."""
-    view = [float(word) for word in element.get("viewBox", "0 0 1 1").split()]
-    left, top, wide, tall = view
-    width, height = float(element.get("width", wide)), float(element.get("height", tall))
-    if element.get("preserveAspectRatio") == "none":
-        return (width / wide, 0.0, 0.0, height / tall, -left * width / wide, -top * height / tall)
-    return fitted(view, width, height)
 
 
 def _in_space(scene: Scene, built: Built) -> dict[str, Extent]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from math import cos, radians, sin, tan
 
@@ -63,6 +63,34 @@ def fitted(view: Sequence[float], width: float, height: float) -> Matrix:
     scale = min(width / wide, height / tall)
     x, y = (width - wide * scale) / 2 - left * scale, (height - tall * scale) / 2 - top * scale
     return (scale, 0.0, 0.0, scale, x, y)
+
+
+_ALIGNED = re.compile(r"^x(Min|Mid|Max)Y(Min|Mid|Max)(?: (meet|slice))?$")
+_SHARES = {"Min": 0.0, "Mid": 0.5, "Max": 1.0}
+
+
+def viewed(attributes: Mapping[str, str]) -> Matrix:
+    """Give what an svg element's view box makes of what lies in it (SVG 2, 8.2), from its attributes.
+
+    Sizes in percent are taken for those of its view box.
+    """
+    x, y = (length(attributes.get(name)) or 0.0 for name in ("x", "y"))
+    numbers = [length(word) for word in attributes.get("viewBox", "").replace(",", " ").split()[:5]]
+    view = [number for number in numbers if number is not None]
+    if len(view) != 4 or not (view[2] > 0 and view[3] > 0):
+        return (1.0, 0.0, 0.0, 1.0, x, y)
+    left, top, wide, tall = view
+    width, height = (length(attributes.get(name)) or size for name, size in (("width", wide), ("height", tall)))
+    across, down = width / wide, height / tall
+    kind = " ".join(attributes.get("preserveAspectRatio", "xMidYMid").split())
+    if kind.startswith("none"):
+        return (across, 0.0, 0.0, down, x - left * across, y - top * down)
+    aligned = _ALIGNED.match(kind) or _ALIGNED.match("xMidYMid")
+    assert aligned is not None
+    scale = max(across, down) if aligned[3] == "slice" else min(across, down)
+    right = _SHARES[aligned[1]] * (width - wide * scale) - left * scale
+    below = _SHARES[aligned[2]] * (height - tall * scale) - top * scale
+    return (scale, 0.0, 0.0, scale, x + right, y + below)
 
 
 def product(m: Matrix, n: Sequence[float]) -> Matrix:

@@ -16,7 +16,7 @@ from fern_tide.core.scene.parts.svg_element import ATTRIBUTES, MOST_BASE, PLACED
 from fern_tide.core.scene.scene import Part, PartChoice, SceneFile
 from fern_tide.core.scene.svg.bounds import joined, moved, pieces, shape_box
 from fern_tide.core.scene.svg.drawing import Drawing, Node, named
-from fern_tide.core.scene.svg.geometry import MOST_PX, Box, length, matrix_of
+from fern_tide.core.scene.svg.geometry import MOST_PX, Box, length, matrix_of, viewed
 from fern_tide.core.scene.svg.outline import OUTLINED, strokes_of
 from fern_tide.core.scene.svg.style import computed, styled
 
@@ -101,7 +101,7 @@ class Sheet:
             if node.tag in UNSEEN:
                 continue
             own = _n_curves(node, self.attributes[node.index])
-            counts[node.index] = own + sum(counts[child] for child in node.children if nodes[child].tag != "svg")
+            counts[node.index] = own + sum(counts[child] for child in node.children)
         return counts
 
     def strokes(self, index: int) -> list[tuple[FloatArray, bool]]:
@@ -270,6 +270,8 @@ def _middles(sheet: Sheet) -> list[tuple[float, float]]:
         box = joined([_own_box(node, own), *seen])
         if box is not None and own.get("transform"):
             box = moved(box, matrix_of(own["transform"]))
+        if box is not None and node.tag == "svg" and node.parent >= 0:
+            box = moved(box, viewed(own))
         if box is not None and all(abs(number) <= MOST_PX for number in box):
             boxes[node.index] = box
     left, top, width, height = sheet.box
