@@ -88,6 +88,22 @@ def test_later_and_later_from_its_own_rest_and_tuned_as_one(opened):
     assert {item.late_frames for item in same.drives} == {0.0} and not same.spread
 
 
+def test_the_last_has_less_of_the_motion_than_the_first_and_keeps_it_when_all_are_tuned(opened):
+    project, mapping = drive(opened, "x", takes=Takes.SAME, first=1.0, last=0.2)
+    assert [item.share for item in mapping.drives] == [1.0, 0.8, 0.6, 0.4, 0.2]
+    lift = opened[0].lift(project, mapping)
+    curves = {curve.target.part: curve.values for curve in opened[0].curves(project)}
+    for item in mapping.drives:
+        assert np.abs(curves[item.target.part] - (item.rest + item.share * 60 * lift)).max() < 1e-6
+    path = {"kind": "set_field", "owner": "mapping", "id": mapping.id, "path": "drives.0.full", "value": 10}
+    tuned = read_command(path).apply(project).mappings[-1]
+    assert [item.share for item in tuned.drives] == [1.0, 0.8, 0.6, 0.4, 0.2] and tuned.drives[4].full == 410
+    turned = several.reordered(project, mapping, staged=opened[2], line=Line(order="x", backwards=True)).apply(project)
+    shares = {item.target.part: item.share for item in turned.mappings[-1].drives}
+    assert shares == {"bar-1": 0.2, "bar-2": 0.4, "bar-9": 0.6, "bar-7": 0.8, "bar-4": 1.0}
+    assert "share" not in mapping.drives[0].model_dump(mode="json")
+
+
 def test_the_row_is_put_in_another_order_afterwards(opened):
     project, mapping = drive(opened, takes=Takes.LATER, late_frames=8)
     edit = several.reordered(project, mapping, staged=opened[2], line=Line(order="x", backwards=True))

@@ -69,6 +69,7 @@ EDITS = {
     "a step": lambda p: first(p, steps=(StepChoice.parse("flip"),)),
     "muted": lambda p: first(p, muted=True),
     "full": lambda p: first(p, drives=(p.mappings[0].drives[0].but(full=3.0),)),
+    "share": lambda p: first(p, drives=(p.mappings[0].drives[0].but(share=0.5),)),
     "late": lambda p: first(p, drives=(p.mappings[0].drives[0].but(late_frames=2.5),)),
     "another envelope": lambda p: first(p, envelope="low"),
     "response": lambda p: first(

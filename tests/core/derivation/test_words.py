@@ -46,6 +46,7 @@ WORDS = {
     "full": (lambda p: own_drive(p, full=2.5), "at full 12 to 2.5"),
     "response": (lambda p: own_drive(p, response={"id": "exponent"}), "response straight to exponent"),
     "late": (lambda p: own_drive(p, late_frames=3), "0 to 3 frames late"),
+    "share": (lambda p: own_drive(p, share=0.4), "1 to 0.4 x of the motion"),
     "file": (EDITS["another file"], "another file, or another time of it"),
     "offset": (EDITS["offset"], "another file, or another time of it"),
     "silent": (EDITS["silence"], "its track does not drive now"),

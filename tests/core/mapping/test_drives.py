@@ -32,6 +32,17 @@ def ease(text, x):
     return RESPONSES[choice.id].apply(np.asarray(x, dtype=float), params=choice.params)
 
 
+def test_a_share_multiplies_what_the_response_gives():
+    lift = np.array([0.0, 0.25, 1.0, 1.5])
+    drive = Drive(target=TURN, rest=10.0, full=30.0, response=ResponseChoice.parse("exponent power=2"))
+    whole, half = (value(lift, drive=drive.but(share=share)) for share in (1.0, -0.5))
+    np.testing.assert_allclose(half - 10.0, -0.5 * (whole - 10.0))
+    colour = Drive(target=FILL, rest="#000000", full="#ffffff", share=0.0)
+    assert not value(lift, drive=colour).any()
+    with pytest.raises(InvalidParameter):
+        drive.but(share=11.0)
+
+
 def test_a_late_drive_moves_so_many_frames_later_and_fractions_lie_between():
     lift = np.array([0.0, 1.0, 0.0, 0.0, 0.5])
     late = Drive(target=TURN, rest=0.0, full=1.0, late_frames=1.5)

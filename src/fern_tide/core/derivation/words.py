@@ -194,6 +194,8 @@ class _Comparison:
                 self._say(f"at {end} {_short(old[end])} to {_short(new[end])}")
         if old["late_frames"] != new["late_frames"]:
             self._say(f"{_short(old['late_frames'])} to {_short(new['late_frames'])} frames late")
+        if old.get("share", 1.0) != new.get("share", 1.0):
+            self._say(f"{_short(old.get('share', 1.0))} to {_short(new.get('share', 1.0))} x of the motion")
         if old["stops"] != new["stops"]:
             self._say("other colours between")
         if old["stacking"] != new["stacking"]:

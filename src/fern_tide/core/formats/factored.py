@@ -16,7 +16,7 @@ import numpy as np
 from fern_tide.core.bake.expand import Moved
 from fern_tide.core.bake.pieces import ArrayMotion, own_lifts, piece_values
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.mapping.drive import RESPONSES, Drive
+from fern_tide.core.mapping.drive import Drive, eased
 from fern_tide.core.scene.arrays.field import Between, Places
 
 _STEPS = 1024
@@ -119,7 +119,7 @@ def _driver(drive: Drive, lift: FloatArray) -> dict[str, Any]:
     rows = np.atleast_2d(lift)
     low, high = min(0.0, float(rows.min(initial=0.0))), max(1.0, float(rows.max(initial=1.0)))
     places = np.unique([*np.linspace(low, high, _STEPS), 0.0, 1.0])
-    eased = RESPONSES[drive.response.id].apply(places, params=drive.response.params)
+    moved = eased(places, drive=drive)
     return {
         "rows": rows.tolist(),
         "late_frames": drive.late_frames,
@@ -127,7 +127,7 @@ def _driver(drive: Drive, lift: FloatArray) -> dict[str, Any]:
         "rest": drive.rest,
         "full": drive.full,
         "stops": [stop.model_dump(mode="json") for stop in drive.stops],
-        "response": {"id": drive.response.id, "lift": places.tolist(), "eased": eased.tolist()},
+        "response": {"id": drive.response.id, "lift": places.tolist(), "eased": moved.tolist()},
     }
 
 

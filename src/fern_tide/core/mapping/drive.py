@@ -58,6 +58,7 @@ class Drive(Frozen, frozen=True):
         stacking: what happens to an earlier mapping's value.
         along: the property of the mapping that it goes along with: a change there changes it too.
         other_way: whether it goes along the other way.
+        share: how much of the motion it has: it multiplies what the response gives.
         rank: in a mapping that is spread, its place among the rows, from 0 for the first to 1 for the last; None is
             evenly, by the order of the drives.
     """
@@ -71,6 +72,7 @@ class Drive(Frozen, frozen=True):
     stacking: Stacking = Stacking.REPLACE
     along: Target | None = None
     other_way: bool = False
+    share: Annotated[float, Field(ge=-10, le=10, exclude_if=lambda share: share == 1.0)] = 1.0
     rank: Annotated[float, Field(ge=0, le=1)] | None = None
 
     @model_validator(mode="after")
@@ -87,6 +89,12 @@ class Drive(Frozen, frozen=True):
         return self
 
 
+def eased(shaped: FloatArray, *, drive: Drive) -> FloatArray:
+    """Give f(lift), of the same shape: the response, times how much of the motion the drive has."""
+    answered: FloatArray = RESPONSES[drive.response.id].apply(shaped, params=drive.response.params)
+    return answered if drive.share == 1.0 else answered * drive.share
+
+
 def value(shaped: FloatArray, *, drive: Drive, shares: FloatArray | None = None) -> FloatArray:
     """Give rest + f(lift) * (full - rest), or the colours mixed in OKLab.
 
@@ -98,14 +106,14 @@ def value(shaped: FloatArray, *, drive: Drive, shares: FloatArray | None = None)
     Returns:
         Shape (..., frames) for a number; (3, ..., frames), sRGB from 0 to 1, for a colour. Exactly rest at lift 0.
     """
-    eased = RESPONSES[drive.response.id].apply(shaped, params=drive.response.params)
+    moved = eased(shaped, drive=drive)
     if shares is not None:
-        eased = eased * shares
+        moved = moved * shares
     if isinstance(drive.rest, str) and isinstance(drive.full, str):
         colours = (drive.rest, *(stop.colour for stop in drive.stops), drive.full)
-        return mix_gradient(colours, places=(0.0, *(stop.at for stop in drive.stops), 1.0), share=eased)
+        return mix_gradient(colours, places=(0.0, *(stop.at for stop in drive.stops), 1.0), share=moved)
     rest, full = float(drive.rest), float(drive.full)
-    return np.asarray(rest + eased * (full - rest))
+    return np.asarray(rest + moved * (full - rest))
 
 
 def inverted(drive: Drive) -> Drive:

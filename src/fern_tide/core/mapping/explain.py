@@ -9,7 +9,7 @@ import numpy as np
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import to_db
 from fern_tide.core.mapping.colour import colour_texts
-from fern_tide.core.mapping.drive import RESPONSES, Drive, value
+from fern_tide.core.mapping.drive import Drive, eased, value
 from fern_tide.core.mapping.mapping import Tuning, drive_lift, traces
 from fern_tide.core.mapping.step import StepContext
 
@@ -56,8 +56,8 @@ def explain(level: FloatArray, mapping: Tuning, drive: Drive, *, context: StepCo
     for choice, row in zip(mapping.steps, rows[1:], strict=True):
         lines.append(Line(choice.spec.label, f"{row:.3f}" if choice.on else "off"))
     last = np.array([rows[-1]])
-    eased = float(RESPONSES[drive.response.id].apply(last, params=drive.response.params)[0])
-    lines.append(Line(drive.response.spec.label, f"{eased:.3f}", "response"))
+    words = "response" if drive.share == 1.0 else f"response, {drive.share:g} x of it"
+    lines.append(Line(drive.response.spec.label, f"{float(eased(last, drive=drive)[0]):.3f}", words))
     lines.append(Line("Value", value_text(value(last, drive=drive)), _ends(drive)))
     return lines
 

@@ -9,7 +9,7 @@ from fern_tide.core.mapping.mapping import Mapping
 def along(leader: Drive, drive: Drive, *, was: Drive | None = None) -> Drive:
     """Give a drive as its leader has it: the ends, as far or the other way, and all the rest but the property.
 
-    One of a row (it has a rank) keeps its rank and how late it is, and where its own rest is another one, its ends
+    One of a row (it has a rank) keeps its rank, how late it is and how much of the motion it has, and where its own rest is another one, its ends
     change by as much as the leader's.
 
     Args:
@@ -21,7 +21,7 @@ def along(leader: Drive, drive: Drive, *, was: Drive | None = None) -> Drive:
     like = like.but(target=drive.target, along=leader.target, other_way=drive.other_way)
     if drive.rank is None:
         return like
-    like = like.but(rank=drive.rank, late_frames=drive.late_frames)
+    like = like.but(rank=drive.rank, late_frames=drive.late_frames, share=drive.share)
     if was is None:
         return like.but(rest=drive.rest, full=drive.full, stops=drive.stops)
     if isinstance(leader.rest, str) or isinstance(was.rest, str) or isinstance(drive.rest, str) or drive.other_way:
@@ -31,8 +31,10 @@ def along(leader: Drive, drive: Drive, *, was: Drive | None = None) -> Drive:
 
 
 def _in_line(was: Drive, drive: Drive) -> Drive:
-    """Give a drive as it was, in its new place in the row and as late as it is now: neither sets it apart."""
-    return was if drive.rank is None else was.but(rank=drive.rank, late_frames=drive.late_frames)
+    """Give a drive as it was, in its new place in the row, as late and with as much as now: none sets it apart."""
+    if drive.rank is None:
+        return was
+    return was.but(rank=drive.rank, late_frames=drive.late_frames, share=drive.share)
 
 
 def relinked(before: Mapping | None, after: Mapping) -> Mapping:

@@ -13,7 +13,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.colour import parse_colour
-from fern_tide.core.mapping.drive import RESPONSES, Drive, value
+from fern_tide.core.mapping.drive import RESPONSES, Drive, eased, value
 from fern_tide.core.scene.arrays.field import Between
 from fern_tide.core.scene.arrays.layout import Layout
 from fern_tide.core.scene.arrays.reach import Reach
@@ -147,18 +147,18 @@ def _driver(pack: Pack, rows: FloatArray, drive: Drive, motion: ArrayMotion) -> 
     """Pack one driver: f(lift) as a table over all lifts that there are, and of a colour its way over all shares."""
     first_step, last_step = np.floor(rows.min(initial=0.0) * _STEPS), np.ceil(rows.max(initial=1.0) * _STEPS)
     places = np.arange(first_step, last_step + 1) / _STEPS  # 0 and 1, where responses have corners, are among them
-    eased = RESPONSES[drive.response.id].apply(places, params=drive.response.params)
+    moved = eased(places, drive=drive)
     driver: dict[str, Any] = {
         "rows": pack.add(rows),
         "late": drive.late_frames,
         "stacking": drive.stacking,
-        "response": {"from": float(places[0]), "to": float(places[-1]), "values": pack.add(eased)},
+        "response": {"from": float(places[0]), "to": float(places[-1]), "values": pack.add(moved)},
         "rest": drive.rest,
         "full": drive.full,
     }
     if isinstance(drive.rest, str):
         gains = motion.gains(np.arange(motion.pieces.n_pieces))
-        ends = np.outer([eased.min(), eased.max()], [0.0, gains.min(initial=0.0), gains.max(initial=0.0)])
+        ends = np.outer([moved.min(), moved.max()], [0.0, gains.min(initial=0.0), gains.max(initial=0.0)])
         first, last = min(0.0, float(ends.min())), max(1.0, float(ends.max()))
         straight = drive.model_copy(update={"response": type(drive.response)(id="straight")})
         colours = value(np.linspace(first, last, _COLOUR_STEPS + 1), drive=straight)

@@ -91,13 +91,20 @@ def line_of(asked: Mapping[str, object]) -> Line:
     takes = str(asked.get("takes") or Line.takes)
     if takes not in set(Takes):
         raise InvalidParameter("takes", value=takes, allowed=f"one of {', '.join(Takes)}")
+    late = _number(asked, "late", Line.late_frames, most=10_000, words="frames late")
+    shares = [_number(asked, name, 1.0, most=10, words="share of the motion") for name in ("first_has", "last_has")]
+    return Line(order, asked.get("backwards") in ("yes", True), Takes(takes), late, *shares)
+
+
+def _number(asked: Mapping[str, object], name: str, otherwise: float, *, most: float, words: str) -> float:
+    text = str(asked.get(name) or otherwise)
     try:
-        late = float(str(asked.get("late") or Line.late_frames))
+        number = float(text)
     except ValueError:
-        late = float("nan")
-    if not -10_000 <= late <= 10_000:
-        raise InvalidParameter("frames late", value=str(asked.get("late"))[:40], allowed="from -10000 to 10000")
-    return Line(order, asked.get("backwards") in ("yes", True), Takes(takes), late)
+        number = float("nan")
+    if not -most <= number <= most:
+        raise InvalidParameter(words, value=text[:40], allowed=f"from -{most:g} to {most:g}")
+    return number
 
 
 def parts_of(scene: Scene, asked: Sequence[str]) -> list[Part]:

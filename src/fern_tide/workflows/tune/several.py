@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
@@ -53,12 +53,19 @@ class Line:
         backwards: whether the first is the last.
         takes: a row of a bank each, the same level later and later, or the same for all.
         late_frames: with LATER, how many frames the last is later than the first.
+        first: how much of the motion the first has, as a factor; last the last; between them it goes evenly.
     """
 
     order: str = "x"
     backwards: bool = False
     takes: Takes = Takes.ROW
     late_frames: float = 12.0
+    first: float = 1.0
+    last: float = 1.0
+
+    def share(self, rank: float) -> float:
+        """Give how much of the motion a part of a rank has."""
+        return round(self.first + rank * (self.last - self.first), 6)
 
 
 class Choosing(StrEnum):
@@ -185,7 +192,8 @@ def _drives(project: Project, ordered: Sequence[tuple[str, float]], name: str, l
         late = rank * line.late_frames if line.takes is Takes.LATER else 0.0
         along = drives[0].target if drives else None
         target = Target(part=part_id, property=name)
-        drives.append(Drive(target=target, rest=rest, full=full, rank=rank, late_frames=late, along=along))
+        own = Drive(target=target, rest=rest, full=full, rank=rank, late_frames=late, along=along)
+        drives.append(own.but(share=line.share(rank)))
     return tuple(drives)
 
 
@@ -218,6 +226,8 @@ def reordered(project: Project, mapping: Mapping, *, staged: Staged, line: Line)
         raise FernTideError(f"{mapping.name} moves no parts in a row.", remedy="Choose several parts on the Stage.")
     late = max(drive.late_frames for drive in ranked) - min(drive.late_frames for drive in ranked)
     first = min(drive.late_frames for drive in ranked)
+    ends = sorted(ranked, key=lambda drive: drive.rank or 0.0)
+    weighed = replace(line, first=ends[0].share, last=ends[-1].share)
     ranks = dict(in_line(staged, [drive.target.part for drive in ranked], line=line))
     drives = []
     for drive in mapping.drives:
@@ -225,7 +235,8 @@ def reordered(project: Project, mapping: Mapping, *, staged: Staged, line: Line)
             drives.append(drive)
         else:
             rank = ranks[drive.target.part]
-            drives.append(drive.but(rank=rank, late_frames=first + late * rank if late else drive.late_frames))
+            when = first + late * rank if late else drive.late_frames
+            drives.append(drive.but(rank=rank, late_frames=when, share=weighed.share(rank)))
     return PutMapping(mapping=mapping.but(drives=tuple(drives)))
 
 

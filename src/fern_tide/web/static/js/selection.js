@@ -3,7 +3,7 @@
 import { first } from "./dom.js";
 import { Store } from "./store.js";
 
-export const selection = new Store({ mapping: null, drive: 0, envelope: null, track: null, part: null, parts: [], order: "x", backwards: "", takes: "row", late: 12, property: "", larger: "", open: [], curve: null, hand: "stretch", below: "write", cut: "yes" });
+export const selection = new Store({ mapping: null, drive: 0, envelope: null, track: null, part: null, parts: [], order: "x", backwards: "", takes: "row", late: 12, first_has: 1, last_has: 1, property: "", larger: "", open: [], curve: null, hand: "stretch", below: "write", cut: "yes" });
 
 /** Take up what was selected in this project, and keep what will be. */
 export function openSelection(key) {

@@ -17,7 +17,7 @@ const MOST_WHILE_PLAYING = 60;
 const MOST_SHOWN = 400;
 const CROWD = 40;
 const MOST_THROUGH = 150; // pieces that the line of an array goes through
-const SETTINGS = ["order", "backwards", "takes", "late"];
+const SETTINGS = ["order", "backwards", "takes", "late", "first_has", "last_has"];
 
 /** The parts that are chosen when one is added to them, or taken away; none where fewer than two are left. Pure. */
 export function toggled(parts, primary, part) {

@@ -28,7 +28,7 @@ import { transport } from "./transport.js";
 import { TriedOrder } from "./tried_order.js";
 import { work } from "./work.js";
 
-const CHOSEN = ["parts", "order", "backwards", "takes", "late"];
+const CHOSEN = ["parts", "order", "backwards", "takes", "late", "first_has", "last_has"];
 
 /** A number as the tree shows it: three digits that count. Pure. */
 export const shortNumber = (value) => (Math.abs(value) >= 100 ? value.toFixed(0) : Math.abs(value) >= 10 ? value.toFixed(1) : value.toFixed(2));
