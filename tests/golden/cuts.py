@@ -1,22 +1,31 @@
 """What a first cut hears, sees, measures and makes, as lines of readable text; and where parts of scenes are."""
 
+import json
 import re
 from collections.abc import Iterator
+from typing import Any
 
 import numpy as np
 from tests.core.first_cut.songs import scenes, songs, studio_of
-from tests.golden.snapshots import choices, messy_scene, numbers
+from tests.core.formats.hand_offs import curves_of
+from tests.golden.snapshots import RATE, choices, messy_scene, numbers
 
+from fern_tide.core.bake.thin import Interpolation
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.first_cut.checking import is_calm, stays_on_stage
 from fern_tide.core.first_cut.first_cut import RULES, _both, _measured
 from fern_tide.core.first_cut.listening import bank_of
 from fern_tide.core.first_cut.things import near_end, reach_of
+from fern_tide.core.formats.format import HandOff
+from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.scene.extent import extents
 from fern_tide.core.scene.gltf.sketch import sketch
 from fern_tide.core.scene.media import SceneMedia
+from fern_tide.core.scene.mesh import box
 from fern_tide.core.scene.order_choice import ORDERS
+from fern_tide.core.scene.region import Region, Where
 from fern_tide.core.scene.scene import Scene, SceneFile
+from fern_tide.core.scene.shaping import SHAPERS
 from fern_tide.core.scene.svg.bounds import path_box
 from fern_tide.core.scene.svg.outline import path_curves, path_strokes
 from fern_tide.core.scene.svg.parts import Sheet, parts_of
@@ -109,3 +118,56 @@ def geometry() -> Iterator[str]:
         scene = Scene(name="fit", width=200, height=150, files=(file,), parts=parts_of(sheet, file, ids=Ids()))
         for part_id, extent in extents(scene, media=SceneMedia(sheets={file.media: sheet})).items():
             yield f"fitted {keeps} {part_id}: {numbers(extent.stage)} {numbers(extent.own)} {numbers(extent.middle)}"
+    for shaper in SHAPERS.values():
+        for words, params in choices(SHAPERS, shaper.id):
+            amounts = [(one.label, one.unit, one.low, one.high, one.step, one.swing) for one in shaper.amounts(params)]
+            moved = numbers(shaper.move(BLOCK, params, amount=0.7), many=24)
+            yield f"shaper {shaper.id}{words}: {amounts} {numbers(shaper.steps(params))} {moved}"
+    for region in (Region(where=Where.BALL, up=0.2), Region(where=Where.BOX, reach=0.3, soft=0.2)):
+        yield f"region {region.where}: {numbers(region.shares(BLOCK.positions), many=24)}"
+
+
+BLOCK = box(0.4, 1.0, 0.3)
+SHADED = b"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 60" width="90" height="60"><defs>
+<linearGradient id="a" x1="10%" y1="0" x2="90%" y2="40%"><stop offset="0" stop-color="#123"/><stop offset="70%"
+ stop-color="#fa3" stop-opacity=".5"/></linearGradient>
+<radialGradient id="b" gradientUnits="userSpaceOnUse" cx="40" cy="30" r="25"
+ gradientTransform="rotate(20 4 5) scale(2 1)">
+<stop offset=".2" stop-color="teal"/><stop offset="1" stop-color="#000"/></radialGradient></defs>
+<rect id="pane" x="12" y="7" width="30" height="20" rx="4" fill="url(#a)" stroke="#fff" stroke-dasharray="3 2 1"/>
+<g transform="matrix(1 .2 -.4 .8 3 5)" fill-rule="evenodd"><path id="leaf" d="M5 5L40 9Q50 30 20 50Z" fill="url(#b)"
+ fill-opacity=".7"/><circle id="bud" cx="60" cy="40" r="9" stroke="red" stroke-width="2" stroke-linecap="round"/>
+</g></svg>"""
+
+
+def lottie() -> Iterator[str]:
+    """What drawings become in Lottie, item by item."""
+    file = SceneFile(id="f", name="shaded.svg", media="0" * 64, kind="svg")
+    sheet = Sheet(read_svg(SHADED))
+    shaded = Scene(name="shaded", width=90, height=60, files=(file,), parts=parts_of(sheet, file, ids=Ids()))
+    shown = {"messy": messy_scene(), "shaded": (shaded, SceneMedia(sheets={file.media: sheet}))}
+    for name, (scene, media) in shown.items():
+        part = next(part.id for part in scene.parts if part.has("fill_opacity"))
+        ends = ((f"{part}:turn", 0, 90), (f"{part}:opacity", 1, 0.3), (f"{part}:fill_opacity", 0.9, 0.2))
+        curves = curves_of(scene, *ends)
+        spec = FORMATS["lottie"]
+        off = HandOff(name, scene, curves, RATE, curves[0].n_frames, media)
+        for interpolation in Interpolation:
+            params = spec.params(error_percent=2, interpolation=interpolation)
+            for layer in json.loads(spec.encode(off, params))["layers"]:
+                yield from (f"{name} {interpolation} {line}" for line in _listed(layer))
+
+
+def _listed(item: Any) -> Iterator[str]:
+    """What an item has itself, then those in it."""
+    inner = [*item.get("shapes", ()), *item.get("it", ())]
+    plain = {key: value for key, value in item.items() if key not in {"shapes", "it"}}
+    yield _short(plain)
+    for one in inner:
+        yield from _listed(one)
+
+
+def _short(plain: Any) -> str:
+    text = json.dumps(plain)
+    found = [float(word) for word in re.findall(r"-?\d+(?:\.\d+)?(?:e-?\d+)?", text)]
+    return text if len(text) < 400 else f"{re.sub(r'[^a-z]+', ' ', text)[:60]} {len(found)} {numbers(found)}"

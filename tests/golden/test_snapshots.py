@@ -8,14 +8,28 @@ from pathlib import Path
 
 import pytest
 from tests.golden.answers import refusals, suggestions
-from tests.golden.cuts import first_cuts, geometry, places
+from tests.golden.cuts import first_cuts, geometry, lottie, places
 from tests.golden.edits import EDITS, edits
 from tests.golden.snapshots import beats, formats, imports, parts, readings, specs
 
 from fern_tide.core.commands.registry import COMMANDS
 
 FOLDER = Path(__file__).parent
-TEXTS = (beats, edits, first_cuts, formats, geometry, imports, parts, places, readings, refusals, specs, suggestions)
+TEXTS = (
+    beats,
+    edits,
+    first_cuts,
+    formats,
+    geometry,
+    imports,
+    lottie,
+    parts,
+    places,
+    readings,
+    refusals,
+    specs,
+    suggestions,
+)
 ALL = {one.__name__: one for one in TEXTS}
 NUMBER = re.compile(r"-?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?")
 

@@ -9,8 +9,8 @@ from fern_tide.core.mapping.mapping import Mapping
 def along(leader: Drive, drive: Drive, *, was: Drive | None = None) -> Drive:
     """Give a drive as its leader has it: the ends, as far or the other way, and all the rest but the property.
 
-    One of a row (it has a rank) keeps its rank, how late it is and how much of the motion it has, and where its own rest is another one, its ends
-    change by as much as the leader's.
+    One of a row (it has a rank) keeps its rank, how late it is and how much of the motion it has, and where its own
+    rest is another one, its ends change by as much as the leader's.
 
     Args:
         leader: what it goes along with.
