@@ -43,6 +43,7 @@ def _drives(**changes: Any) -> list[dict[str, Any]]:
 EDITS: list[dict[str, Any]] = [
     {"kind": "rename_project", "name": "Night"},
     {"kind": "set_keys_error", "percent": 1.5},
+    {"kind": "set_picture_delay", "delay": {"ms": 80, "baked": True}},
     {"kind": "set_field", "owner": "mapping", "id": _MAPPING["id"], "path": "marks.low", "value": "-6dB"},
     {"kind": "change_list", "owner": "envelope", "id": _ENVELOPE["id"], "path": "clean_up.0", "how": "twice"},
     {"kind": "add_entry", "owner": "mapping", "id": _MAPPING["id"], "path": "steps", "value": _STEP},

@@ -20,3 +20,8 @@ def test_the_marks_are_the_bits_of_the_frame(modules, frame):
 )
 def test_a_frames_time(modules, frame, rate, text):
     assert modules("proof", "timecode", frame, rate) == text
+
+
+def test_a_video_shows_the_stage_as_much_earlier_as_the_screen_is_late(modules):
+    shown = [modules("proof", "shownAt", frame, {"ahead": 3, "frames": 10}) for frame in (0, 6, 7, 9)]
+    assert shown == [3, 9, 9, 9] and modules("proof", "shownAt", 1, {"ahead": -2, "frames": 10}) == 0

@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import Field, ValidationError, model_validator
 
+from fern_tide.core.bake.picture_delay import PictureDelay
 from fern_tide.core.bake.touch_up import MOST_TOUCH_UPS, TouchUp
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject
 from fern_tide.core.base.frame_rate import FrameRate, RateField
@@ -96,6 +97,7 @@ class Project(Frozen, frozen=True):
         work: the work range, from its first frame to the one after its last.
         beat: the beat grid, as it is found and corrected.
         first_cut: a first cut that is not decided yet; None where there is none.
+        picture_delay: how much later pictures are seen than the sound is heard, where they are shown.
         touch_ups: edits of curves by hand, in the order in which they are laid; those whose part is gone wait.
     """
 
@@ -114,6 +116,7 @@ class Project(Frozen, frozen=True):
     recipes: Annotated[tuple[Recipe, ...], Most(MOST_RECIPES)] = ()
     first_cut: FirstCut | None = None
     touch_ups: Annotated[tuple[TouchUp, ...], Most(MOST_TOUCH_UPS)] = ()
+    picture_delay: Annotated[PictureDelay, Field(exclude_if=lambda delay: delay == PictureDelay())] = PictureDelay()
 
     @model_validator(mode="after")
     def _sound(self) -> Project:

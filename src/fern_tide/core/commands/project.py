@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
+from fern_tide.core.bake.picture_delay import PictureDelay
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.target import Id, Name
 from fern_tide.core.commands.command import (
@@ -45,6 +46,20 @@ class SetKeysError(Command, frozen=True):
 
     def apply(self, project: Project) -> Project:
         return project.but(keys_error_percent=self.percent)
+
+
+class SetPictureDelay(Command, frozen=True):
+    """Say how late pictures are where they are shown, and whether what is handed off makes up for it."""
+
+    kind: Literal["set_picture_delay"] = "set_picture_delay"
+    delay: PictureDelay
+
+    def label(self, before: Project) -> str:
+        baked = ", made up for" if self.delay.baked else ""
+        return f"Picture {abs(self.delay.ms):g} ms {'late' if self.delay.ms >= 0 else 'early'}{baked}"
+
+    def apply(self, project: Project) -> Project:
+        return project.but(picture_delay=self.delay)
 
 
 class PutEnvelope(Command, frozen=True):

@@ -24,7 +24,14 @@ from fern_tide.core.commands.mapping import (
     ShowVersion,
 )
 from fern_tide.core.commands.poses import StorePose, TakePose, UpdatePose
-from fern_tide.core.commands.project import AddEnvelope, PutEnvelope, RemoveEnvelope, RenameProject, SetKeysError
+from fern_tide.core.commands.project import (
+    AddEnvelope,
+    PutEnvelope,
+    RemoveEnvelope,
+    RenameProject,
+    SetKeysError,
+    SetPictureDelay,
+)
 from fern_tide.core.commands.scene import (
     ArrangePart,
     PutFollow,
@@ -93,6 +100,7 @@ AnyCommand = Annotated[
     | SetWork
     | SetBeat
     | SetKeysError
+    | SetPictureDelay
     | PutTrack
     | MoveTrack
     | RemoveTrack

@@ -58,6 +58,7 @@ def begin(key: str) -> Any:
         strip=order.strip,
         clear=order.clear,
         frames=order.project.n_frames,
+        ahead=order.ahead,
         drawn=proof.n_drawn(studio(), order),
         background=scene.background,
         name=order.project.name,

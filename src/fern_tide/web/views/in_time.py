@@ -10,7 +10,7 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.derivation.node import NotReadYet
 from fern_tide.core.document import Project
 from fern_tide.web.context import services
-from fern_tide.workflows.tune.sync_report import Cause, SyncRow, causes, earlier, sync_rows
+from fern_tide.workflows.tune.sync_report import Cause, SyncRow, causes, earlier, on_screen, sync_rows
 
 _WIDEST = 12  # frames to each side that the histogram shows
 _HEIGHT, _BAR = 76.0, 10.0
@@ -38,6 +38,7 @@ class InTime:
         causes: what makes it late, the most first.
         earlier: what brings its median to its hits, as words and an edit; None where it is there.
         frame_ms: how long a frame is.
+        on_screen: the median lag where the picture is shown, in frames.
     """
 
     row: SyncRow
@@ -48,6 +49,7 @@ class InTime:
     causes: list[Cause]
     earlier: tuple[str, dict[str, object]] | None
     frame_ms: float
+    on_screen: float
 
 
 def in_time(project: Project, target: Target) -> InTime | None:
@@ -80,6 +82,7 @@ def in_time(project: Project, target: Target) -> InTime | None:
         if mend is None
         else (mend[0], {"kind": "together", "words": mend[0].capitalize(), "commands": commands}),
         frame_ms=1000 / float(project.rate.fps),
+        on_screen=on_screen(project, row.sync.median),
     )
 
 

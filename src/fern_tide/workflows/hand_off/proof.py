@@ -65,11 +65,15 @@ class ProofOrder(BaseModel):
         return self.video is not None and self.video.clear
 
     @property
+    def ahead(self) -> int:
+        """By how many frames its pictures are earlier than the sound, to make up for a screen's delay."""
+        return 0 if self.video is None else round(self.project.picture_delay.earlier(self.project.rate))
+
+    @property
     def frames_key(self) -> str:
         """What its frames are stored under: another kind of video of the same pictures has them too."""
-        return fingerprint(
-            {"proof": self.pictures, "size": [self.width, self.height], "strip": self.strip, "clear": self.clear}
-        )
+        about = {"proof": self.pictures, "size": [self.width, self.height], "strip": self.strip, "clear": self.clear}
+        return fingerprint(about | ({"ahead": self.ahead} if self.ahead else {}))
 
     @property
     def key(self) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import tempfile
 from collections.abc import Callable, Collection, Iterator, Mapping
+from dataclasses import replace
 from types import MappingProxyType
 from typing import BinaryIO
 
@@ -14,6 +15,7 @@ from fern_tide.core.bake.pieces import is_of_pieces, motion_of
 from fern_tide.core.base.errors import FernTideError, UnreadableScene, UnreadableSound
 from fern_tide.core.base.params import Params, build
 from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.signal import moved as shifted
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.points import MOST_BYTES, read_points
@@ -22,6 +24,7 @@ from fern_tide.core.formats.format import HandOff, KeyParams, Moments, Written, 
 from fern_tide.core.formats.moments import Moment
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.project_file import ProjectFileLimits, read_project_file, write_project_file
+from fern_tide.core.scene.arrays.field import ArrayParams
 from fern_tide.core.scene.media import SceneMedia, load
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import SoundInfo, measure
@@ -76,10 +79,18 @@ def write_format(
     n_frames = max(lengths, default=project.n_frames)
     scene, clock = project.scene.at_rest, Clock(project.rate, n_frames)
     arrays: tuple[ByFormula, ...] = ()
+    by = project.picture_delay.earlier(project.rate)
     if chosen.by_formula(params):
+        arrays_of = [one.shape.params for one in scene.parts if isinstance(one.shape.params, ArrayParams)]
+        if by and any(params.layout.spec.throws for params in arrays_of):
+            words = "A spray that is written by formula cannot make up for the picture's delay."
+            raise FernTideError(words, remedy="Write the pieces one by one, or let the delay be.")
+        moved = {target: _earlier_pieces(one, by) for target, one in moved.items()} if by else moved
+        curves = _earlier(curves, by)
         arrays = _by_formula(scene, curves, moved=moved, clock=clock)
     else:
         scene, curves = expanded(scene, curves, moved=moved, clock=clock)
+        curves = _earlier(curves, by)
     if parts is not None:
         within = {part.id for part_id in parts for part in scene.branch(scene.part(part_id).id)}
         curves = tuple(curve for curve in curves if curve.target.part in within)
@@ -117,6 +128,17 @@ def moments_of(levels: Levels, project: Project) -> Moments:
     inside = (beats.times_s >= 0) & (beats.times_s < end)
     markers = tuple(Moment(item.time_s, item.name, item.colour) for item in project.markers)
     return Moments(markers, hits, beats.times_s[inside], beats.in_bar[inside] == 1)
+
+
+def _earlier(curves: tuple[Curve, ...], by: float) -> tuple[Curve, ...]:
+    """Give curves so many frames earlier; the last value goes on."""
+    if not by:
+        return curves
+    return tuple(replace(curve, values=shifted(curve.values, frames=-by)) for curve in curves)
+
+
+def _earlier_pieces(one: Moved, by: float) -> Moved:
+    return replace(one, lifts=[shifted(lift, frames=-by) for lift in one.lifts])
 
 
 def _by_formula(

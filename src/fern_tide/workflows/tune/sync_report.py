@@ -27,7 +27,7 @@ from fern_tide.core.mapping.drive import Drive, ResponseChoice
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.workflows.derive.levels import Levels
 
-CSV_HEAD = ("curve", "hits", "median_frames", "p95_frames", "misses", "extras", "median_ms", "track")
+CSV_HEAD = ("curve", "hits", "median_frames", "p95_frames", "misses", "extras", "median_ms", "track", "screen_ms")
 _COUNTS = 0.05
 """Frames: what adds less than this is said to add nothing."""
 
@@ -235,6 +235,12 @@ def earlier(project: Project, row: SyncRow, graph: Graph) -> tuple[str, list[Map
     return f"{count} {'earlier' if frames > 0 else 'later'}", list(moved.values())
 
 
+def on_screen(project: Project, lag: float) -> float:
+    """Give how many frames a lag is where the picture is shown: with its delay, and what makes up for that."""
+    delay = project.picture_delay
+    return lag + delay.frames(project.rate) - delay.earlier(project.rate)
+
+
 def sync_csv(project: Project, rows: Iterable[SyncRow]) -> str:
     """Write figures as CSV, a row a curve."""
     out = io.StringIO()
@@ -253,6 +259,7 @@ def sync_csv(project: Project, rows: Iterable[SyncRow]) -> str:
                 figure.extras,
                 f"{figure.median * ms:.3f}",
                 "'" + track if track[:1] in {"=", "+", "-", "@"} else track,
+                f"{on_screen(project, figure.median) * ms:.3f}",
             ]
         )
     return out.getvalue()

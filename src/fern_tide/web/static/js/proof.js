@@ -22,6 +22,9 @@ export function timecode(frame, [top, bottom]) {
 /** The bits of a frame's number, the highest first, as the strip's marks show them. Pure. */
 export const marksOf = (frame, bits = BITS) => Array.from({ length: bits }, (_, at) => (frame >> (bits - 1 - at)) & 1);
 
+/** The frame of the stage that a frame of the video shows: earlier by as much as the screen is late. Pure. */
+export const shownAt = (frame, { ahead, frames }) => Math.min(Math.max(frame + ahead, 0), frames - 1);
+
 /** Frames one after the other as one body, each after its length. */
 async function packed(blobs) {
   const parts = [];
@@ -156,7 +159,7 @@ export class Proof extends Component {
       if (sending.size >= AHEAD) await Promise.race(sending);
     };
     for (let frame = order.drawn; frame < order.frames && !signal.aborted; frame += 1) {
-      await stage.draw(frame);
+      await stage.draw(shownAt(frame, order));
       if (order.strip) burn(stage, { frame, name: order.name });
       written.push(stage.blob());
       blobs.push(written.at(-1));
