@@ -123,6 +123,13 @@ def test_flashing_waits_for_pictures_and_names_the_worst_second():
     blinks, still = curve(np.arange(120) % 2, "lamp:opacity", ""), curve(WAVE, "rain:opacity", "")
     (mended,) = findings("flashing", still, blinks, flashing=Flashing(counts, np.zeros(120), 30.0))
     assert mended.target == blinks.target and mended.remedy.touch == ("smooth", 51, 81)
+    (seldom, slow) = findings(
+        "flashing", blinks, flashing=Flashing(counts, np.zeros(120), 30.0), drivers={blinks.target: ["m", "n"]}
+    )[0].others
+    assert seldom.command["path"] == "steps" and seldom.command["id"] == "m"
+    assert (seldom.command["value"]["id"], slow.command["value"]["id"]) == ("seldom", "speed_limit")
+    assert read_command(dict(seldom.command)) and read_command(dict(slow.command))
+    assert mended.others == ()
     assert "in red" in findings("flashing", curve(WAVE), flashing=Flashing(np.zeros(120), counts, 30.0))[0].words
 
 

@@ -43,6 +43,12 @@ class Finding:
     frame: int
     words: str
     remedy: Remedy | None = None
+    others: tuple[Remedy, ...] = ()
+
+    @property
+    def remedies(self) -> tuple[Remedy, ...]:
+        """All that mends it, the best first."""
+        return (() if self.remedy is None else (self.remedy,)) + self.others
 
 
 @dataclass(frozen=True)
@@ -57,6 +63,7 @@ class Checked:
         sound_s: when the last sound ends that is heard, in seconds of the project.
         extents: of 2D parts at rest on the stage, its lowest and highest x and y: shape (2, 2).
         hand_keys: the moments of keys that a hand drew, in frames, ascending.
+        drivers: the ids of the mappings that move each property, in their order.
         flashing: what was measured on the stage's pictures; None where they were not drawn.
     """
 
@@ -67,6 +74,7 @@ class Checked:
     sound_s: float = 0.0
     extents: Mapping[str, FloatArray] = field(default_factory=dict)
     hand_keys: Mapping[Target, FloatArray] = field(default_factory=dict)
+    drivers: Mapping[Target, Sequence[str]] = field(default_factory=dict)
     flashing: Flashing | None = None
 
     @property

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
+from fern_tide.core.bake.bake import Drivers
 from fern_tide.core.bake.check import Checked
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.flashing import Flashing
@@ -41,8 +42,13 @@ def checked(
         sound_s=max(map(_end_s, project.heard), default=0.0),
         extents={name: np.array(box, dtype=np.float64).reshape(2, 2) * size for name, box in boxes.items()},
         hand_keys=_hand_keys(project),
+        drivers={target: [mapping.id for mapping, _ in drivers] for target, drivers in _drivers(levels, project)},
         flashing=flashing,
     )
+
+
+def _drivers(levels: Levels, project: Project) -> Iterable[tuple[Target, Drivers]]:
+    return levels.graph(project).drivers.items()
 
 
 def _as_long(known: dict[Target, FloatArray], curves: tuple[Curve, ...]) -> dict[Target, FloatArray]:

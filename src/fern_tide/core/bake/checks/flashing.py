@@ -14,6 +14,8 @@ from fern_tide.core.bake.flashing import ALLOWED
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 
+_CALM = 2.0  # in a second: from rest to full takes half of one
+_SELDOM = 2.0  # rises a second: with a fall each, below the three flashes that are allowed
 _SHINES = frozenset(
     ("opacity", "fill", "stroke", "fill_opacity", "colour", "emission", "intensity", "strength", "blur")
 )
@@ -43,7 +45,20 @@ def look_at_all(checked: Checked, params: FlashingParams) -> list[Finding]:
     if curve is None:
         return [Finding(None, first, words)]
     remedy = Remedy(f"Smooth {name_of(curve)} there", touch=("smooth", first, min(frame + 1, curve.n_frames)))
-    return [Finding(curve.target, first, words, remedy)]
+    others = (*_steps(checked, curve, often=True), *_steps(checked, curve))
+    return [Finding(curve.target, first, words, remedy, others)]
+
+
+def _steps(checked: Checked, curve: Curve, *, often: bool = False) -> list[Remedy]:
+    """Give the step of the mapping that moves a curve by which it changes less fast, or less often."""
+    mapping = next(iter(checked.drivers.get(curve.target, ())), None)
+    if mapping is None:
+        return []
+    words, step = "Let it change less fast", {"id": "speed_limit", "params": {"up": _CALM, "down": _CALM}}
+    if often:
+        words, step = f"Let it rise {_SELDOM:g} times a second at most", {"id": "seldom", "params": {"per_s": _SELDOM}}
+    entry = {"kind": "add_entry", "owner": "mapping", "id": mapping, "path": "steps", "value": step}
+    return [Remedy(words, command=entry)]
 
 
 def _busiest(curves: Sequence[Curve], first: int, end: int) -> Curve | None:
