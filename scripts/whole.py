@@ -16,7 +16,7 @@ SRC = ROOT / "src/fern_tide"
 OUT = ROOT / "docs/whole.svg"
 ROWS = (
     ("cli",),
-    ("web", "cli_projects"),
+    ("web", "cli_projects", "cli_sounds"),
     ("jobs",),
     ("workflows/hand_off", "workflows/bake", "workflows/reuse"),
     ("workflows/bring_in",),
@@ -33,7 +33,7 @@ ROWS = (
     ("core/sound",),
     ("core/base",),
 )
-COLOURS = {"cli": "#efe3c4", "cli_projects": "#efe3c4", "web": "#efe3c4", "jobs": "#efe3c4"}
+COLOURS = {"cli": "#efe3c4", "cli_projects": "#efe3c4", "cli_sounds": "#efe3c4", "web": "#efe3c4", "jobs": "#efe3c4"}
 COLOURS |= {"workflows": "#dfe9d2", "store": "#d9cfb8"}
 COLOURS |= {"demo": "#d9cfb8", "terminal": "#d9cfb8", "core": "#d5e6ec"}
 BASE = "core/base"

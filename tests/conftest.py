@@ -123,6 +123,9 @@ class Held:
     def points(self, media):
         return self._points
 
+    def notes(self, media):
+        return self._points
+
 
 def held(content: bytes, reading, *, rate="30", **more) -> Held:
     """Analyze a sound for what a reading needs of it."""

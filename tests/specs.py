@@ -7,14 +7,14 @@ from fern_tide.core.base.params import FieldSpec
 TEXTS = {"envelope": "low", "points": "0.3 0.1, 0.7 0.9"}
 
 
-def other_values(field: FieldSpec, *, file: str = "") -> list[Any]:
+def other_values(field: FieldSpec, *, file: str = "", song: str = "") -> list[Any]:
     """Give values that a field may have and does not have by default."""
     if field.kind == "choice":
         return [choice for choice, _ in field.choices if choice != field.default]
     if field.kind == "switch":
         return [not field.default]
-    if field.kind == "file":
-        return [file]
+    if field.kind in {"file", "song"}:
+        return [file if field.kind == "file" else song]
     if field.kind in TEXTS:
         return [TEXTS[field.kind]]
     if not isinstance(field.default, (int, float)):

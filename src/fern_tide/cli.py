@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from fern_tide.cli_projects import bake, check, first_cut, map_, sync, write_demo
+from fern_tide.cli_sounds import beats, hits, notes
 from fern_tide.terminal import COULD_NOT, progress_on_terminal, refuse, write_csv
 
 
@@ -174,7 +175,7 @@ def _add_sound_commands(command: Callable[[str, Any, str], argparse.ArgumentPars
     one.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
     one.add_argument("--list", action="store_true", help="print every reading, clean-up, step and response")
 
-    one = command("hits", _hits, "Find where a sound sets in.")
+    one = command("hits", hits, "Find where a sound sets in.")
     one.add_argument("sound")
     one.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
     one.add_argument("--low", default="0Hz", metavar="HZ", help="only hits of the band from here")
@@ -182,7 +183,11 @@ def _add_sound_commands(command: Callable[[str, Any, str], argparse.ArgumentPars
     one.add_argument("--sensitivity", type=float, default=0.5, help="0 the strongest only, 1 nearly all (default 0.5)")
     one.add_argument("--least-gap-ms", type=float, default=80.0, help="no two hits are closer (default 80)")
 
-    one = command("beats", _beats, "Find the beats of a sound.")
+    one = command("notes", notes, "Print what a MIDI file plays.")
+    one.add_argument("song", help="a Standard MIDI File")
+    one.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
+
+    one = command("beats", beats, "Find the beats of a sound.")
     one.add_argument("sound")
     one.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
 
@@ -235,30 +240,6 @@ def _read(arguments: argparse.Namespace) -> None:
     values = zip(*(column.tolist() for column in columns.values()), strict=True)
     rows = ([frame, repr(float(rate.seconds(frame))), *map(repr, row)] for frame, row in enumerate(values))
     write_csv(arguments.csv, ["frame", "time_s", *columns], rows)
-
-
-def _hits(arguments: argparse.Namespace) -> None:
-    from fern_tide.core.base.params import build
-    from fern_tide.core.envelope.readings.hits import HitsParams
-    from fern_tide.workflows.bring_in.sound_file import file_hits
-
-    options = {
-        "low_hz": arguments.low.lower().removesuffix("hz"),
-        "high_hz": arguments.high.lower().removesuffix("hz"),
-        "sensitivity": arguments.sensitivity,
-        "least_gap_ms": arguments.least_gap_ms,
-    }
-    hits = file_hits(Path(arguments.sound), options=build(HitsParams, options))
-    rows = zip(map(repr, hits.times_s.tolist()), map(repr, hits.strengths.tolist()), strict=True)
-    write_csv(arguments.csv, ["time_s", "strength"], rows)
-
-
-def _beats(arguments: argparse.Namespace) -> None:
-    from fern_tide.workflows.bring_in.sound_file import file_beats
-
-    beats = file_beats(Path(arguments.sound))
-    rows = zip(map(repr, beats.times_s.tolist()), beats.in_bar.tolist(), strict=True)
-    write_csv(arguments.csv, ["time_s", "beat_in_bar"], rows)
 
 
 def _scene(arguments: argparse.Namespace) -> None:

@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from tests.conftest import drums, sine, wav
+from tests.core.envelope.test_notes import PLAYED
 from tests.gltf import GLB, document
 
 from fern_tide.cli import main
@@ -347,3 +348,21 @@ def test_a_data_folder_that_cannot_be_used_ends_the_start_with_one_line(tmp_path
     assert main(["serve", "--data", str(tmp_path), "--port", "0"]) == 2
     said = capsys.readouterr().err
     assert said.count("\n") == 1 and "cannot be used" in said and "Free some room" in said
+
+
+def test_notes_of_a_song_are_printed_and_read(tmp_path, capsys):
+    song = tmp_path / "bells.mid"
+    song.write_bytes(PLAYED)
+    out = tmp_path / "notes.csv"
+    assert run("notes", song, "--csv", out) == 0
+    rows = list(csv.DictReader(out.read_text().splitlines()))
+    assert [list(row.values()) for row in rows] == [["0.0", "0.25", "60", "127", "1"], ["0.5", "0.5", "64", "64", "2"]]
+    assert list(rows[0]) == ["time_s", "length_s", "note", "velocity", "channel"]
+    assert run("read", song, "--rate", "10", "--reading", "notes low=36 high=63", "--csv", out) == 0
+    assert [float(row["level"]) for row in csv.DictReader(out.read_text().splitlines())][:6] == [1, 0, 0, 0, 0, 0]
+    assert run("read", song, "--rate", "10", "--reading", "note_rows low=60 high=64", "--csv", out) == 0
+    assert "C4" in out.read_text().splitlines()[0]
+    assert run("read", song) == 2 and "bells.mid" in (said := capsys.readouterr().err) and "MIDI file" in said
+    assert run("notes", tmp_path / "nowhere.mid") == 2 and "no file" in capsys.readouterr().err
+    song.write_bytes(PLAYED[:-9])
+    assert run("notes", song) == 2 and "cut off" in capsys.readouterr().err

@@ -169,3 +169,14 @@ def test_an_order_is_asked_for_with_the_parts_that_are_chosen(modules):
     assert modules("tried_order", "addressOf", "stage/orders/x", chosen) == "stage/orders/x?parts=a%20b,c&backwards=yes"
     assert modules("tried_order", "addressOf", "stage/orders/x?array=row", chosen) == "stage/orders/x?array=row"
     assert modules("tried_order", "addressOf", "stage/orders/x", {"parts": [], "backwards": ""}) == "stage/orders/x"
+
+
+def test_files_of_notes_and_curves_are_told_from_sounds_by_their_names(modules):
+    for name, wanted in (
+        ("a.mid", "curves"),
+        ("B.MIDI", "curves"),
+        ("c.csv", "curves"),
+        ("d.wav", "tracks"),
+        ("mid", "tracks"),
+    ):
+        assert modules("soundtrack", "takenAs", name) == wanted

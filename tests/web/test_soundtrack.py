@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from tests.core.envelope.test_notes import PLAYED
 from tests.web.test_pages import edit, status
 from tests.web.test_pages import unpack as unpack_floats
 
@@ -166,6 +167,32 @@ def test_a_curve_becomes_an_envelope(client, studio, demo):
     assert answer.status_code == 201
     assert studio.projects.current(demo).document.envelope(answer.json["chosen"]["envelope"]).name == "swell"
     assert client.post(f"/p/{demo}/curves?name=x", data=b"nope").status_code == 422
+
+
+def test_notes_become_an_envelope_that_drives_and_a_wrong_file_is_named(client, studio, demo):
+    answer = client.post(f"/p/{demo}/curves?name=sparse%20bells.mid", data=PLAYED)
+    assert answer.status_code == 201
+    project = studio.projects.current(demo).document
+    envelope = project.envelope(answer.json["chosen"]["envelope"])
+    assert envelope.name == "sparse bells" and envelope.reading.id == "notes" and envelope.clean_up
+    shown = client.get(f"/p/{demo}/sound/parts?envelope={envelope.id}").text
+    assert "From note" in shown and "Another file" in shown
+    edited = {
+        "kind": "set_field",
+        "owner": "envelope",
+        "id": envelope.id,
+        "path": "reading.params.given",
+        "value": "sustained",
+    }
+    assert edit(client, demo, edited).status_code == 200
+    mapping = project.mappings[0].id
+    drives = {"kind": "set_field", "owner": "mapping", "id": mapping, "path": "envelope", "value": envelope.id}
+    assert edit(client, demo, drives).status_code == 200
+    with client.get(f"/p/{demo}/project.ferntide") as answer:
+        content = answer.data
+    assert client.post("/projects/import?name=a.ferntide", data=content).status_code == 201, "its notes go along"
+    refused = client.post(f"/p/{demo}/curves?name=cut.mid", data=PLAYED[:-9])
+    assert refused.status_code == 422 and "cut off" in refused.json["what"]
 
 
 def test_a_bank_drives_one_of_its_rows(client, studio, demo):

@@ -4,6 +4,7 @@ import io
 from collections import Counter
 from hashlib import sha256
 
+import mido
 import numpy as np
 from tests.conftest import wav
 
@@ -31,9 +32,24 @@ def _sound(seed: int) -> bytes:
     return wav((hits + tone) * np.array([[1.0], [0.6]]), rate_hz=RATE_HZ)
 
 
-FILES = {sha256(content).hexdigest(): content for content in (_sound(1), _sound(2), CURVE)}
+def _song() -> bytes:
+    """A note each quarter of a second up the keys, the wheel and the bend beside them."""
+    file, track = mido.MidiFile(ticks_per_beat=480), mido.MidiTrack()
+    for at in range(12):
+        track.append(mido.Message("note_on", note=55 + 2 * at, velocity=30 + 8 * at, channel=at % 3))
+        track.append(mido.Message("control_change", control=1, value=10 * at))
+        track.append(mido.Message("control_change", control=2, value=120 - 10 * at))
+        track.append(mido.Message("pitchwheel", pitch=600 * at - 3000, channel=at % 3))
+        track.append(mido.Message("note_off", note=55 + 2 * at, channel=at % 3, time=240))
+    file.tracks.append(track)
+    out = io.BytesIO()
+    file.save(file=out)
+    return out.getvalue()
+
+
+FILES = {sha256(content).hexdigest(): content for content in (_sound(1), _sound(2), CURVE, _song())}
 SOUNDS = list(FILES)[:2]
-POINTS = list(FILES)[2]
+POINTS, SONG = list(FILES)[2:]
 
 
 def track(name: str, *, media: str = SOUNDS[0], **more) -> Track:

@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from tests.core.derivation.documents import (
     POINTS,
+    SONG,
     SOUNDS,
     Remembered,
     document,
@@ -137,7 +138,7 @@ def test_every_param_of_every_spec_is_in_the_fingerprint(registry, spec):
     plain = Graph(using(registry, spec.id, {})).curves[TURN].fingerprint
     for field in fields(spec.params):
         found = set()
-        for other in other_values(field, file=POINTS):
+        for other in other_values(field, file=POINTS, song=SONG):
             try:
                 found.add(Graph(using(registry, spec.id, {field.name: other})).curves[TURN].fingerprint)
             except InvalidParameter:

@@ -86,6 +86,7 @@ _NAMED = {
     "envelope": "the id of an envelope, or nothing",
     "keys": "keys, each a time and a value",
     "file": "the hash of a file",
+    "song": "the hash of a MIDI file",
     "given": "as the file gives it",
     "names": "PART:PROPERTY = NAME, parted by ;",
     "numbers": "up to 64 numbers",

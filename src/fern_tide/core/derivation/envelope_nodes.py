@@ -14,6 +14,7 @@ from fern_tide.core.derivation.node import Kind, Node, Sources, new_node
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import Envelope, clean, read_raw, row_of
+from fern_tide.core.envelope.notes import Notes, read_notes
 from fern_tide.core.envelope.points import read_points
 from fern_tide.core.mapping.marks import Scale, histogram
 from fern_tide.core.sound.decode import SoundInfo
@@ -98,6 +99,10 @@ class GivenSource:
     def points(self, media: str) -> FloatArray:
         """Give an imported curve."""
         return read_points(self._sources.file(media))
+
+    def notes(self, media: str) -> Notes:
+        """Give what an imported MIDI file plays."""
+        return read_notes(self._sources.file(media))
 
 
 def reading_node(project: Project, envelope: Envelope, track: Track | None, *, inputs: InputsOfReading) -> Node:

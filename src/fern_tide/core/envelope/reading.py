@@ -11,6 +11,7 @@ from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.base.units import DECIBELS, SHARE, OwnUnit
 from fern_tide.core.envelope.beats import Beats
+from fern_tide.core.envelope.notes import Notes
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import Feature
 
@@ -45,6 +46,9 @@ class Source(Protocol):
 
     def points(self, media: str) -> FloatArray:
         """Give an imported curve, shape (2, points): seconds and values."""
+
+    def notes(self, media: str) -> Notes:
+        """Give what an imported MIDI file plays."""
 
 
 def _none(params: Any) -> tuple[Any, ...]:
@@ -105,7 +109,8 @@ class Reading:
         begins: the clean-ups that a new envelope of it begins with, as text.
         draws: how it draws a sound graphic, where it has as many rows as one has points.
         role: what it alone does in the Sound room: 'first' is what a new track is read by; 'box' is drawn on a
-            spectrogram, its params low_hz and high_hz; 'file' reads a curve that is brought in, its param media.
+            spectrogram, its params low_hz and high_hz; 'file' reads a curve that is brought in, 'notes' the notes of a
+            MIDI file, both by their param media.
         doubt: says, from the params and the sound's facts, what such a level cannot tell; '' for nothing.
     """
 
@@ -126,4 +131,4 @@ class Reading:
     doubt: Callable[[Any, SoundInfo], str] = _no_doubt
     draws: Draws | None = None
     begins: tuple[str, ...] = ()
-    role: Literal["", "first", "box", "file"] = ""
+    role: Literal["", "first", "box", "file", "notes"] = ""

@@ -5,6 +5,7 @@ No project is made, so that a level is there in half a second from the command l
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable, Sequence
 from functools import cached_property
 from pathlib import Path
@@ -19,6 +20,7 @@ from fern_tide.core.envelope.beat_grid import BeatSetting, beat_grid
 from fern_tide.core.envelope.beats import Beats, rhythm
 from fern_tide.core.envelope.envelope import CleanUpChoice, ReadingChoice, clean, needs, read_raw
 from fern_tide.core.envelope.hits import Hits
+from fern_tide.core.envelope.notes import HEAD, MOST_BYTES, Notes, read_notes
 from fern_tide.core.envelope.readings.hits import HitsParams, hits_of
 from fern_tide.core.sound.attacks import Attack, Attacks
 from fern_tide.core.sound.channels import Channel, pick
@@ -90,6 +92,26 @@ class SoundFile:
         """Refuse: there are no files beside."""
         raise InvalidParameter("file", value=media, allowed="a file of a project: a sound has none")
 
+    def notes(self, media: str) -> Notes:
+        """Refuse: there are no files beside."""
+        raise InvalidParameter("notes", value=self._path.name, allowed="a MIDI file: this is a sound")
+
+
+class NotesFile:
+    """A MIDI file as what readings of notes read from, in memory."""
+
+    def __init__(self, content: bytes, rate: FrameRate) -> None:
+        self.rate = rate
+        self._notes = read_notes(content)
+        self.n_frames = int(rate.frames_of_times(np.array([self._notes.end_s]))[0]) + 1
+
+    def notes(self, media: str) -> Notes:
+        """Give what it plays."""
+        return self._notes
+
+    def __getattr__(self, name: str) -> Any:
+        raise InvalidParameter("reading", value=name, allowed="notes or note_rows: this is a MIDI file")
+
 
 def read_level(
     sound: Path, *, rate: str, reading: str, clean_up: Sequence[str]
@@ -101,13 +123,36 @@ def read_level(
         unit. Shape (frames,) each.
     """
     choice, cleaned_by = ReadingChoice.parse(reading), tuple(CleanUpChoice.parse(text) for text in clean_up)
-    file = SoundFile(sound, FrameRate.parse(rate))
-    file.read(needs(choice, file.info))
+    file: Any
+    if (content := midi_in(sound)) is not None:
+        file = NotesFile(content, FrameRate.parse(rate))
+        choice = _of_this_file(choice, content, name=sound.name)
+    else:
+        file = SoundFile(sound, FrameRate.parse(rate))
+        file.read(needs(choice, file.info))
     level = clean(read_raw(choice, file), cleaned_by, rate=file.rate)
     names = tuple(choice.spec.rows(choice.params)) or ("level",)
     rows, unit = np.atleast_2d(level), choice.spec.unit(choice.params)
     own = (f"{name}_{unit.name.lower()}" if name == "level" else f"{name} in {unit.name}" for name in names)
     return file.rate, {**dict(zip(names, rows, strict=True)), **dict(zip(own, unit.of(rows), strict=True))}
+
+
+def midi_in(path: Path) -> bytes | None:
+    """Give the bytes of a MIDI file; None of any other."""
+    with path.open("rb") as stream:
+        head = stream.read(len(HEAD))
+        return head + stream.read(MOST_BYTES + 1) if head == HEAD else None
+
+
+def _of_this_file(choice: ReadingChoice, content: bytes, *, name: str) -> ReadingChoice:
+    """Give a reading of notes as one of this file.
+
+    Raises:
+        InvalidParameter: it reads no notes.
+    """
+    if "media" not in type(choice.params).model_fields or choice.spec.role == "file":
+        raise InvalidParameter("reading", value=choice.id, allowed=f"notes or note_rows: {name} is a MIDI file")
+    return choice.but(params=choice.params.but(media=hashlib.sha256(content).hexdigest()))
 
 
 def file_hits(sound: Path, *, options: HitsParams) -> Hits:

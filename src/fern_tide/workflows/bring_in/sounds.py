@@ -9,6 +9,7 @@ from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.registry import Together
 from fern_tide.core.commands.soundtrack import PutTrack
 from fern_tide.core.document import Project, Track
+from fern_tide.core.envelope import notes
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice, beginning, reading_in_role
 from fern_tide.core.envelope.points import MOST_BYTES, read_points
 from fern_tide.core.first_cut.scene import look
@@ -63,20 +64,28 @@ def start_project(studio: Studio, chunks: Iterable[bytes], *, file_name: str, sc
 
 
 def add_curve(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: str) -> Revision:
-    """Add a curve from a CSV or JSON file as an envelope.
+    """Add a curve from a CSV or JSON file, or the notes of a MIDI file, as an envelope.
 
     Raises:
         UnreadableCurve: the file holds none; nothing stays behind.
+        UnreadableNotes: it is a MIDI file that cannot be read.
     """
     with studio.media.receive(chunks, most=MOST_BYTES) as (digest, content, keep):
-        read_points(content.read())
+        whole = content.read()
+        plays = whole.startswith(notes.HEAD)
+        if plays:
+            notes.read_notes(whole)
+        else:
+            read_points(whole)
         keep.append(True)
     current = studio.projects.current(key)
     name = name_of(file_name)
+    reading = reading_in_role("notes" if plays else "file").id
     envelope = Envelope(
         id=fresh_id(name, among=current.document.envelopes),
         name=name,
-        reading=ReadingChoice.model_validate({"id": reading_in_role("file").id, "params": {"media": digest}}),
+        reading=ReadingChoice.model_validate({"id": reading, "params": {"media": digest}}),
+        clean_up=beginning(reading),
     )
     command = PutEnvelope(envelope=envelope)
     document = command.apply(current.document)

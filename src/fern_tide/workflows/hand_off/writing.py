@@ -18,6 +18,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.signal import moved as shifted
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
+from fern_tide.core.envelope.notes import HEAD, read_notes
 from fern_tide.core.envelope.points import MOST_BYTES, read_points
 from fern_tide.core.formats.factored import ByFormula
 from fern_tide.core.formats.format import HandOff, KeyParams, Moments, Written, write
@@ -214,8 +215,11 @@ def import_project(studio: Studio, stream: BinaryIO) -> Revision:
 
 
 def _check_other(content: bytes) -> None:
-    """Refuse what is neither a file of a scene nor a curve."""
+    """Refuse what is neither a file of a scene, nor a curve, nor notes."""
     try:
         look_at({"file": content})
     except UnreadableScene:
-        read_points(content[: MOST_BYTES + 1])
+        if content.startswith(HEAD):
+            read_notes(content)
+        else:
+            read_points(content[: MOST_BYTES + 1])

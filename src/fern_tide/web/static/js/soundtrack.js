@@ -18,6 +18,9 @@ const perSecond = () => transport.rate[0] / transport.rate[1];
 const beat = (how, more = {}) => project.send("beat", { how, ...more });
 const toggle = (button, is) => button?.setAttribute("aria-pressed", String(is));
 
+/** What a file that comes into the Sound room becomes, by its name: a track, or what plays or moves by itself. Pure. */
+export const takenAs = (name) => (/\.(mid|midi|csv|json)$/i.test(name) ? "curves" : "tracks");
+
 export class Soundtrack extends Component {
   #moving = false;
   #unit = "frames";
@@ -53,7 +56,7 @@ export class Soundtrack extends Component {
       input: this.find("#file"),
       words: this.find("#drop-words"),
       work: this.find("#drop-work"),
-      onFile: async (file, share) => project.take(await send(project.url("tracks"), file, share)),
+      onFile: async (file, share) => project.take(await send(project.url(takenAs(file.name)), file, share)),
       signal,
     });
     this.#taking("#swap-file", signal, (file) => this.swap.take(file));
