@@ -14,6 +14,7 @@ from fern_tide.core.base.signal import spans
 from fern_tide.core.base.target import Target
 from fern_tide.core.derivation.graph import Graph
 from fern_tide.core.envelope.bands import band_power, suggest_bands
+from fern_tide.core.envelope.envelope import CLEAN_UPS
 from fern_tide.core.formats.lottie_shapes import outlines
 from fern_tide.core.scene.graphic import GraphicForm, solid
 from fern_tide.core.scene.own_motion import moved_by_file
@@ -144,3 +145,9 @@ def test_bands_are_suggested_only_where_something_is_heard():
     bands, loud = heard(1.0)
     assert bands and loud > 1
     assert heard(1e-16)[0] == ()
+
+
+def test_a_release_that_is_long_becomes_a_smooth_of_ten_seconds_at_most():
+    spec = CLEAN_UPS["rise_and_fall"]
+    smooth, _ = spec.without_lag(spec.params(rise_ms=9000))
+    assert smooth == ("smooth", {"width_ms": 10_000.0})

@@ -15,21 +15,8 @@ from tests.golden.snapshots import beats, formats, imports, parts, readings, spe
 from fern_tide.core.commands.registry import COMMANDS
 
 FOLDER = Path(__file__).parent
-TEXTS = (
-    beats,
-    edits,
-    first_cuts,
-    formats,
-    geometry,
-    imports,
-    lottie,
-    parts,
-    places,
-    readings,
-    refusals,
-    specs,
-    suggestions,
-)
+LOOKS = (first_cuts, forms, geometry, lottie, places)
+TEXTS = (beats, edits, formats, imports, parts, readings, refusals, specs, suggestions, *LOOKS)
 ALL = {one.__name__: one for one in TEXTS}
 NUMBER = re.compile(r"-?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?")
 
