@@ -10,6 +10,7 @@ import pytest
 from tests.golden.answers import refusals, suggestions
 from tests.golden.cuts import first_cuts, geometry, lottie, places
 from tests.golden.edits import EDITS, edits
+from tests.golden.forms import forms
 from tests.golden.snapshots import beats, formats, imports, parts, readings, specs
 
 from fern_tide.core.commands.registry import COMMANDS
