@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 
 from fern_tide.core.bake.bake import bake
-from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.bake.expand_size import n_outlined
+from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.formats.format import HandOff, write
@@ -154,21 +155,6 @@ def test_a_smooth_joint_stays_smooth():
     assert (turn < 2e-3 * np.linalg.norm(into, axis=1) * np.linalg.norm(out, axis=1) + 2e-2).all()
 
 
-# --- regions
-
-
-def test_a_region_fades_from_all_to_nothing_about_its_middle():
-    points = np.array([[0, 0, 0], [1, 0, 0], [2, 0, 0], [3, 0, 0], [4.0, 0, 0]])
-    ball = Region(where=Where.BALL, across=0.5, reach=0.5, soft=0.5)
-    assert ball.shares(points).tolist() == [0.0, 1.0, 1.0, 1.0, 0.0]
-    soft = Region(where=Where.BALL, across=0.0, reach=1.0, soft=1.0)
-    assert soft.shares(points).tolist() == [1.0, 0.84375, 0.5, 0.15625, 0.0]
-    corner = np.array([[0.0, 0, 0], [1, 1, 0], [2, 2, 0]])
-    assert Region(where=Where.BALL, reach=0.6, soft=0.01).shares(corner).tolist() == [0.0, 1.0, 0.0]
-    assert Region(where=Where.BOX, reach=0.6, soft=0.01).shares(corner).tolist() == [1.0, 1.0, 1.0]
-    assert Region().shares(points).tolist() == [1.0] * 5
-
-
 def test_a_shaper_in_a_region_leaves_the_rest_where_it_is():
     part = path("M0 400L0 0", {"id": "ripple", "params": {"axis": "x", "wavelength": 100}}, shaper1_amount=20.0)
     region = Region(where=Where.BALL, up=0.75, reach=0.25)
@@ -294,3 +280,16 @@ def test_words_pictures_and_graphics_have_no_outline():
     for kind in ("text", "group", "sound_graphic", "glow"):
         with pytest.raises(InvalidParameter, match="a shape with an outline"):
             Scene(name="S", parts=(path(None, {"id": "bend"}, kind=kind, params={}),))
+
+
+def test_outlines_that_would_be_too_much_to_write_are_counted_and_refused_by_name(monkeypatch):
+    scene, media = frond(frond=["bend"])
+    off = hand_off(scene, media, {"frond:shaper1_amount": (0, 90)})
+    curves = scene.part("frond").shape.params.curves
+    assert curves > 15 and n_outlined(scene, off.curves) == 2 * 3 * curves * FRAMES
+    assert n_outlined(scene, hand_off(scene, media, {"moon:radius": (9, 30)}).curves) == 0
+    own = Scene(name="S", parts=(path(STEM, {"id": "bend"}),))
+    assert n_outlined(own, hand_off(own, PLAIN, {"stem:shaper1_amount": (0, 90)}).curves) == 2 * (3 * 24 + 1) * FRAMES
+    monkeypatch.setattr("fern_tide.core.bake.expand_size.MOST_WRITTEN", 1000)
+    with pytest.raises(FernTideError, match="outlines of frond are .* Shape less"):
+        n_outlined(scene, off.curves)

@@ -9,6 +9,8 @@ from fern_tide.core.bake.pieces import is_of_pieces
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.scene.arrays.field import ArrayParams
 from fern_tide.core.scene.arrays.sources import sources_of
+from fern_tide.core.scene.drawn_outlines import drawn_outlines
+from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Scene
 
 MOST_EXPANDED = 20_000
@@ -51,6 +53,35 @@ def n_values(scene: Scene, curves: Iterable[Curve]) -> tuple[int, int]:
         if isinstance(params, ArrayParams) and params.layout.spec.throws is not None:
             of_arrays += params.n_pieces * n_frames * _OF_A_DROP
     return of_arrays, of_others
+
+
+def n_outlined(scene: Scene, curves: Iterable[Curve]) -> int:
+    """Count the numbers of outlines that shapers move, in all frames: what a format that carries them writes at most.
+
+    Args:
+        scene: in 2D; curves of drawings count as the file has them.
+        curves: of all that is driven.
+
+    Raises:
+        FernTideError: there are too many to be written; it names the part.
+    """
+    total = 0
+    shaped: dict[str, int] = {}
+    for curve in curves:
+        part = scene.part(curve.target.part)
+        if part.kind.space == "2d" and any(item.id == curve.target.property for item in part.shaped):
+            shaped[part.id] = max(shaped.get(part.id, 0), curve.n_frames)
+    for part_id, n_frames in shaped.items():
+        part = scene.part(part_id)
+        if part.kind.vertices is not None:
+            n_points = 3 * part.kind.vertices(part.shape.params)
+        else:
+            n_points = sum(len(one.own) for one in drawn_outlines(scene, SceneMedia(), part))
+        total += 2 * n_points * n_frames
+        if total > MOST_WRITTEN:
+            words = f"The outlines of {part.name} are {total:,} numbers in all frames; at most {MOST_WRITTEN:,} are."
+            raise FernTideError(words, remedy="Shape less of it, or hand off CSV or JSON.")
+    return total
 
 
 def check_size(scene: Scene, curves: Iterable[Curve]) -> None:

@@ -155,6 +155,7 @@ class Format:
         numbers_only: whether it carries curves by their names, also of what does not show by itself.
         by_formula: says whether its params ask for arrays by formula rather than piece by piece.
         formula_error: how far such arrays are off in its bytes, as a share of the range of their values.
+        outlines: whether the outlines of 2D parts go into it, key by key, where shapers move them.
         holds_cubic: whether a cubic key is one in the file too, rather than many straight ones.
         encode: gives the file's bytes.
         read_back: gives the values found in such bytes, of the shapes of the curves' values; it has the same params.
@@ -175,6 +176,7 @@ class Format:
     by_formula: Callable[[Any], bool] = _never_by_formula
     formula_error: Callable[[bytes, HandOff], float] | None = None
     holds_cubic: bool = True
+    outlines: bool = False
     carries_property: Callable[[Part, str], bool] = _every
     of_moments: Callable[[bytes, HandOff, Any], tuple[FloatArray, FloatArray]] | None = None
     lacks: str = ""

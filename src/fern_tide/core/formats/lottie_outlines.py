@@ -13,7 +13,7 @@ from fern_tide.core.formats.format import HandOff, KeyParams
 from fern_tide.core.formats.lottie_shapes import Item, bezier
 from fern_tide.core.formats.lottie_values import LINE, read_moving
 from fern_tide.core.formats.svg_outlines import rows_of
-from fern_tide.core.scene.outlines import Outline, element_of, outlines_of
+from fern_tide.core.scene.outlines import Outline, elements_of, outlines_of
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.shaping import read_shapers
 
@@ -59,7 +59,7 @@ def read_shaped(part: Part, groups: Mapping[str, Sequence[Item]], hand_off: Hand
     if not outlines:
         return {}
     outline = max(outlines, key=lambda one: one.strength)
-    owner, slot = element_of(hand_off.scene, part, outline)
+    owner, slot = elements_of(hand_off.scene, part, [outline])[0]
     ways = _ways(groups.get(owner if slot == "own" else f"{owner}--{slot}", ()))
     if len(ways) != len(outline.strokes):
         return {}

@@ -10,7 +10,7 @@ import numpy as np
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import HandOff
 from fern_tide.core.formats.smil import Clock, animate_outline, values_in
-from fern_tide.core.scene.outlines import element_of, outlines_of, seen_rows
+from fern_tide.core.scene.outlines import elements_of, outlines_of, seen_rows
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.shaping import read_shapers
 from fern_tide.core.scene.svg.drawing import Drawing, Node
@@ -91,7 +91,7 @@ def read_shaped(part: Part, elements: Elements, hand_off: HandOff) -> Mapping[st
         return {}
     outline = max(outlines, key=lambda one: one.strength)
     texts = values_in(
-        elements.get(element_of(hand_off.scene, part, outline)), "animate", attribute="d", n_frames=n_frames
+        elements.get(elements_of(hand_off.scene, part, [outline])[0]), "animate", attribute="d", n_frames=n_frames
     )
     if not texts:
         return {}

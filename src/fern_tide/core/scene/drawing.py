@@ -15,6 +15,7 @@ from functools import partial
 
 import numpy as np
 
+from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.scene.arrays.drawn import draw_pieces
 from fern_tide.core.scene.graphic import is_level
@@ -113,6 +114,7 @@ class _Pen:
         self._scene, self._media = scene, media
         self._values, self._prefix, self._dress = values, prefix, dress
         self._picture = picture or self._inside
+        self._shares: dict[str, FloatArray] = {}
 
     def part(self, parent: ET.Element, part: Part) -> ET.Element:
         """Draw one part and give the element that its children go into."""
@@ -140,7 +142,7 @@ class _Pen:
             self._dress(part.id, slot, element)
         if part.kind.in_file != "file":
             for outline in outlines_of(self._scene, self._media, part):
-                self._outline(part, outline, reached["own"])
+                self._outline(part, outline, self._seen(part), reached["own"])
         return self._pieces(back, part) if part.kind.pieces else back
 
     def _pieces(self, parent: ET.Element, part: Part) -> ET.Element:
@@ -194,15 +196,21 @@ class _Pen:
                 values=self._values,
                 dress=self._dress,
                 outlined={
-                    outline.node: partial(self._outline, item, outline)
+                    outline.node: partial(self._outline, item, outline, self._seen(item))
                     for item in shaped
                     for outline in outlines_of(self._scene, self._media, item)
                 },
             )
 
-    def _outline(self, part: Part, outline: Outline, element: ET.Element) -> None:
+    def _seen(self, part: Part) -> FloatArray:
+        """Give how much of each shape of a part's shapers is seen, worked out once for all of its outlines."""
+        if part.id not in self._shares:
+            self._shares[part.id] = seen_at(part, lambda name: self._value(part, name))
+        return self._shares[part.id]
+
+    def _outline(self, part: Part, outline: Outline, seen: FloatArray, element: ET.Element) -> None:
         """Draw an outline as its part's shapers leave it."""
-        reshape(element, outline.data(outline.at(seen_at(part, lambda name: self._value(part, name)))))
+        reshape(element, outline.data(outline.at(seen)))
         self._dress(part.id, f"{OUTLINE}{outline.node}", element)
 
     def _haze(self, part: Part, reached: dict[str, ET.Element]) -> None:

@@ -86,10 +86,16 @@ def drawn_outlines(scene: Scene, media: SceneMedia, part: Part) -> tuple[Drawn, 
     sheet = media.sheets.get(scene.file(part.file).media)
     if sheet is None:
         return ()
-    inside = {
-        item.file_index: item for item in scene.parts if item.file == part.file and item.kind.in_file == "element"
-    }
-    return tuple(_listed(_walked(scene, sheet, max(0, part.file_index), inside)))
+    theirs = tuple(item for item in scene.parts if item.file == part.file and item.id != part.id)
+    top = max(0, part.file_index)
+    outlines: tuple[Drawn, ...]
+    known, outlines = sheet.outlines.get(top, ((), ()))
+    if len(known) == len(theirs) and all(a is b for a, b in zip(known, theirs, strict=True)) and outlines:
+        return outlines
+    inside = {item.file_index: item for item in theirs if item.kind.in_file == "element"}
+    outlines = tuple(_listed(_walked(scene, sheet, top, inside)))
+    sheet.outlines[top] = (theirs, outlines)
+    return outlines
 
 
 def _walked(

@@ -6,7 +6,7 @@ shape takes what lies a little along it, so that smooth joints stay smooth.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -105,19 +105,28 @@ def outline_box(scene: Scene, media: SceneMedia, part: Part) -> tuple[FloatArray
 
 def outlines_key(scene: Scene, media: SceneMedia, part: Part) -> str:
     """Give a fingerprint of a part's outlines and of what its shapers make of them."""
-    drawn = drawn_outlines(scene, media, part)
+    return _key(drawn_outlines(scene, media, part), part.shapers)
+
+
+@lru_cache(maxsize=64)
+def _key(drawn: tuple[Drawn, ...], shapers: tuple[Shaping, ...]) -> str:
     about = [[one.node, [[s.n_curves, s.closed] for s in one.strokes], one.points.hex(), one.matrix] for one in drawn]
-    return fingerprint({"outlines": about, "shapers": [one.model_dump(mode="json") for one in part.shapers]})[:16]
+    return fingerprint({"outlines": about, "shapers": [one.model_dump(mode="json") for one in shapers]})[:16]
 
 
-def element_of(scene: Scene, part: Part, outline: Outline) -> tuple[str, str]:
-    """Give the part and the slot by which the element of a part's outline is known in a drawing."""
-    if outline.node == OWN:
-        return part.id, "own"
-    theirs = [item for item in scene.parts if item.file == part.file]
-    own = next((item for item in theirs if item.file_index == outline.node), None)
-    root = next(item for item in theirs if item.kind.in_file == "file")
-    return (root.id, f"n{outline.node}") if own is None else (own.id, "own")
+def elements_of(scene: Scene, part: Part, outlines: Sequence[Outline]) -> list[tuple[str, str]]:
+    """Give the part and the slot by which the element of each of a part's outlines is known in a drawing."""
+    theirs = [item for item in scene.parts if item.file == part.file] if part.kind.in_file else []
+    owners = {item.file_index: item.id for item in theirs}
+    root = next((item.id for item in theirs if item.kind.in_file == "file"), part.id)
+    return [
+        (part.id, "own")
+        if one.node == OWN
+        else (owners[one.node], "own")
+        if one.node in owners
+        else (root, f"n{one.node}")
+        for one in outlines
+    ]
 
 
 def seen_at(part: Part, value_of: Callable[[str], float | str]) -> FloatArray:

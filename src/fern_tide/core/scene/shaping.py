@@ -27,7 +27,7 @@ from fern_tide.core.scene.svg.outline import OUTLINED
 MOST_SHAPERS = 4
 MOST_MOVED = 4_000_000
 """Vertices times shapes of a mesh that came with a file."""
-MOST_CURVES = 100_000
+MOST_CURVES = 300_000
 """Curves times shapes of a drawing that came with a file."""
 SHAPERS = discover(shapers_folder, attribute="SHAPER", of=Shaper, kind="shaper")
 

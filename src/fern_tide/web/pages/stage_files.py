@@ -8,7 +8,7 @@ from flask import Blueprint, Response, jsonify, request
 
 from fern_tide.core.base.errors import FernTideError, UnknownName
 from fern_tide.core.scene.images import check_image
-from fern_tide.core.scene.outlines import element_of, outlines_key, outlines_of
+from fern_tide.core.scene.outlines import elements_of, outlines_key, outlines_of
 from fern_tide.store.files import TooLarge
 from fern_tide.web.context import staged, status, studio
 from fern_tide.web.heads import head
@@ -94,12 +94,12 @@ def outlines(key: str, part_id: str) -> Response:
     shaped = outlines_of(stage.scene, stage.media, part)
     heads = [
         {
-            "element": "--".join(element_of(scene, part, one)),
+            "element": "--".join(element),
             "strokes": [[stroke.n_curves, stroke.closed] for stroke in one.strokes],
             "points": pack.add(one.points.ravel()),
             "shapes": pack.add(one.shapes.reshape(len(one.shapes), -1)),
         }
-        for one in shaped
+        for one, element in zip(shaped, elements_of(scene, part, shaped), strict=True)
     ]
     return pack.response({"key": outlines_key(stage.scene, stage.media, part), "outlines": heads})
 

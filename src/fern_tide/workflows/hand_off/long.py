@@ -10,7 +10,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
-from fern_tide.core.bake.expand_size import check_size, n_values
+from fern_tide.core.bake.expand_size import check_size, n_outlined, n_values
 from fern_tide.core.base.params import build
 from fern_tide.core.base.signal import fingerprint
 from fern_tide.core.base.target import Target
@@ -74,6 +74,7 @@ def is_long(studio: Studio, levels: Levels, order: Order) -> bool:
         pieces = sum(one.n_pieces for one in params if isinstance(one, ArrayParams))
         return of_others + pieces * _OF_A_PIECE > MOST_AT_ONCE
     check_size(scene, curves)
+    of_others += n_outlined(scene, curves) if chosen.outlines else 0
     return of_arrays + of_others > MOST_AT_ONCE
 
 

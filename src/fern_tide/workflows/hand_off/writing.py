@@ -11,6 +11,7 @@ from typing import BinaryIO
 
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.expand import Clock, Moved, expanded
+from fern_tide.core.bake.expand_size import n_outlined
 from fern_tide.core.bake.pieces import is_of_pieces, motion_of
 from fern_tide.core.base.errors import FernTideError, UnreadableScene, UnreadableSound
 from fern_tide.core.base.params import Params, build
@@ -90,6 +91,8 @@ def write_format(
         curves = _earlier(curves, by)
         arrays = _by_formula(scene, curves, moved=moved, clock=clock)
     else:
+        if chosen.outlines:
+            n_outlined(scene, curves)
         scene, curves = expanded(scene, curves, moved=moved, clock=clock)
         curves = _earlier(curves, by)
     if parts is not None:

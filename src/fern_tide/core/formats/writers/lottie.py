@@ -155,6 +155,7 @@ FORMAT = Format(
     loses=nine_digits,
     encode=encode,
     read_back=read_back,
+    outlines=True,
     carries_property=carries_property,
     lacks="pictures, text of drawings, blur, masks and filters",
     rounds_by=1e-5,

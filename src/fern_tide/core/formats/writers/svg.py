@@ -286,6 +286,7 @@ FORMAT = Format(
     loses=loses,
     encode=encode,
     read_back=read_back,
+    outlines=True,
     rounds_by=1e-3,
     holds_cubic=False,
     spaces=("2d",),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TypeGuard
+from typing import Any, TypeGuard
 
 from PIL import ImageColor
 
@@ -109,6 +109,11 @@ class Sheet:
         if index not in self._read:
             self._read[index] = strokes_of(self.drawing.nodes[index].tag, self.attributes[index])
         return self._read[index]
+
+    @cached_property
+    def outlines(self) -> dict[int, Any]:
+        """What was worked out of the outlines in its elements, by their places; see drawn_outlines.py."""
+        return {}
 
     @cached_property
     def _read(self) -> dict[int, list[tuple[FloatArray, bool]]]:
