@@ -1,4 +1,4 @@
-"""Seldom: the move rises only so often in a second; what comes sooner is left out."""
+"""Seldom: the move rises only so often in a second; the rest is left out."""
 
 from __future__ import annotations
 
@@ -58,7 +58,7 @@ def _thinned(row: list[float], gap: float, least: float) -> list[float]:
 STEP = Step(
     id="seldom",
     label="Seldom",
-    help="Rises only so often in a second; what comes sooner is left out.",
+    help="Rises only so often in a second; the rest is left out.",
     params=SeldomParams,
     apply=thinned,
 )
