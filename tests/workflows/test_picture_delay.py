@@ -80,7 +80,8 @@ def test_pieces_of_arrays_go_out_as_much_earlier_written_out_or_by_formula(studi
     leaf = {"id": "leaf", "name": "Leaf", "parent": "row", "shape": {"id": "star"}}
     scene = project.scene.but(parts=(*project.scene.parts, *map(Part.model_validate, (array, leaf))))
     drive = project.mappings[0].drives[0].but(target={"part": "row", "property": "piece_y"})
-    project = project.but(scene=scene, mappings=(project.mappings[0].but(drives=(drive,)),))
+    wider = drive.but(target={"part": "row", "property": "gap"}, rest=100.0, full=200.0)
+    project = project.but(scene=scene, mappings=(project.mappings[0].but(drives=(drive, wider)),))
     values = {}
     for ms in (0, 100):
         plain = json.loads(written(levels, delayed(project, ms), "json"))
@@ -88,11 +89,14 @@ def test_pieces_of_arrays_go_out_as_much_earlier_written_out_or_by_formula(studi
         tracks = {one["target"]: np.array(one["values"]) for one in plain["curves"] if one["target"].endswith(":y")}
         (prop,) = formula["arrays"][0]["properties"]
         rows = np.array(prop["drivers"][0]["rows"])
-        values[ms] = (tracks, rows)
+        gap = next(np.array(one["values"]) for one in formula["curves"] if one["target"] == "row:gap")
+        values[ms] = (tracks, rows, gap)
     assert len(values[0][0]) == 12
     for target, moved in values[100][0].items():
         np.testing.assert_allclose(moved[:-3], values[0][0][target][3:], atol=1e-6)
     np.testing.assert_allclose(values[100][1][:, :-3], values[0][1][:, 3:], atol=1e-6)
+    np.testing.assert_allclose(values[100][2][:-3], values[0][2][3:], atol=1e-6)
+    assert np.ptp(values[0][2]) > 50
     spray = Part.model_validate(
         {**array, "id": "mist", "shape": {"id": "array", "params": {"layout": {"id": "spray"}}}}
     )

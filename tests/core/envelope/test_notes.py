@@ -138,6 +138,11 @@ def test_levels_by_hand(reading, wanted):
     np.testing.assert_allclose(level, [wanted.get(frame, 0.0) for frame in range(20)], atol=1e-9)
 
 
+def test_of_notes_in_one_frame_the_hardest_counts_whichever_is_first():
+    both = song(b"\x00\x90\x3c\x7f" + b"\x00\x90\x40\x20" + b"\x60\x90\x43\x20" + b"\x00\x90\x45\x7f")
+    assert read(both, "notes", n_frames=8).tolist() == [1.0, 0, 0, 0, 0, 1.0, 0, 0]
+
+
 def test_a_bend_is_half_way_where_it_rests():
     level = read(PLAYED, '"notes" given="pitch bend"'.replace('"notes"', "notes"), n_frames=25)
     np.testing.assert_allclose(level[:15], 0.5)

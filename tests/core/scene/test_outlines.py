@@ -7,8 +7,7 @@ import numpy as np
 import pytest
 
 from fern_tide.core.bake.bake import bake
-from fern_tide.core.bake.expand_size import n_outlined
-from fern_tide.core.base.errors import FernTideError, InvalidParameter
+from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.formats.format import HandOff, write
@@ -131,6 +130,15 @@ def test_a_push_goes_outward_all_round_and_tears_nothing():
     assert np.abs(moved - outward[:, None] * facing).max() < 0.05 * np.abs(outward).max()
     assert np.ptp(outward) < 0.3 * np.abs(outward).max(), "bumps of 5,000 px are the same all over"
     np.testing.assert_allclose(moved[0], moved[-1], atol=1e-3)
+
+
+@pytest.mark.parametrize("data", ["M0 0L100 0L100 60L0 60Z", "M0 0L0 60L100 60L100 0Z"])
+def test_a_push_goes_outward_whichever_way_an_outline_is_drawn(data):
+    part = path(data, {"id": "push", "params": {"size": 90_000, "seed": 2}}, shaper1_amount=10.0)
+    wide = np.ptp(points_of(part)[::3], axis=0) - [100, 60]
+    one = np.ptp(points_of(path("M0 0L100 0L100 60L0 60Z", part.shapers[0].shaper, shaper1_amount=10.0))[::3], axis=0)
+    np.testing.assert_allclose(wide, one - [100, 60], atol=1e-3)
+    assert (np.abs(wide) > 1).all()
 
 
 @pytest.mark.parametrize("name", SHAPERS)
@@ -280,16 +288,3 @@ def test_words_pictures_and_graphics_have_no_outline():
     for kind in ("text", "group", "sound_graphic", "glow"):
         with pytest.raises(InvalidParameter, match="a shape with an outline"):
             Scene(name="S", parts=(path(None, {"id": "bend"}, kind=kind, params={}),))
-
-
-def test_outlines_that_would_be_too_much_to_write_are_counted_and_refused_by_name(monkeypatch):
-    scene, media = frond(frond=["bend"])
-    off = hand_off(scene, media, {"frond:shaper1_amount": (0, 90)})
-    curves = scene.part("frond").shape.params.curves
-    assert curves > 15 and n_outlined(scene, off.curves) == 2 * 3 * curves * FRAMES
-    assert n_outlined(scene, hand_off(scene, media, {"moon:radius": (9, 30)}).curves) == 0
-    own = Scene(name="S", parts=(path(STEM, {"id": "bend"}),))
-    assert n_outlined(own, hand_off(own, PLAIN, {"stem:shaper1_amount": (0, 90)}).curves) == 2 * (3 * 24 + 1) * FRAMES
-    monkeypatch.setattr("fern_tide.core.bake.expand_size.MOST_WRITTEN", 1000)
-    with pytest.raises(FernTideError, match="outlines of frond are .* Shape less"):
-        n_outlined(scene, off.curves)
