@@ -288,3 +288,11 @@ def test_words_pictures_and_graphics_have_no_outline():
     for kind in ("text", "group", "sound_graphic", "glow"):
         with pytest.raises(InvalidParameter, match="a shape with an outline"):
             Scene(name="S", parts=(path(None, {"id": "bend"}, kind=kind, params={}),))
+
+
+def test_a_path_that_is_too_long_to_be_looked_into_stays_as_it_is():
+    svg = FROND.replace(b"M-2 0 L", b"M-2 0" + b"L0 0" * 300_000 + b"L")
+    sheet = Sheet(read_svg(svg))
+    parts = parts_of(sheet, SceneFile(id="f", name="garden.svg", media="a" * 64, kind="svg"), ids=Ids(()))
+    curves = {part.id: part.shape.params.curves for part in parts}
+    assert curves["stem"] == 0 and 15 < curves["frond"] < 60

@@ -112,7 +112,11 @@ def _walked(
         if index != top:
             matrix = product(matrix, _placed(scene, part, sheet.attributes[index].get("transform", "")))
             matrix = product(matrix, viewed(sheet.attributes[index])) if node.tag == "svg" else matrix
-        if node.tag in OUTLINED and abs(matrix[0] * matrix[3] - matrix[1] * matrix[2]) > 1e-12:
+        if (
+            node.tag in OUTLINED
+            and sheet.n_curves[index]
+            and abs(matrix[0] * matrix[3] - matrix[1] * matrix[2]) > 1e-12
+        ):
             yield index, _strokes(sheet, index, part), matrix
         reached += [(child, matrix) for child in reversed(node.children)]
 

@@ -16,7 +16,7 @@ _ARC = re.compile(_GAP.join([_N, _N, _N, "([01])", "([01])", _N, _N]))  # flags 
 _TAKES = {"M": 2, "L": 2, "H": 1, "V": 1, "C": 6, "S": 4, "Q": 4, "T": 2, "A": 7}
 _WIDE, _ABOVE, _BELOW = 0.55, 0.8, 0.2  # of a letter, in em: nothing is drawn here to measure it
 
-_LONGEST_DATA = 1 << 20  # letters of a path: where longer ones lie is not looked for, which would take seconds
+LONGEST_DATA = 1 << 20  # letters of a path: where longer ones lie is not looked for, which would take seconds
 
 
 def path_box(data: str) -> Box | None:
@@ -73,7 +73,7 @@ def shape_box(tag: str, attributes: Mapping[str, str], text: str = "") -> Box | 
         left = px("x") - wide * {"middle": 0.5, "end": 1.0}.get(attributes.get("text-anchor", ""), 0.0)
         return left, px("y") - size * _ABOVE, left + wide, px("y") + size * _BELOW
     data = attributes.get("d", "")
-    return path_box(data) if tag == "path" and len(data) <= _LONGEST_DATA else None
+    return path_box(data) if tag == "path" and len(data) <= LONGEST_DATA else None
 
 
 def pieces(data: str) -> Iterator[tuple[str, list[float]]]:

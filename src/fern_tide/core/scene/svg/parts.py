@@ -14,7 +14,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.parts.svg_element import ATTRIBUTES, MOST_BASE, PLACED, SvgElementParams
 from fern_tide.core.scene.scene import Part, PartChoice, SceneFile
-from fern_tide.core.scene.svg.bounds import joined, moved, pieces, shape_box
+from fern_tide.core.scene.svg.bounds import LONGEST_DATA, joined, moved, pieces, shape_box
 from fern_tide.core.scene.svg.drawing import Drawing, Node, named
 from fern_tide.core.scene.svg.geometry import MOST_PX, Box, length, matrix_of, viewed
 from fern_tide.core.scene.svg.outline import OUTLINED, strokes_of
@@ -261,7 +261,8 @@ def _share(text: str) -> float:
 def _n_curves(node: Node, own: dict[str, str]) -> int:
     """Count the curves of an element's outline, near enough to say whether it has one and whether it has too many."""
     if node.tag == "path":
-        return sum(verb not in "Mm" for verb, _ in pieces(own.get("d", "")))
+        data = own.get("d", "")
+        return sum(verb not in "Mm" for verb, _ in pieces(data)) if len(data) <= LONGEST_DATA else 0
     return _SIDES.get(node.tag, own.get("points", "").count(" ") + 1 if node.tag in OUTLINED else 0)
 
 
