@@ -54,7 +54,8 @@ export class Stage2d extends Looking2d {
     drawn.dataset.whole = own;
     this.svg?.replaceWith(document.importNode(drawn, true));
     this.#dress();
-    this.#bindAgain();
+    this.#bound = null;
+    this.#bind();
   }
 
   #bindAgain() {
