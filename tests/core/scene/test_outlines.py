@@ -16,6 +16,7 @@ from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.drawing import draw
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.outlines import outline_box, outlines_key, outlines_of, seen_at
+from fern_tide.core.scene.own_motion import overruled
 from fern_tide.core.scene.region import Region, Where
 from fern_tide.core.scene.scene import Part, Scene, SceneFile
 from fern_tide.core.scene.shaping import SHAPERS
@@ -50,9 +51,9 @@ def points_of(part, scene=None, media=PLAIN):
     return outline.at(seen_at(part, part.own))
 
 
-def frond(**shaped):
+def frond(content=FROND, **shaped):
     """The drawing as a scene: its parts by name get the shapers that are given for them."""
-    sheet = Sheet(read_svg(FROND))
+    sheet = Sheet(read_svg(content))
     file = SceneFile(id="f", name="garden.svg", media="a" * 64, kind="svg")
     parts = []
     for part in parts_of(sheet, file, ids=Ids(())):
@@ -70,6 +71,10 @@ def hand_off(scene, media, ends):
     lift = 0.5 - 0.5 * np.cos(np.arange(FRAMES) / 5)
     curves = bake(scene, [mapping], lifts={"m": lift}, n_frames=FRAMES)
     return HandOff("Frond", scene, curves, FrameRate.parse("25"), FRAMES, media=media)
+
+
+def written(off):
+    return write(off, format=FORMATS["svg"], params=FORMATS["svg"].params()).content
 
 
 # --- against the definitions
@@ -245,21 +250,33 @@ def test_amounts_come_back_from_files(format_id, where, error_percent):
     )
 
 
-def test_a_drawing_comes_back_letter_for_letter_but_for_what_is_a_path_now():
-    scene, media = frond(frond=["bend"])
-    spec = FORMATS["svg"]
-    content = write(
-        hand_off(scene, media, {"frond:shaper1_amount": (0, 90)}), format=spec, params=spec.params()
-    ).content
+@pytest.mark.parametrize(("where", "n_paths"), [("frond", 4), ("garden", 5)])
+def test_a_drawing_comes_back_letter_for_letter_but_for_what_is_a_path_now(where, n_paths):
+    scene, media = frond(**{where: ["bend"]})
+    content = written(hand_off(scene, media, {f"{where}:shaper1_amount": (0, 90)}))
     ET.fromstring(content)
     text = media.sheets["a" * 64].drawing.text.decode()
     back = re.sub(r"<(?:f:)?animate\b[^>]*?/>", "", content.decode())
     back = back.replace("<f:path", "<f:rect").replace("</f:path>", "</f:rect>")
     back = back.replace('<path cx="-12"', '<ellipse cx="-12"').replace("<path points", "<polyline points")
+    back = back.replace('<path id="moon"', '<circle id="moon"')
     back = re.sub(r"></path>", "/>", back)
-    assert back == text and content.count(b'attributeName="d"') == 4
-    still = write(hand_off(*frond(), {"moon:radius": (9, 30)}), format=spec, params=spec.params()).content
-    assert b'attributeName="d"' not in still
+    assert back == text and content.count(b'attributeName="d"') == n_paths
+    for still in (frond(), frond(**{where: ["bend", "ripple"]})):
+        assert b'attributeName="d"' not in written(hand_off(*still, {"moon:radius": (9, 30)}))
+
+
+def test_a_files_own_motion_of_an_outline_gives_way_to_shapers():
+    own = b'<animate attributeName="rx" values="3;0" dur="2s"/>'
+    own += b'<animate attributeName="fill" values="#fff;#000" dur="2s"/>'
+    for shaped in ((), ("bend",)):
+        scene, media = frond(FROND.replace(b"></f:rect>", b">" + own + b"</f:rect>"), frond=shaped)
+        scene = scene.but(files=(scene.files[0].but(plays=True),))
+        drawn = [one.get("attributeName") for one in draw(scene, media=media).iter("animate")]
+        assert drawn == ["rx", "fill"][len(shaped) :]
+        assert [words for _, words in overruled(scene, (), media=media)] == ["outline"] * len(shaped)
+    content = written(hand_off(scene, media, {"frond:shaper1_amount": (0, 90)}))
+    assert b'"rx"' not in content and b'values="#fff;#000"' in content
 
 
 @pytest.mark.parametrize(

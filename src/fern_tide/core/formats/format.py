@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Annotated, Any
@@ -92,6 +92,11 @@ class HandOff:
         for curve in self.curves:
             parts.setdefault(curve.target.part, {})[curve.target.property] = curve
         return parts
+
+    def rows(self, part: Part, names: Iterable[str]) -> dict[str, FloatArray]:
+        """Give the values of a part's properties, each of shape (frames,): their curves, or what they stand at."""
+        curves, still = self.by_part.get(part.id, {}), np.ones(self.n_frames)
+        return {name: curves[name].values if name in curves else float(part.own(name)) * still for name in names}
 
 
 class KeyParams(Params):

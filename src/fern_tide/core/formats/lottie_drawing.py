@@ -31,8 +31,9 @@ from fern_tide.core.formats.lottie_shapes import (
     transform,
 )
 from fern_tide.core.formats.lottie_values import moving
+from fern_tide.core.formats.shaped import shaped_parts
 from fern_tide.core.scene.drawing import bindings, draw, level_names
-from fern_tide.core.scene.outlines import OUTLINE, Outline, outlines_of, seen_rows
+from fern_tide.core.scene.outlines import OUTLINE
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.geometry import Matrix, matrix_of, product, viewed
 from fern_tide.core.scene.svg.outline import path_strokes
@@ -52,7 +53,8 @@ class Drawing:
     def __init__(self, hand_off: HandOff, params: KeyParams) -> None:
         self.hand_off, self.params = hand_off, params
         self._whose: dict[ET.Element, tuple[Part, str]] = {}
-        self._outlined: dict[ET.Element, tuple[Part, Outline]] = {}
+        self._shaped = {name: shaped_ways(one, params) for name, one in shaped_parts(hand_off).items()}
+        self._ways: dict[ET.Element, list[Item]] = {}
         first = {curve.target: curve.at(0) for curve in hand_off.curves if curve.n_frames}
         self.root = draw(hand_off.scene, media=hand_off.media, values=first, dress=self._dress, picture=lambda file: "")
         self._named = {element.get("id", ""): element for element in self.root.iter()}
@@ -60,10 +62,7 @@ class Drawing:
 
     def _dress(self, part_id: str, slot: str, element: ET.Element) -> None:
         if slot.startswith(OUTLINE):
-            part = self.hand_off.scene.part(part_id)
-            outlines = outlines_of(self.hand_off.scene, self.hand_off.media, part)
-            node = int(slot.removeprefix(OUTLINE))
-            self._outlined[element] = (part, next(one for one in outlines if one.node == node))
+            self._ways[element] = self._shaped[part_id][int(slot.removeprefix(OUTLINE))]
             return
         self._whose[element] = (self.hand_off.scene.part(part_id), slot)
 
@@ -91,9 +90,7 @@ class Drawing:
         return self.hand_off.by_part.get(part.id, {})
 
     def _rows(self, part: Part, *names: str) -> FloatArray:
-        curves, n_frames = self._curves(part), self.hand_off.n_frames
-        rows = (curves[name].values if name in curves else np.full(n_frames, float(part.own(name))) for name in names)
-        return np.stack(list(rows))
+        return np.stack(list(self.hand_off.rows(part, names).values()))
 
     def _place(self, part: Part, changes: Mapping[str, Any] = MappingProxyType({})) -> Item:
         """Give the transform of a part about its anchor."""
@@ -209,17 +206,12 @@ class Drawing:
     def _shape(self, element: ET.Element, paint: dict[str, Any], part: Part | None) -> list[Item]:
         if paint.get("visibility") == "hidden":
             return []
-        ways = letters(part) if tag_of(element) == "text" else outlines(element)
-        if (
-            part is not None
-            and part.kind.path is not None
-            and any(name in self._curves(part) for name in level_names(part))
-        ):
+        if element in self._ways:
+            ways = self._ways[element]
+        elif part is not None and any(name in self._curves(part) for name in level_names(part)):
             ways = self._sounding(part)
-        shaped, outline = self._outlined.get(element, (None, None))
-        if shaped is not None and outline is not None:
-            seen = seen_rows(shaped, {item.id: self._rows(shaped, item.id)[0] for item in shaped.shaped})
-            ways = shaped_ways(outline, seen, self.params)
+        else:
+            ways = letters(part) if tag_of(element) == "text" else outlines(element)
         if not ways:
             return []
         box = box_of_shape(element)

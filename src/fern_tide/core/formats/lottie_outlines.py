@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 
-from fern_tide.core.bake.thin import Interpolation
+from fern_tide.core.bake.thin import Interpolation, Keys
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.formats.format import HandOff, KeyParams
+from fern_tide.core.formats.format import KeyParams
 from fern_tide.core.formats.lottie_shapes import Item, bezier
 from fern_tide.core.formats.lottie_values import LINE, read_moving
-from fern_tide.core.formats.svg_outlines import rows_of
-from fern_tide.core.scene.outlines import Outline, elements_of, outlines_of
-from fern_tide.core.scene.scene import Part
-from fern_tide.core.scene.shaping import read_shapers
+from fern_tide.core.formats.shaped import ShapedPart
+from fern_tide.core.scene.outlines import Outline
 
 _DIGITS = 6
 
@@ -25,17 +23,23 @@ def way(value: Item) -> Item:
     return {"ty": "sh", "ks": {"a": 0, "k": value}}
 
 
-def shaped_ways(outline: Outline, seen: FloatArray, params: KeyParams) -> list[Item]:
-    """Give the strokes of an outline, straight from key to key; cubic keys are written as one a frame.
+def shaped_ways(shaped: ShapedPart, params: KeyParams) -> dict[int, list[Item]]:
+    """Give the strokes of each outline, straight from key to key; cubic keys are written as one a frame.
 
     Args:
-        outline: of one element.
-        seen: how much of each shape is seen, shape (shapes, frames).
+        shaped: whose outlines.
         params: how that becomes keys.
     """
-    if (seen == seen[:, :1]).all():
-        return [way(bezier(*stroke, digits=_DIGITS)) for stroke in outline.curves(outline.at(seen[:, 0]))]
-    keys = (KeyParams() if params.interpolation is Interpolation.CUBIC else params).keys(seen)
+    if shaped.is_still:
+        return {
+            node: [way(bezier(*stroke, digits=_DIGITS)) for stroke in outline.curves(outline.at(shaped.seen[:, 0]))]
+            for node, outline in shaped.outlines.items()
+        }
+    keys = (KeyParams() if params.interpolation is Interpolation.CUBIC else params).keys(shaped.seen)
+    return {node: _moving_ways(outline, keys) for node, outline in shaped.outlines.items()}
+
+
+def _moving_ways(outline: Outline, keys: Keys) -> list[Item]:
     shapes = [outline.curves(outline.at(column)) for column in keys.values.T]
     between: Item = {"h": 1} if keys.interpolation is Interpolation.STEP else LINE
     return [
@@ -53,22 +57,13 @@ def shaped_ways(outline: Outline, seen: FloatArray, params: KeyParams) -> list[I
     ]
 
 
-def read_shaped(part: Part, groups: Mapping[str, Sequence[Item]], hand_off: HandOff) -> Mapping[str, FloatArray]:
-    """Read the amounts of a part's shapers from the outline that they move most; none where it is not there."""
-    outlines = outlines_of(hand_off.scene, hand_off.media, part)
-    if not outlines:
-        return {}
-    outline = max(outlines, key=lambda one: one.strength)
-    owner, slot = elements_of(hand_off.scene, part, [outline])[0]
-    ways = _ways(groups.get(owner if slot == "own" else f"{owner}--{slot}", ()))
+def read_points(groups: Sequence[Item], outline: Outline, n_frames: int) -> FloatArray | None:
+    """Read an outline's points from the groups named like its element, shape (points, 2, frames); None without."""
+    ways = _ways(groups)
     if len(ways) != len(outline.strokes):
-        return {}
-    points = [
-        _points(item["ks"], stroke.n_curves, hand_off.n_frames)
-        for item, stroke in zip(ways, outline.strokes, strict=True)
-    ]
-    baked = rows_of(part, [item.id for item in part.shaped], hand_off)
-    return read_shapers(part.shapers, outline.read(np.concatenate(points)), baked)
+        return None
+    strokes = zip(ways, outline.strokes, strict=True)
+    return np.concatenate([_points(item["ks"], stroke.n_curves, n_frames) for item, stroke in strokes])
 
 
 def _ways(groups: Sequence[Item]) -> list[Item]:

@@ -55,9 +55,8 @@ def animate(curve: Curve, attribute: str, clock: Clock) -> ET.Element:
     def texts(values: FloatArray) -> list[str]:
         return _colours(values) if curve.kind == "colour" else [number(value) for value in values[0].tolist()]
 
-    return _animation(
-        "animate", {"attributeName": attribute}, _shorter(rows, np.full(len(rows), curve.span), clock, texts), clock
-    )
+    keys = keyed(rows, clock, spans=np.full(len(rows), curve.span))
+    return _animation("animate", {"attributeName": attribute}, _shorter(keys, clock, texts), clock)
 
 
 def _colours(srgb: FloatArray) -> list[str]:
@@ -82,15 +81,12 @@ def animate_transform(rows: FloatArray, verb: str, clock: Clock, *, adds: bool =
         clock: how long it takes.
         adds: whether it comes behind those before it, or replaces what the element had.
     """
-    if rows.size and (rows == rows[:, :1]).all():
-        rows = rows[:, :1]  # it stands still
-    spans = np.ptp(rows, axis=1) if rows.size else np.zeros(len(rows))
 
     def texts(values: FloatArray) -> list[str]:
         return [" ".join(number(value) for value in at) for at in values.T.tolist()]
 
     attributes = {"attributeName": "transform", "type": verb} | ({"additive": "sum"} if adds else {})
-    return _animation("animateTransform", attributes, _shorter(rows, spans, clock, texts), clock)
+    return _animation("animateTransform", attributes, _shorter(keyed(rows, clock), clock, texts), clock)
 
 
 def animate_path(part: Part, levels: FloatArray, clock: Clock) -> ET.Element:
@@ -106,48 +102,69 @@ def animate_path(part: Part, levels: FloatArray, clock: Clock) -> ET.Element:
     return _animation("animate", {"attributeName": "d"}, (texts, None), clock)
 
 
-def animate_outline(outline: Outline, seen: FloatArray, clock: Clock) -> ET.Element:
+def animate_outline(outline: Outline, keys: Keyed, clock: Clock) -> ET.Element:
     """Write the animation of an outline that shapers move.
 
     Args:
         outline: of one element.
-        seen: how much of each shape is seen, shape (shapes, frames).
+        keys: how much of each shape is seen, its rows the shapes.
         clock: how long it takes.
     """
-    if (seen == seen[:, :1]).all():
-        seen = seen[:, :1]  # it stands still
 
     def texts(values: FloatArray) -> list[str]:
         return [outline.data(outline.at(column)) for column in values.T]
 
-    return _animation("animate", {"attributeName": "d"}, _shorter(seen, np.ptp(seen, axis=1), clock, texts), clock)
+    return _animation("animate", {"attributeName": "d"}, _shorter(keys, clock, texts), clock)
 
 
-def _shorter(rows: FloatArray, spans: FloatArray, clock: Clock, texts: Callable[[FloatArray], list[str]]) -> _Timed:
-    """Give keys and their times, or a value a frame without times where that is shorter to write."""
-    times, few_times = _times(rows, spans, clock)
-    few = texts(few_times)
-    if times is None or clock.params.interpolation is Interpolation.STEP:
-        return few, times
-    if sum(map(len, few)) + len(few) * _TIME_LETTERS < rows.shape[1] * min(map(len, few)):
-        return few, times  # surely shorter: the values of all frames need not be written to tell
-    every = texts(rows)
-    return (few, times) if _length(few) + len(few) * _TIME_LETTERS < _length(every) else (every, None)
+@dataclass(frozen=True)
+class Keyed:
+    """Rows of numbers with the keys that stand for them.
+
+    Attributes:
+        every: a value a frame, or one where they stand still, shape (rows, frames).
+        few: the values of the keys, shape (rows, keys).
+        times: of the keys, as shares of the whole, shape (keys,); None where there is one a frame.
+    """
+
+    every: FloatArray
+    few: FloatArray
+    times: FloatArray | None
 
 
-def _length(texts: list[str]) -> int:
-    return sum(map(len, texts)) + len(texts)
+def keyed(rows: FloatArray, clock: Clock, *, spans: FloatArray | None = None) -> Keyed:
+    """Give the keys of rows that share them.
 
-
-def _times(rows: FloatArray, spans: FloatArray, clock: Clock) -> tuple[FloatArray | None, FloatArray]:
+    Args:
+        rows: shape (rows, frames).
+        clock: how long they take, and how curves become keys.
+        spans: see KeyParams.keys; without them, rows that stand still are one value.
+    """
+    if spans is None and rows.size and (rows == rows[:, :1]).all():
+        rows = rows[:, :1]
     if clock.params.error_percent == 0 and clock.params.interpolation is Interpolation.LINEAR:
-        return None, rows
+        return Keyed(rows, rows, None)
     keys = clock.params.keys(rows, spans=spans)
     times = np.asarray(keys.frames / clock.n_frames, dtype=np.float64)
     if clock.params.interpolation is Interpolation.STEP:
         early_s = min(_EARLY_S, _EARLY_FRAMES * clock.duration_s / clock.n_frames)
         times = at_or_before(times * (1.0 - _EARLY) - early_s / clock.duration_s).astype(np.float64)
-    return times, keys.values
+    return Keyed(rows, keys.values, times)
+
+
+def _shorter(keys: Keyed, clock: Clock, texts: Callable[[FloatArray], list[str]]) -> _Timed:
+    """Give keys and their times, or a value a frame without times where that is shorter to write."""
+    few = texts(keys.few)
+    if keys.times is None or clock.params.interpolation is Interpolation.STEP:
+        return few, keys.times
+    if sum(map(len, few)) + len(few) * _TIME_LETTERS < keys.every.shape[1] * min(map(len, few)):
+        return few, keys.times  # surely shorter: the values of all frames need not be written to tell
+    every = texts(keys.every)
+    return (few, keys.times) if _length(few) + len(few) * _TIME_LETTERS < _length(every) else (every, None)
+
+
+def _length(texts: list[str]) -> int:
+    return sum(map(len, texts)) + len(texts)
 
 
 def _animation(tag: str, attributes: Mapping[str, str], timed: _Timed, clock: Clock) -> ET.Element:

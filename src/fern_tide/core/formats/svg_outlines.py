@@ -3,27 +3,20 @@
 from __future__ import annotations
 
 import xml.etree.ElementTree as ET
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 
 import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import HandOff
-from fern_tide.core.formats.smil import Clock, animate_outline, values_in
-from fern_tide.core.scene.outlines import elements_of, outlines_of, seen_rows
+from fern_tide.core.formats.shaped import shaped_parts
+from fern_tide.core.formats.smil import Clock, animate_outline, keyed, values_in
 from fern_tide.core.scene.scene import Part
-from fern_tide.core.scene.shaping import read_shapers
 from fern_tide.core.scene.svg.drawing import Drawing, Node
 from fern_tide.core.scene.svg.geometry import NUMBER
 
 Elements = Mapping[tuple[str, str], ET.Element]
 """By part and slot."""
-
-
-def rows_of(part: Part, names: Iterable[str], hand_off: HandOff) -> dict[str, FloatArray]:
-    """Give the values of a part's properties, each of shape (frames,): their curves, or what they stand at."""
-    curves, n_frames = hand_off.by_part.get(part.id, {}), hand_off.n_frames
-    return {name: curves[name].values if name in curves else np.full(n_frames, float(part.own(name))) for name in names}
 
 
 def insertions(
@@ -67,37 +60,20 @@ def _renamed(drawing: Drawing, node: Node, name: str) -> list[tuple[int, int, by
     return cuts
 
 
-def outline_animations(part: Part, hand_off: HandOff, clock: Clock) -> Iterable[tuple[int, ET.Element]]:
-    """Write the animations of the outlines that a part's shapers move, each with its element's place in the file."""
-    seen = seen_frames(part, hand_off)
-    if seen is not None:
-        for outline in outlines_of(hand_off.scene, hand_off.media, part):
-            yield outline.node, animate_outline(outline, seen, clock)
+def outline_animations(hand_off: HandOff, clock: Clock) -> dict[int, ET.Element]:
+    """Write the animations of outlines that are not as their file has them, by their elements' places in it."""
+    animations: dict[int, ET.Element] = {}
+    for shaped in shaped_parts(hand_off).values():
+        keys = keyed(shaped.seen, clock)
+        if shaped.seen.any():
+            animations |= {node: animate_outline(one, keys, clock) for node, one in shaped.outlines.items()}
+    return animations
 
 
-def seen_frames(part: Part, hand_off: HandOff) -> FloatArray | None:
-    """Give how much is seen of each shape of a part's shapers, (shapes, frames); None without shapers."""
-    if not part.shapers:
-        return None
-    names = [item.id for item in part.shaped]
-    return seen_rows(part, rows_of(part, names, hand_off))
-
-
-def read_shaped(part: Part, elements: Elements, hand_off: HandOff) -> Mapping[str, FloatArray]:
-    """Read the amounts of a part's shapers from the outline that they move most; none where nothing moves."""
-    n_frames = hand_off.n_frames
-    outlines = outlines_of(hand_off.scene, hand_off.media, part)
-    if not outlines:
-        return {}
-    outline = max(outlines, key=lambda one: one.strength)
-    texts = values_in(
-        elements.get(elements_of(hand_off.scene, part, [outline])[0]), "animate", attribute="d", n_frames=n_frames
-    )
-    if not texts:
-        return {}
-    baked = rows_of(part, [item.id for item in part.shaped], hand_off)
-    points = np.stack([_points_in(text) for text in texts[0]], axis=-1)
-    return read_shapers(part.shapers, outline.read(points), baked)
+def read_points(element: ET.Element | None, n_frames: int) -> FloatArray | None:
+    """Read the points of an element's outline, shape (points, 2, frames); None where nothing moves it."""
+    texts = values_in(element, "animate", attribute="d", n_frames=n_frames)
+    return np.stack([_points_in(text) for text in texts[0]], axis=-1) if texts else None
 
 
 def _points_in(data: str) -> FloatArray:

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from fern_tide.core.base.target import Target
+from fern_tide.core.scene.drawn_outlines import drawn_outlines
 from fern_tide.core.scene.gltf.container import Json, items_of
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.part import Channel, Form
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.svg.allowed import ANIMATIONS
-from fern_tide.core.scene.svg.picture import overruled_nodes
+from fern_tide.core.scene.svg.picture import overruled_nodes, overruled_outline
 
 _WORDS = {"translation": "place", "rotation": "turn", "scale": "size", "weights": "shape"}
 
@@ -48,7 +49,7 @@ def pointer_of(channel: Json) -> str:
 
 
 def overruled(scene: Scene, driven: Collection[Target], *, media: SceneMedia) -> list[tuple[Part, str]]:
-    """List what files move themselves and what is driven too: the parts, with what of them moves in words.
+    """List what files move themselves and what is driven or shaped too: the parts, with what of them moves in words.
 
     Where files do not play their own motion, there is nothing to give way.
     """
@@ -63,6 +64,10 @@ def overruled(scene: Scene, driven: Collection[Target], *, media: SceneMedia) ->
     }
     items: list[tuple[Part, str]] = []
     for part in scene.parts:
+        sheet = media.sheets.get(playing.get(part.file, "")) if part.shapers else None
+        if sheet is not None:
+            outlines = drawn_outlines(scene, media, part)
+            items += [(part, "outline") for one in outlines for _ in overruled_outline(one.node, sheet)][:1]
         names = by_part.get(part.id, set()).union(*(by_part.get(item.id, set()) for item in scene.gatherings(part)))
         digest = playing.get(part.file)
         if not names or digest is None:

@@ -11,10 +11,12 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import Format, HandOff, KeyParams, nine_digits
 from fern_tide.core.formats.lottie_drawing import Drawing
-from fern_tide.core.formats.lottie_outlines import read_shaped
+from fern_tide.core.formats.lottie_outlines import read_points
 from fern_tide.core.formats.lottie_shapes import Item
 from fern_tide.core.formats.lottie_values import read_moving
+from fern_tide.core.formats.shaped import read_amounts
 from fern_tide.core.scene.drawing import bindings, level_names
+from fern_tide.core.scene.outlines import Outline
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
@@ -61,13 +63,15 @@ def read_back(content: bytes, hand_off: HandOff, params: LottieParams) -> Mappin
     groups: dict[str, list[Item]] = {}
     for layer in json.loads(content)["layers"]:
         _collect(layer["shapes"], groups)
-    curves = {}
+
+    def points(element: tuple[str, str], outline: Outline) -> FloatArray | None:
+        owner, slot = element
+        return read_points(groups.get(owner if slot == "own" else f"{owner}--{slot}", ()), outline, hand_off.n_frames)
+
+    curves = read_amounts(hand_off, points)
     for curve in hand_off.curves:
         part = hand_off.scene.part(curve.target.part)
         if any(item.id == curve.target.property for item in part.shaped):
-            shaped = read_shaped(part, groups, hand_off)
-            if curve.target.property in shaped:
-                curves[curve.target] = shaped[curve.target.property]
             continue
         values = _read(part, curve.target.property, groups.get(part.id, []), hand_off.n_frames)
         if values is not None:

@@ -16,6 +16,7 @@ from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import Format, HandOff, KeyParams
+from fern_tide.core.formats.shaped import read_amounts, shaped_parts
 from fern_tide.core.formats.smil import (
     MARK,
     PIECES,
@@ -26,6 +27,7 @@ from fern_tide.core.formats.smil import (
     animate_path,
     animate_transform,
     chain,
+    keyed,
     read_colour,
     values_in,
 )
@@ -33,12 +35,10 @@ from fern_tide.core.formats.svg_outlines import (
     insertions,
     outline_animations,
     read_levels,
-    read_shaped,
-    rows_of,
-    seen_frames,
+    read_points,
 )
 from fern_tide.core.scene.drawing import TRANSFORMS, bindings, draw, level_names
-from fern_tide.core.scene.outlines import OUTLINE, outlines_of
+from fern_tide.core.scene.outlines import OUTLINE
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.svg.allowed import SVG
 from fern_tide.core.scene.svg.geometry import number
@@ -55,35 +55,37 @@ def encode(hand_off: HandOff, params: SvgParams) -> bytes:
     if params.interpolation == "cubic":
         params = SvgParams()
     clock = Clock(hand_off.n_frames, float(hand_off.rate.duration_s(hand_off.n_frames)), params)
-    only = only_file(hand_off.scene)
-    if only is not None and not hand_off.by_part.get(only.id) and not only.shapers:
-        sheet = hand_off.media.sheets[hand_off.scene.file(only.file).media]
-        return _returned(hand_off, only, sheet, clock)
+    if root := returned_file(hand_off):
+        return _returned(hand_off, root, clock)
     return _drawn(hand_off, clock)
 
 
-def only_file(scene: Scene) -> Part | None:
-    """Give the part of the SVG file that a scene is made of, when nothing else is seen and it stands as it came."""
-    roots = [part for part in scene.parts if part.parent is None and part.kind.looks]
-    if len(roots) == 1 and roots[0].kind.in_file == "file" and not roots[0].values:
-        return roots[0]
-    return None
+def returned_file(hand_off: HandOff) -> Part | None:
+    """Give the part of the SVG file that a scene comes back as; None where it is drawn whole.
+
+    It is all that is seen, and nothing of it itself is other than it came, but for its shapers.
+    """
+    roots = [part for part in hand_off.scene.parts if part.parent is None and part.kind.looks]
+    if len(roots) != 1 or roots[0].kind.in_file != "file":
+        return None
+    changed = {*roots[0].values, *hand_off.by_part.get(roots[0].id, ())}
+    return None if changed - {item.id for item in roots[0].shaped} else roots[0]
 
 
 # --- the file that came in, with animations
 
 
-def _returned(hand_off: HandOff, root: Part, sheet: Sheet, clock: Clock) -> bytes:
+def _returned(hand_off: HandOff, root: Part, clock: Clock) -> bytes:
     """Put animations into the text of a file, and take out its own where they are switched off; no more is touched."""
-    inside = _inside(hand_off.scene, root)
+    sheet = hand_off.media.sheets[hand_off.scene.file(root.file).media]
     inserted = {
-        part.file_index: [*_statics(part, sheet), *_element_animations(part, hand_off, clock)] for part in inside
+        part.file_index: [*_statics(part, sheet), *_element_animations(part, hand_off, clock)]
+        for part in _inside(hand_off.scene, root)
     }
-    outlined: set[int] = set()
-    for part in inside:
-        for index, animation in outline_animations(part, hand_off, clock):
-            inserted.setdefault(index, []).append(animation)
-            outlined.add(index)
+    hand_off.progress(len(hand_off.by_part.get(root.id, ())))
+    outlined = outline_animations(hand_off, clock)
+    for index, animation in outlined.items():
+        inserted.setdefault(index, []).append(animation)
     cuts = insertions(sheet.drawing, inserted, outlined)
     cuts += [
         (sheet.drawing.nodes[index].start, sheet.drawing.nodes[index].end, b"") for index in _silent(hand_off, root)
@@ -100,7 +102,8 @@ def _silent(hand_off: HandOff, root: Part) -> frozenset[int]:
     file = hand_off.scene.file(root.file)
     inside = ((part, hand_off.scene.gatherings(part)) for part in _inside(hand_off.scene, root))
     driven = driven_names(inside, {part: curves.keys() for part, curves in hand_off.by_part.items()})
-    return silenced_nodes(hand_off.media.sheets[file.media], plays=file.plays, driven=driven)
+    outlined = [node for shaped in shaped_parts(hand_off).values() for node in shaped.outlines]
+    return silenced_nodes(hand_off.media.sheets[file.media], plays=file.plays, driven=driven, outlined=outlined)
 
 
 def _inside(scene: Scene, root: Part) -> list[Part]:
@@ -151,8 +154,7 @@ def _moves(part: Part, hand_off: HandOff) -> bool:
 
 
 def _link(part: Part, hand_off: HandOff) -> Link:
-    hand_off.by_part.get(part.id, {})
-    return Link(rows_of(part, PLACE_NAMES, hand_off), (part.anchor.x, part.anchor.y))
+    return Link(hand_off.rows(part, PLACE_NAMES), (part.anchor.x, part.anchor.y))
 
 
 # --- a scene that is drawn whole
@@ -162,9 +164,9 @@ def _drawn(hand_off: HandOff, clock: Clock) -> bytes:
     def dress(part_id: str, slot: str, element: ET.Element) -> None:
         part, curves = hand_off.scene.part(part_id), hand_off.by_part.get(part_id, {})
         if slot.startswith(OUTLINE):
-            seen = seen_frames(part, hand_off)
-            if seen is not None and any(item.id in curves for item in part.shaped):
-                element.append(animate_outline(outlines[part_id][int(slot.removeprefix(OUTLINE))], seen, clock))
+            if not shaped[part_id].is_still:
+                outline = shaped[part_id].outlines[int(slot.removeprefix(OUTLINE))]
+                element.append(animate_outline(outline, outline_keys[part_id], clock))
             return
         if part.kind.in_file == "element":
             element.extend(_element_animations(part, hand_off, clock) if _is_driven(part, hand_off) else ())
@@ -172,7 +174,7 @@ def _drawn(hand_off: HandOff, clock: Clock) -> bytes:
         hand_off.progress(len(curves) if slot == "own" else 0)
         verb, *names = TRANSFORMS.get(slot, ("",))
         if any(name in curves for name in names):
-            rows = np.stack(list(rows_of(part, names, hand_off).values()))
+            rows = np.stack(list(hand_off.rows(part, names).values()))
             if slot == "move":
                 rows = rows + np.array([[part.anchor.x], [part.anchor.y]])
             element.append(animate_transform(rows, verb, clock))
@@ -181,14 +183,11 @@ def _drawn(hand_off: HandOff, clock: Clock) -> bytes:
                 element.append(animate(curves[binding.property], binding.attribute, clock))
         names = level_names(part) if slot == "own" else []
         if any(name in curves for name in names):
-            levels = np.stack(list(rows_of(part, names, hand_off).values()))
+            levels = np.stack(list(hand_off.rows(part, names).values()))
             element.append(animate_path(part, levels, clock))
 
-    outlines = {
-        part.id: {outline.node: outline for outline in outlines_of(hand_off.scene, hand_off.media, part)}
-        for part in hand_off.scene.parts
-        if part.shapers
-    }
+    shaped = shaped_parts(hand_off)
+    outline_keys = {part_id: keyed(one.seen, clock) for part_id, one in shaped.items()}
     first = {curve.target: curve.at(0) for curve in hand_off.curves if curve.n_frames}
     root = draw(hand_off.scene, media=hand_off.media, values=first, dress=dress)
     for element in root.iter():
@@ -208,7 +207,7 @@ def read_back(content: bytes, hand_off: HandOff, params: SvgParams) -> Mapping[T
     """Read the animations of every driven property, as a browser would find them."""
     root = SafeET.fromstring(content)
     elements = _elements(root, hand_off)
-    curves = {}
+    curves = read_amounts(hand_off, lambda name, outline: read_points(elements.get(name), hand_off.n_frames))
     known_levels: dict[str, FloatArray] = {}
     for curve in hand_off.curves:
         part = hand_off.scene.part(curve.target.part)
@@ -217,10 +216,6 @@ def read_back(content: bytes, hand_off: HandOff, params: SvgParams) -> Mapping[T
         if curve.target.property in level_names(part):
             levels = read_levels(part, elements, hand_off.n_frames, known=known_levels)
             curves[curve.target] = levels[int(curve.target.property.removeprefix("level_"))]
-        if any(item.id == curve.target.property for item in part.shaped):
-            shaped = read_shaped(part, elements, hand_off)
-            if curve.target.property in shaped:
-                curves[curve.target] = shaped[curve.target.property]
         for binding in bindings(part):
             if binding.property == curve.target.property:
                 element = elements.get((part.id, binding.slot))
@@ -236,8 +231,8 @@ def read_back(content: bytes, hand_off: HandOff, params: SvgParams) -> Mapping[T
 
 def _elements(root: ET.Element, hand_off: HandOff) -> dict[tuple[str, str], ET.Element]:
     """Find the elements of parts: by id where the scene was drawn, by their place in a file that came back."""
-    only = only_file(hand_off.scene)
-    if only is None or hand_off.by_part.get(only.id):
+    only = returned_file(hand_off)
+    if only is None:
         named = {element.get("id", ""): element for element in root.iter()}
         return {(name.rpartition("--")[0], name.rpartition("--")[2]): element for name, element in named.items()}
     theirs = (element for element in root.iter() if not element.get("id", "").startswith(MARK))

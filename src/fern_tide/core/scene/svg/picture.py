@@ -48,7 +48,7 @@ def draw_file(
     driven: dict[str, set[str]] = {}
     for target in values:
         driven.setdefault(target.part, set()).add(target.property)
-    silent = silenced_nodes(sheet, plays=plays, driven=driven_names(inside, driven))
+    silent = silenced_nodes(sheet, plays=plays, driven=driven_names(inside, driven), outlined=outlined)
     params = root.shape.params
     assert isinstance(params, SvgFileParams), root.shape.id
     left, top, width, height = sheet.box
@@ -127,11 +127,28 @@ def overruled_nodes(part: Part, names: Collection[str], sheet: Sheet) -> dict[in
     return overruled
 
 
-def silenced_nodes(sheet: Sheet, *, plays: bool, driven: Iterable[tuple[Part, Collection[str]]]) -> frozenset[int]:
-    """List the animations of a file that do not run: all of them, or where it plays those of what is driven."""
+def overruled_outline(index: int, sheet: Sheet) -> list[int]:
+    """List the animations of an element's outline that its file came with, which shapers take the place of."""
+    nodes = sheet.drawing.nodes
+    inside = [nodes[child] for child in nodes[index].children]
+    return [one.index for one in inside if one.tag in ANIMATIONS and one.attributes.get("attributeName") in GEOMETRY]
+
+
+def silenced_nodes(
+    sheet: Sheet, *, plays: bool, driven: Iterable[tuple[Part, Collection[str]]], outlined: Iterable[int] = ()
+) -> frozenset[int]:
+    """List the animations of a file that do not run.
+
+    Args:
+        sheet: the file.
+        plays: whether any do; where they do, those of what is driven or shaped give way.
+        driven: elements with what of them is driven.
+        outlined: the places of elements whose outlines shapers move.
+    """
     if not plays:
         return frozenset(node.index for node in sheet.drawing.nodes if node.tag in ANIMATIONS)
-    return frozenset(index for part, names in driven for index in overruled_nodes(part, names, sheet))
+    gone = {index for part, names in driven for index in overruled_nodes(part, names, sheet)}
+    return frozenset(gone.union(*(overruled_outline(index, sheet) for index in outlined)))
 
 
 _PASSED = frozenset(("fill", "stroke", "stroke-width", "font-family", "font-size", "color", "preserveAspectRatio"))
