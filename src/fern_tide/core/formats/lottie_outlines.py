@@ -40,7 +40,7 @@ def shaped_ways(shaped: ShapedPart, params: KeyParams) -> dict[int, list[Item]]:
 
 
 def _moving_ways(outline: Outline, keys: Keys) -> list[Item]:
-    shapes = [outline.curves(outline.at(column)) for column in keys.values.T]
+    shapes = [outline.curves(points) for points in outline.at(keys.values.T)]
     between: Item = {"h": 1} if keys.interpolation is Interpolation.STEP else LINE
     return [
         {

@@ -112,7 +112,7 @@ def animate_outline(outline: Outline, keys: Keyed, clock: Clock) -> ET.Element:
     """
 
     def texts(values: FloatArray) -> list[str]:
-        return [outline.data(outline.at(column)) for column in values.T]
+        return [outline.data(points) for points in outline.at(values.T)]
 
     return _animation("animate", {"attributeName": "d"}, _shorter(keys, clock, texts), clock)
 

@@ -44,7 +44,7 @@ class Outline:
     shapes: FloatArray
 
     def at(self, seen: FloatArray) -> FloatArray:
-        """Give its points, shape (points, 2), where so much of each shape is seen, shape (shapes,)."""
+        """Give its points, shape (..., points, 2), where so much of each shape is seen, shape (..., shapes)."""
         return np.asarray(self.points + np.tensordot(seen, self.shapes, axes=1))
 
     def curves(self, points: FloatArray) -> list[tuple[FloatArray, bool]]:
