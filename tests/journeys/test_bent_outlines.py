@@ -89,6 +89,25 @@ def test_a_lottie_player_shows_the_same(page, shown):
 OWN = "document.querySelector('#stage-frond-left--own').getAttribute('d')"
 
 
+def test_outlines_that_do_not_come_are_said_and_asked_for_again(stage_room):
+    page = stage_room
+    choose(page, "frond-left")
+    page.expect_console("500 (Internal Server Error)")
+    page.route("**/stage/outlines/**", lambda route: route.fulfill(status=500, json={"what": "No.", "remedy": "Wait."}))
+    page.select_option("#add-shaper", label="Bend")
+    page.wait_for_selector("[aria-label='Remove bend']")
+    quiet(page)
+    knob = page.locator("input[data-try='frond-left:shaper1_amount']")
+    before = page.evaluate(OWN)
+    knob.focus()
+    page.keyboard.press("PageUp")
+    page.wait_for_selector("#notice:not([hidden])")
+    assert "No. Wait." in page.locator("#notice").inner_text() and page.evaluate(OWN) == before
+    page.unroute("**/stage/outlines/**")
+    page.keyboard.press("PageUp")
+    wait(page, f"{OWN} !== {json.dumps(before)}")
+
+
 def test_a_frond_is_bent_by_hand_driven_and_written(stage_room):
     page = stage_room
     choose(page, "frond-left")

@@ -64,6 +64,15 @@ def test_the_stage_shows_what_they_share_and_where_they_differ(client, studio, d
         assert client.get(f"/p/{demo}/stage/parts?{wrong}").status_code == 422
 
 
+@pytest.mark.parametrize("none", [0, "0"])
+def test_none_of_the_motion_and_no_time_are_what_they_say(client, studio, demo, none):
+    line = {"takes": "later", "late": none, "first_has": none, "last_has": 0.5}
+    post(client, demo, "stage/several/drive", parts=CLOCHES, property="turn", **line)
+    (mapping,) = [one for one in document(studio, demo).mappings if one.name.startswith("3 cloches")]
+    assert [drive.share for drive in mapping.drives] == [0.0, 0.25, 0.5]
+    assert {drive.late_frames for drive in mapping.drives} == {0.0}
+
+
 def test_all_of_them_are_driven_set_limited_anchored_renamed_and_named(client, studio, demo):
     answer = post(client, demo, "stage/several/drive", parts=CLOCHES, property="turn", takes="same")
     assert answer.json["chosen"]["mapping"] == "3-cloches-turn" and answer.json["undo"] == "Drive the turn of 3 cloches"

@@ -97,7 +97,8 @@ def line_of(asked: Mapping[str, object]) -> Line:
 
 
 def _number(asked: Mapping[str, object], name: str, otherwise: float, *, most: float, words: str) -> float:
-    text = str(asked.get(name) or otherwise)
+    given = asked.get(name)
+    text = str(otherwise if given in (None, "") else given)
     try:
         number = float(text)
     except ValueError:

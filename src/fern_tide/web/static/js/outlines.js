@@ -30,15 +30,18 @@ export function pathOf(strokes, points) {
 const rows = (array) => (Array.isArray(array) ? array : [array]);
 const known = new Map();
 
-/** Ask for a part's outlines, once for each key: a promise of a list. */
+/** Ask for a part's outlines, once for each key: a promise of a list, or of null where they are others by now. */
 export function outlinesOf(part, key) {
   const name = `${part} ${key}`;
   if (!known.has(name)) {
     if (known.size >= MOST) known.delete(known.keys().next().value);
-    const asked = getPack(project.url(`stage/outlines/${encodeURIComponent(part)}?key=${key}`)).then(({ head, arrays }) =>
-      head.outlines.map((one) => ({ ...one, points: arrays[one.points], shapes: rows(arrays[one.shapes]) })),
+    const asked = getPack(project.url(`stage/outlines/${encodeURIComponent(part)}`)).then(({ head, arrays }) =>
+      head.key === key
+        ? head.outlines.map((one) => ({ ...one, points: arrays[one.points], shapes: rows(arrays[one.shapes]) }))
+        : null,
     );
-    asked.catch(() => known.delete(name)); // it is asked for again
+    const forget = () => known.delete(name); // it is asked for again
+    asked.then((outlines) => outlines ?? forget(), forget);
     known.set(name, asked);
   }
   return known.get(name);

@@ -1,7 +1,7 @@
-// The outlines that shapers move on a 2D stage: asked for when they are first moved, and written as path data.
+// The outlines that shapers move on a 2D stage: asked for when they are first moved.
 
-import { outlinesOf, pathOf, pointsAt } from "./outlines.js";
-import { seenShapes } from "./shapes.js";
+import { telling } from "./notices.js";
+import { outlinesOf } from "./outlines.js";
 
 export class Outlines2d {
   #parts = new Map();
@@ -9,25 +9,35 @@ export class Outlines2d {
   /** @param {() => void} onTaken hears of outlines that are there now */
   constructor(onTaken) {
     this.onTaken = onTaken;
-    /** Ends when all that was asked for is there. @type {Promise<any>} */
-    this.settled = Promise.resolve();
   }
 
-  /** What shows a part's shapers: [the id of an element, what gives its path data at a frame]; none before it is there. */
-  moved(id, { key, shaping }, valueAt) {
+  /** Ends when all that was asked for is there, or fails where it cannot be had. */
+  get settled() {
+    return Promise.all([...this.#parts.values()].map(({ asked }) => asked));
+  }
+
+  /** A part's outlines, each with the id of its element; none before they are there. */
+  of(id, key) {
     const there = this.#parts.get(id);
-    if (there?.key === key && there.outlines) return there.outlines.map((outline) => [outline.element, (frame) => pathOf(outline.strokes, pointsAt(outline, seenShapes(shaping, valueAt(frame))))]);
     if (there?.key !== key) this.#ask(id, key);
-    return [];
+    return (there?.key === key && there.outlines) || [];
   }
 
   #ask(id, key) {
-    this.#parts.set(id, { key });
-    const take = (outlines) => {
-      if (this.#parts.get(id)?.key !== key) return;
-      this.#parts.set(id, { key, outlines });
-      this.onTaken();
-    };
-    this.settled = Promise.all([this.settled, outlinesOf(id, key).then(take, () => this.#parts.delete(id))]);
+    const take = (outlines) => this.#take(id, key, outlines);
+    const asked = outlinesOf(id, key).then(take, (wrong) => {
+      take(null);
+      throw wrong;
+    });
+    this.#parts.set(id, { key, asked });
+    telling(() => asked);
+  }
+
+  #take(id, key, outlines) {
+    const there = this.#parts.get(id);
+    if (there?.key !== key) return;
+    if (!outlines) return this.#parts.delete(id);
+    there.outlines = outlines;
+    this.onTaken();
   }
 }
