@@ -9,36 +9,13 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from tests.conftest import drums, sine, wav
-from tests.core.envelope.test_notes import PLAYED
+from tests.cli.calling import refused, run
+from tests.conftest import sine, wav
 from tests.gltf import GLB, document
 
 from fern_tide.cli import main
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.document import read_project
-
-
-@pytest.fixture
-def sound(tmp_path):
-    path = tmp_path / "Rain drums.wav"
-    path.write_bytes(wav(drums(), rate_hz=44_100))
-    return path
-
-
-def run(*words) -> int:
-    return main([str(word) for word in words])
-
-
-def refused(capsys, *words) -> str:
-    try:
-        code = run(*words)
-    except SystemExit as stop:
-        code = stop.code
-    said = capsys.readouterr()
-    assert code == 2
-    assert said.err.count("\n") == 1 and "Traceback" not in said.err
-    assert said.out == ""
-    return said.err
 
 
 def test_describe_says_what_a_sound_holds(sound, capsys):
@@ -239,49 +216,6 @@ def test_wavs_from_standard_places_are_named_after_themselves():
     assert fresh_id("雨", among=()) == "item"
 
 
-def test_hits_and_beats_are_written_as_csv(tmp_path, capsys):
-    from tests.core.envelope.test_hits_and_beats import band_drums
-
-    sound, truth = band_drums(120, n_beats=16)
-    path, out = tmp_path / "beat.wav", tmp_path / "out.csv"
-    path.write_bytes(wav(sound, rate_hz=44_100))
-    assert run("hits", str(path), "--csv", str(out)) == 0
-    head, *rows = out.read_text().splitlines()
-    assert head == "time_s,strength" and len(rows) >= 16
-    found = [float(row.split(",")[0]) for row in rows]
-    assert all(min(abs(at - time) for at in found) < 0.005 for time in truth)
-    assert run("hits", str(path), "--csv", str(out), "--low", "20Hz", "--high", "150Hz") == 0
-    assert len(out.read_text().splitlines()) - 1 < len(rows)
-    assert run("beats", str(path)) == 0
-    head, *rows = capsys.readouterr().out.splitlines()
-    assert head == "time_s,beat_in_bar"
-    assert {row.split(",")[1] for row in rows} == {"1", "2", "3", "4"}
-
-
-def test_banks_and_pitch_classes_write_a_column_a_band(sound, capsys):
-    assert run("read", sound, "--reading", "bank bands=3 low_hz=50 high_hz=400", "--clean", "tilt ends_db=6") == 0
-    assert (
-        capsys.readouterr().out.splitlines()[0]
-        == "frame,time_s,50-100 Hz,100-200 Hz,200-400 Hz,50-100 Hz in dB,100-200 Hz in dB,200-400 Hz in dB"
-    )
-    assert run("read", sound, "--reading", "pitch_classes") == 0
-    assert capsys.readouterr().out.splitlines()[0].endswith("G# in dB,A in dB,A# in dB,B in dB")
-
-
-@pytest.mark.parametrize(
-    "reading", ["noisiness", "hits given=times", "beats given=climb", "blend", "curve", "loudness"]
-)
-def test_every_other_reading_writes_a_level(sound, capsys, reading):
-    assert run("read", sound, "--reading", reading) == 0
-    assert len(capsys.readouterr().out.splitlines()) == 121
-
-
-@pytest.mark.parametrize("words", [["--sensitivity", "3"], ["--low", "500Hz", "--high", "100Hz"], ["--low", "low"]])
-def test_impossible_hits_are_refused_in_one_line(sound, capsys, words):
-    assert run("hits", sound, *words) == 2
-    assert len(capsys.readouterr().err.splitlines()) == 1
-
-
 SVG = b"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 40 30">
 <g id="Leaf"><circle id="Dew" r="3" fill="teal"/></g></svg>"""
 
@@ -348,21 +282,3 @@ def test_a_data_folder_that_cannot_be_used_ends_the_start_with_one_line(tmp_path
     assert main(["serve", "--data", str(tmp_path), "--port", "0"]) == 2
     said = capsys.readouterr().err
     assert said.count("\n") == 1 and "cannot be used" in said and "Free some room" in said
-
-
-def test_notes_of_a_song_are_printed_and_read(tmp_path, capsys):
-    song = tmp_path / "bells.mid"
-    song.write_bytes(PLAYED)
-    out = tmp_path / "notes.csv"
-    assert run("notes", song, "--csv", out) == 0
-    rows = list(csv.DictReader(out.read_text().splitlines()))
-    assert [list(row.values()) for row in rows] == [["0.0", "0.25", "60", "127", "1"], ["0.5", "0.5", "64", "64", "2"]]
-    assert list(rows[0]) == ["time_s", "length_s", "note", "velocity", "channel"]
-    assert run("read", song, "--rate", "10", "--reading", "notes low=36 high=63", "--csv", out) == 0
-    assert [float(row["level"]) for row in csv.DictReader(out.read_text().splitlines())][:6] == [1, 0, 0, 0, 0, 0]
-    assert run("read", song, "--rate", "10", "--reading", "note_rows low=60 high=64", "--csv", out) == 0
-    assert "C4" in out.read_text().splitlines()[0]
-    assert run("read", song) == 2 and "bells.mid" in (said := capsys.readouterr().err) and "MIDI file" in said
-    assert run("notes", tmp_path / "nowhere.mid") == 2 and "no file" in capsys.readouterr().err
-    song.write_bytes(PLAYED[:-9])
-    assert run("notes", song) == 2 and "cut off" in capsys.readouterr().err

@@ -41,7 +41,7 @@ def test_a_note_by_its_bytes():
     assert notes.times_s.tolist() == [0.5] and notes.lengths_s.tolist() == [0.25]
     assert (notes.keys[0], notes.velocities[0], notes.channels[0]) == (60, 100, 1) and notes.end_s == 0.75
     faster = read_notes(song(TEMPO_240 + ONE))
-    assert faster.times_s.tolist() == [0.25] and faster.tempos.tolist() == [[0.0], [240.0]]
+    assert faster.times_s.tolist() == [0.25]
 
 
 def test_running_status_velocity_nothing_and_notes_that_are_never_let_go():
@@ -67,7 +67,6 @@ def test_the_tempo_of_one_track_counts_for_all():
     conductor = TEMPO_240 + b"\x60\xff\x51\x03\x0f\x42\x40"  # after a beat of 0.25 s a second a beat
     notes = read_notes(song(conductor, b"\x81\x40\x90\x3c\x64" + b"\x60\x80\x3c\x00", kind=1))
     assert notes.times_s.tolist() == [1.25] and notes.lengths_s.tolist() == [1.0]
-    assert notes.tempos.tolist() == [[0.0, 0.25], [240.0, 60.0]]
 
 
 WHATS = ("note", "tempo", "control")

@@ -5,10 +5,7 @@ import gzip
 import time
 import zlib
 
-import numpy as np
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
 from fern_tide.core.base.errors import UnreadableScene
 from fern_tide.core.base.naming import Ids
@@ -16,9 +13,7 @@ from fern_tide.core.scene.drawing import draw, markup
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Scene, SceneFile
 from fern_tide.core.scene.svg.allowed import SvgLimits
-from fern_tide.core.scene.svg.bounds import shape_box
-from fern_tide.core.scene.svg.geometry import length, matrix_of, place
-from fern_tide.core.scene.svg.parts import Sheet, colour, parts_of
+from fern_tide.core.scene.svg.parts import Sheet, parts_of
 from fern_tide.core.scene.svg.reading import read_svg
 
 HEAD = '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 200 100"'
@@ -211,42 +206,6 @@ def test_limits_are_settings():
         read_svg(svg("<g/>" * 3), limits=SvgLimits(elements=3))
 
 
-# --- what is safe
-
-
-def test_a_safe_file_stays_letter_for_letter():
-    content = (
-        b'<?xml version="1.0" encoding="UTF-8"?>\n<!-- drawn \xc3\xa9 > by hand -->\n'
-        b'<!DOCTYPE svg PUBLIC "-//W3C//DTD SVG 1.1//EN" "http://www.w3.org/Graphics/SVG/1.1/DTD/svg11.dtd">\n'
-        + svg(
-            "<style>.a{fill:red}</style>"
-            "<metadata><r:RDF xmlns:r='http://www.w3.org/1999/02/22-rdf-syntax-ns#'/></metadata>"
-            "<rect class='a' title=\"a > b\"\n width = '4'/><use xlink:href='#x'/>"
-        )
-    )
-    drawing = read_svg(content)
-    assert drawing.text == content and drawing.notes == ()
-
-
-@pytest.mark.parametrize("encoding", ["utf-16", "iso-8859-1", "windows-1252"])
-def test_other_letters_are_brought_into_utf_8(encoding):
-    text = f'<?xml version="1.0" encoding="{encoding}"?>' + svg("<text>Farn für immer</text>").decode()
-    drawing = read_svg(text.encode(encoding))
-    assert "Farn für immer" in drawing.text.decode()
-    assert read_svg(drawing.text).text == drawing.text
-
-
-def test_svgz_is_unpacked():
-    assert read_svg(gzip.compress(svg("<g/>"))).text == svg("<g/>")
-
-
-def test_an_animation_goes_where_the_first_child_goes():
-    drawing = read_svg(svg('<g id="a" title=">"><rect/></g>'))
-    group, rect = drawing.nodes[1:]
-    assert drawing.text[group.head :].startswith(b"<rect/>") and not group.closed
-    assert drawing.text[rect.head :].startswith(b"/>") and rect.closed
-
-
 # --- parts
 
 
@@ -325,44 +284,3 @@ def test_the_drawing_on_the_page_has_ids_of_its_own_no_styles_and_the_parts_valu
     assert 'clip-path="url(#p-leaf--n' in drawn
     x, y = group.anchor.x, group.anchor.y
     assert f'transform="translate({x + 5:g} {y:g}) rotate(0) scale(1 1) translate({-x:g} {-y:g})"' in drawn
-
-
-# --- numbers
-
-
-@pytest.mark.parametrize(
-    ("text", "expected"),
-    [("12", 12), ("1.5px", 1.5), ("72pt", 96), ("1in", 96), ("25.4mm", 96), ("-.5e1", -5), ("50%", None), ("", None)],
-)
-def test_lengths_are_read_in_px(text, expected):
-    assert length(text) == (None if expected is None else pytest.approx(expected))
-
-
-@pytest.mark.parametrize(
-    ("text", "expected"),
-    [("#F0a", "#ff00aa"), ("rgb(1, 2,3)", "#010203"), ("hsl(120,100%,50%)", "#00ff00"), ("none", None), ("x", None)],
-)
-def test_colours_are_read_as_css_writes_them(text, expected):
-    assert colour(text) == expected
-
-
-NUMBERS = st.floats(-50, 50).map(lambda value: round(value, 3))
-
-
-@given(x=NUMBERS, y=NUMBERS, turn=NUMBERS, wide=NUMBERS, tall=NUMBERS, ax=NUMBERS, ay=NUMBERS)
-def test_a_place_moves_the_anchor_by_x_and_y_and_nothing_else_moves_it(x, y, turn, wide, tall, ax, ay):
-    a, b, c, d, e, f = matrix_of(place((x, y, turn, wide, tall), anchor=(ax, ay), base=""))
-    np.testing.assert_allclose((a * ax + c * ay + e, b * ax + d * ay + f), (ax + x, ay + y), atol=2e-3)
-    np.testing.assert_allclose(a * d - b * c, wide * tall, atol=2e-3)
-
-
-def test_transforms_multiply_in_order():
-    assert matrix_of("translate(10) scale(2)") == (2, 0, 0, 2, 10, 0)
-    np.testing.assert_allclose(matrix_of("rotate(90 10 0)"), (0, 1, -1, 0, 10, -10), atol=1e-12)
-    np.testing.assert_allclose(matrix_of("matrix(1 2 3 4 5 6),skewX(45)"), (1, 2, 4, 6, 5, 6), atol=1e-12)
-    assert matrix_of("nonsense(3)") == (1, 0, 0, 1, 0, 0)
-
-
-def test_where_a_path_without_end_lies_is_not_looked_for():
-    assert shape_box("path", {"d": "M0 0L9 9"}) == (0, 0, 9, 9)
-    assert shape_box("path", {"d": "M0 0" + "L9 9" * 300_000}) is None

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
+from math import ceil
 
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.bake.pieces import is_of_pieces
@@ -11,7 +12,7 @@ from fern_tide.core.scene.arrays.field import ArrayParams
 from fern_tide.core.scene.arrays.sources import sources_of
 from fern_tide.core.scene.drawn_outlines import drawn_outlines
 from fern_tide.core.scene.media import SceneMedia
-from fern_tide.core.scene.scene import Scene
+from fern_tide.core.scene.scene import Part, Scene
 
 MOST_EXPANDED = 20_000
 """Parts that arrays are written out as."""
@@ -55,20 +56,24 @@ def n_values(scene: Scene, curves: Iterable[Curve]) -> tuple[int, int]:
     return of_arrays, of_others
 
 
-def n_outlined(scene: Scene, curves: Iterable[Curve]) -> int:
+def n_outlined(scene: Scene, curves: Iterable[Curve], *, parts: Collection[str] | None = None) -> int:
     """Count the numbers of outlines that shapers move, in all frames: what a format that carries them writes at most.
 
     Args:
-        scene: in 2D; curves of drawings count as the file has them.
+        scene: in 2D; curves of drawings count as the file has them, and what lies in an array with each piece.
         curves: of all that is driven.
+        parts: the ids of the parts that are written, each with all that is inside it; None is every part.
 
     Raises:
         FernTideError: there are too many to be written; it names the part.
     """
+    within = None if parts is None else {part.id for one in parts for part in scene.branch(one)}
     total = 0
     shaped: dict[str, int] = {}
     for curve in curves:
         part = scene.part(curve.target.part)
+        if within is not None and part.id not in within:
+            continue
         if part.kind.space == "2d" and any(item.id == curve.target.property for item in part.shaped):
             shaped[part.id] = max(shaped.get(part.id, 0), curve.n_frames)
     for part_id, n_frames in shaped.items():
@@ -77,11 +82,21 @@ def n_outlined(scene: Scene, curves: Iterable[Curve]) -> int:
             n_points = 3 * part.kind.vertices(part.shape.params)
         else:
             n_points = sum(len(one.own) for one in drawn_outlines(scene, SceneMedia(), part))
-        total += 2 * n_points * n_frames
+        total += 2 * n_points * n_frames * _n_copies(scene, part)
         if total > MOST_WRITTEN:
             words = f"The outlines of {part.name} are {total:,} numbers in all frames; at most {MOST_WRITTEN:,} are."
             raise FernTideError(words, remedy="Shape less of it, or hand off CSV or JSON.")
     return total
+
+
+def _n_copies(scene: Scene, part: Part) -> int:
+    """Count how often a part is written, at most: in an array, once for each piece that is made from what it is in."""
+    times = 1
+    for item in scene.parts:
+        params = item.shape.params
+        if isinstance(params, ArrayParams) and part in scene.branch(item.id):
+            times *= ceil(params.n_pieces / max(1, len(sources_of(scene, item))))
+    return times
 
 
 def check_size(scene: Scene, curves: Iterable[Curve]) -> None:

@@ -39,7 +39,6 @@ class Notes:
         channels: 1 to 16, shape (notes,).
         controls: by channel and controller, its times and values, 0 to 1, shape (2, events).
         bends: by channel, its times and bends, -1 to 1, shape (2, events).
-        tempos: the times at which the tempo changes, and the beats a minute from there, shape (2, changes).
         end_s: when the file ends.
     """
 
@@ -50,7 +49,6 @@ class Notes:
     channels: Whole
     controls: Mapping[tuple[int, int], FloatArray]
     bends: Mapping[int, FloatArray]
-    tempos: FloatArray
     end_s: float
 
     def chosen(self, *, low: int, high: int, channel: int) -> npt.NDArray[np.bool_]:
@@ -108,7 +106,6 @@ def read_notes(content: bytes) -> Notes:
         channels=columns[3],
         controls={key: clock.timed(pairs) for key, pairs in controls.items()},
         bends={key: clock.timed(pairs) for key, pairs in bends.items()},
-        tempos=clock.tempos,
         end_s=float(clock.seconds(np.array([end]))[0]),
     )
 
@@ -152,7 +149,6 @@ class _Clock:
             a_tick = np.full(len(ticks), 1.0 / (fps * parts))
         self._ticks, self._a_tick = ticks, a_tick
         self._begins = np.concatenate([[0.0], np.cumsum(np.diff(ticks) * a_tick[:-1])])
-        self.tempos = np.stack([self._begins, 60e6 / tempos])
 
     def seconds(self, ticks: npt.NDArray[np.int64]) -> FloatArray:
         """Give the seconds of ticks, of the same shape."""

@@ -18,6 +18,10 @@ from fern_tide.core.scene.svg.outline import OUTLINED, strokes_of
 from fern_tide.core.scene.svg.parts import UNSEEN, Sheet
 from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
+_Strokes = list[tuple[FloatArray, bool]]
+_Placed = tuple[int, _Strokes, Matrix]
+"""An element's place in its file, its strokes, and what takes its px to those of the part that is shaped."""
+_STILL = (1.0, 0.0, 0.0, 1.0, 0.0, 0.0)
 OWN = -1
 """The place in a file of a shape that is made here."""
 _FINE = 24  # of the longest side: no curve is longer than such a piece of it
@@ -82,7 +86,7 @@ def drawn_outlines(scene: Scene, media: SceneMedia, part: Part) -> tuple[Drawn, 
     if part.kind.draw is not None and not part.kind.in_file:
         element = part.kind.draw(part.shape.params, part.id)
         strokes = strokes_of(element.tag, element.attributes)
-        return tuple(_listed([(OWN, strokes, (1.0, 0.0, 0.0, 1.0, 0.0, 0.0))]))
+        return tuple(_listed([(OWN, strokes, _STILL)]))
     sheet = media.sheets.get(scene.file(part.file).media)
     if sheet is None:
         return ()
@@ -98,12 +102,10 @@ def drawn_outlines(scene: Scene, media: SceneMedia, part: Part) -> tuple[Drawn, 
     return outlines
 
 
-def _walked(
-    scene: Scene, sheet: Sheet, top: int, parts: Mapping[int, Part]
-) -> Iterable[tuple[int, list[tuple[FloatArray, bool]], Matrix]]:
+def _walked(scene: Scene, sheet: Sheet, top: int, parts: Mapping[int, Part]) -> Iterable[_Placed]:
     """Give the outlines in an element, each with its strokes and what takes its own px to the px of that element."""
     nodes = sheet.drawing.nodes
-    reached: list[tuple[int, Matrix]] = [(top, (1.0, 0.0, 0.0, 1.0, 0.0, 0.0))]
+    reached: list[tuple[int, Matrix]] = [(top, _STILL)]
     while reached:
         index, matrix = reached.pop()
         node, part = nodes[index], parts.get(index)
@@ -131,7 +133,7 @@ def _placed(scene: Scene, part: Part | None, base: str) -> Matrix:
     return matrix
 
 
-def _strokes(sheet: Sheet, index: int, part: Part | None) -> list[tuple[FloatArray, bool]]:
+def _strokes(sheet: Sheet, index: int, part: Part | None) -> _Strokes:
     """Give an element's strokes; its sizes are those that it has at rest."""
     values = {} if part is None else {name: value for name, value in part.values.items() if name in ATTRIBUTES}
     if not values:
@@ -140,7 +142,7 @@ def _strokes(sheet: Sheet, index: int, part: Part | None) -> list[tuple[FloatArr
     return strokes_of(sheet.drawing.nodes[index].tag, {**sheet.attributes[index], **sizes})
 
 
-def _listed(outlines: Iterable[tuple[int, list[tuple[FloatArray, bool]], Matrix]]) -> Iterable[Drawn]:
+def _listed(outlines: Iterable[_Placed]) -> Iterable[Drawn]:
     """Give outlines as points, in pieces so short that a bend takes them well."""
     listed = [(node, [one for one in strokes if len(one[0])], matrix) for node, strokes, matrix in outlines]
     listed = [(node, strokes, matrix) for node, strokes, matrix in listed if strokes]

@@ -119,14 +119,8 @@ def elements_of(scene: Scene, part: Part, outlines: Sequence[Outline]) -> list[t
     theirs = [item for item in scene.parts if item.file == part.file] if part.kind.in_file else []
     owners = {item.file_index: item.id for item in theirs}
     root = next((item.id for item in theirs if item.kind.in_file == "file"), part.id)
-    return [
-        (part.id, "own")
-        if one.node == OWN
-        else (owners[one.node], "own")
-        if one.node in owners
-        else (root, f"n{one.node}")
-        for one in outlines
-    ]
+    owners[OWN] = part.id
+    return [(owners[one.node], "own") if one.node in owners else (root, f"n{one.node}") for one in outlines]
 
 
 def seen_at(part: Part, value_of: Callable[[str], float | str]) -> FloatArray:

@@ -58,7 +58,7 @@ class Shaping(Frozen, frozen=True):
     def properties_in(self, space: str) -> tuple[Property, ...]:
         """Give its amounts, as they are counted in a kind of scene: a metre is 100 px."""
         items = self.shaper.spec.amounts(self.shaper.params)
-        return tuple(replace(in_space(item, space), id=self.name(item.id)) for item in items)
+        return tuple(replace(counted_in(item, space), id=self.name(item.id)) for item in items)
 
     @property
     def rest(self) -> float:
@@ -122,7 +122,7 @@ class Shaping(Frozen, frozen=True):
         return {self.name(AMOUNT): np.real(wave), self.name(PHASE): phase + off}
 
 
-def in_space(item: Property, space: str) -> Property:
+def counted_in(item: Property, space: str) -> Property:
     """Give a property as a kind of scene counts it: a length in px on a 2D stage, of which 100 are a metre."""
     if space == "3d" or item.unit != "m":
         return item

@@ -74,7 +74,7 @@ def is_long(studio: Studio, levels: Levels, order: Order) -> bool:
         pieces = sum(one.n_pieces for one in params if isinstance(one, ArrayParams))
         return of_others + pieces * _OF_A_PIECE > MOST_AT_ONCE
     check_size(scene, curves)
-    of_others += n_outlined(scene, curves) if chosen.outlines else 0
+    of_others += n_outlined(scene, curves, parts=order.parts) if chosen.outlines else 0
     return of_arrays + of_others > MOST_AT_ONCE
 
 

@@ -92,7 +92,7 @@ def write_format(
         arrays = _by_formula(scene, curves, moved=moved, clock=clock)
     else:
         if chosen.outlines:
-            n_outlined(scene, curves)
+            n_outlined(scene, curves, parts=parts)
         scene, curves = expanded(scene, curves, moved=moved, clock=clock)
         curves = _earlier(curves, by)
     if parts is not None:

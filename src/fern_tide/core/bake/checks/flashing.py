@@ -45,20 +45,20 @@ def look_at_all(checked: Checked, params: FlashingParams) -> list[Finding]:
     if curve is None:
         return [Finding(None, first, words)]
     remedy = Remedy(f"Smooth {name_of(curve)} there", touch=("smooth", first, min(frame + 1, curve.n_frames)))
-    others = (*_steps(checked, curve, often=True), *_steps(checked, curve))
-    return [Finding(curve.target, first, words, remedy, others)]
+    return [Finding(curve.target, first, words, remedy, _steps(checked, curve))]
 
 
-def _steps(checked: Checked, curve: Curve, *, often: bool = False) -> list[Remedy]:
-    """Give the step of the mapping that moves a curve by which it changes less fast, or less often."""
+def _steps(checked: Checked, curve: Curve) -> tuple[Remedy, ...]:
+    """Give the steps of the mapping that moves a curve by which it changes less often, or less fast."""
     mapping = next(iter(checked.drivers.get(curve.target, ())), None)
     if mapping is None:
-        return []
-    words, step = "Let it change less fast", {"id": "speed_limit", "params": {"up": _CALM, "down": _CALM}}
-    if often:
-        words, step = f"Let it rise {_SELDOM:g} times a second at most", {"id": "seldom", "params": {"per_s": _SELDOM}}
-    entry = {"kind": "add_entry", "owner": "mapping", "id": mapping, "path": "steps", "value": step}
-    return [Remedy(words, command=entry)]
+        return ()
+    entry = {"kind": "add_entry", "owner": "mapping", "id": mapping, "path": "steps"}
+    steps: dict[str, dict[str, object]] = {
+        f"Let it rise {_SELDOM:g} times a second at most": {"id": "seldom", "params": {"per_s": _SELDOM}},
+        "Let it change less fast": {"id": "speed_limit", "params": {"up": _CALM, "down": _CALM}},
+    }
+    return tuple(Remedy(words, command={**entry, "value": step}) for words, step in steps.items())
 
 
 def _busiest(curves: Sequence[Curve], first: int, end: int) -> Curve | None:

@@ -102,12 +102,11 @@ def struck(
 def _events(params: NotesParams, notes: Notes) -> FloatArray:
     """Give the times and values of a controller or of the bend, shape (2, events), in the order of time."""
     if params.given is NotesGiven.BEND:
-        rows = [row for channel, row in notes.bends.items() if params.channel in (0, channel)]
-        rows = [np.stack([row[0], row[1] / 2 + 0.5]) for row in rows]
+        of_channels = {channel: np.stack([row[0], row[1] / 2 + 0.5]) for channel, row in notes.bends.items()}
     else:
-        of_it = ((key, row) for key, row in notes.controls.items() if key[1] == params.control)
-        rows = [row for (channel, _), row in of_it if params.channel in (0, channel)]
-    joined = np.concatenate(rows, axis=1) if rows else np.zeros((2, 0))
+        of_channels = {channel: row for (channel, control), row in notes.controls.items() if control == params.control}
+    rows = [row for channel, row in of_channels.items() if params.channel in (0, channel)]
+    joined = np.concatenate([np.zeros((2, 0)), *rows], axis=1)
     return np.asarray(joined[:, np.argsort(joined[0], kind="stable")])
 
 

@@ -126,10 +126,7 @@ export class Stage2d extends Looking2d {
     this.touched = new Set([...(this.touched ?? []), ...more]);
     const moved = new Set([...Object.keys(this.#curves), ...this.touched]);
     const driven = new Set([...Object.keys(this.#curves), ...this.#tries.keys()]);
-    const names = [...moved]
-      .sort()
-      .concat("", [...driven].sort())
-      .join();
+    const names = [...moved].sort().concat("", [...driven].sort()).join();
     if (names === this.#bound) return;
     this.#bound = names;
     this.#setters = [];
@@ -140,19 +137,10 @@ export class Stage2d extends Looking2d {
       const drives = (name) => driven.has(`${id}:${name}`);
       const valueAt = (frame) => (name) => this.#value(`${id}:${name}`, frame, this.#heads[id].own[name]);
       if (head.placed) this.#bindPlace(id, { moves, moved, valueAt });
-      if (head.base !== null)
-        this.#own.takeOut(
-          () => this.element(id, "own"),
-          drivenAttributes(
-            head.bindings,
-            drives,
-            head.above?.some((other) => PLACE.some((name) => driven.has(`${other.id}:${name}`))),
-          ),
-        );
+      if (head.base !== null) this.#own.takeOut(() => this.element(id, "own"), drivenAttributes(head.bindings, drives, head.above?.some((other) => PLACE.some((name) => driven.has(`${other.id}:${name}`)))));
       if (head.outline && head.outline.names.some(moves)) this.#bindOutline(id, valueAt);
       if (head.shaped?.shaping.some(({ names }) => names.some(moves))) this.#bindShaped(id, valueAt);
-      for (const [name, places] of Object.entries(head.bindings))
-        if (moves(name)) this.#bindPlaces(id, name, places, valueAt);
+      for (const [name, places] of Object.entries(head.bindings)) if (moves(name)) this.#bindPlaces(id, name, places, valueAt);
     }
   }
 
@@ -161,11 +149,7 @@ export class Stage2d extends Looking2d {
     if (head().base !== null) {
       const all = (name) => moves(name) || head().above?.some((other) => moved.has(`${other.id}:${name}`));
       const own = PLACE.some(all) && this.element(id, "own");
-      const other =
-        (frame) =>
-        ({ id: above, own: values }) =>
-        (name) =>
-          this.#value(`${above}:${name}`, frame, values[name]);
+      const other = (frame) => ({ id: above, own: values }) => (name) => this.#value(`${above}:${name}`, frame, values[name]);
       if (own) this.#setters.push(setter(own, "transform", (frame) => placeOf(head(), valueAt(frame), other(frame))));
       return;
     }
@@ -177,24 +161,14 @@ export class Stage2d extends Looking2d {
 
   #bindOutline(id, valueAt) {
     const own = this.element(id, "own");
-    if (own)
-      this.#setters.push(
-        setter(own, "d", (frame) =>
-          outlineOf(this.#heads[id].outline, this.#heads[id].outline.names.map(valueAt(frame))),
-        ),
-      );
+    if (own) this.#setters.push(setter(own, "d", (frame) => outlineOf(this.#heads[id].outline, this.#heads[id].outline.names.map(valueAt(frame)))));
   }
 
   #bindShaped(id, valueAt) {
     const { key, shaping } = this.#heads[id].shaped;
     const elementOf = (outline) => this.root.querySelector(`#${CSS.escape(this.prefix + outline.element)}`);
-    const drawn = this.outlines
-      .of(id, key)
-      .map((outline) => [elementOf(outline), outline])
-      .filter(([element]) => element);
-    const setters = drawn.map(([element, outline]) =>
-      setter(element, "d", (seen) => pathOf(outline.strokes, pointsAt(outline, seen))),
-    );
+    const drawn = this.outlines.of(id, key).map((outline) => [elementOf(outline), outline]).filter(([element]) => element);
+    const setters = drawn.map(([element, outline]) => setter(element, "d", (seen) => pathOf(outline.strokes, pointsAt(outline, seen))));
     this.#setters.push((frame) => {
       const seen = seenShapes(shaping, valueAt(frame));
       for (const set of setters) set(seen);
@@ -213,19 +187,13 @@ export class Stage2d extends Looking2d {
   show(frame, seconds) {
     this.frame = frame;
     for (const set of this.#setters) set(frame);
-    this.arrays.show(frame ?? 0, {
-      heads: this.#heads,
-      curves: this.#curves,
-      tries: this.#tries,
-      valueOf: (id) => (name) => this.#value(`${id}:${name}`, frame ?? 0, this.#heads[id].own[name]),
-    });
+    this.arrays.show(frame ?? 0, { heads: this.#heads, curves: this.#curves, tries: this.#tries, valueOf: (id) => (name) => this.#value(`${id}:${name}`, frame ?? 0, this.#heads[id].own[name]) });
     if (seconds !== undefined) for (const clock of this.clocks) clock.setCurrentTime(seconds);
   }
 
   /** Take in what arrays the drawing has. */
   loadArrays(pack) {
-    for (const [id, head] of Object.entries(this.arrays.make(pack, (id, slot) => this.element(id, slot))))
-      this.#take(id, head);
+    for (const [id, head] of Object.entries(this.arrays.make(pack, (id, slot) => this.element(id, slot)))) this.#take(id, head);
   }
 
   /** Draw this frame again: the hand has put something elsewhere. */
@@ -260,19 +228,14 @@ export class Stage2d extends Looking2d {
 
   /** The corners of a part's box on the screen, as points, or null. */
   outline(part) {
-    const inside = Object.keys(this.#heads[part]?.moves ?? {})
-      .map((id) => this.outline(id))
-      .filter(Boolean);
+    const inside = Object.keys(this.#heads[part]?.moves ?? {}).map((id) => this.outline(id)).filter(Boolean);
     if (inside.length) return around(inside.flat()).map(({ x, y }) => new DOMPoint(x, y));
     const own = this.element(part, "own") ?? this.element(part, "move");
     if (!own?.getBBox) return null;
     const { x, y, width, height } = boxOf(own);
     const matrix = own.getScreenCTM();
     if (!matrix || (!width && !height)) return null;
-    return around([
-      { x, y },
-      { x: x + width, y: y + height },
-    ]).map((corner) => new DOMPoint(corner.x, corner.y).matrixTransform(matrix));
+    return around([{ x, y }, { x: x + width, y: y + height }]).map((corner) => new DOMPoint(corner.x, corner.y).matrixTransform(matrix));
   }
 
   /** A part's box in what its anchor is counted in: that which the part lies in, before it is moved. */
@@ -289,12 +252,7 @@ export class Stage2d extends Looking2d {
   /** The corners of an element's box as it stands at its own values, in what it lies in. */
   #standing(part, head) {
     const box = this.anchorBox(part, head);
-    return box
-      ? cornersOf(
-          box,
-          about(head.anchor, (name) => head.own[name]),
-        )
-      : [];
+    return box ? cornersOf(box, about(head.anchor, (name) => head.own[name])) : [];
   }
 
   /** A place on the screen in what a part's own shape is drawn in. */
