@@ -107,9 +107,10 @@ def demo_key(studio: Studio, demo_data: Path) -> str:
 class Held:
     """A source of readings for tests: features that were read, and what a test gives it of the project."""
 
-    def __init__(self, info, found, *, rate, n_frames, offset_s=0.0, beats=None, levels=None, points=None):
+    def __init__(self, info, found, *, rate, n_frames, offset_s=0.0, beats=None, levels=None, points=None, takes=None):
         self.info, self.rate, self.n_frames, self.offset_s = info, rate, n_frames, offset_s
         self._found, self._beats, self._levels, self._points = found, beats, levels or {}, points
+        self._takes = takes
 
     def get(self, feature):
         return self._found[feature]
@@ -125,6 +126,9 @@ class Held:
 
     def notes(self, media):
         return self._points
+
+    def take(self, media):
+        return self._takes[media]
 
 
 def held(content: bytes, reading, *, rate="30", **more) -> Held:

@@ -209,7 +209,7 @@ def test_keys_are_fewer_and_stay_within_the_error_that_was_asked_for(spec, way, 
 
 def test_each_role_of_the_sound_room_is_had_by_one_reading_that_can_fill_it():
     roles = [spec.role for spec in READINGS.values() if spec.role]
-    assert sorted(roles) == ["box", "file", "first", "notes"]
+    assert sorted(roles) == ["box", "file", "first", "notes", "take"]
     assert {"low_hz", "high_hz"} <= reading_in_role("box").params.model_fields.keys()
     assert all("media" in reading_in_role(role).params.model_fields for role in ("file", "notes"))
     assert reading_in_role("first").params() and reading_in_role("first").of_track

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 from tests.conftest import wav
-from tests.core.derivation.documents import POINTS, SONG, document, value
+from tests.core.derivation.documents import POINTS, SONG, TAPS, document, value
 from tests.core.envelope.test_hits_and_beats import band_drums
 from tests.core.formats.hand_offs import curves_of
 from tests.gltf import GLB, model
@@ -78,7 +78,7 @@ def choices(registry: Registry, spec_id: str) -> Iterator[tuple[str, Any]]:
     spec = registry[spec_id]
     yield "", spec.params()
     for field in fields(spec.params):
-        for other in other_values(field, file=POINTS, song=SONG):
+        for other in other_values(field, file=POINTS, song=SONG, take=TAPS):
             try:
                 yield f" {field.name}={other}", spec.params(**{field.name: other})
             except (FernTideError, ValueError):

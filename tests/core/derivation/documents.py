@@ -13,6 +13,7 @@ from fern_tide.core.derivation.evaluate import evaluate
 from fern_tide.core.derivation.node import Node
 from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice
+from fern_tide.core.envelope.takes import take_of
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Marks
@@ -47,9 +48,22 @@ def _song() -> bytes:
     return out.getvalue()
 
 
-FILES = {sha256(content).hexdigest(): content for content in (_sound(1), _sound(2), CURVE, _song())}
+TAKEN = take_of(
+    {
+        "take": 1, "kind": "taps", "device": "keys", "begin_s": 0.0, "end_s": 3.0, "latency_s": 0.02,
+        "times_s": [0.21, 0.74, 1.23, 1.81, 2.2], "values": {"strength": [1, 0.5, 0.8, 0.3, 1]},
+    }
+)  # fmt: skip
+LED = take_of(
+    {
+        "take": 1, "kind": "gesture", "device": "pointer", "begin_s": 0.0, "end_s": 3.0, "latency_s": 0.02,
+        "times_s": [0.1, 0.9, 2.0], "values": {"across": [0, 1, 0.3], "up": [0.2, 0.4, 1], "pressure": [0, 0.5, 0.1]},
+    }
+)  # fmt: skip
+_ALL = (_sound(1), _sound(2), CURVE, _song(), TAKEN.content(), LED.content())
+FILES = {sha256(content).hexdigest(): content for content in _ALL}
 SOUNDS = list(FILES)[:2]
-POINTS, SONG = list(FILES)[2:]
+POINTS, SONG, TAPS, GESTURE = list(FILES)[2:]
 
 
 def track(name: str, *, media: str = SOUNDS[0], **more) -> Track:

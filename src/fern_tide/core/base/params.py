@@ -88,10 +88,13 @@ _NAMED = {
     "file": "the hash of a file",
     "song": "the hash of a MIDI file",
     "given": "as the file gives it",
+    "hit_edits": "times and strengths of hits",
     "names": "PART:PROPERTY = NAME, parted by ;",
     "numbers": "up to 64 numbers",
     "places": "numbers of pieces, from 0",
     "reaches": "up to 8 reaches",
+    "stretches": "times, and the take of each",
+    "takes": "performed takes",
     "spec": "one that is registered, with its own options",
     "points": "pairs of lift and height, 0.3 0.1, 0.7 0.9",
 }

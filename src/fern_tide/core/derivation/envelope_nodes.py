@@ -16,6 +16,7 @@ from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import Envelope, clean, read_raw, row_of
 from fern_tide.core.envelope.notes import Notes, read_notes
 from fern_tide.core.envelope.points import read_points
+from fern_tide.core.envelope.takes import Take, read_take
 from fern_tide.core.mapping.marks import Scale, histogram
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import Feature
@@ -103,6 +104,10 @@ class GivenSource:
     def notes(self, media: str) -> Notes:
         """Give what an imported MIDI file plays."""
         return read_notes(self._sources.file(media))
+
+    def take(self, media: str) -> Take:
+        """Give what was performed."""
+        return read_take(self._sources.file(media))
 
 
 def reading_node(project: Project, envelope: Envelope, track: Track | None, *, inputs: InputsOfReading) -> Node:

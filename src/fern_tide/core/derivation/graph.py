@@ -141,7 +141,7 @@ class Graph:
         """Make a level whose inputs are made."""
         reading, track = envelope.reading, self._track(envelope)
         levels = {name: self._nodes[Kind.LEVEL, name][1] for name in envelope.uses}
-        beats = self.beats if reading.spec.on_beats else None
+        beats = self.beats if reading.spec.on_beats(reading.params) else None
         features = {item: self._read(track, item) for item in needs(reading, track.info)} if track else {}
         of = (envelope, track, self._clock, beats, *features.values(), *levels.values())
 

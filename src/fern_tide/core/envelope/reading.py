@@ -11,7 +11,9 @@ from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.base.units import DECIBELS, SHARE, OwnUnit
 from fern_tide.core.envelope.beats import Beats
+from fern_tide.core.envelope.hit_edits import EditedHits
 from fern_tide.core.envelope.notes import Notes
+from fern_tide.core.envelope.takes import Take
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import Feature
 
@@ -50,6 +52,9 @@ class Source(Protocol):
     def notes(self, media: str) -> Notes:
         """Give what an imported MIDI file plays."""
 
+    def take(self, media: str) -> Take:
+        """Give what was performed."""
+
 
 def _none(params: Any) -> tuple[Any, ...]:
     return ()
@@ -57,6 +62,14 @@ def _none(params: Any) -> tuple[Any, ...]:
 
 def _no_features(params: Any, info: SoundInfo) -> tuple[Feature, ...]:
     return ()
+
+
+def _never(params: Any) -> bool:
+    return False
+
+
+def _no_hits(params: Any, source: Source) -> EditedHits | None:
+    return None
 
 
 def _decibels(params: Any) -> OwnUnit:
@@ -100,7 +113,9 @@ class Reading:
         needs: gives the features that read will ask for, from the params and the sound's facts.
         ahead: gives the features that it may soon ask for while its params change under the hand.
         of_track: whether it reads from a track.
-        on_beats: whether it asks for the project's beats.
+        on_beats: says, from the params, whether it asks for the project's beats.
+        hits: gives the hits that it is made of, in seconds of its track, or of the project where it has none, so that
+            each can be edited by hand (its param edits); None of what is not made of hits.
         uses: gives the ids of the envelopes that it asks for.
         media: gives the hashes of the files that it asks for.
         rows: gives the names of a bank's rows; none for a single level.
@@ -110,7 +125,7 @@ class Reading:
         draws: how it draws a sound graphic, where it has as many rows as one has points.
         role: what it alone does in the Sound room: 'first' is what a new track is read by; 'box' is drawn on a
             spectrogram, its params low_hz and high_hz; 'file' reads a curve that is brought in, 'notes' the notes of a
-            MIDI file, both by their param media.
+            MIDI file, both by their param media; 'take' what was performed, by its param takes.
         doubt: says, from the params and the sound's facts, what such a level cannot tell; '' for nothing.
     """
 
@@ -122,7 +137,8 @@ class Reading:
     needs: Callable[[Any, SoundInfo], tuple[Feature, ...]] = _no_features
     ahead: Callable[[Any], tuple[Feature, ...]] = _none
     of_track: bool = True
-    on_beats: bool = False
+    on_beats: Callable[[Any], bool] = _never
+    hits: Callable[[Any, Source], EditedHits | None] = _no_hits
     uses: Callable[[Any], tuple[str, ...]] = _none
     media: Callable[[Any], tuple[str, ...]] = _none
     rows: Callable[[Any], tuple[str, ...]] = _none
@@ -131,4 +147,4 @@ class Reading:
     doubt: Callable[[Any, SoundInfo], str] = _no_doubt
     draws: Draws | None = None
     begins: tuple[str, ...] = ()
-    role: Literal["", "first", "box", "file", "notes"] = ""
+    role: Literal["", "first", "box", "file", "notes", "take"] = ""

@@ -22,6 +22,7 @@ from fern_tide.core.envelope.envelope import CleanUpChoice, ReadingChoice, clean
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.envelope.notes import HEAD, MOST_BYTES, Notes, read_notes
 from fern_tide.core.envelope.readings.hits import HitsParams, hits_of
+from fern_tide.core.envelope.takes import Take
 from fern_tide.core.sound.attacks import Attack, Attacks
 from fern_tide.core.sound.channels import Channel, pick
 from fern_tide.core.sound.decode import SoundHead, SoundInfo, SoundLimits, measure
@@ -95,6 +96,10 @@ class SoundFile:
     def notes(self, media: str) -> Notes:
         """Refuse: there are no files beside."""
         raise InvalidParameter("notes", value=self._path.name, allowed="a MIDI file: this is a sound")
+
+    def take(self, media: str) -> Take:
+        """Refuse: there are no files beside."""
+        raise InvalidParameter("take", value=media, allowed="a take of a project: a sound has none")
 
 
 class NotesFile:

@@ -19,6 +19,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.signal import moved as shifted
 from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
+from fern_tide.core.envelope import takes
 from fern_tide.core.envelope.notes import HEAD, read_notes
 from fern_tide.core.envelope.points import MOST_BYTES, read_points
 from fern_tide.core.formats.factored import ByFormula
@@ -218,11 +219,13 @@ def import_project(studio: Studio, stream: BinaryIO) -> Revision:
 
 
 def _check_other(content: bytes) -> None:
-    """Refuse what is neither a file of a scene, nor a curve, nor notes."""
+    """Refuse what is neither a file of a scene, nor a curve, nor notes, nor a take."""
     try:
         look_at({"file": content})
     except UnreadableScene:
         if content.startswith(HEAD):
             read_notes(content)
+        elif content.startswith(takes.HEAD):
+            takes.read_take(content)
         else:
             read_points(content[: MOST_BYTES + 1])

@@ -69,6 +69,6 @@ READING = Reading(
     params=BeatsParams,
     read=read,
     of_track=False,
-    on_beats=True,
+    on_beats=lambda params: True,
     unit=in_shares,
 )

@@ -8,10 +8,12 @@ from typing import Annotated, Any
 import numpy as np
 from pydantic import Field, model_validator
 
+from fern_tide.core.base.limits import Most
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import SECONDS, SHARE, OwnUnit
 from fern_tide.core.envelope.edges import check_edges, pushed_edges
+from fern_tide.core.envelope.hit_edits import MOST_EDITS, EditedHits, HitEdit, edited
 from fern_tide.core.envelope.hits import USUAL_GAP_MS, USUAL_SENSITIVITY, Hits, find_hits, rise
 from fern_tide.core.envelope.reading import Reading, Source
 from fern_tide.core.sound.decode import SoundInfo
@@ -38,6 +40,12 @@ class HitsParams(Params):
     given: Annotated[HitsGiven, unit("", "Pulses by strength, pulses all alike, or seconds since the last hit.")] = (
         HitsGiven.PULSES
     )
+    edits: Annotated[
+        tuple[HitEdit, ...],
+        Most(MOST_EDITS),
+        Field(exclude_if=lambda edits: not edits),
+        unit("", "Hits that are edited by hand, in seconds of the track.", kind="hit_edits"),
+    ] = ()
 
     @model_validator(mode="after")
     def _in_order(self) -> HitsParams:
@@ -70,17 +78,22 @@ def hits_of(params: HitsParams, source: Source) -> Hits:
     )
 
 
+def hits(params: HitsParams, source: Source) -> EditedHits:
+    """Give the hits with those that are edited by hand, in seconds of the track."""
+    return edited(hits_of(params, source), params.edits)
+
+
 def read(params: HitsParams, source: Source) -> FloatArray:
     """Give one value per frame, shape (frames,).
 
     Pulses: the strength, 0 to 1, in the frame that owns a hit, else 0. Times: seconds since the last hit, 0 in its
     frame; before the first hit as if one were just before the start.
     """
-    hits = hits_of(params, source)
-    frames = source.rate.frames_of_times(hits.times_s + source.offset_s)
+    given = hits(params, source)
+    frames = source.rate.frames_of_times(given.times_s + source.offset_s)
     inside = (frames >= 0) & (frames < source.n_frames)
     out = np.zeros(source.n_frames)
-    np.maximum.at(out, frames[inside], hits.strengths[inside])
+    np.maximum.at(out, frames[inside], given.strengths[inside])
     if params.given is HitsGiven.PULSES:
         return out
     if params.given is HitsGiven.EVEN:
@@ -102,6 +115,7 @@ READING = Reading(
     params=HitsParams,
     needs=needs,
     read=read,
+    hits=hits,
     unit=unit_of,
     version=2,
 )
