@@ -31,6 +31,7 @@ from fern_tide.web.pages import (
     handoff,
     jobs,
     newest,
+    performing,
     picker,
     projects,
     proof,
@@ -113,7 +114,7 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
     CSRFProtect(app)
     errors.install(app)
     rooms = (projects, sound_room, soundtrack, stage, stage_files, several, bench, handoff)
-    for page in (*rooms, first_cut, picker, curves, edits, tuning, touch_ups, proof, newest, jobs):
+    for page in (*rooms, first_cut, picker, curves, edits, tuning, touch_ups, performing, proof, newest, jobs):
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(
         fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,

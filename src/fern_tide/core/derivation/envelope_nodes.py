@@ -14,6 +14,7 @@ from fern_tide.core.derivation.node import Kind, Node, Sources, new_node
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import Envelope, clean, read_raw, row_of
+from fern_tide.core.envelope.hit_edits import EditedHits
 from fern_tide.core.envelope.notes import Notes, read_notes
 from fern_tide.core.envelope.points import read_points
 from fern_tide.core.envelope.takes import Take, read_take
@@ -127,6 +128,27 @@ def reading_node(project: Project, envelope: Envelope, track: Track | None, *, i
         return raw if track is None or track.drives else np.zeros_like(raw)
 
     return new_node(Kind.READING, envelope.id, name=envelope.name, inputs=inputs.nodes, facts=facts, work=work)
+
+
+def hits_node(
+    project: Project, envelope: Envelope, track: Track | None, *, inputs: InputsOfReading, reading: Node
+) -> Node:
+    """Give the node of the hits that an envelope is made of, as EditedHits or None.
+
+    Args:
+        project: its rate and length.
+        envelope: whose.
+        track: what it is read from; None for a reading of no track.
+        inputs: what its reading is made of.
+        reading: the node of its level before clean-up, which depends on the same facts.
+    """
+    choice = envelope.reading
+
+    def work(values: list[Any], sources: Sources) -> EditedHits | None:
+        hits: EditedHits | None = choice.spec.hits(choice.params, GivenSource(project, track, inputs, values, sources))
+        return hits
+
+    return new_node(Kind.HITS, envelope.id, name=envelope.name, inputs=inputs.nodes, facts=reading.facts, work=work)
 
 
 def level_node(project: Project, envelope: Envelope, reading: Node) -> Node:

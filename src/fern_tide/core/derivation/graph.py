@@ -13,27 +13,10 @@ from fern_tide.core.bake.bake import Drivers, Stack, driven, stacks_in_order
 from fern_tide.core.bake.touch_up import TouchUp
 from fern_tide.core.base.order import in_order
 from fern_tide.core.base.target import Target
+from fern_tide.core.derivation import envelope_nodes, media_nodes, touch_nodes
 from fern_tide.core.derivation.curve_nodes import curve_node
-from fern_tide.core.derivation.envelope_nodes import InputsOfReading, histogram_node, level_node, reading_node
 from fern_tide.core.derivation.mapping_nodes import context_node, lift_node
-from fern_tide.core.derivation.media_nodes import (
-    PlacedSound,
-    beats_node,
-    feature_node,
-    media_node,
-    rhythm_node,
-    rough_node,
-    spectrum_of,
-)
 from fern_tide.core.derivation.node import Kind, Node, below
-from fern_tide.core.derivation.touch_nodes import (
-    Touching,
-    laid_touch_ups,
-    tied_track,
-    touched_node,
-    touched_otherwise,
-    touching_of,
-)
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import Envelope, needs
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
@@ -87,21 +70,23 @@ class Graph:
 
     def media(self, track: Track) -> Node:
         """Give the node of a track's file."""
-        return self._node(("media", track.id), (track,), lambda: media_node(track.media, name=track.name))
+        return self._node(("media", track.id), (track,), lambda: media_nodes.media_node(track.media, name=track.name))
 
     def feature(self, track: Track, feature: Feature) -> Node:
         """Give the node of a feature of a track, whose fingerprint it is stored under."""
-        make = _later(feature_node, feature, self.placed(track), name=track.name, media=(file := self.media(track)))
+        make = _later(
+            media_nodes.feature_node, feature, self.placed(track), name=track.name, media=(file := self.media(track))
+        )
         return self._node((Kind.FEATURE, track.id, feature), (track, self._clock, file), make)
 
     def rhythm(self, track: Track) -> Node:
         """Give the node of a track's hits and beats."""
-        make = _later(rhythm_node, self.placed(track), name=track.name, media=(file := self.media(track)))
+        make = _later(media_nodes.rhythm_node, self.placed(track), name=track.name, media=(file := self.media(track)))
         return self._node((Kind.RHYTHM, track.id), (track, file), make)
 
-    def placed(self, track: Track) -> PlacedSound:
+    def placed(self, track: Track) -> media_nodes.PlacedSound:
         """Give a track's sound, and how the project's frames lie over it."""
-        return PlacedSound(track.media, track.info, self.project.rate, track.offset_samples)
+        return media_nodes.PlacedSound(track.media, track.info, self.project.rate, track.offset_samples)
 
     @property
     def beats(self) -> Node:
@@ -110,11 +95,17 @@ class Graph:
         track = project.beat_track if project.beat.bpm is None else None
         rhythm = None if track is None else self.rhythm(track)
         of = (project.beat, track, self._clock, rhythm)
-        return self._node(Kind.BEATS, of, lambda: beats_node(project, rhythm, track))
+        return self._node(Kind.BEATS, of, lambda: media_nodes.beats_node(project, rhythm, track))
 
     def reading(self, envelope: Envelope) -> Node:
         """Give the node of an envelope's level before clean-up."""
         return self.level(envelope).inputs[0]
+
+    def hits(self, envelope: Envelope) -> Node:
+        """Give the node of the hits that an envelope is made of."""
+        reading, track = self.reading(envelope), self._track(envelope)
+        inputs = self._inputs(envelope, track)
+        return envelope_nodes.hits_node(self.project, envelope, track, inputs=inputs, reading=reading)
 
     def level(self, envelope: Envelope) -> Node:
         """Give the node of an envelope's level after clean-up."""
@@ -139,18 +130,25 @@ class Graph:
 
     def _level(self, envelope: Envelope) -> Node:
         """Make a level whose inputs are made."""
-        reading, track = envelope.reading, self._track(envelope)
-        levels = {name: self._nodes[Kind.LEVEL, name][1] for name in envelope.uses}
-        beats = self.beats if reading.spec.on_beats(reading.params) else None
-        features = {item: self._read(track, item) for item in needs(reading, track.info)} if track else {}
-        of = (envelope, track, self._clock, beats, *features.values(), *levels.values())
+        track = self._track(envelope)
+        inputs = self._inputs(envelope, track)
+        of = (envelope, track, self._clock, inputs.beats, *inputs.features.values(), *inputs.levels.values())
 
         def make() -> Node:
-            media = {digest: media_node(digest) for digest in reading.spec.media(reading.params)}
-            inputs = InputsOfReading(features, levels, beats, media)
-            return level_node(self.project, envelope, reading_node(self.project, envelope, track, inputs=inputs))
+            reading = envelope_nodes.reading_node(self.project, envelope, track, inputs=inputs)
+            return envelope_nodes.level_node(self.project, envelope, reading)
 
         return self._node((Kind.LEVEL, envelope.id), of, make)
+
+    def _inputs(self, envelope: Envelope, track: Track | None) -> envelope_nodes.InputsOfReading:
+        """Give what a reading is made of, once the levels that it uses are made."""
+        reading = envelope.reading
+        return envelope_nodes.InputsOfReading(
+            features={item: self._read(track, item) for item in needs(reading, track.info)} if track else {},
+            levels={name: self._nodes[Kind.LEVEL, name][1] for name in envelope.uses},
+            beats=self.beats if reading.spec.on_beats(reading.params) else None,
+            media={digest: media_nodes.media_node(digest) for digest in reading.spec.media(reading.params)},
+        )
 
     def _track(self, envelope: Envelope) -> Track | None:
         if envelope.track is None or not envelope.reading.spec.of_track:
@@ -162,19 +160,19 @@ class Graph:
         node = self.feature(track, feature)
         if self._stored is None or not isinstance(feature, BandsFeature) or self._stored(node.fingerprint):
             return node
-        spectrum = self.feature(track, spectrum_of(feature))
+        spectrum = self.feature(track, media_nodes.spectrum_of(feature))
         if not self._stored(spectrum.fingerprint):
             return node
         self.missing.add(node.fingerprint)
-        edges_hz = spectrum_of(feature).edges_hz(track.info.sample_rate_hz)
-        of = (node, spectrum)
-        return self._node(("rough", node.id, track.id), of, lambda: rough_node(node, spectrum, edges_hz=edges_hz))
+        edges_hz = media_nodes.spectrum_of(feature).edges_hz(track.info.sample_rate_hz)
+        make = _later(media_nodes.rough_node, node, spectrum, edges_hz=edges_hz)
+        return self._node(("rough", node.id, track.id), (node, spectrum), make)
 
     def histogram(self, envelope: Envelope, *, scale: Scale, row: int) -> Node:
         """Give the node of how often an envelope's level, or a row of it, is how high."""
         level = self.level(envelope)
         key = (Kind.HISTOGRAM, envelope.id, scale, row)
-        return self._node(key, (level,), lambda: histogram_node(level, scale=scale, row=row))
+        return self._node(key, (level,), lambda: envelope_nodes.histogram_node(level, scale=scale, row=row))
 
     def lift(self, mapping: MappingModel) -> Node:
         """Give the node of a mapping's lift after its steps; its inputs are its level and what its steps know."""
@@ -187,21 +185,23 @@ class Graph:
         working = [choice for choice in mapping.steps if choice.on]
         uses = dict.fromkeys(name for choice in working for name in choice.spec.uses(choice.params))
         joined = tuple(self.level(self._of(name)) for name in uses)
-        track = self._hit_track(envelope) if mapping.needs_hits else None
-        rhythm = None if track is None else self.rhythm(track)
+        hits, track = self._hits_of_steps(envelope) if mapping.needs_hits else (None, None)
         beats = self.beats if mapping.needs_beats else None
         markers = self.project.markers if mapping.needs_markers else ()
-        of = (mapping, level, track, rhythm, beats, self._clock, *joined, *markers)
+        of = (mapping, level, track, hits, beats, self._clock, *joined, *markers)
 
         def make() -> Node:
-            context = context_node(self.project, mapping, joined=joined, rhythm=rhythm, beats=beats, track=track)
+            context = context_node(self.project, mapping, joined=joined, hits=hits, beats=beats, track=track)
             return lift_node(mapping, level, context)
 
         return self._node(key, of, make)
 
-    def _hit_track(self, envelope: Envelope) -> Track | None:
-        """Give the track whose hits steps go by: the envelope's, or the one whose beats are found."""
-        return self.project.beat_track if envelope.track is None else self.project.track(envelope.track)
+    def _hits_of_steps(self, envelope: Envelope) -> tuple[Node | None, Track | None]:
+        """Give the hits that steps go by, and their track: an envelope's own, or of its or of the beats' track."""
+        if envelope.reading.spec.own_hits(envelope.reading.params):
+            return self.hits(envelope), self._track(envelope)
+        track = self.project.beat_track if envelope.track is None else self.project.track(envelope.track)
+        return (None if track is None else self.rhythm(track)), track
 
     @cached_property
     def drivers(self) -> dict[Target, Drivers]:
@@ -211,12 +211,12 @@ class Graph:
     @cached_property
     def touch_ups(self) -> dict[Target, list[TouchUp]]:
         """The touch-ups that are laid over each property, in their order."""
-        return laid_touch_ups(self.project)
+        return touch_nodes.laid_touch_ups(self.project)
 
-    def touching(self, touch_up: TouchUp) -> Touching:
+    def touching(self, touch_up: TouchUp) -> touch_nodes.Touching:
         """Give what a touch-up is laid by."""
-        track = tied_track(self.project, touch_up)
-        return touching_of(self.project, touch_up, rhythm=None if track is None else self.rhythm(track))
+        track = touch_nodes.tied_track(self.project, touch_up)
+        return touch_nodes.touching_of(self.project, touch_up, rhythm=None if track is None else self.rhythm(track))
 
     @cached_property
     def curves(self) -> dict[Target, Node]:
@@ -240,7 +240,7 @@ class Graph:
         both = zip(was.mappings, now.mappings, strict=True)
         pairs = [pair for pair in both if pair[0] is not pair[1] or like.lift(pair[0]) is not self.lift(pair[1])]
         driven_by = [drive.target for pair in pairs for mapping in pair for drive in mapping.drives]
-        return now.scene.with_followers([*driven_by, *touched_otherwise(like.touch_ups, self.touch_ups)])
+        return now.scene.with_followers([*driven_by, *touch_nodes.touched_otherwise(like.touch_ups, self.touch_ups)])
 
     def curves_of(
         self, targets: Iterable[Target], *, known: Mapping[Target, Node] = MappingProxyType({})
@@ -273,7 +273,7 @@ class Graph:
 
     def _touched_node(self, stack: Stack, under: Node | None, sources: tuple[Node, ...], ups: list[TouchUp]) -> Node:
         touchings = tuple(map(self.touching, ups))
-        make = _later(touched_node, stack, under, sources, touchings=touchings, project=self.project)
+        make = _later(touch_nodes.touched_node, stack, under, sources, touchings=touchings, project=self.project)
         moments = (item for one in touchings for item in one.moments)
         of = (stack.part, stack.limit, self._clock, under, *sources, *ups, *moments)
         return self._node((Kind.CURVE, stack.target, "touched"), of, make)

@@ -19,7 +19,7 @@ def context_node(
     mapping: Mapping,
     *,
     joined: tuple[Node, ...],
-    rhythm: Node | None,
+    hits: Node | None,
     beats: Node | None,
     track: Track | None,
 ) -> Node:
@@ -29,23 +29,24 @@ def context_node(
         project: its rate and markers.
         mapping: whose steps.
         joined: the levels that its steps use.
-        rhythm: the hits and beats of the track that its hits are those of.
+        hits: the hits that its steps go by: a track's hits and beats, or an envelope's own hits.
         beats: the project's beat grid.
-        track: the one of the rhythm.
+        track: the one of the hits, if they are of one.
     """
     working = [choice for choice in mapping.steps if choice.on]
     times = [marker.time_s for marker in project.markers] if mapping.needs_markers else []
     seed = mapping.seed if any(choice.spec.draws for choice in working) else 0
-    offset_s = float(track.offset) if track is not None and rhythm is not None else 0.0
+    offset_s = float(track.offset) if track is not None and hits is not None else 0.0
     names = [node.id for node in joined]
 
     def work(values: list[Any], sources: Sources) -> StepContext:
         rest = iter(values[len(names) :])
         known: dict[str, Any] = {}
-        if rhythm is not None:
-            hits = next(rest)[0]
-            known["hit_frames"] = project.rate.frames_of_times(hits.times_s + offset_s)
-            known["hit_strengths"] = hits.strengths
+        if hits is not None:
+            given = next(rest)
+            these = given if hits.kind is Kind.HITS else given[0]
+            known["hit_frames"] = project.rate.frames_of_times(these.times_s + offset_s)
+            known["hit_strengths"] = these.strengths
         if beats is not None:
             known["beat_times_s"] = next(rest).times_s
         if times:
@@ -54,7 +55,7 @@ def context_node(
         return StepContext(rate=project.rate, seed=seed, levels=levels, **known)
 
     facts = {"rate": str(project.rate), "seed": seed, "markers": times, "offset": offset_s, "joined": names}
-    inputs = (*joined, *(node for node in (rhythm, beats) if node is not None))
+    inputs = (*joined, *(node for node in (hits, beats) if node is not None))
     return new_node(Kind.CONTEXT, mapping.id, name=mapping.name, inputs=inputs, facts=facts, work=work)
 
 

@@ -24,6 +24,7 @@ class Kind(StrEnum):
     RHYTHM = "rhythm"
     BEATS = "beats"
     READING = "reading"
+    HITS = "hits"
     LEVEL = "level"
     HISTOGRAM = "histogram"
     CONTEXT = "context"

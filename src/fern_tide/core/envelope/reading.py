@@ -116,6 +116,8 @@ class Reading:
         on_beats: says, from the params, whether it asks for the project's beats.
         hits: gives the hits that it is made of, in seconds of its track, or of the project where it has none, so that
             each can be edited by hand (its param edits); None of what is not made of hits.
+        own_hits: says, from the params, whether steps go by these hits and not by those of its track: where a hand made
+            or edited them.
         uses: gives the ids of the envelopes that it asks for.
         media: gives the hashes of the files that it asks for.
         rows: gives the names of a bank's rows; none for a single level.
@@ -139,6 +141,7 @@ class Reading:
     of_track: bool = True
     on_beats: Callable[[Any], bool] = _never
     hits: Callable[[Any, Source], EditedHits | None] = _no_hits
+    own_hits: Callable[[Any], bool] = _never
     uses: Callable[[Any], tuple[str, ...]] = _none
     media: Callable[[Any], tuple[str, ...]] = _none
     rows: Callable[[Any], tuple[str, ...]] = _none

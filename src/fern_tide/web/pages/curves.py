@@ -16,6 +16,7 @@ from fern_tide.core.commands.command import Command
 from fern_tide.core.commands.registry import read_command
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import Envelope
+from fern_tide.core.envelope.hit_edits import EditedHits
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale
 from fern_tide.core.sound.features import WaveformFeature
@@ -225,8 +226,10 @@ def level_head(pack: Pack, project: Project, envelope: Envelope, *, levels: Leve
     levels = levels or services().levels
     raw, cleaned = levels.raw(project, envelope), levels.cleaned(project, envelope)
     followers = [mapping for mapping in project.mappings if mapping.envelope == envelope.id]
+    hits = levels.hits(project, envelope)
     return {
         "envelope": envelope.id,
+        "hits": None if hits is None else _hits_head(pack, project, envelope, hits),
         "raw": pack.add(np.atleast_2d(raw)),
         "cleaned": pack.add(np.atleast_2d(cleaned)),
         "cleaned_db": pack.add(np.atleast_2d(to_db(cleaned))),
@@ -235,6 +238,17 @@ def level_head(pack: Pack, project: Project, envelope: Envelope, *, levels: Leve
         "top": _top(raw, cleaned),
         "loudest_db": to_db(float(cleaned.max(initial=0.0))),
         "marks": [{"name": m.name, "low": m.marks.low, "high": m.marks.high} for m in followers],
+    }
+
+
+def _hits_head(pack: Pack, project: Project, envelope: Envelope, hits: EditedHits) -> dict[str, Any]:
+    """Pack the hits that an envelope is made of, in frames of the project."""
+    of_track = envelope.reading.spec.of_track and envelope.track is not None
+    offset_s = float(project.track(str(envelope.track)).offset) if of_track else 0.0
+    return {
+        "frames": pack.add((hits.times_s + offset_s) * float(project.rate.fps)),
+        "strengths": pack.add(hits.strengths),
+        "edited": pack.add((hits.edits >= 0).astype(np.float64)),
     }
 
 

@@ -6,19 +6,19 @@ import math
 from collections.abc import Callable
 from collections.abc import Mapping as Named
 from dataclasses import asdict
-from enum import StrEnum
-from typing import Any, TypeGuard, TypeVar
+from typing import Any
 
 import numpy as np
 from flask import Blueprint, Response, jsonify, request, send_file
 
 from fern_tide.core.base.errors import InvalidParameter
-from fern_tide.core.base.naming import fresh_id, words
+from fern_tide.core.base.naming import fresh_id
 from fern_tide.core.commands.soundtrack import PutMarkers, PutTrack, SetBeat
 from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.beat_grid import on_beat
 from fern_tide.core.formats.moments import MOST_BYTES, Moment, read_moments, write_csv, write_vtt
 from fern_tide.core.sound.spectrogram import Picture, shown, tilt_steps
+from fern_tide.web.asked import MOST_NUMBER, is_number, number, one_of
 from fern_tide.web.context import body, services, small_upload, status, studio, uploaded, whole
 from fern_tide.web.packing import Pack
 from fern_tide.web.pages.curves import level_head, waveform_head
@@ -30,7 +30,6 @@ from fern_tide.workflows.tune.listening import band_file
 from fern_tide.workflows.tune.place_track import CountedIn, LinedUp, lined_up, placed
 from fern_tide.workflows.tune.spectra import spectrogram, suggested
 
-MOST_NUMBER = 1e9
 pages = Blueprint("soundtrack", __name__, url_prefix="/p/<key>")
 MOST_COLUMNS = 4096
 MOST_TILE = 2048
@@ -39,25 +38,12 @@ MOST_TILE = 2048
 def _number(asked: Named[str, str], name: str, default: float) -> float:
     """Read a number of an address."""
     try:
-        number = float(asked.get(name, default))
+        value = float(asked.get(name, default))
     except ValueError:
-        number = math.nan
-    if not abs(number) <= MOST_NUMBER:
+        value = math.nan
+    if not abs(value) <= MOST_NUMBER:
         raise InvalidParameter(name, value=asked.get(name), allowed="a number")
-    return number
-
-
-def _is_number(value: Any) -> TypeGuard[float]:
-    """Say whether a value of a request is a number that can be worked with; what is none compares with nothing."""
-    return isinstance(value, (int, float)) and abs(value) <= MOST_NUMBER
-
-
-def _finite(plain: dict[str, Any], name: str) -> float:
-    """Read a number of a request."""
-    number = plain.get(name)
-    if not _is_number(number):
-        raise InvalidParameter(name, value=number, allowed="a number")
-    return float(number)
+    return value
 
 
 @pages.get("/tracks/<track_id>/spectrogram")
@@ -171,14 +157,14 @@ def correct(key: str) -> Any:
     """Correct the beat grid."""
     plain = body()
     project = studio().projects.at(key, whole(plain, "base")).document
-    how = _one_of(Correction, plain, "how", "")
-    number, times = plain.get("number", 0.0), plain.get("times", [])
-    numbers = [number, *times] if isinstance(times, list) else [None]
-    if len(numbers) > 1001 or not all(map(_is_number, numbers)):
-        raise InvalidParameter("number", value=number, allowed="a number")
+    how = one_of(Correction, plain, "how", "")
+    given, times = plain.get("number", 0.0), plain.get("times", [])
+    numbers = [given, *times] if isinstance(times, list) else [None]
+    if len(numbers) > 1001 or not all(map(is_number, numbers)):
+        raise InvalidParameter("number", value=given, allowed="a number")
     beats = services().levels.beats(project)
     beat = corrected(
-        project, beats, how=how, number=number, times_s=tuple(times), track=str(plain.get("track") or "") or None
+        project, beats, how=how, number=given, times_s=tuple(times), track=str(plain.get("track") or "") or None
     )
     return jsonify(status(edits.edit(studio(), key, SetBeat(beat=beat), base=whole(plain, "base"))))
 
@@ -236,16 +222,6 @@ def band_sound(key: str, track_id: str) -> Response:
     return send_file(path, mimetype="audio/wav", conditional=True, max_age=3600)
 
 
-E = TypeVar("E", bound=StrEnum)
-
-
-def _one_of(choices: type[E], plain: dict[str, Any], name: str, default: str) -> E:
-    value = plain.get(name, default)
-    if value not in list(choices):  # a set would ask for its hash, which a list has not
-        raise InvalidParameter(words(name), value=value, allowed=", ".join(choices))
-    return choices(value)
-
-
 @pages.post("/tracks/<track_id>/offset")
 def offset(key: str, track_id: str) -> Any:
     """Move a track in time: to an offset, or so that a hit of it lies on a frame."""
@@ -254,11 +230,11 @@ def offset(key: str, track_id: str) -> Any:
     track = project.track(track_id)
     if "frame" in plain:
         hits, _ = services().levels.rhythm(project, track)
-        near_s, frame = _finite(plain, "near_s"), int(_finite(plain, "frame"))
-        moved = lined_up(project, track, hits, near_s=near_s, frame=frame, to=_one_of(LinedUp, plain, "to", "frame"))
+        near_s, frame = number(plain, "near_s"), int(number(plain, "frame"))
+        moved = lined_up(project, track, hits, near_s=near_s, frame=frame, to=one_of(LinedUp, plain, "to", "frame"))
     else:
-        counted_in = _one_of(CountedIn, plain, "counted_in", "frames")
-        moved = placed(project, track, offset=_finite(plain, "offset"), counted_in=counted_in)
+        counted_in = one_of(CountedIn, plain, "counted_in", "frames")
+        moved = placed(project, track, offset=number(plain, "offset"), counted_in=counted_in)
     return jsonify(status(edits.edit(studio(), key, PutTrack(track=moved), base=whole(plain, "base"))))
 
 

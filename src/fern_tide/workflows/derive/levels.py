@@ -20,6 +20,7 @@ from fern_tide.core.derivation.node import Kind, Node, NotReadYet, Sources
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import Envelope, followed_level
+from fern_tide.core.envelope.hit_edits import EditedHits
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale
@@ -138,6 +139,14 @@ class Levels:
     def raw(self, project: Project, envelope: Envelope) -> FloatArray:
         """Give an envelope's level before clean-up, (frames,) or (rows, frames)."""
         return np.asarray(self.value(self.graph(project).reading(envelope)))
+
+    def hits(self, project: Project, envelope: Envelope) -> EditedHits | None:
+        """Give the hits that an envelope is made of, in seconds of its track, or of the project where it has none.
+
+        None where it is not made of hits.
+        """
+        hits: EditedHits | None = self.value(self.graph(project).hits(envelope))
+        return hits
 
     def cleaned(self, project: Project, envelope: Envelope) -> FloatArray:
         """Give an envelope's level after clean-up, shape (frames,), or (rows, frames) for a bank."""

@@ -116,6 +116,7 @@ READING = Reading(
     needs=needs,
     read=read,
     hits=hits,
+    own_hits=lambda params: bool(params.edits),
     unit=unit_of,
     version=2,
 )

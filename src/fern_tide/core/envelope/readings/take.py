@@ -117,6 +117,7 @@ READING = Reading(
     role="take",
     read=read,
     hits=hits,
+    own_hits=lambda params: params.given in OF_HITS,
     of_track=False,
     on_beats=on_beats,
     media=media,

@@ -1,0 +1,84 @@
+"""What is performed while the sound plays: takes come in, they and their hits are edited, and latency is measured."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from flask import Blueprint, Response, jsonify, request
+
+from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.commands.command import Command
+from fern_tide.core.envelope.takes import MOST_BYTES
+from fern_tide.web.asked import is_number, number, one_of
+from fern_tide.web.context import body, services, small_upload, status, studio, whole
+from fern_tide.workflows.bring_in.takes import add_take
+from fern_tide.workflows.tune import edits
+from fern_tide.workflows.tune.calibrating import calibration_sound, measured_latency
+from fern_tide.workflows.tune.hits_by_hand import HandOnHit, hand_on_hit
+from fern_tide.workflows.tune.takes_by_hand import HandOnTake, hand_on_take
+
+pages = Blueprint("performing", __name__, url_prefix="/p/<key>")
+_MOST_TAPS = 1000
+
+
+@pages.post("/takes")
+def add(key: str) -> Any:
+    """Take a take in: into the envelopes named by 'into', or as new ones of what 'given' names."""
+    content = small_upload(MOST_BYTES)
+    into, given = request.args.getlist("into"), request.args.getlist("given")
+    revision, envelopes = add_take(studio(), key, content, into=into, given=given)
+    return jsonify({**status(revision), "chosen": {"envelope": envelopes[0]}, "envelopes": envelopes}), 201
+
+
+@pages.post("/envelopes/<envelope_id>/takes")
+def take(key: str, envelope_id: str) -> Any:
+    """Choose a take of an envelope for a stretch, take one away, or name it."""
+    plain = body()
+    base = whole(plain, "base")
+    stretch = (number(plain, "begin_s"), number(plain, "end_s")) if "begin_s" in plain else None
+    command = hand_on_take(
+        studio().projects.at(key, base).document,
+        envelope_id,
+        how=one_of(HandOnTake, plain, "how"),
+        place=whole(plain, "place"),
+        stretch_s=stretch,
+        name=str(plain.get("name", "")),
+    )
+    return _stored(key, command, base)
+
+
+@pages.post("/envelopes/<envelope_id>/hits")
+def hit(key: str, envelope_id: str) -> Any:
+    """Move, weigh, take away or add a hit of an envelope, or forget all that was edited."""
+    plain = body()
+    base = whole(plain, "base")
+    command = hand_on_hit(
+        services().levels,
+        studio().projects.at(key, base).document,
+        envelope_id,
+        how=one_of(HandOnHit, plain, "how"),
+        place=whole(plain, "place") if "place" in plain else 0,
+        time_s=number(plain, "time_s", 0.0),
+        strength=number(plain, "strength", 1.0),
+    )
+    return _stored(key, command, base)
+
+
+def _stored(key: str, command: Command, base: int) -> Any:
+    return jsonify(status(edits.edit(studio(), key, command, base=base)))
+
+
+@pages.get("/calibration.wav")
+def clicks(key: str) -> Response:
+    """Give the sound that is tapped to, so that the latency can be measured."""
+    return Response(calibration_sound(), mimetype="audio/wav", headers={"Cache-Control": "max-age=86400"})
+
+
+@pages.post("/calibration")
+def calibration(key: str) -> Any:
+    """Measure the latency of taps to the clicks."""
+    taps = body().get("taps", [])
+    if not isinstance(taps, list) or len(taps) > _MOST_TAPS or not all(map(is_number, taps)):
+        raise InvalidParameter("taps", value=str(taps)[:40], allowed=f"at most {_MOST_TAPS} times in seconds")
+    return jsonify(asdict(measured_latency(taps)))

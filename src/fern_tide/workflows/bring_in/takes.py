@@ -1,0 +1,90 @@
+"""What was performed comes in: a take is stored as it is, and an envelope of it is there at once."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.naming import fresh_id
+from fern_tide.core.commands.project import PutEnvelope
+from fern_tide.core.commands.registry import Together
+from fern_tide.core.document import Project
+from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice, reading_in_role
+from fern_tide.core.envelope.readings.take import BEGINS, OF_HITS, TakeGiven, TakeParams
+from fern_tide.core.envelope.takes import MOST_BYTES, Performed, Take, TakeKind, read_take
+from fern_tide.store.revision import Revision
+from fern_tide.workflows.studio import Studio
+
+_NAMES = {TakeGiven.HITS: "Taps", TakeGiven.ACROSS: "Across", TakeGiven.UP: "Up", TakeGiven.PRESSURE: "Pressure"}
+
+
+def add_take(
+    studio: Studio, key: str, content: bytes, *, into: Sequence[str] = (), given: Sequence[str] = ()
+) -> tuple[Revision, tuple[str, ...]]:
+    """Store a take, and add it to envelopes of takes or make new ones.
+
+    Args:
+        studio: where it is stored.
+        key: of the project.
+        content: the take, as JSON; see core/envelope/takes.py.
+        into: the ids of envelopes that it is one more take of; those that are gone are passed over.
+        given: what of it, for new envelopes where it goes into none: of a gesture 'across', 'up' and 'pressure'.
+
+    Returns:
+        The revision, and the ids of the envelopes.
+
+    Raises:
+        UnreadableTake: it is none; nothing stays behind.
+        InvalidParameter: there is nothing in it.
+    """
+    take = read_take(content)
+    if not len(take.times_s):
+        raise InvalidParameter("take", value="empty", allowed="one with a tap or a move in it")
+    with studio.media.receive([take.content()], most=MOST_BYTES) as (digest, _, keep):
+        keep.append(True)
+    current = studio.projects.current(key)
+    project = current.document
+    there = [item for item in project.envelopes if item.id in into and isinstance(item.reading.params, TakeParams)]
+    envelopes = [_with(item, digest) for item in there] or _new(project, take, digest, given)
+    names = " and ".join(item.name for item in envelopes)
+    words = f"Perform {names}" if not there else f"Perform {names} again"
+    command = Together(words=words[:120], commands=tuple(PutEnvelope(envelope=item) for item in envelopes))
+    revision = studio.projects.save(key, command.apply(project), base=current.id, label=command.label(project))
+    return revision, tuple(item.id for item in envelopes)
+
+
+def _with(envelope: Envelope, digest: str) -> Envelope:
+    """Give an envelope with one take more."""
+    params = envelope.reading.params
+    assert isinstance(params, TakeParams)
+    takes = (*params.takes, Performed(media=digest, name=f"Take {len(params.takes) + 1}"))
+    return envelope.but(reading=envelope.reading.but(params=params.but(takes=takes)))
+
+
+def _new(project: Project, take: Take, digest: str, given: Sequence[str]) -> list[Envelope]:
+    """Make an envelope of each thing that is taken of a take."""
+    wanted = [TakeGiven.HITS] if take.kind is TakeKind.TAPS else _led(given)
+    envelopes: list[Envelope] = []
+    for one in wanted:
+        among = (*project.envelopes, *envelopes)
+        names, count = {item.name for item in among}, 1
+        while (name := f"{_NAMES[one]} {count}") in names:
+            count += 1
+        params = TakeParams(takes=(Performed(media=digest, name="Take 1"),), given=one)
+        envelope = Envelope(
+            id=fresh_id(name, among=among),
+            name=name,
+            reading=ReadingChoice(id=reading_in_role("take").id, params=params),
+            clean_up=tuple(map(CleanUpChoice.parse, BEGINS[take.kind])),
+        )
+        envelopes.append(envelope)
+    return envelopes
+
+
+def _led(given: Sequence[str]) -> list[TakeGiven]:
+    """Read what is taken of a gesture; nothing named is how far up it is."""
+    possible = [one.value for one in TakeGiven if one not in OF_HITS]
+    for name in given:
+        if name not in possible:
+            raise InvalidParameter("of a gesture", value=name, allowed=", ".join(possible))
+    return [TakeGiven(name) for name in dict.fromkeys(given)] or [TakeGiven.UP]
