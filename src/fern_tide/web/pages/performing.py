@@ -28,7 +28,9 @@ def add(key: str) -> Any:
     content = small_upload(MOST_BYTES)
     into, given = request.args.getlist("into"), request.args.getlist("given")
     revision, envelopes = add_take(studio(), key, content, into=into, given=given)
-    return jsonify({**status(revision), "chosen": {"envelope": envelopes[0]}, "envelopes": envelopes}), 201
+    first = revision.document.envelope(envelopes[0])
+    told = {"envelopes": envelopes, "named": first.name, "take": len(first.reading.params.model_dump()["takes"])}
+    return jsonify({**status(revision), "chosen": {"envelope": first.id}, **told}), 201
 
 
 @pages.post("/envelopes/<envelope_id>/takes")

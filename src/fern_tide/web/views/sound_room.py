@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Mapping as Named
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import asdict, dataclass
+from typing import Any
 
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.bands import NAMED_BANDS, NamedBand
 from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import READINGS, Envelope, reading_in_role
 from fern_tide.core.envelope.reading import Reading
+from fern_tide.core.envelope.readings.take import OF_HITS, TakeParams
+from fern_tide.core.envelope.takes import TakeKind
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.store.revision import Revision
 from fern_tide.web.context import services
 from fern_tide.workflows.bring_in import sounds
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
+from fern_tide.workflows.tune.calibrating import CLICKS_S
 
 
 @dataclass(frozen=True)
@@ -30,6 +34,16 @@ class BandBox:
 
 
 @dataclass(frozen=True)
+class TakesOf:
+    """An envelope of takes: what was performed for it, and how many takes it has."""
+
+    id: str
+    name: str
+    kind: str
+    count: int
+
+
+@dataclass(frozen=True)
 class SoundRoomView:
     """What the Sound room shows beside its plots.
 
@@ -38,6 +52,7 @@ class SoundRoomView:
         track: the shown track; offset_frames is how much later than the project it begins.
         bands: those that have names; box_reading is what reads one.
         bands_read: the envelopes that are boxes on a spectrogram.
+        takes: the envelopes that are takes, as plain data; clicks the seconds at which those to calibrate with set in.
         beats: None while they are being looked for.
         users: for every track, the envelopes and mappings that depend on it.
     """
@@ -48,6 +63,8 @@ class SoundRoomView:
     bands: Sequence[NamedBand]
     box_reading: str
     bands_read: list[BandBox]
+    takes: list[dict[str, Any]]
+    clicks: Sequence[float]
     beats: Beats | None
     offset_frames: float
     users: dict[str, tuple[tuple[Envelope, ...], tuple[Mapping, ...]]]
@@ -67,6 +84,8 @@ def sound_room_view(revision: Revision, *, envelope_id: str | None, track_id: st
         bands=NAMED_BANDS,
         box_reading=reading_in_role("box").id,
         bands_read=_bands_read(project),
+        takes=[asdict(item) for item in _takes(project)],
+        clicks=CLICKS_S,
         beats=_beats(project),
         offset_frames=float(track.offset * project.rate.fps) if track else 0.0,
         users={item.id: project.users(item.id) for item in project.tracks},
@@ -83,6 +102,14 @@ def _bands_read(project: Project) -> list[BandBox]:
         BandBox(item.id, item.name, item.track, low=params["low_hz"], high=params["high_hz"])
         for item, params in zip(boxes, edges, strict=True)
     ]
+
+
+def _takes(project: Project) -> Iterator[TakesOf]:
+    for item in project.envelopes:
+        params = item.reading.params
+        if isinstance(params, TakeParams):
+            kind = TakeKind.TAPS if params.given in OF_HITS else TakeKind.GESTURE
+            yield TakesOf(item.id, item.name, kind, len(params.takes))
 
 
 def _beats(project: Project) -> Beats | None:

@@ -6,7 +6,10 @@ export const LEAST_FRAMES = 12;
 export const xOf = (frame, { from, to, width }) => ((frame - from) / (to - from)) * width;
 
 /** The frame under a pixel. Pure. */
-export const frameUnder = (x, { from, to, width }) => Math.floor(from + (x / width) * (to - from));
+export const frameUnder = (x, view) => Math.floor(frameOf(x, view));
+
+/** The time under a place, in frames with fractions. Pure. */
+export const frameOf = (x, { from, to, width }) => from + (x / width) * (to - from);
 
 /** Zoom by a factor about a share of the width, staying inside the project. Pure. */
 export function zoomed({ from, to }, { by, about, frames }) {

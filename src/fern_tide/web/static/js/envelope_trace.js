@@ -47,6 +47,11 @@ export class EnvelopeTrace extends Component {
     this.onLevel(at);
   });
 
+  /** The hits that the level is made of, in frames; null where it is made of none. */
+  get hits() {
+    return this.#level?.hits ?? null;
+  }
+
   /** Show the level as an edit would make it; at is when the pointer moved. */
   preview(command, at) {
     if (isOfLevel(command)) this.#ask(command, at);

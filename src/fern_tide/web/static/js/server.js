@@ -42,6 +42,8 @@ const asJson = (plain) => ({ method: "POST", body: JSON.stringify(plain), header
 export const getJson = async (url) => (await reach(url)).json();
 export const getText = async (url) => (await reach(url, { headers: { "HX-Request": "true" } })).text();
 export const postJson = async (url, plain = {}) => (await reach(url, asJson(plain))).json();
+/** Send something while the page goes; nobody hears of the answer. */
+export const postLast = (url, plain) => reach(url, { ...asJson(plain), keepalive: true }).catch(() => {});
 export const postHtml = async (url) => (await reach(url, { method: "POST" })).text();
 export const getPack = async (url) => unpack(await (await reach(url)).arrayBuffer());
 export const getBytes = async (url) => new Uint8Array(await (await reach(url)).arrayBuffer());

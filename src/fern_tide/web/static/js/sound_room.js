@@ -8,10 +8,12 @@ import { Component } from "./component.js";
 import { byId } from "./dom.js";
 import { Drawer } from "./drawer.js";
 import { EnvelopeTrace } from "./envelope_trace.js";
+import { Hits } from "./hits.js";
 import { Listening } from "./listening.js";
 import { notice, telling } from "./notices.js";
 import { Order } from "./order.js";
 import { Parts } from "./parts.js";
+import { Perform } from "./performing.js";
 import { Picker } from "./picker.js";
 import { project } from "./project.js";
 import { rhythm } from "./rhythm.js";
@@ -54,6 +56,8 @@ export class SoundRoom extends Component {
     this.listening = new Listening(root, this.signal);
     this.parts = new Parts(root, this.signal, { looked: () => asQuery(["envelope", "track"]), mount: (scope) => this.#mount(scope), drawn: () => this.#drawn() });
     this.drawer = new Drawer(this.find("#drawer"), this.signal, { parts: root, peek: (body) => this.trace.peek(body) });
+    this.perform = new Perform(this.find("#perform"), this.signal, { over: () => this.find("#spectrogram") });
+    this.hits = new Hits(root, this.signal, { axis: this.axis, trace: this.trace, soon: () => this.#soon() });
     new Order(root, this.signal);
     new Picker(byId("picker"), this.signal);
     new Bound(root, this.signal, {
@@ -116,6 +120,7 @@ export class SoundRoom extends Component {
     this.tracks.mount(scope);
     this.find("[data-show-envelope][aria-current]")?.scrollIntoView({ block: "nearest", inline: "nearest" });
     this.listening.mount(this.#trackBefore);
+    this.hits.mount(scope);
     if (ribbon) this.#mountPlots(ribbon, scope);
   }
 
@@ -136,6 +141,7 @@ export class SoundRoom extends Component {
 
   #drawn() {
     this.drawer.renew();
+    this.perform.renew();
     return this.load();
   }
 
@@ -198,6 +204,7 @@ export class SoundRoom extends Component {
   #pressed(event) {
     const link = event.target.closest("[data-bench]");
     const row = event.target.closest("[data-row]");
+    if (event.target.closest("#open-perform")) this.perform.toggle();
     if (link) {
       event.preventDefault();
       openInRoom("bench", { mapping: link.dataset.bench, drive: 0 });
@@ -274,5 +281,6 @@ export class SoundRoom extends Component {
       this.spectra.drawSpectrum(this.find("#spectrum"), { frame: transport.frame, bands: this.#bands.filter(({ id }) => id === this.#shownBand) });
     }
     this.trace.draw();
+    this.hits.show();
   }
 }

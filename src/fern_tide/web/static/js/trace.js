@@ -5,6 +5,7 @@ import { xOf } from "./axis.js";
 import { columns, fillColumns, row, strokeColumns } from "./lane.js";
 
 const METER = 12;
+const DOT_TOP = 9; // px above the strongest hit
 const BESIDE = 18; // the plot is as wide as the spectrogram above it
 
 /** Where a row of a bank lies on the trace: lowest at the bottom. Pure. */
@@ -41,6 +42,7 @@ export function drawTrace(canvas, level, { view, frame }) {
   const here = { low, high, height };
   if (count === 1) drawMarks(context, level.marks, { plot, levels: here, ink });
   drawMeter(context, level, { left: width - em(METER), frame, levels: here, ink });
+  if (level.hits) drawHits(context, level.hits, { view: { ...view, width: plot }, height, ink });
   context.fillStyle = ink.ember;
   const x = xOf(frame + 0.5, { ...view, width: plot });
   if (x >= 0 && x <= plot) context.fillRect(x - 0.75, 0, 1.5, height);
@@ -83,6 +85,35 @@ function drawMarks(context, marks, { plot, levels, ink }) {
   context.restore();
 }
 
+/** Where a hit's dot is on a trace, the stronger the higher. Pure. */
+export const dotRow = (strength, height) => DOT_TOP + (1 - strength) * (height - 2 * DOT_TOP);
+
+/** The plot of a trace on its canvas: what is right of it is the meter. */
+export const plotOf = (width) => width - em(BESIDE);
+
+/** Hits as dots on stems; those that were edited are filled, the chosen one is ringed. */
+function drawHits(context, { frames, strengths, edited, chosen = -1 }, { view, height, ink }) {
+  let last = -9;
+  for (let at = 0; at < frames.length; at += 1) {
+    const x = xOf(frames[at], view);
+    if (x < 0 || x > view.width || (x - last < 2 && at !== chosen)) continue;
+    last = x;
+    const y = dotRow(strengths[at], height);
+    context.strokeStyle = context.fillStyle = edited[at] ? ink.ember : ink["tide-ink"];
+    context.lineWidth = 1;
+    context.globalAlpha = 0.35;
+    context.beginPath();
+    context.moveTo(x, y);
+    context.lineTo(x, height);
+    context.stroke();
+    context.globalAlpha = 1;
+    context.beginPath();
+    context.arc(x, y, at === chosen ? 5 : 3, 0, 2 * Math.PI);
+    if (edited[at] || at === chosen) context.fill();
+    else context.stroke();
+  }
+}
+
 /** The level at the playhead, with a notch at each mark. */
 function drawMeter(context, level, { left, frame, levels, ink }) {
   const { height } = levels;
@@ -107,6 +138,7 @@ export const levelOf = ({ head, arrays }) => ({
   top: head.top,
   loudest: head.loudest_db,
   marks: head.marks,
+  hits: head.hits && { frames: arrays[head.hits.frames], strengths: arrays[head.hits.strengths], edited: arrays[head.hits.edited] },
 });
 
 /** Draw a level into its panel, and say what it is at a frame: of a bank, the loudest row. */

@@ -1,0 +1,77 @@
+// Measuring how late a device and its hand are: ten seconds of clicks are tapped to.
+
+import { HeardClock } from "./heard_clock.js";
+import { rememberLatency } from "./latency.js";
+import { project } from "./project.js";
+import { postJson } from "./server.js";
+import { transport } from "./transport.js";
+
+export class Calibrating {
+  #audio = null;
+  #clock = null;
+  #taps = [];
+  #hand = null;
+  #device = "";
+
+  /** @param {{ onState: (state: string | null, words: string) => any, hand: (clock: any) => any }} how hand(clock) gives a stand-in, if one is chosen */
+  constructor({ onState, hand }) {
+    this.onState = onState;
+    this.hand = hand;
+  }
+
+  async start(device) {
+    transport.stop();
+    this.#device = device;
+    this.#taps = [];
+    this.#audio = new Audio(project.url("calibration.wav"));
+    this.#clock = new HeardClock(() => this.#audio?.currentTime ?? NaN);
+    this.#audio.addEventListener("ended", () => this.#measure());
+    this.onState("calibrating", "Tap to every click, for ten seconds.");
+    try {
+      await this.#audio.play();
+    } catch (wrong) {
+      if (wrong.name !== "AbortError") this.#end("The clicks cannot be played.");
+      return;
+    }
+    this.#hand = this.hand(this.#clock);
+    this.#hand?.tap(JSON.parse(/** @type {any} */ (document.getElementById("calibration-clicks")).textContent));
+    this.#follow();
+  }
+
+  #follow() {
+    if (!this.#audio) return;
+    this.#clock.look();
+    requestAnimationFrame(() => this.#follow());
+  }
+
+  tap(timeStamp) {
+    const seconds = this.#clock?.at(timeStamp);
+    if (Number.isFinite(seconds)) this.#taps.push(seconds);
+    this.onState(null, `${this.#taps.length} taps`);
+  }
+
+  async #measure() {
+    const taps = this.#taps;
+    this.#end("");
+    try {
+      const measured = await postJson(project.url("calibration"), { taps });
+      rememberLatency(this.#device, measured);
+      this.onState(null, `Measured from ${measured.taps} taps.`);
+    } catch (wrong) {
+      this.onState(null, wrong.message);
+    }
+  }
+
+  #end(words) {
+    this.#hand?.stop();
+    this.#hand = null;
+    this.#audio?.pause();
+    this.#audio = null;
+    this.onState("ready", words);
+  }
+
+  /** Stop measuring; what was measured before stays. */
+  stop() {
+    if (this.#audio) this.#end("");
+  }
+}

@@ -1,0 +1,300 @@
+// Performing while the sound plays: taps or a pointer's way, round by round, each a take that is stored as soon as it ends.
+
+import { Calibrating } from "./calibrating.js";
+import { Component } from "./component.js";
+import { countIn } from "./count_in.js";
+import { byId } from "./dom.js";
+import { HeardClock } from "./heard_clock.js";
+import { latencyOf, latencyWords } from "./latency.js";
+import { listenToMidi } from "./midi_in.js";
+import { notice, telling } from "./notices.js";
+import { Pad } from "./pad.js";
+import { project } from "./project.js";
+import { RehearsalHand } from "./rehearsal.js";
+import { rhythm } from "./rhythm.js";
+import { selection } from "./selection.js";
+import { postJson, postLast } from "./server.js";
+import { Round } from "./take.js";
+import { transport } from "./transport.js";
+
+const READY = { taps: "Press Record, then any letter, or click here: higher is stronger.", gesture: "Press Record, then lead the pointer over this pad." };
+const STAND_IN = "rehearsal hand";
+
+export class Perform extends Component {
+  /** @type {"taps" | "gesture"} */
+  #kind = "taps";
+  #state = "ready";
+  #round = null;
+  #rounds = 0;
+  #into = [];
+  #unsent = [];
+  #clock = null;
+  #hand = null;
+  #ends = null;
+  #midi = null;
+
+  /** @param {any} root @param {AbortSignal} signal @param {{ over: () => any }} how over() gives what it lies over */
+  constructor(root, signal, { over }) {
+    super(root, signal);
+    this.over = over;
+    this.pad = new Pad(this.find("#perform-pad"), this.signal, { listens: () => this.#listens, onPoint: (values, at) => this.#point(values, at) });
+    this.calibrating = new Calibrating({ onState: (state, words) => this.#calibrates(state, words), hand: (clock) => this.#standIn(clock) });
+    this.on(root, "click", ({ target }) => this.#pressed(target.closest("button")));
+    this.on(root, "change", ({ target }) => this.#changed(target));
+    this.on(document, "keydown", (event) => this.#escape(event));
+    this.on(window, "pagehide", () => this.#leaves());
+    this.on(window, "resize", () => this.#place());
+    this.signal.addEventListener("abort", () => this.#stop());
+  }
+
+  get #device() {
+    return this.find("#perform-device").value;
+  }
+
+  /** What the pad takes in now. */
+  get #listens() {
+    if (this.#state === "calibrating") return "taps";
+    return this.#state === "recording" ? this.#kind : null;
+  }
+
+  open() {
+    this.root.hidden = false;
+    this.#place();
+    this.#offer();
+    this.#show();
+    this.find("#perform-record").focus({ preventScroll: true });
+  }
+
+  close() {
+    this.#stop();
+    this.root.hidden = true;
+    this.#marked();
+  }
+
+  toggle() {
+    if (this.root.hidden) this.open();
+    else this.close();
+  }
+
+  /** What was drawn anew shows again whether it is open, and where a take may go. */
+  renew() {
+    this.#marked();
+    if (this.root.hidden) return;
+    this.#place();
+    this.#offer();
+  }
+
+  #marked() {
+    byId("open-perform")?.setAttribute("aria-expanded", String(!this.root.hidden));
+  }
+
+  /** Lie over the spectrogram, so that the waveform above and the level below stay in sight. */
+  #place() {
+    const place = this.over();
+    if (this.root.hidden || !place) return;
+    const { left, top, width, height } = place.getBoundingClientRect();
+    const room = this.root.offsetParent.getBoundingClientRect();
+    Object.assign(this.root.style, { left: `${left - room.left + 8}px`, top: `${top - room.top + 8}px`, width: `${width - 16}px`, height: `${height - 16}px` });
+    this.#marked();
+  }
+
+  /** Offer the envelopes that are takes of the same kind; the one that is shown is meant. */
+  #offer() {
+    const field = this.find("#perform-into");
+    const takes = JSON.parse(byId("takes-of")?.textContent ?? "[]").filter(({ kind }) => kind === this.#kind);
+    const chosen = this.#into[0] ?? takes.find(({ id }) => id === selection.get("envelope"))?.id ?? "";
+    const options = takes.map(({ id, name, count }) => new Option(`${name}, as take ${count + 1}`, id));
+    field.replaceChildren(new Option("a new envelope", ""), ...options);
+    field.value = takes.some(({ id }) => id === chosen) ? chosen : "";
+  }
+
+  #show() {
+    for (const button of this.all("[data-performs]")) {
+      button.setAttribute("aria-pressed", String(button.dataset.performs === this.#kind));
+      button.disabled = this.#state !== "ready";
+    }
+    this.find("#perform-given").hidden = this.#kind !== "gesture";
+    this.find("#rehearsal-row").hidden = this.#device !== STAND_IN;
+    this.find("#latency-words").textContent = latencyWords(this.#device);
+    this.find("#pad-words").textContent = this.#state === "ready" ? READY[this.#kind] : "";
+    const record = this.find("#perform-record");
+    record.textContent = { ready: "Record", counting: "Cancel", recording: "Stop", calibrating: "Record" }[this.#state];
+    record.setAttribute("aria-pressed", String(this.#state === "recording"));
+    record.disabled = this.#state === "calibrating";
+    this.find("#calibrate").textContent = this.#state === "calibrating" ? "Cancel" : "Measure";
+    this.root.dataset.state = this.#state;
+  }
+
+  #enter(state) {
+    this.#state = state;
+    this.#show();
+  }
+
+  #say(words) {
+    this.find("#perform-words").textContent = words;
+  }
+
+  #pressed(button) {
+    if (!button) return;
+    const { id, dataset } = button;
+    if (dataset.performs) this.#performs(dataset.performs);
+    if (dataset.gives) this.#gives(button);
+    if (id === "perform-close") this.close();
+    if (id === "perform-record") this.#state === "ready" ? this.#record() : this.#stop();
+    if (id === "calibrate") this.#state === "calibrating" ? this.calibrating.stop() : this.calibrating.start(this.#device);
+  }
+
+  #performs(kind) {
+    this.#kind = kind;
+    this.#into = [];
+    this.#offer();
+    this.#show();
+  }
+
+  /** What of a gesture becomes an envelope: one thing at least. */
+  #gives(button) {
+    const is = button.getAttribute("aria-pressed") === "true";
+    const others = this.all("[data-gives][aria-pressed='true']").length;
+    button.setAttribute("aria-pressed", String(!is || others === 1));
+  }
+
+  async #changed({ id, value }) {
+    if (id === "perform-device") this.#midi?.abort();
+    if (value === "MIDI") await this.#listenToMidi();
+    this.#show();
+  }
+
+  async #listenToMidi() {
+    this.#midi = new AbortController();
+    const signal = AbortSignal.any([this.signal, this.#midi.signal]);
+    const onTap = (strength, at) => this.#listens === "taps" && this.pad.tap(strength, at);
+    const onLevel = (level, at) => this.#listens === "gesture" && this.pad.lead({ across: level, up: level, pressure: level }, at);
+    if ((await telling(() => listenToMidi({ onTap, onLevel, signal }).then(() => true))) !== true) this.find("#perform-device").value = "keys and pointer";
+  }
+
+  #escape(event) {
+    if (event.key !== "Escape" || this.root.hidden || event.defaultPrevented) return;
+    event.preventDefault();
+    if (this.#state === "ready") this.close();
+    else this.#stop();
+  }
+
+  /** Count in, play and record: the selection, or from the playhead on; in a loop a take a round. */
+  async #record() {
+    if (!project.status.frames) return;
+    const range = transport.range ?? transport.selection;
+    this.#ends = new AbortController();
+    this.#rounds = 0;
+    const into = this.find("#perform-into").value;
+    this.#into = into ? [into] : [];
+    transport.stop();
+    transport.seek(range ? range[0] : transport.frame >= transport.last ? 0 : transport.frame);
+    this.#enter("counting");
+    this.#say("Counting in");
+    const how = { bars: Number(this.find("#perform-count").value), perBar: Number(byId("per-bar")?.value ?? 4), bpm: rhythm.bpm };
+    const mine = this.#ends;
+    if (!(await countIn(how, mine.signal)) || mine.signal.aborted) return;
+    this.#clock = new HeardClock(() => transport.seconds);
+    this.#begin();
+    this.#enter("recording");
+    transport.play();
+    this.#hand = this.#standIn(this.#clock);
+    if (this.#kind === "taps") this.#hand?.tap(Array.from(rhythm.hits, this.#seconds));
+    else this.#hand?.lead();
+    this.#follow(mine.signal);
+  }
+
+  #seconds = (frame) => (frame * transport.rate[1]) / transport.rate[0];
+
+  #standIn(clock) {
+    if (this.#device !== STAND_IN) return null;
+    return new RehearsalHand({ clock, late: Number(this.find("#rehearsal-late").value) || 0, pad: this.pad });
+  }
+
+  #begin() {
+    this.#rounds += 1;
+    const device = this.#device;
+    this.#round = new Round({ kind: this.#kind, device, begin: this.#seconds(transport.frame), latency: latencyOf(device) });
+  }
+
+  /** Look at the sound's clock with every picture: it may begin a round anew, reach the end, or be stopped. */
+  #follow(signal) {
+    if (signal.aborted || this.#state !== "recording") return;
+    const back = this.#clock.look();
+    const { selection: range, looping } = transport;
+    if (back && looping) this.#endRound(this.#seconds(transport.range[1]), { again: true });
+    if (!transport.playing || this.#round.isFull) return this.#stop();
+    if (range && !looping && transport.seconds >= this.#seconds(range[1])) return this.#stop();
+    const what = this.#kind === "taps" ? "tap" : "point";
+    this.#say(`Take ${this.#rounds}: ${this.#round.length} ${what}${this.#round.length === 1 ? "" : "s"}`);
+    requestAnimationFrame(() => this.#follow(signal));
+  }
+
+  #point(values, timeStamp) {
+    if (this.#state === "calibrating") this.calibrating.tap(timeStamp);
+    else if (this.#state === "recording") this.#round.add(this.#clock.at(timeStamp), values);
+  }
+
+  /** Stop whatever goes on; what was performed until now is stored. */
+  #stop() {
+    this.calibrating.stop();
+    if (this.#state === "ready" || this.#state === "calibrating") return;
+    const was = this.#state;
+    this.#ends.abort();
+    this.#hand?.stop();
+    const end = transport.seconds;
+    transport.stop();
+    this.#enter("ready");
+    this.#say("");
+    if (was === "recording") this.#endRound(end);
+  }
+
+  #endRound(end, { again = false } = {}) {
+    const plain = this.#round.plain(end);
+    if (again) this.#begin();
+    else this.#round = null;
+    if (plain) this.#unsent.push(plain);
+    else if (!again) this.#say("Nothing was performed.");
+    this.#send();
+  }
+
+  get #query() {
+    const given = this.#kind === "gesture" ? this.all("[data-gives][aria-pressed='true']").map(({ dataset }) => ["given", dataset.gives]) : [];
+    return new URLSearchParams([...this.#into.map((id) => ["into", id]), ...given]);
+  }
+
+  #sending = Promise.resolve();
+
+  /** Store what is not stored yet, one after the other; what cannot be sent stays and is offered again. */
+  #send() {
+    this.#sending = this.#sending.then(async () => {
+      while (this.#unsent.length) {
+        try {
+          const status = await postJson(project.url(`takes?${this.#query}`), this.#unsent[0]);
+          this.#into = status.envelopes;
+          this.#unsent.shift();
+          project.take(status);
+          this.#say(`Take ${status.take} is in ${status.named}.`);
+        } catch (wrong) {
+          if (wrong.status === 422) this.#unsent.shift(); // it would be refused again
+          notice(wrong.message, wrong.status === 422 ? {} : { act: { words: "Send the take again", run: () => this.#send() } });
+          return;
+        }
+      }
+    });
+  }
+
+  /** The page goes: what was performed is sent without waiting. */
+  #leaves() {
+    const plain = this.#state === "recording" ? this.#round.plain(transport.seconds) : null;
+    for (const one of [...this.#unsent, plain]) if (one) postLast(project.url(`takes?${this.#query}`), one);
+    this.#unsent = [];
+    if (plain) this.#ends.abort();
+  }
+
+  #calibrates(state, words) {
+    if (state) this.#enter(state);
+    this.#say(words);
+    this.find("#latency-words").textContent = latencyWords(this.#device);
+  }
+}
