@@ -26,7 +26,6 @@ from coverage import CoverageData
 ROOT = Path(__file__).parent.parent
 PLACES = ("src/fern_tide/core", "src/fern_tide/store")
 TESTS = ["tests/core", "tests/contract", "tests/judges", "tests/store", "tests/golden", "tests/workflows", "tests/cli"]
-TESTS += ["tests/web"]
 SECONDS = 240
 MOST_TESTS = 400
 FAILED, NOT_THERE = {1, 2, 3}, 4  # what pytest ends with: failed or could not be collected; no such test

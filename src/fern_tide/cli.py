@@ -178,6 +178,7 @@ def _add_sound_commands(command: Callable[[str, Any, str], argparse.ArgumentPars
     one = command("hits", hits, "Find where a sound sets in.")
     one.add_argument("sound")
     one.add_argument("--csv", default="-", metavar="OUT", help="a file; - is standard output")
+    one.add_argument("--midi", default="", metavar="OUT", help="write them as notes of a MIDI file instead")
     one.add_argument("--low", default="0Hz", metavar="HZ", help="only hits of the band from here")
     one.add_argument("--high", default="96000Hz", metavar="HZ", help="to here")
     one.add_argument("--sensitivity", type=float, default=0.5, help="0 the strongest only, 1 nearly all (default 0.5)")

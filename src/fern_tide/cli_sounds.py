@@ -21,6 +21,13 @@ def hits(arguments: argparse.Namespace) -> None:
         "least_gap_ms": arguments.least_gap_ms,
     }
     heard = file_hits(Path(arguments.sound), options=build(HitsParams, options))
+    if arguments.midi:
+        from fern_tide.core.envelope.beats import NO_BEATS
+        from fern_tide.core.formats.hits_midi import write_hits
+
+        name = Path(arguments.sound).stem
+        Path(arguments.midi).write_bytes(write_hits(heard.times_s, heard.strengths, beats=NO_BEATS, name=name))
+        return
     rows = zip(map(repr, heard.times_s.tolist()), map(repr, heard.strengths.tolist()), strict=True)
     write_csv(arguments.csv, ["time_s", "strength"], rows)
 

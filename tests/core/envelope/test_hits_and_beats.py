@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.conftest import Held, read, sine, wav
 
+from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.envelope.beat_grid import BeatSetting, beat_grid, on_beat
 from fern_tide.core.envelope.beats import NO_BEATS, Beats, find_beats, rhythm
@@ -264,3 +265,23 @@ def test_every_beat_counts_where_a_low_drum_falls_on_every_other_only(bpm):
     _, beats = rhythm(rises, attacks, sample_rate_hz=RATE_HZ)
     apart_ms = np.array([np.abs(beats.times_s - time).min() for time in truth]) * 1000
     assert np.percentile(apart_ms, 95) < 2
+
+
+def test_a_tempo_map_gives_its_beats_and_is_corrected_like_a_found_grid():
+    tempos = ({"time_s": 0.5, "bpm": 120}, {"time_s": 1.75, "bpm": 60}, {"time_s": 4.25, "bpm": 240})
+    setting = BeatSetting.model_validate({"tempos": tempos, "per_bar": 3})
+    # 2.5 beats go by at 120; half a beat is left, which takes 0.5 s at 60; then 2 more to 4.25
+    expected = [0.0, 0.5, 1.0, 1.5, 2.25, 3.25, 4.25, 4.5, 4.75]
+    beats = grid(setting, duration_s=5.0)
+    np.testing.assert_allclose(beats.times_s, expected)
+    assert (
+        beats.times_s[beats.in_bar == 1].tolist() == [0.5, 2.25, 4.5] and not beats.steady and not setting.needs_track
+    )
+    np.testing.assert_allclose(grid(setting.but(half_on=True), duration_s=2.0).times_s, [0.25, 0.75, 1.25, 1.875])
+    np.testing.assert_allclose(
+        grid(setting.but(doublings=1), duration_s=1.3).times_s, [0.0, 0.25, 0.5, 0.75, 1.0, 1.25]
+    )
+    one = BeatSetting.model_validate({"tempos": tempos[:1]})
+    assert grid(one).steady and grid(one).bpm == 120 and BeatSetting().needs_track
+    with pytest.raises(InvalidParameter, match="rise in time"):
+        BeatSetting.model_validate({"tempos": tempos[::-1]})

@@ -192,3 +192,11 @@ def test_no_bytes_bring_it_down(body):
     for content in (b"MThd" + body, song(body), song(ONE) + body):
         with contextlib.suppress(UnreadableNotes):
             read_notes(content)
+
+
+def test_tempos_and_bars_are_those_of_the_song():
+    signature = b"\x00\xff\x58\x04\x06\x03\x18\x08"  # 6/8: three quarters a bar
+    notes = read_notes(song(signature + TEMPO_240 + b"\x60\xff\x51\x03\x0f\x42\x40" + ONE))
+    assert notes.tempos.tolist() == [[0.0, 0.25], [240.0, 60.0]] and notes.per_bar == 3
+    assert read_notes(song(b"\x00\xff\x58\x04\x05\x03\x18\x08" + ONE)).per_bar == 0, "5/8 are no whole quarters"
+    assert read_notes(song(ONE)).per_bar == 0

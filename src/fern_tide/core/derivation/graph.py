@@ -92,7 +92,7 @@ class Graph:
     def beats(self) -> Node:
         """The project's beat grid."""
         project = self.project
-        track = project.beat_track if project.beat.bpm is None else None
+        track = project.beat_track if project.beat.needs_track else None
         rhythm = None if track is None else self.rhythm(track)
         of = (project.beat, track, self._clock, rhythm)
         return self._node(Kind.BEATS, of, lambda: media_nodes.beats_node(project, rhythm, track))

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from itertools import pairwise
 from typing import Annotated
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
+from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.limits import Most
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Id
@@ -14,6 +18,14 @@ from fern_tide.core.envelope.beats import NEAR_S, NO_BEATS, Beats
 
 SLOWEST_BPM, FASTEST_BPM = 30.0, 300.0
 MOST_BEATS = 200_000
+MOST_TEMPOS = 5_000
+
+
+class Tempo(Frozen, frozen=True):
+    """The tempo from a moment on, in seconds of the project; the first one begins with a beat that begins a bar."""
+
+    time_s: Annotated[float, Field(ge=-36_000, le=36_000)]
+    bpm: Annotated[float, Field(ge=1, le=1_000)]
 
 
 class BeatSetting(Frozen, frozen=True):
@@ -23,6 +35,7 @@ class BeatSetting(Frozen, frozen=True):
         track: the track whose beats are found; None is the first that drives.
         bpm: beats a minute of an even grid set by hand; None is as found.
         first_s: of a grid set by hand, when one of its beats is, in seconds of the project.
+        tempos: the tempo map of a song, rising in time, whose beats are the grid that is found; none is as detected.
         doublings: the found grid twice as fast for each, or half as fast for each below zero.
         half_on: whether the found grid is half a beat later.
         shift_s: the found grid so much later.
@@ -33,11 +46,24 @@ class BeatSetting(Frozen, frozen=True):
     track: Id | None = None
     bpm: Annotated[float, Field(ge=SLOWEST_BPM, le=FASTEST_BPM)] | None = None
     first_s: Annotated[float, Field(ge=-1e6, le=1e6)] = 0.0
+    tempos: Annotated[tuple[Tempo, ...], Most(MOST_TEMPOS), Field(exclude_if=lambda tempos: not tempos)] = ()
     doublings: Annotated[int, Field(ge=-3, le=3)] = 0
     half_on: bool = False
     shift_s: Annotated[float, Field(ge=-60, le=60)] = 0.0
     per_bar: Annotated[int, Field(ge=1, le=16)] = 4
     bar_on: Annotated[int, Field(ge=0, le=15)] = 0
+
+    @model_validator(mode="after")
+    def _in_time(self) -> BeatSetting:
+        times = [tempo.time_s for tempo in self.tempos]
+        if any(after <= before for before, after in pairwise(times)):
+            raise InvalidParameter("tempo map", value="out of order", allowed="tempos that rise in time")
+        return self
+
+    @property
+    def needs_track(self) -> bool:
+        """Whether its beats are those that are detected in a track."""
+        return self.bpm is None and not self.tempos
 
 
 def on_beat(times_s: FloatArray, beats_s: FloatArray) -> int:
@@ -67,6 +93,8 @@ def beat_grid(setting: BeatSetting, beats: Beats, *, offset_s: float, duration_s
         n = int(min(MOST_BEATS, max(0.0, np.ceil((duration_s - first) / period - 1e-9))))
         times = np.asarray(first + period * np.arange(n), dtype=np.float64)
         return Beats(times, setting.bpm, True, setting.per_bar, (before + setting.bar_on) % setting.per_bar)
+    if setting.tempos:
+        beats, offset_s = _of_tempos(setting.tempos, duration_s=duration_s), 0.0
     if len(beats.times_s) < 2:
         return NO_BEATS
     times, bar = beats.times_s + offset_s, beats.first_bar
@@ -92,3 +120,15 @@ def beat_grid(setting: BeatSetting, beats: Beats, *, offset_s: float, duration_s
     bpm = 60.0 / float(np.median(np.diff(times)))
     bar = (bar + n_before - n_cut + setting.bar_on) % setting.per_bar
     return Beats(np.asarray(np.maximum(whole[inside], 0.0), dtype=np.float64), bpm, beats.steady, setting.per_bar, bar)
+
+
+def _of_tempos(tempos: Sequence[Tempo], *, duration_s: float) -> Beats:
+    """Give the beats of a tempo map from its first moment to the project's end: beat n where n beats have gone by."""
+    times = np.array([tempo.time_s for tempo in tempos])
+    periods = 60.0 / np.array([tempo.bpm for tempo in tempos])
+    gone = np.concatenate([[0.0], np.cumsum(np.diff(times) / periods[:-1])])
+    last = gone[-1] + max(0.0, duration_s - times[-1]) / periods[-1]
+    numbers = np.arange(min(MOST_BEATS, int(np.ceil(last - 1e-9))), dtype=np.float64)
+    at = np.searchsorted(gone, numbers + 1e-9, side="right") - 1
+    beats = times[at] + (numbers - gone[at]) * periods[at]
+    return Beats(np.asarray(beats), 60.0 / float(np.median(periods)), len(tempos) == 1)

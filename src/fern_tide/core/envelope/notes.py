@@ -38,6 +38,8 @@ class Notes:
         velocities: how hard it is struck, 1 to 127, shape (notes,).
         channels: 1 to 16, shape (notes,).
         controls: by channel and controller, its times and values, 0 to 1, shape (2, events).
+        tempos: when the tempo changes, from 0 on, and the beats a minute from there, shape (2, changes).
+        per_bar: the beats in its first bar, counted in quarters as the tempo is; 0 where it does not say, or not whole.
         bends: by channel, its times and bends, -1 to 1, shape (2, events).
         end_s: when the file ends.
     """
@@ -49,6 +51,8 @@ class Notes:
     channels: Whole
     controls: Mapping[tuple[int, int], FloatArray]
     bends: Mapping[int, FloatArray]
+    tempos: FloatArray
+    per_bar: int
     end_s: float
 
     def chosen(self, *, low: int, high: int, channel: int) -> npt.NDArray[np.bool_]:
@@ -106,6 +110,8 @@ def read_notes(content: bytes) -> Notes:
         channels=columns[3],
         controls={key: clock.timed(pairs) for key, pairs in controls.items()},
         bends={key: clock.timed(pairs) for key, pairs in bends.items()},
+        tempos=clock.tempos,
+        per_bar=_per_bar(events),
         end_s=float(clock.seconds(np.array([end]))[0]),
     )
 
@@ -121,6 +127,14 @@ def _parsed(content: bytes) -> tuple[list[Any], int, int]:
     except (OSError, ValueError, KeyError, IndexError, TypeError) as cause:
         raise UnreadableNotes("The MIDI file is damaged.", remedy="Export it again.") from cause
     return file.tracks, int(file.ticks_per_beat), int(file.type)
+
+
+def _per_bar(events: list[tuple[int, Any]]) -> int:
+    for _, event in events:
+        if event.type == "time_signature":
+            quarters = 4 * event.numerator
+            return int(quarters // event.denominator) if quarters % event.denominator == 0 else 0
+    return 0
 
 
 def _timed(track: Any) -> Iterator[tuple[int, Any]]:
@@ -149,6 +163,7 @@ class _Clock:
             a_tick = np.full(len(ticks), 1.0 / (fps * parts))
         self._ticks, self._a_tick = ticks, a_tick
         self._begins = np.concatenate([[0.0], np.cumsum(np.diff(ticks) * a_tick[:-1])])
+        self.tempos = np.stack([self._begins, 60e6 / tempos])
 
     def seconds(self, ticks: npt.NDArray[np.int64]) -> FloatArray:
         """Give the seconds of ticks, of the same shape."""

@@ -28,6 +28,7 @@ from fern_tide.web.views.arrays import motion_head, moved_arrays
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.reuse import recipes
 from fern_tide.workflows.tune import edits, picking, why
+from fern_tide.workflows.tune.hits_by_hand import hits_offset_s
 from fern_tide.workflows.tune.listening import heard_file, heard_key, kept_file
 
 pages = Blueprint("curves", __name__, url_prefix="/p/<key>")
@@ -243,10 +244,9 @@ def level_head(pack: Pack, project: Project, envelope: Envelope, *, levels: Leve
 
 def _hits_head(pack: Pack, project: Project, envelope: Envelope, hits: EditedHits) -> dict[str, Any]:
     """Pack the hits that an envelope is made of, in frames of the project."""
-    of_track = envelope.reading.spec.of_track and envelope.track is not None
-    offset_s = float(project.track(str(envelope.track)).offset) if of_track else 0.0
+    times_s = hits.times_s + hits_offset_s(project, envelope)
     return {
-        "frames": pack.add((hits.times_s + offset_s) * float(project.rate.fps)),
+        "frames": pack.add(times_s * float(project.rate.fps)),
         "strengths": pack.add(hits.strengths),
         "edited": pack.add((hits.edits >= 0).astype(np.float64)),
     }

@@ -10,12 +10,13 @@ from flask import Blueprint, Response, jsonify, request
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.commands.command import Command
 from fern_tide.core.envelope.takes import MOST_BYTES
+from fern_tide.core.formats.hits_midi import write_hits
 from fern_tide.web.asked import is_number, number, one_of
 from fern_tide.web.context import body, services, small_upload, status, studio, whole
 from fern_tide.workflows.bring_in.takes import add_take
 from fern_tide.workflows.tune import edits
 from fern_tide.workflows.tune.calibrating import calibration_sound, measured_latency
-from fern_tide.workflows.tune.hits_by_hand import HandOnHit, hand_on_hit
+from fern_tide.workflows.tune.hits_by_hand import HandOnHit, hand_on_hit, hits_offset_s
 from fern_tide.workflows.tune.takes_by_hand import HandOnTake, hand_on_take
 
 pages = Blueprint("performing", __name__, url_prefix="/p/<key>")
@@ -65,6 +66,25 @@ def hit(key: str, envelope_id: str) -> Any:
         strength=number(plain, "strength", 1.0),
     )
     return _stored(key, command, base)
+
+
+@pages.get("/hits.mid")
+def hits_file(key: str) -> Response:
+    """Give the hits of an envelope, or of a track, and the project's beats as a MIDI file."""
+    project, levels = studio().projects.head(key)[1], services().levels
+    if envelope_id := request.args.get("envelope"):
+        envelope = project.envelope(envelope_id)
+        given = levels.hits(project, envelope)
+        if given is None:
+            raise InvalidParameter("envelope", value=envelope.name, allowed="one of hits or of taps")
+        name, times_s, strengths = envelope.name, given.times_s + hits_offset_s(project, envelope), given.strengths
+    else:
+        track = project.track(request.args.get("track", ""))
+        hits, _ = levels.rhythm(project, track)
+        name, times_s, strengths = track.name, hits.times_s + float(track.offset), hits.strengths
+    content = write_hits(times_s, strengths, beats=levels.beats(project), name=name)
+    headers = {"Content-Disposition": "attachment; filename=hits.mid", "Cache-Control": "no-store"}
+    return Response(content, mimetype="audio/midi", headers=headers)
 
 
 def _stored(key: str, command: Command, base: int) -> Any:

@@ -13,9 +13,11 @@ from flask import Blueprint, Response, jsonify, request, send_file
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.naming import fresh_id
+from fern_tide.core.base.params import fields
 from fern_tide.core.commands.soundtrack import PutMarkers, PutTrack, SetBeat
 from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.beat_grid import on_beat
+from fern_tide.core.envelope.notes import Notes, read_notes
 from fern_tide.core.formats.moments import MOST_BYTES, Moment, read_moments, write_csv, write_vtt
 from fern_tide.core.sound.spectrogram import Picture, shown, tilt_steps
 from fern_tide.web.asked import MOST_NUMBER, is_number, number, one_of
@@ -163,10 +165,19 @@ def correct(key: str) -> Any:
     if len(numbers) > 1001 or not all(map(is_number, numbers)):
         raise InvalidParameter("number", value=given, allowed="a number")
     beats = services().levels.beats(project)
+    song, later_s = _song(project, str(plain.get("envelope"))) if how is Correction.SONG else (None, 0.0)
+    track = str(plain.get("track") or "") or None
     beat = corrected(
-        project, beats, how=how, number=given, times_s=tuple(times), track=str(plain.get("track") or "") or None
+        project, beats, how=how, number=given, times_s=tuple(times), track=track, song=song, later_s=later_s
     )
     return jsonify(status(edits.edit(studio(), key, SetBeat(beat=beat), base=whole(plain, "base"))))
+
+
+def _song(project: Project, envelope_id: str) -> tuple[Notes | None, float]:
+    """Give the MIDI file that an envelope reads, if it reads one, and how much later it begins."""
+    params = project.envelope(envelope_id).reading.params
+    song = next((getattr(params, field.name) for field in fields(type(params)) if field.kind == "song"), "")
+    return (read_notes(studio().media.read(song)), float(getattr(params, "later_s", 0.0))) if song else (None, 0.0)
 
 
 @pages.get("/markers.<ending>")

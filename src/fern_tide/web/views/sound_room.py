@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping as Named
 from collections.abc import Iterator, Sequence
+from collections.abc import Mapping as Named
 from dataclasses import asdict, dataclass
 from typing import Any
 

@@ -12,9 +12,10 @@ from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice, reading_in_role
 from fern_tide.core.envelope.readings.take import BEGINS, OF_HITS, TakeGiven, TakeParams
 from fern_tide.core.envelope.takes import MOST_BYTES, Performed, Take, TakeKind, read_take
-from fern_tide.store.revision import Revision
+from fern_tide.store.revision import Conflict, Revision
 from fern_tide.workflows.studio import Studio
 
+_TRIES = 5
 _NAMES = {TakeGiven.HITS: "Taps", TakeGiven.ACROSS: "Across", TakeGiven.UP: "Up", TakeGiven.PRESSURE: "Pressure"}
 
 
@@ -42,14 +43,20 @@ def add_take(
         raise InvalidParameter("take", value="empty", allowed="one with a tap or a move in it")
     with studio.media.receive([take.content()], most=MOST_BYTES) as (digest, _, keep):
         keep.append(True)
-    current = studio.projects.current(key)
-    project = current.document
-    there = [item for item in project.envelopes if item.id in into and isinstance(item.reading.params, TakeParams)]
-    envelopes = [_with(item, digest) for item in there] or _new(project, take, digest, given)
-    names = " and ".join(item.name for item in envelopes)
-    words = f"Perform {names}" if not there else f"Perform {names} again"
-    command = Together(words=words[:120], commands=tuple(PutEnvelope(envelope=item) for item in envelopes))
-    revision = studio.projects.save(key, command.apply(project), base=current.id, label=command.label(project))
+    for again in range(_TRIES):
+        current = studio.projects.current(key)
+        project = current.document
+        there = [item for item in project.envelopes if item.id in into and isinstance(item.reading.params, TakeParams)]
+        envelopes = [_with(item, digest) for item in there] or _new(project, take, digest, given)
+        names = " and ".join(item.name for item in envelopes)
+        words = f"Perform {names}" if not there else f"Perform {names} again"
+        command = Together(words=words[:120], commands=tuple(PutEnvelope(envelope=item) for item in envelopes))
+        try:
+            revision = studio.projects.save(key, command.apply(project), base=current.id, label=command.label(project))
+            break
+        except Conflict:  # another tab was quicker: a take goes with whatever is there
+            if again == _TRIES - 1:
+                raise
     return revision, tuple(item.id for item in envelopes)
 
 

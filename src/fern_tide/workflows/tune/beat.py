@@ -11,6 +11,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.beat_grid import FASTEST_BPM, SLOWEST_BPM, BeatSetting
 from fern_tide.core.envelope.beats import Beats
+from fern_tide.core.envelope.notes import Notes
 
 MOST_TAP_GAP_S = 2.5
 
@@ -28,6 +29,7 @@ class Correction(StrEnum):
     BAR_HERE = "bar_here"
     DETECTED = "detected"
     TRACK = "track"
+    SONG = "song"
 
 
 def corrected(
@@ -38,6 +40,8 @@ def corrected(
     number: float = 0.0,
     times_s: tuple[float, ...] = (),
     track: str | None = None,
+    song: Notes | None = None,
+    later_s: float = 0.0,
 ) -> BeatSetting:
     """Give the setting after a correction.
 
@@ -48,6 +52,8 @@ def corrected(
         number: the tempo in BPM, the beats in a bar, seconds to move by, or the time in seconds at which a bar begins.
         times_s: what was tapped, in seconds of the project.
         track: in which track beats are found.
+        song: whose tempo map becomes the grid.
+        later_s: how much later than the project the song begins.
 
     Raises:
         InvalidParameter: the tempo or bar would be out of range.
@@ -58,6 +64,8 @@ def corrected(
         return BeatSetting(track=now.track, per_bar=now.per_bar)
     if how is Correction.TRACK:
         return BeatSetting(track=track or None, per_bar=now.per_bar)
+    if how is Correction.SONG:
+        return _of_song(now, song, later_s)
     if how is Correction.PER_BAR:
         return _checked(now, per_bar=int(number), bar_on=0)
     if how is Correction.TEMPO:
@@ -87,17 +95,18 @@ def _checked(now: BeatSetting, **changes: object) -> BeatSetting:
         allowed = {
             "bpm": f"{SLOWEST_BPM:g} to {FASTEST_BPM:g} BPM",
             "per_bar": "1 to 16 beats",
+            "tempos": "tempos of 1 to 1,000 BPM, at most 5,000 of them",
             "doublings": "at most three doublings or halvings of what was found",
         }.get(name, "a smaller move")
         raise InvalidParameter(
-            {"bpm": "tempo", "per_bar": "bar"}.get(name, "grid"), value=value, allowed=allowed
+            {"bpm": "tempo", "per_bar": "bar", "tempos": "tempo map"}.get(name, "grid"), value=value, allowed=allowed
         ) from cause
 
 
 def _even(now: BeatSetting, beats: Beats, *, bpm: float) -> BeatSetting:
     """Give an even grid through the first beat that is there."""
     first = float(beats.times_s[0]) if len(beats.times_s) else 0.0
-    return _checked(now, bpm=bpm, first_s=first, doublings=0, half_on=False, shift_s=0.0)
+    return _checked(now, bpm=bpm, first_s=first, tempos=(), doublings=0, half_on=False, shift_s=0.0)
 
 
 def _of_taps(now: BeatSetting, times: FloatArray) -> BeatSetting:
@@ -110,7 +119,18 @@ def _of_taps(now: BeatSetting, times: FloatArray) -> BeatSetting:
     index = np.concatenate([[0.0], np.cumsum(np.maximum(np.round(gaps / np.median(gaps)), 1.0))])
     slope, first = np.polyfit(index, times, 1)
     bpm = 60.0 / float(slope)
-    return _checked(now, bpm=bpm, first_s=float(first), doublings=0, half_on=False, shift_s=0.0, bar_on=0)
+    return _checked(now, bpm=bpm, first_s=float(first), tempos=(), doublings=0, half_on=False, shift_s=0.0, bar_on=0)
+
+
+def _of_song(now: BeatSetting, song: Notes | None, later_s: float) -> BeatSetting:
+    """Give the grid of a song's tempo map."""
+    if song is None:
+        raise FernTideError("This envelope reads no MIDI file.", remedy="Choose one that does.")
+    times, bpm = song.tempos
+    keep = np.append(np.diff(times) > 0, True)  # of two at once the later one counts
+    plain = [{"time_s": t + later_s, "bpm": b} for t, b in zip(times[keep].tolist(), bpm[keep].tolist(), strict=True)]
+    per_bar = song.per_bar if 1 <= song.per_bar <= 16 else now.per_bar
+    return _checked(BeatSetting(track=now.track), tempos=plain, per_bar=per_bar)
 
 
 def _bar_at(now: BeatSetting, beats: Beats, time_s: float) -> BeatSetting:

@@ -9,6 +9,7 @@ from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.registry import Together
 from fern_tide.core.document import Project
+from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.envelope.hit_edits import EditedHits, HitEdit, moved, weighed, without
 from fern_tide.workflows.derive.levels import Levels
 
@@ -62,12 +63,17 @@ def hand_on_hit(
     if hits is None:
         raise InvalidParameter("envelope", value=envelope.name, allowed="one of hits or of taps")
     params: Any = envelope.reading.params
-    track = project.track(envelope.track) if envelope.reading.spec.of_track and envelope.track else None
-    at_s = time_s - (float(track.offset) if track else 0.0)
+    at_s = time_s - hits_offset_s(project, envelope)
     edits = _edits(params.edits, hits, how, place=place, at_s=at_s, strength=strength)
     reading = envelope.reading.but(params=params.but(edits=edits))
     words = f"{_WORDS[how]} {envelope.name}"[:120]
     return Together(words=words, commands=(PutEnvelope(envelope=envelope.but(reading=reading)),))
+
+
+def hits_offset_s(project: Project, envelope: Envelope) -> float:
+    """Give how much later than the project the hits of an envelope are counted, in seconds: as late as its track."""
+    of_track = envelope.reading.spec.of_track and envelope.track is not None
+    return float(project.track(str(envelope.track)).offset) if of_track else 0.0
 
 
 def _edits(

@@ -1,6 +1,9 @@
 // Notes and controllers of MIDI devices, through the browser's own interface.
 
-export const NO_MIDI = "This browser gives no MIDI devices here. Use the keys and the pointer, or bring a MIDI file in.";
+import { Refused } from "./server.js";
+
+const NO_MIDI = { what: "This browser gives no MIDI devices here.", remedy: "Use the keys and the pointer, or bring a MIDI file in." };
+const NO_DEVICE = { what: "No MIDI device is plugged in.", remedy: "Plug one in, and choose it again." };
 
 /** What a MIDI message says: a tap with its strength, a controller as a level, or nothing. Pure. */
 export function heardOf([status = 0, one = 0, two = 0]) {
@@ -18,10 +21,10 @@ export async function listenToMidi({ onTap, onLevel, signal }) {
   try {
     access = await navigator.requestMIDIAccess();
   } catch {
-    throw new Error(NO_MIDI);
+    throw new Refused(0, NO_MIDI);
   }
   const inputs = [...access.inputs.values()];
-  if (!inputs.length) throw new Error("No MIDI device is plugged in. Plug one in, and choose it again.");
+  if (!inputs.length) throw new Refused(0, NO_DEVICE);
   for (const input of inputs) {
     const hear = ({ data, timeStamp }) => {
       const { tap, level } = heardOf(data) ?? {};

@@ -1,0 +1,165 @@
+"""Performing in the browser: the rehearsal hand against the truth, real keys, rounds, hits under the hand."""
+
+import numpy as np
+import pytest
+from tests.journeys.conftest import axe
+from tests.journeys.test_ways import quiet
+
+MODULE = """(async () => {
+    const src = document.querySelector('script[type=module]').src;
+    const { getPack } = await import(src.replace('app.js', 'server.js'));
+    const { transport } = await import(src.replace('app.js', 'transport.js'));
+    const { project } = await import(src.replace('app.js', 'project.js'));
+    %s
+})()"""
+
+
+def run(page, script):
+    return page.evaluate(MODULE % script)
+
+
+def level(page, envelope):
+    return run(
+        page,
+        f"""const pack = await getPack(project.url("sound/shown?envelope={envelope}&track=drip"));
+        const of = (at) => (at === undefined ? [] : [...pack.arrays[at]]);
+        const {{ level, rhythm }} = pack.head;
+        const raw = of(level.raw).flatMap((row) => [...row]);
+        return {{ raw, hits: of(level.hits?.frames), truth: of(rhythm.hits) }};""",
+    )
+
+
+@pytest.fixture
+def performing(demo):
+    page = demo
+    page.goto(page.url.rpartition("/")[0] + "/sound")
+    page.click("[data-row='drip']")
+    page.wait_for_selector("#ribbon[data-track='drip']")
+    quiet(page)
+    page.evaluate("localStorage.removeItem('ft:latency')")
+    page.click("#open-perform")
+    page.select_option("#perform-device", "rehearsal hand")
+    page.select_option("#perform-count", "0")
+    return page
+
+
+def record(page, ms):
+    page.click("#perform-record")
+    page.wait_for_selector("#perform[data-state='recording']")
+    page.wait_for_timeout(ms)
+    page.click("#perform-record")
+    page.wait_for_selector("#perform[data-state='ready']")
+    quiet(page)
+
+
+def test_the_rehearsal_hand_is_calibrated_and_taps_the_drips_where_they_are(performing):
+    page = performing
+    assert axe(page) == []
+    page.fill("#rehearsal-late", "65")
+    page.click("#calibrate")
+    page.wait_for_selector("#perform[data-state='calibrating']")
+    page.wait_for_selector("#perform[data-state='ready']")
+    page.wait_for_selector("#latency-words:has-text('give or take')")
+    assert abs(float(page.inner_text("#latency-words").split()[0]) - 65) <= 3
+    record(page, 6000)
+    page.wait_for_selector("[data-show-envelope='taps-1'][aria-current]")
+    got = level(page, "taps-1")
+    hits, truth = np.array(got["hits"]) / 30, np.array(got["truth"]) / 30
+    truth = truth[truth < hits.max() + 0.05]
+    assert len(truth) >= 6
+    nearest = [hits[np.argmin(np.abs(hits - time))] for time in truth]
+    assert np.median(np.abs(np.array(nearest) - truth)) < 0.003
+    same = [int(a * 30 + 1e-4) == int(b * 30 + 1e-4) for a, b in zip(nearest, truth, strict=True)]
+    assert np.mean(same) >= 0.95
+
+
+def test_a_gesture_is_read_as_it_was_led_and_a_loop_gives_a_take_a_round(performing):
+    page = performing
+    page.fill("#rehearsal-late", "0")
+    page.click("[data-performs='gesture']")
+    run(page, "transport.select([30, 75]); transport.loop();")
+    record(page, 4200)
+    page.wait_for_selector("[data-show-envelope='up-1'][aria-current]")
+    assert page.locator("[data-use-take]").count() >= 2
+    raw = np.array(level(page, "up-1")["raw"])
+    seconds = (np.arange(40, 70) + 0.5) / 30
+    truth = 0.5 - 0.45 * np.cos(2 * np.pi * seconds / 3)
+    assert np.abs(raw[40:70] - truth).max() < 0.01 * 0.9
+    page.click("#perform-close")
+    page.click("[data-use-take='0']")
+    quiet(page)
+    assert page.get_attribute("[data-use-take='0']", "aria-pressed") == "true"
+
+
+def test_keys_that_are_pressed_while_it_plays_are_taps_and_its_hits_are_edited(performing):
+    page = performing
+    page.select_option("#perform-device", "keys and pointer")
+    page.evaluate(
+        """() => { window.heard = []; document.addEventListener("keydown", (event) => {
+            const late = performance.now() - event.timeStamp;
+            if (event.key === "j") window.heard.push([document.querySelector("#heard").currentTime, late]);
+        }, { capture: true }); }"""
+    )
+    page.click("#perform-record")
+    page.wait_for_selector("#perform[data-state='recording']")
+    page.wait_for_timeout(1200)
+    for _ in range(4):
+        page.keyboard.press("j")
+        page.wait_for_timeout(400)
+    page.keyboard.press("Escape")
+    page.wait_for_selector("#perform[data-state='ready']")
+    page.wait_for_selector("[data-show-envelope='taps-1'][aria-current]")
+    quiet(page)
+    hits = np.array(level(page, "taps-1")["hits"]) / 30
+    heard = np.array([at - late / 1000 for at, late in page.evaluate("window.heard")])
+    assert len(hits) == 4 and np.abs(hits - heard).max() < 0.05, "as the player says, within its steps"
+    page.keyboard.press("Escape")
+    assert page.locator("#perform").is_hidden()
+    page.click("#hit-after")
+    assert page.inner_text("#hit-count").startswith("hit 1 of 4")
+    page.fill("#hit-time", "0.5")
+    page.press("#hit-time", "Enter")
+    page.wait_for_selector("#hit-count:has-text('1 edited')")
+    assert level(page, "taps-1")["hits"][0] == pytest.approx(15, abs=1e-3)
+    box = page.locator("#trace").bounding_box()
+    page.mouse.dblclick(box["x"] + 0.6 * box["width"], box["y"] + 60)
+    page.wait_for_selector("#hit-count:has-text('5 hits, 2 edited')")
+    page.click("#hit-before")
+    page.locator("#trace").focus()
+    page.keyboard.press("Delete")
+    page.wait_for_selector("#hit-count:has-text('4 hits')")
+    page.click("#hits-forget")
+    page.wait_for_selector("#hits-forget", state="hidden")
+    assert level(page, "taps-1")["hits"] == pytest.approx((hits * 30).tolist(), abs=1e-3)
+
+
+def test_a_midi_device_is_a_pad_and_where_there_is_none_that_is_said(performing):
+    page = performing
+    page.evaluate("() => { navigator.requestMIDIAccess = async () => { throw new Error('no'); }; }")
+    page.select_option("#perform-device", "MIDI")
+    page.wait_for_selector("#notice:not([hidden])")
+    assert "gives no MIDI devices" in page.inner_text("#notice")
+    assert page.input_value("#perform-device") == "keys and pointer"
+    page.evaluate(
+        """() => { window.pad = new EventTarget();
+            navigator.requestMIDIAccess = async () => ({ inputs: new Map([["pad", window.pad]]) }); }"""
+    )
+    page.select_option("#perform-device", "MIDI")
+    page.click("#perform-record")
+    page.wait_for_selector("#perform[data-state='recording']")
+    page.wait_for_timeout(1000)
+    page.evaluate("() => window.pad.dispatchEvent(Object.assign(new Event('midimessage'), { data: [0x90, 60, 64] }))")
+    page.click("#perform-record")
+    page.wait_for_selector("[data-show-envelope='taps-1'][aria-current]")
+    assert len(level(page, "taps-1")["hits"]) == 1
+
+
+def test_a_take_that_cannot_be_sent_is_offered_again(performing):
+    page = performing
+    page.expect_console("503")
+    page.route("**/takes?*", lambda route: route.fulfill(status=503, json={"what": "Full.", "remedy": "Wait."}))
+    record(page, 2500)
+    page.wait_for_selector("#notice:not([hidden])")
+    page.unroute("**/takes?*")
+    page.click("#notice-act")
+    page.wait_for_selector("[data-show-envelope='taps-1'][aria-current]")

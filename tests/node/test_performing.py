@@ -1,0 +1,95 @@
+"""What the page makes of clocks, taps and pointers before anything is sent."""
+
+from pathlib import Path
+
+import pytest
+
+from fern_tide.core.envelope.takes import take_of
+
+HERE = Path(__file__).parent / "performing"
+
+
+def test_the_sounds_time_at_an_event_is_between_what_the_player_says(modules):
+    # a player whose clock goes in steps of 23 ms, 5 s ahead of the page's
+    looks = [[ms, 5 + (ms // 23) * 0.023] for ms in range(0, 800, 16)]
+    told = modules(HERE, "clocked", looks, 500.0)
+    assert told["running"] and not any(told["said"])
+    assert told["at"] == pytest.approx(5.5, abs=0.012) and told["when"] == pytest.approx(500.0)
+    still = modules(HERE, "clocked", [[ms, 2.0] for ms in range(0, 400, 16)], 300.0)
+    assert not still["running"], "it does not play yet"
+
+
+def test_a_player_that_goes_back_or_waits_is_followed(modules):
+    before = [[ms, 3 + ms / 1000] for ms in range(0, 480, 16)]
+    after = [[480, 1.0], [496, 1.0], *([ms, 1 + (ms - 600) / 1000] for ms in range(616, 1000, 16))]
+    told = modules(HERE, "clocked", before + after, 800.0)
+    assert [at for at, back in enumerate(told["said"]) if back] == [len(before)], "one round ends"
+    assert told["at"] == pytest.approx(1.2, abs=1e-6), "it waited until it played again"
+    jitter = [[ms, 3 + ms / 1000 - (0.05 if ms == 320 else 0)] for ms in range(0, 480, 16)]
+    told = modules(HERE, "clocked", jitter, 400.0)
+    assert not any(told["said"]) and told["at"] == pytest.approx(3.4), "a small correction is no new round"
+
+
+def test_a_round_is_a_take_as_python_reads_it(modules):
+    points = [[1.0, {"strength": 1}], [None, {"strength": 1}], [1.5, {"strength": 0.25}]]
+    take = take_of(modules(HERE, "taken", "taps", 0.5, points, 4.0))
+    assert take.times_s.tolist() == [1.0, 1.5] and take.values["strength"].tolist() == [1.0, 0.25]
+    assert (take.begin_s, take.end_s, take.latency_s, take.latency_from) == (0.5, 4.0, 0.04, "measured")
+    led = take_of(modules(HERE, "taken", "gesture", 2.0, [[2.0, {"across": 0.5, "up": 1}]], 1.0))
+    assert led.values["pressure"].tolist() == [0.0] and led.end_s > led.begin_s
+    assert modules(HERE, "taken", "taps", 0.0, [], 4.0) is None
+
+
+def test_places_strengths_keys_and_dots(modules):
+    box = {"left": 100, "top": 50, "width": 200, "height": 100}
+    assert modules("take", "placeIn", box, {"clientX": 150, "clientY": 75}) == {"across": 0.25, "up": 0.75}
+    assert modules("take", "placeIn", box, {"clientX": 0, "clientY": 500}) == {"across": 0, "up": 0}
+    assert modules("take", "strengthOf", {"pointerType": "pen", "pressure": 0.3}, {"up": 0.9}) == 0.3
+    assert modules("take", "strengthOf", {"pointerType": "mouse", "pressure": 0.5}, {"up": 0.5}) == pytest.approx(0.6)
+    for key, more, is_tap in (("j", {}, True), ("7", {}, True), ("é", {}, True), (" ", {}, False), ("Escape", {}, False),
+                              ("j", {"ctrlKey": True}, False), ("j", {"repeat": True}, False)):  # fmt: skip
+        assert modules("pad", "isTap", {"key": key, **more}) is is_tap, key
+    hits = {"frames": [10, 50], "strengths": [1, 0.5]}
+    seen = {"view": {"from": 0, "to": 100, "width": 1000}, "height": 118}
+    assert modules("trace", "dotRow", 1, 118) == 9 and modules("trace", "dotRow", 0, 118) == 109
+    assert modules("hits", "dotAt", hits, {"x": 104, "y": 12}, seen) == 0
+    assert modules("hits", "dotAt", hits, {"x": 500, "y": 70}, seen) == -1
+    assert modules("hits", "dotAt", hits, {"x": 500, "y": 60}, seen) == 1
+    size = {"framesPerPx": 0.1, "height": 118}
+    hit = {"frame": 50, "strength": 0.5}
+    assert modules("hits", "draggedHit", hit, {"dx": 2, "dy": -3}, size) is None
+    assert modules("hits", "draggedHit", hit, {"dx": 20, "dy": -3}, size) == {
+        "how": "move",
+        "frame": 52,
+        "strength": 0.5,
+    }
+    assert modules("hits", "draggedHit", hit, {"dx": 3, "dy": -80}, size) == {
+        "how": "weigh",
+        "frame": 50,
+        "strength": 1,
+    }
+
+
+def test_counting_in_lasts_its_bars(modules):
+    told = modules("count_in", "clicksOf", {"bars": 2, "perBar": 3, "bpm": 90})
+    assert (
+        told["lasts"] == pytest.approx(4.0)
+        and [click["strong"] for click in told["clicks"]] == [True, False, False] * 2
+    )
+    assert told["clicks"][4]["at"] == pytest.approx(8 / 3)
+    assert modules("count_in", "clicksOf", {"bars": 1, "perBar": 4, "bpm": 0})["lasts"] == 2.0
+    assert modules("count_in", "clicksOf", {"bars": 0, "perBar": 4, "bpm": 90}) == {"clicks": [], "lasts": 0}
+
+
+def test_the_rehearsal_hand_and_midi_devices(modules):
+    assert modules("rehearsal", "between", [1, 2, 3], 1, 2.5) == [2]
+    times = modules("rehearsal", "moves", 1.0, 1.05)
+    assert times == pytest.approx([1 + n / 120 for n in range(1, 7)])
+    assert modules("rehearsal", "moves", 1.0, 1.001) == []
+    assert modules("rehearsal", "ledAt", 0.5) == pytest.approx({"across": 0.95, "up": 0.275})
+    assert modules("midi_in", "heardOf", [0x93, 60, 127]) == {"tap": 1}
+    assert modules("midi_in", "heardOf", [0x93, 60, 0]) is None and modules("midi_in", "heardOf", [0xF8]) is None
+    assert modules("midi_in", "heardOf", [0xB0, 1, 127]) == {"level": 1}
+    assert modules("midi_in", "heardOf", [0xB0, 123, 0]) is None, "all notes off is no controller"
+    assert modules("midi_in", "heardOf", [0xE0, 0x7F, 0x7F]) == {"level": 1}
+    assert modules("heard_clock", "middle", [3, 1, 2]) == 2 and modules("heard_clock", "middle", [4, 1]) == 2.5
