@@ -92,11 +92,19 @@ def add_curve(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: s
     return studio.projects.save(key, document, base=current.id, label=command.label(current.document))
 
 
-def add_track(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: str) -> Revision:
-    """Add a sound file to a project as a track with an envelope of it; with the first one it waits for a first cut."""
+def add_track(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: str, at_s: float = 0.0) -> Revision:
+    """Add a sound file to a project as a track with an envelope of it; with the first one it waits for a first cut.
+
+    Args:
+        studio: where it is stored.
+        key: of the project.
+        chunks: the file's bytes.
+        file_name: its name, which the track gets.
+        at_s: when it begins, in seconds of the project.
+    """
     digest, info = keep_sound(studio, chunks)
     current = studio.projects.current(key)
-    command = _with_track(current.document, digest, info, name_of(file_name))
+    command = _with_track(current.document, digest, info, name_of(file_name), at_s=at_s)
     project = command.apply(current.document)
     if not current.document.tracks and not current.document.mappings:
         project = project.but(first_cut=_waiting(studio, project.scene))
@@ -113,8 +121,9 @@ def _waiting(studio: Studio, scene: Scene) -> FirstCut:
     return FirstCut(waits=True, rows=look(scene, extents=staged.extents).rows)
 
 
-def _with_track(project: Project, digest: str, info: SoundInfo, name: str) -> Together:
-    track = Track(id=fresh_id(name, among=project.tracks), name=name, media=digest, info=info)
+def _with_track(project: Project, digest: str, info: SoundInfo, name: str, *, at_s: float = 0.0) -> Together:
+    offset = round(at_s * info.sample_rate_hz)
+    track = Track(id=fresh_id(name, among=project.tracks), name=name, media=digest, info=info, offset_samples=offset)
     first = reading_in_role("first").id
     envelope = Envelope(
         id=fresh_id(name, among=project.envelopes),

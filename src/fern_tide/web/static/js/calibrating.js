@@ -13,10 +13,15 @@ export class Calibrating {
   #hand = null;
   #device = "";
 
-  /** @param {{ onState: (state: string | null, words: string) => any, hand: (clock: any) => any }} how hand(clock) gives a stand-in, if one is chosen */
-  constructor({ onState, hand }) {
+  /** @param {{ onState: (state: string | null, words: string) => any, hand: (clock: any) => any, voice: any }} how hand(clock) gives a stand-in, if one is chosen */
+  constructor({ onState, hand, voice }) {
     this.onState = onState;
     this.hand = hand;
+    this.voice = voice;
+  }
+
+  get #isHeard() {
+    return this.#device.endsWith("microphone");
   }
 
   async start(device) {
@@ -26,13 +31,15 @@ export class Calibrating {
     this.#audio = new Audio(project.url("calibration.wav"));
     this.#clock = new HeardClock(() => this.#audio?.currentTime ?? NaN);
     this.#audio.addEventListener("ended", () => this.#measure());
-    this.onState("calibrating", "Tap to every click, for ten seconds.");
+    this.onState("calibrating", this.#isHeard ? "The microphone hears the clicks, for ten seconds." : "Tap to every click, for ten seconds.");
     try {
+      if (this.#isHeard) await this.voice.open(device, project.url("calibration.wav"));
       await this.#audio.play();
     } catch (wrong) {
-      if (wrong.name !== "AbortError") this.#end("The clicks cannot be played.");
+      if (wrong.name !== "AbortError") this.#end(wrong.what ? wrong.message : "The clicks cannot be played.");
       return;
     }
+    if (this.#isHeard) this.voice.begin(() => this.#audio?.currentTime ?? NaN);
     this.#hand = this.hand(this.#clock);
     this.#hand?.tap(JSON.parse(/** @type {any} */ (document.getElementById("calibration-clicks")).textContent));
     this.#follow();
@@ -51,7 +58,7 @@ export class Calibrating {
   }
 
   async #measure() {
-    const taps = this.#taps;
+    const taps = this.#isHeard ? this.voice.clicks() : this.#taps;
     this.#end("");
     try {
       const measured = await postJson(project.url("calibration"), { taps });

@@ -1,44 +1,48 @@
-// Performing while the sound plays: taps or a pointer's way, round by round, each a take that is stored as soon as it ends.
+// Performing while the sound plays: taps, a pointer's way, or a microphone; round by round, stored as soon as each ends.
 
 import { Calibrating } from "./calibrating.js";
 import { Component } from "./component.js";
 import { countIn } from "./count_in.js";
+import { Devices, HAND } from "./devices.js";
 import { byId } from "./dom.js";
 import { HeardClock } from "./heard_clock.js";
 import { latencyOf, latencyWords } from "./latency.js";
-import { listenToMidi } from "./midi_in.js";
-import { notice, telling } from "./notices.js";
+import { Outbox } from "./outbox.js";
 import { Pad } from "./pad.js";
 import { project } from "./project.js";
 import { RehearsalHand } from "./rehearsal.js";
 import { rhythm } from "./rhythm.js";
 import { selection } from "./selection.js";
-import { postJson, postLast } from "./server.js";
 import { Round } from "./take.js";
 import { transport } from "./transport.js";
+import { Voice } from "./voice.js";
 
-const READY = { taps: "Press Record, then any letter, or click here: higher is stronger.", gesture: "Press Record, then lead the pointer over this pad." };
-const STAND_IN = "rehearsal hand";
+const READY = {
+  taps: "Press Record, then any letter, or click here: higher is stronger.",
+  gesture: "Press Record, then lead the pointer over this pad.",
+  microphone: "Press Record, then speak, sing or play.",
+};
 
 export class Perform extends Component {
-  /** @type {"taps" | "gesture"} */
+  /** @type {"taps" | "gesture" | "microphone"} */
   #kind = "taps";
   #state = "ready";
   #round = null;
   #rounds = 0;
   #into = [];
-  #unsent = [];
   #clock = null;
   #hand = null;
   #ends = null;
-  #midi = null;
 
   /** @param {any} root @param {AbortSignal} signal @param {{ over: () => any }} how over() gives what it lies over */
   constructor(root, signal, { over }) {
     super(root, signal);
     this.over = over;
     this.pad = new Pad(this.find("#perform-pad"), this.signal, { listens: () => this.#listens, onPoint: (values, at) => this.#point(values, at) });
-    this.calibrating = new Calibrating({ onState: (state, words) => this.#calibrates(state, words), hand: (clock) => this.#standIn(clock) });
+    this.outbox = new Outbox({ query: () => this.#query, onStored: (status) => this.#stored(status) });
+    this.voice = new Voice(this.find("#perform-pad"), this.signal, { late: () => this.#late, onLost: () => this.#stop() });
+    this.devices = new Devices({ field: this.find("#perform-device"), pad: this.pad, voice: this.voice, listens: () => this.#listens, signal: this.signal });
+    this.calibrating = new Calibrating({ onState: (state, words) => this.#calibrates(state, words), hand: (clock) => this.#standIn(clock), voice: this.voice });
     this.on(root, "click", ({ target }) => this.#pressed(target.closest("button")));
     this.on(root, "change", ({ target }) => this.#changed(target));
     this.on(document, "keydown", (event) => this.#escape(event));
@@ -48,11 +52,12 @@ export class Perform extends Component {
   }
 
   get #device() {
-    return this.find("#perform-device").value;
+    return this.devices.chosen;
   }
 
   /** What the pad takes in now. */
   get #listens() {
+    if (this.#kind === "microphone") return null;
     if (this.#state === "calibrating") return "taps";
     return this.#state === "recording" ? this.#kind : null;
   }
@@ -60,13 +65,13 @@ export class Perform extends Component {
   open() {
     this.root.hidden = false;
     this.#place();
-    this.#offer();
-    this.#show();
+    this.#performs(this.#kind);
     this.find("#perform-record").focus({ preventScroll: true });
   }
 
   close() {
     this.#stop();
+    this.voice.close();
     this.root.hidden = true;
     this.#marked();
   }
@@ -114,7 +119,8 @@ export class Perform extends Component {
       button.disabled = this.#state !== "ready";
     }
     this.find("#perform-given").hidden = this.#kind !== "gesture";
-    this.find("#rehearsal-row").hidden = this.#device !== STAND_IN;
+    this.find("#into-row").hidden = this.#kind === "microphone";
+    this.find("#rehearsal-row").hidden = !this.#device.startsWith("rehearsal");
     this.find("#latency-words").textContent = latencyWords(this.#device);
     this.find("#pad-words").textContent = this.#state === "ready" ? READY[this.#kind] : "";
     const record = this.find("#perform-record");
@@ -147,8 +153,9 @@ export class Perform extends Component {
   #performs(kind) {
     this.#kind = kind;
     this.#into = [];
+    this.devices.offer(kind);
     this.#offer();
-    this.#show();
+    this.#chosen();
   }
 
   /** What of a gesture becomes an envelope: one thing at least. */
@@ -158,18 +165,18 @@ export class Perform extends Component {
     button.setAttribute("aria-pressed", String(!is || others === 1));
   }
 
-  async #changed({ id, value }) {
-    if (id === "perform-device") this.#midi?.abort();
-    if (value === "MIDI") await this.#listenToMidi();
+  #changed({ id }) {
+    if (id === "perform-device" || id === "rehearsal-late") this.#chosen();
+  }
+
+  async #chosen() {
+    this.#show();
+    await this.devices.open();
     this.#show();
   }
 
-  async #listenToMidi() {
-    this.#midi = new AbortController();
-    const signal = AbortSignal.any([this.signal, this.#midi.signal]);
-    const onTap = (strength, at) => this.#listens === "taps" && this.pad.tap(strength, at);
-    const onLevel = (level, at) => this.#listens === "gesture" && this.pad.lead({ across: level, up: level, pressure: level }, at);
-    if ((await telling(() => listenToMidi({ onTap, onLevel, signal }).then(() => true))) !== true) this.find("#perform-device").value = "keys and pointer";
+  get #late() {
+    return Number(this.find("#rehearsal-late").value) || 0;
   }
 
   #escape(event) {
@@ -198,6 +205,7 @@ export class Perform extends Component {
     this.#begin();
     this.#enter("recording");
     transport.play();
+    if (this.#kind === "microphone") this.voice.begin(() => transport.seconds);
     this.#hand = this.#standIn(this.#clock);
     if (this.#kind === "taps") this.#hand?.tap(Array.from(rhythm.hits, this.#seconds));
     else this.#hand?.lead();
@@ -207,8 +215,7 @@ export class Perform extends Component {
   #seconds = (frame) => (frame * transport.rate[1]) / transport.rate[0];
 
   #standIn(clock) {
-    if (this.#device !== STAND_IN) return null;
-    return new RehearsalHand({ clock, late: Number(this.find("#rehearsal-late").value) || 0, pad: this.pad });
+    return this.#device === HAND ? new RehearsalHand({ clock, late: this.#late, pad: this.pad }) : null;
   }
 
   #begin() {
@@ -222,11 +229,10 @@ export class Perform extends Component {
     if (signal.aborted || this.#state !== "recording") return;
     const back = this.#clock.look();
     const { selection: range, looping } = transport;
-    if (back && looping) this.#endRound(this.#seconds(transport.range[1]), { again: true });
-    if (!transport.playing || this.#round.isFull) return this.#stop();
+    if (back && looping && this.#kind !== "microphone") this.#endRound(this.#seconds(transport.range[1]), { again: true });
+    if (!transport.playing || this.#round.isFull || (back && this.#kind === "microphone")) return this.#stop();
     if (range && !looping && transport.seconds >= this.#seconds(range[1])) return this.#stop();
-    const what = this.#kind === "taps" ? "tap" : "point";
-    this.#say(`Take ${this.#rounds}: ${this.#round.length} ${what}${this.#round.length === 1 ? "" : "s"}`);
+    this.#say(this.#kind === "microphone" ? this.voice.words : this.#round.words(this.#rounds));
     requestAnimationFrame(() => this.#follow(signal));
   }
 
@@ -250,12 +256,19 @@ export class Perform extends Component {
   }
 
   #endRound(end, { again = false } = {}) {
+    if (this.#kind === "microphone") return this.#keepVoice();
     const plain = this.#round.plain(end);
     if (again) this.#begin();
     else this.#round = null;
-    if (plain) this.#unsent.push(plain);
+    if (plain) this.outbox.take(plain);
     else if (!again) this.#say("Nothing was performed.");
-    this.#send();
+  }
+
+  /** What was heard becomes a track, where it was performed. */
+  #keepVoice() {
+    const { blob, address, words } = this.voice.end(latencyOf(this.#device)) ?? { words: "Nothing was heard." };
+    if (blob) this.outbox.sound(blob, address);
+    this.#say(words);
   }
 
   get #query() {
@@ -263,37 +276,20 @@ export class Perform extends Component {
     return new URLSearchParams([...this.#into.map((id) => ["into", id]), ...given]);
   }
 
-  #sending = Promise.resolve();
-
-  /** Store what is not stored yet, one after the other; what cannot be sent stays and is offered again. */
-  #send() {
-    this.#sending = this.#sending.then(async () => {
-      while (this.#unsent.length) {
-        try {
-          const status = await postJson(project.url(`takes?${this.#query}`), this.#unsent[0]);
-          this.#into = status.envelopes;
-          this.#unsent.shift();
-          project.take(status);
-          this.#say(`Take ${status.take} is in ${status.named}.`);
-        } catch (wrong) {
-          if (wrong.status === 422) this.#unsent.shift(); // it would be refused again
-          notice(wrong.message, wrong.status === 422 ? {} : { act: { words: "Send the take again", run: () => this.#send() } });
-          return;
-        }
-      }
-    });
+  #stored(status) {
+    if (!status.envelopes) return;
+    this.#into = status.envelopes;
+    this.#say(`Take ${status.take} is in ${status.named}.`);
   }
 
-  /** The page goes: what was performed is sent without waiting. */
   #leaves() {
-    const plain = this.#state === "recording" ? this.#round.plain(transport.seconds) : null;
-    for (const one of [...this.#unsent, plain]) if (one) postLast(project.url(`takes?${this.#query}`), one);
-    this.#unsent = [];
-    if (plain) this.#ends.abort();
+    this.outbox.leave(this.#state === "recording" ? this.#round.plain(transport.seconds) : null);
+    this.#ends?.abort();
   }
 
   #calibrates(state, words) {
     if (state) this.#enter(state);
+    if (state === "ready" && this.#kind === "microphone") this.#chosen(); // the stand-in plays the sound again
     this.#say(words);
     this.find("#latency-words").textContent = latencyWords(this.#device);
   }

@@ -1,7 +1,7 @@
 // A take as it is recorded: one round of taps, or of a pointer's way.
 
 export const MOST_POINTS = 400_000;
-const CHANNELS = { taps: ["strength"], gesture: ["across", "up", "pressure"] };
+const CHANNELS = { taps: ["strength"], gesture: ["across", "up", "pressure"], microphone: [] };
 
 /** Where a pointer is in a box, from 0 to 1: across from the left, up from below. Pure. */
 export function placeIn({ left, top, width, height }, { clientX, clientY }) {
@@ -35,6 +35,12 @@ export class Round {
     if (!Number.isFinite(seconds) || this.isFull) return;
     this.#times.push(seconds);
     for (const name of Object.keys(this.#values)) this.#values[name].push(values[name] ?? 0);
+  }
+
+  /** How much is performed, of which round. */
+  words(round) {
+    const { kind } = /** @type {any} */ (this);
+    return `Take ${round}: ${this.length} ${kind === "taps" ? "tap" : "point"}${this.length === 1 ? "" : "s"}`;
   }
 
   /** The take as it is stored, up to a second; null where nothing was performed. */

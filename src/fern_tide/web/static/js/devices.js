@@ -1,0 +1,47 @@
+// What one performs with: which devices there are for what is performed, and the one that is chosen, opened.
+
+import { listenToMidi } from "./midi_in.js";
+import { telling } from "./notices.js";
+
+export const HAND = "rehearsal hand";
+const BY_HAND = ["keys and pointer", "MIDI", HAND];
+const DEVICES = { taps: BY_HAND, gesture: BY_HAND, microphone: ["microphone", "rehearsal microphone"] };
+
+export class Devices {
+  #midi = null;
+
+  /** @param {{ field: any, pad: any, voice: any, listens: () => any, signal: AbortSignal }} how field chooses; the pad takes what MIDI says */
+  constructor({ field, pad, voice, listens, signal }) {
+    Object.assign(this, { field, pad, voice, listens, signal });
+    this.field = field;
+    this.voice = voice;
+  }
+
+  get chosen() {
+    return this.field.value;
+  }
+
+  /** Offer the devices for a kind; the one before stays where it can. */
+  offer(kind) {
+    const before = this.field.value;
+    this.field.replaceChildren(...DEVICES[kind].map((name) => new Option(name === "MIDI" ? "a MIDI device" : name, name)));
+    if (DEVICES[kind].includes(before)) this.field.value = before;
+  }
+
+  /** Open the chosen device; what cannot be had is said. */
+  async open() {
+    this.#midi?.abort();
+    if (!this.chosen.endsWith("microphone")) this.voice.close();
+    else await telling(() => this.voice.open(this.chosen));
+    if (this.chosen === "MIDI" && !(await telling(() => this.#listen()))) this.field.value = BY_HAND[0];
+  }
+
+  async #listen() {
+    this.#midi = new AbortController();
+    const { pad, listens, signal } = /** @type {any} */ (this);
+    const onTap = (strength, at) => listens() === "taps" && pad.tap(strength, at);
+    const onLevel = (level, at) => listens() === "gesture" && pad.lead({ across: level, up: level, pressure: level }, at);
+    await listenToMidi({ onTap, onLevel, signal: AbortSignal.any([signal, this.#midi.signal]) });
+    return true;
+  }
+}

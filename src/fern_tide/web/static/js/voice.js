@@ -1,0 +1,89 @@
+// A microphone on the pad: its level is seen before and while it records; what it heard is a WAV file with its place in time.
+
+import { colours, pen } from "./canvas.js";
+import { Component } from "./component.js";
+import { Microphone, RATE, RehearsalMicrophone } from "./microphone.js";
+import { Refused } from "./server.js";
+import { transport } from "./transport.js";
+import { clicksIn, wavOf } from "./wav.js";
+
+const MOST_DRIFT_MS = 15;
+const QUIET = 0.001; // -60 dB
+const STAND_IN = { noise_db: -70, drift_ppm: 20 };
+
+/** Where a level stands on a meter that shows 60 dB, from 0 to 1. Pure. */
+export const meterOf = (level) => (level > QUIET ? Math.min(1, 1 + Math.log10(level) / 3) : 0);
+
+export class Voice extends Component {
+  #peak = 0;
+
+  /** @param {any} root @param {AbortSignal} signal @param {{ late: () => number, onLost: () => any }} how late() is of the stand-in, ms */
+  constructor(root, signal, { late, onLost }) {
+    super(root, signal);
+    this.late = late;
+    this.microphone = new Microphone({ onLost });
+    this.signal.addEventListener("abort", () => this.close());
+  }
+
+  /** Open a device; throws where it cannot be had. */
+  async open(device, url = transport.audio.dataset.url) {
+    const isStandIn = device.startsWith("rehearsal");
+    if (isStandIn && !url) throw new Refused(0, { what: "Nothing is heard that the rehearsal microphone could play.", remedy: "Let a track be heard." });
+    await this.microphone.open(isStandIn ? new RehearsalMicrophone({ url, late: this.late(), ...STAND_IN }) : null);
+    this.#draw();
+    return true;
+  }
+
+  /** Begin to record; seconds gives those of the sound that plays. */
+  begin(seconds) {
+    this.#peak = 0;
+    this.microphone.begin(seconds);
+  }
+
+  /** How long it records, and whether it is too loud or silent. */
+  get words() {
+    const { seconds, clipped, level } = this.microphone;
+    this.#peak = Math.max(this.#peak, level);
+    const loud = clipped ? "; too loud: it is clipped" : seconds > 2 && this.#peak < QUIET ? "; nothing is heard" : "";
+    return `Recording ${seconds.toFixed(1)} s${loud}`;
+  }
+
+  /** End recording: a WAV file, the address that takes it, and what to say; null where nothing came. */
+  end({ ms }) {
+    const heard = this.microphone.end();
+    if (!heard) return null;
+    const blob = new Blob([wavOf(heard.channels, RATE)], { type: "audio/wav" });
+    const number = document.querySelectorAll("[data-row^='recording']").length + 1;
+    const address = `tracks?name=Recording ${number}.wav&at_s=${heard.begin - ms / 1000}`;
+    return { blob, address, words: this.#wordsOf(heard) };
+  }
+
+  #wordsOf({ drift }) {
+    if (this.microphone.clipped) return "Recorded, but it is clipped: turn the microphone down.";
+    if (this.#peak < QUIET) return "Recorded, but it is silent.";
+    const ms = Math.round(1000 * Math.abs(drift));
+    return ms > MOST_DRIFT_MS ? `Recorded, but its clock and the sound's went ${ms} ms apart.` : "Recorded.";
+  }
+
+  /** When clicks that were played came back, in seconds of the sound that they are in. */
+  clicks() {
+    const heard = this.microphone.end();
+    return heard ? clicksIn(heard.channels[0], RATE).map((time) => heard.begin + time) : [];
+  }
+
+  close() {
+    this.microphone.close();
+  }
+
+  #draw() {
+    const { context, width, height } = pen(this.find("canvas"));
+    const { level, clipped, isOpen } = this.microphone;
+    if (!isOpen || this.signal.aborted) return;
+    const ink = colours();
+    context.fillStyle = clipped ? ink.ember : ink.tide;
+    context.fillRect(12, height - 20, meterOf(level) * (width - 24), 8);
+    context.strokeStyle = ink.rule ?? ink["ink-2"];
+    context.strokeRect(12.5, height - 20.5, width - 25, 9);
+    requestAnimationFrame(() => this.#draw());
+  }
+}

@@ -1,0 +1,93 @@
+"""A microphone in the browser: a fake device fed by a file, the rehearsal microphone, and what cannot be had."""
+
+import io
+
+import numpy as np
+import pytest
+import soundfile
+from scipy.signal import correlate
+from tests.journeys.conftest import CHROMIUM, FLAGS, ask
+from tests.journeys.test_performing import performing  # noqa: F401
+from tests.journeys.test_ways import quiet
+
+RATE = 48_000
+FAKE = ("--use-fake-ui-for-media-stream", "--use-fake-device-for-media-stream")
+
+
+def chirp() -> np.ndarray:
+    n = 4 * RATE
+    return 0.3 * np.sin(2 * np.pi * np.cumsum(np.linspace(200, 900, n)) / RATE) * np.linspace(0.2, 1, n)
+
+
+def record(page, ms):
+    page.select_option("#perform-count", "0")
+    page.click("#perform-record")
+    page.wait_for_selector("#perform[data-state='recording']")
+    page.wait_for_timeout(ms)
+    page.click("#perform-record")
+    page.wait_for_selector("[data-row^='recording'].track-shown", timeout=30_000)
+    quiet(page)
+
+
+def last_sound(server):
+    files = [path for path in server.data.rglob("*") if path.is_file()]
+    newest = sorted(files, key=lambda path: path.stat().st_mtime, reverse=True)
+    content = next(data for path in newest if (data := path.read_bytes())[:4] == b"RIFF" and b"fact" in data[:60])
+    return soundfile.read(io.BytesIO(content), always_2d=True)
+
+
+def test_what_a_device_hears_becomes_a_track_sample_for_sample(browser, server, tmp_path):
+    fed, path = chirp(), tmp_path / "fed.wav"
+    soundfile.write(path, fed, RATE, subtype="PCM_16")
+    flags = [*FLAGS, *FAKE, f"--use-file-for-fake-audio-capture={path}"]
+    other = browser.browser_type.launch(executable_path=CHROMIUM, args=flags)  # flags are those of a whole browser
+    page = other.new_page(base_url=server.url, viewport={"width": 1280, "height": 800})
+    page.set_default_timeout(60_000)
+    page.goto("/")
+    page.goto(ask(page, "/projects/demo")["url"].rpartition("/")[0] + "/sound")
+    page.wait_for_selector("#open-perform")
+    page.click("#open-perform")
+    page.click("[data-performs='microphone']")
+    record(page, 4000)
+    other.close()
+    sound, rate = last_sound(server)
+    assert rate == RATE
+    heard = sound[RATE // 2 : RATE // 2 + 9600, 0]
+    twice = np.tile(fed, 2)
+    place = int(np.argmax(correlate(twice, heard, mode="valid", method="fft")))
+    there = twice[place : place + len(heard)]
+    assert np.corrcoef(heard, there)[0, 1] > 0.9995
+    assert np.abs(heard - there).max() < 0.02 * np.abs(there).max(), "up to the browser's own resampling"
+
+
+@pytest.fixture
+def with_microphone(performing):  # noqa: F811
+    page = performing
+    page.click("[data-performs='microphone']")
+    return page
+
+
+def test_the_rehearsal_microphone_is_calibrated_and_lies_where_it_was_heard(with_microphone, server):
+    page = with_microphone
+    page.expect_console("microphone")
+    page.select_option("#perform-device", "rehearsal microphone")
+    page.fill("#rehearsal-late", "80")
+    page.press("#rehearsal-late", "Tab")
+    quiet(page)
+    page.click("#calibrate")
+    page.wait_for_selector("#perform[data-state='calibrating']")
+    page.wait_for_selector("#latency-words:has-text('give or take')")
+    assert abs(float(page.inner_text("#latency-words").split()[0]) - 80) < 15
+    record(page, 3500)
+    assert page.locator("[data-row^='recording']").count() == 1
+
+
+def test_a_microphone_that_cannot_be_had_is_said(with_microphone):
+    page = with_microphone
+    for name, words in (("NotAllowedError", "was refused"), ("NotFoundError", "There is no microphone")):
+        page.evaluate(
+            "(name) => (navigator.mediaDevices.getUserMedia = async () => { throw new DOMException('', name); })", name
+        )
+        page.click("[data-performs='taps']")
+        page.click("[data-performs='microphone']")
+        page.wait_for_selector(f"#notice:has-text('{words}')")
