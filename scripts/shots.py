@@ -90,6 +90,7 @@ def take(page: Page, url: str) -> None:
     page.wait_for_timeout(900)
     page.mouse.move(640, 790)
     shoot(page, "sound")
+    take_performed(page)
     page.click("[data-show-envelope='twelve-bands']")
     page.click("#suggest-bands")
     page.wait_for_selector("#suggested button")
@@ -127,6 +128,33 @@ def take(page: Page, url: str) -> None:
     dates = "document.querySelectorAll('[data-changed]')"
     page.evaluate(f"{dates}.forEach(date => (date.textContent = 'changed 24 November, 21:04'))")
     shoot(page, "projects")
+
+
+def take_performed(page: Page) -> None:
+    """What the rehearsal hand taps, while it is recorded."""
+    page.click("[data-row='drip']")
+    page.wait_for_timeout(1500)
+    page.press("body", "Home")
+    page.click("#open-perform")
+    page.select_option("#perform-device", "rehearsal hand")
+    page.select_option("#perform-count", "0")
+    page.click("#perform-record")
+    page.wait_for_timeout(6500)
+    page.click("#perform-record")
+    page.wait_for_selector("[data-show-envelope='taps-1'][aria-current]")
+    page.wait_for_timeout(1500)
+    page.click("#perform-record")
+    page.wait_for_timeout(3100)
+    shoot(page, "perform")
+    page.click("#perform-record")
+    page.wait_for_timeout(1500)
+    page.click("#perform-close")
+    for _ in range(2):
+        page.click("#undo")
+        page.wait_for_timeout(700)
+    page.press("body", "Home")
+    page.click("[data-row='rain-on-panes']")
+    page.wait_for_timeout(1500)
 
 
 def take_first_cut(page: Page, url: str) -> None:

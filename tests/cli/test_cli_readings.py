@@ -2,6 +2,7 @@
 
 import csv
 
+import mido
 import pytest
 from tests.cli.calling import run
 from tests.conftest import wav
@@ -21,6 +22,8 @@ def test_hits_and_beats_are_written_as_csv(tmp_path, capsys):
     assert all(min(abs(at - time) for at in found) < 0.005 for time in truth)
     assert run("hits", str(path), "--csv", str(out), "--low", "20Hz", "--high", "150Hz") == 0
     assert len(out.read_text().splitlines()) - 1 < len(rows)
+    assert run("hits", path, "--midi", tmp_path / "hits.mid") == 0
+    assert len(mido.MidiFile(tmp_path / "hits.mid").tracks[1]) >= 2 * len(rows)
     assert run("beats", str(path)) == 0
     head, *rows = capsys.readouterr().out.splitlines()
     assert head == "time_s,beat_in_bar"

@@ -40,7 +40,7 @@ export class Round {
   /** How much is performed, of which round. */
   words(round) {
     const { kind } = /** @type {any} */ (this);
-    return `Take ${round}: ${this.length} ${kind === "taps" ? "tap" : "point"}${this.length === 1 ? "" : "s"}`;
+    return `Round ${round}: ${this.length} ${kind === "taps" ? "tap" : "point"}${this.length === 1 ? "" : "s"}`;
   }
 
   /** The take as it is stored, up to a second; null where nothing was performed. */
