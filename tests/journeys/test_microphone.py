@@ -76,7 +76,7 @@ def test_the_rehearsal_microphone_is_calibrated_and_lies_where_it_was_heard(with
     quiet(page)
     page.click("#calibrate")
     page.wait_for_selector("#perform[data-state='calibrating']")
-    page.wait_for_selector("#latency-words:has-text('give or take')")
+    page.wait_for_selector("#latency-words:has-text('±')")
     assert abs(float(page.inner_text("#latency-words").split()[0]) - 80) < 15
     record(page, 3500)
     assert page.locator("[data-row^='recording']").count() == 1

@@ -59,7 +59,7 @@ def test_the_rehearsal_hand_is_calibrated_and_taps_the_drips_where_they_are(perf
     page.click("#calibrate")
     page.wait_for_selector("#perform[data-state='calibrating']")
     page.wait_for_selector("#perform[data-state='ready']")
-    page.wait_for_selector("#latency-words:has-text('give or take')")
+    page.wait_for_selector("#latency-words:has-text('±')")
     assert abs(float(page.inner_text("#latency-words").split()[0]) - 65) <= 3
     record(page, 6000)
     page.wait_for_selector("[data-show-envelope='taps-1'][aria-current]")

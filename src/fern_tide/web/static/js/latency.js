@@ -23,5 +23,5 @@ export function rememberLatency(device, { latency_s, spread_s }) {
 /** A device's latency in words. */
 export function latencyWords(device) {
   const { ms, spread } = all()[device] ?? {};
-  return Number.isFinite(ms) ? `${ms.toFixed(0)} ms, give or take ${spread.toFixed(0)}` : "not measured: as the browser counts it";
+  return Number.isFinite(ms) ? `${ms.toFixed(0)} ms ± ${spread.toFixed(0)}` : "not measured";
 }
