@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from tests.journeys.conftest import axe
-from tests.journeys.test_ways import quiet
+from tests.journeys.test_ways import choose, quiet
 
 MODULE = """(async () => {
     const src = document.querySelector('script[type=module]').src;
@@ -163,3 +163,33 @@ def test_a_take_that_cannot_be_sent_is_offered_again(performing):
     page.unroute("**/takes?*")
     page.click("#notice-act")
     page.wait_for_selector("[data-show-envelope='taps-1'][aria-current]")
+
+
+def test_a_property_is_led_by_its_knob_while_the_sound_plays(stage_room):
+    page = stage_room
+    choose(page, "frond-left")
+    page.click("[data-lead='frond-left:x']")
+    assert page.get_attribute("[data-lead='frond-left:x']", "aria-pressed") == "true"
+    knob = page.locator("input[data-try='frond-left:x']")
+    page.wait_for_timeout(500)
+    for _ in range(4):
+        knob.press("PageUp")
+        page.wait_for_timeout(250)
+    held = knob.input_value()
+    page.keyboard.press("Escape")
+    page.wait_for_selector("#notice:has-text('led by Frond left across')")
+    quiet(page)
+    row = page.locator("[data-property='frond-left:x']")
+    assert row.locator("[data-lead]").get_attribute("data-into") == "frond-left-across"
+    values = run(
+        page,
+        """const { head, arrays } = await getPack(project.url("curves"));
+        return [...arrays[head.curves["frond-left:x"].values]];""",
+    )
+    low, high = (float(row.locator("[data-lead]").get_attribute(f"data-{end}")) for end in ("rest", "full"))
+    assert values[-1] == pytest.approx(low + int(held) / 1000 * (high - low), abs=0.005 * (high - low))
+    assert len({round(value, 3) for value in values}) > 4 and np.all(np.diff(values) >= -1e-6), "it rose by steps"
+    page.click("[data-lead='frond-left:x']")
+    page.wait_for_timeout(400)
+    page.click("[data-lead='frond-left:x']")
+    page.wait_for_selector("#notice:has-text('nothing is stored')")

@@ -123,3 +123,11 @@ def test_clicks_that_came_back_levels_and_refusals(modules):
     assert modules("microphone", "peakOf", [0.1, -0.7, 0.2]) == 0.7
     said = {name: modules("microphone", "wordsFor", name)["what"] for name in ("NotAllowedError", "NotFoundError", "X")}
     assert "refused" in said["NotAllowedError"] and "no microphone" in said["NotFoundError"] and said["X"]
+
+
+def test_where_a_knob_lies_between_its_ends(modules):
+    assert (
+        modules("stage_leading", "shareOf", 30, -20, 80) == 0.5
+        and modules("stage_leading", "shareOf", 30, 80, -20) == 0.5
+    )
+    assert modules("stage_leading", "shareOf", 90, -20, 80) == 1 and modules("stage_leading", "shareOf", 5, 5, 5) == 0

@@ -206,3 +206,19 @@ def test_two_takes_at_once_are_both_stored(studio, demo, monkeypatch):
     monkeypatch.setattr(studio.projects, "save", slow)
     add_take(studio, demo, content)
     assert {"taps-1", "taps-2"} <= {item.id for item in document(studio, demo).envelopes}
+
+
+def test_a_property_that_a_hand_led_is_moved_as_it_was(client, studio, demo):
+    before = len(document(studio, demo).mappings)
+    answer = perform(client, demo, LED, "?given=up&drive=title:y&rest=-40&full=60")
+    assert answer.json["undo"] == "Lead Title down" and answer.json["named"] == "Title down"
+    (mapping,) = [one for one in document(studio, demo).mappings if one.envelope == answer.json["envelopes"][0]]
+    (drive,) = mapping.drives
+    assert (str(drive.target), drive.rest, drive.full) == ("title:y", -40, 60)
+    assert (mapping.marks.low, mapping.marks.high) == (0, 1)
+    row = client.get(f"/p/{demo}/stage/parts?part=title").text
+    assert 'data-rest="-40.0"' in row and f'data-into="{mapping.envelope}"' in row, "it can be led again"
+    again = perform(client, demo, LED, f"?into={mapping.envelope}")
+    assert again.json["take"] == 2 and len(document(studio, demo).mappings) == before + 1
+    for wrong in ("drive=title:y&rest=x&full=1", "drive=title:y&rest=1", "drive=nobody:y&rest=0&full=1", "drive=title"):
+        assert perform(client, demo, LED, f"?given=up&{wrong}").status_code in {404, 422}, wrong

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from enum import StrEnum
 from typing import Any, TypeGuard, TypeVar
 
@@ -27,6 +28,17 @@ def number(plain: dict[str, Any], name: str, otherwise: float | None = None) -> 
     if not is_number(value):
         raise InvalidParameter(words(name), value=value, allowed="a number")
     return float(value)
+
+
+def asked_number(asked: Mapping[str, str], name: str, otherwise: float | None = None) -> float:
+    """Read a number of an address; raise InvalidParameter where it is none, or is missing and nothing stands for it."""
+    try:
+        value = float(asked[name]) if name in asked else otherwise
+    except ValueError:
+        value = None
+    if value is None or not abs(value) <= MOST_NUMBER:
+        raise InvalidParameter(name, value=asked.get(name), allowed="a number")
+    return value
 
 
 def one_of(choices: type[E], plain: dict[str, Any], name: str, default: str = "") -> E:

@@ -8,12 +8,13 @@ from typing import Any
 from flask import Blueprint, Response, jsonify, request
 
 from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.target import Target
 from fern_tide.core.commands.command import Command
 from fern_tide.core.envelope.takes import MOST_BYTES
 from fern_tide.core.formats.hits_midi import write_hits
-from fern_tide.web.asked import is_number, number, one_of
+from fern_tide.web.asked import asked_number, is_number, number, one_of
 from fern_tide.web.context import body, services, small_upload, status, studio, whole
-from fern_tide.workflows.bring_in.takes import add_take
+from fern_tide.workflows.bring_in.takes import Led, add_take
 from fern_tide.workflows.tune import edits
 from fern_tide.workflows.tune.calibrating import calibration_sound, measured_latency
 from fern_tide.workflows.tune.hits_by_hand import HandOnHit, hand_on_hit, hits_offset_s
@@ -25,10 +26,14 @@ _MOST_TAPS = 1000
 
 @pages.post("/takes")
 def add(key: str) -> Any:
-    """Take a take in: into the envelopes named by 'into', or as new ones of what 'given' names."""
+    """Take a take in: into the envelopes named by 'into', or as new ones of what 'given' names, that move 'drive'."""
     content = small_upload(MOST_BYTES)
     into, given = request.args.getlist("into"), request.args.getlist("given")
-    revision, envelopes = add_take(studio(), key, content, into=into, given=given)
+    led = None
+    if (drive := request.args.get("drive")) is not None:
+        rest, full = (asked_number(request.args, end) for end in ("rest", "full"))
+        led = Led(Target.parse(drive), rest, full)
+    revision, envelopes = add_take(studio(), key, content, into=into, given=given, led=led)
     first = revision.document.envelope(envelopes[0])
     told = {"envelopes": envelopes, "named": first.name, "take": len(first.reading.params.model_dump()["takes"])}
     return jsonify({**status(revision), "chosen": {"envelope": first.id}, **told}), 201

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from collections.abc import Mapping as Named
 from dataclasses import asdict
@@ -20,7 +19,7 @@ from fern_tide.core.envelope.beat_grid import on_beat
 from fern_tide.core.envelope.notes import Notes, read_notes
 from fern_tide.core.formats.moments import MOST_BYTES, Moment, read_moments, write_csv, write_vtt
 from fern_tide.core.sound.spectrogram import Picture, shown, tilt_steps
-from fern_tide.web.asked import MOST_NUMBER, is_number, number, one_of
+from fern_tide.web.asked import asked_number, is_number, number, one_of
 from fern_tide.web.context import body, services, small_upload, status, studio, uploaded, whole
 from fern_tide.web.packing import Pack
 from fern_tide.web.pages.curves import level_head, waveform_head
@@ -37,26 +36,15 @@ MOST_COLUMNS = 4096
 MOST_TILE = 2048
 
 
-def _number(asked: Named[str, str], name: str, default: float) -> float:
-    """Read a number of an address."""
-    try:
-        value = float(asked.get(name, default))
-    except ValueError:
-        value = math.nan
-    if not abs(value) <= MOST_NUMBER:
-        raise InvalidParameter(name, value=asked.get(name), allowed="a number")
-    return value
-
-
 @pages.get("/tracks/<track_id>/spectrogram")
 def picture(key: str, track_id: str) -> Response:
     """Give a stretch of a track's spectrogram as bytes, lowest row first: frames from..to in so many columns."""
     project = studio().projects.head(key)[1]
     drawn, _ = spectrogram(studio(), services().levels, project, project.track(track_id))
-    columns = int(min(MOST_COLUMNS, max(1, _number(request.args, "columns", 1000))))
-    first, last = _number(request.args, "from", 0), _number(request.args, "to", project.n_frames)
+    columns = int(min(MOST_COLUMNS, max(1, asked_number(request.args, "columns", 1000))))
+    first, last = asked_number(request.args, "from", 0), asked_number(request.args, "to", project.n_frames)
     stretch = shown(drawn, first=first, last=max(last, first + 1e-3), columns=columns)
-    return _rows(_tilted(stretch, _number(request.args, "tilt", 0.0)))
+    return _rows(_tilted(stretch, asked_number(request.args, "tilt", 0.0)))
 
 
 @pages.get("/tracks/<track_id>/spectra")
@@ -64,8 +52,8 @@ def tile(key: str, track_id: str) -> Response:
     """Give the spectra of frames from..to as bytes, one row of pitches after the other frame by frame."""
     project = studio().projects.head(key)[1]
     drawn, _ = spectrogram(studio(), services().levels, project, project.track(track_id))
-    first = int(max(0, _number(request.args, "from", 0)))
-    last = int(min(drawn.shape[1], _number(request.args, "to", first + MOST_TILE), first + MOST_TILE))
+    first = int(max(0, asked_number(request.args, "from", 0)))
+    last = int(min(drawn.shape[1], asked_number(request.args, "to", first + MOST_TILE), first + MOST_TILE))
     return _rows(np.ascontiguousarray(drawn[:, first : max(first, last)].T))
 
 
@@ -75,7 +63,9 @@ def mean(key: str, track_id: str) -> Response:
     project = studio().projects.head(key)[1]
     _, level = spectrogram(studio(), services().levels, project, project.track(track_id))
     pack = Pack()
-    return pack.response({"average": pack.add(level), "tilt": pack.add(tilt_steps(_number(request.args, "tilt", 0.0)))})
+    return pack.response(
+        {"average": pack.add(level), "tilt": pack.add(tilt_steps(asked_number(request.args, "tilt", 0.0)))}
+    )
 
 
 def _rows(rows: Picture) -> Response:
@@ -140,9 +130,9 @@ def all_shown(key: str) -> Response:
 
 def _spectra_head(pack: Pack, project: Project, track: Track, asked: Named[str, str]) -> dict[str, Any]:
     drawn, level = spectrogram(studio(), services().levels, project, track)
-    columns = int(min(MOST_COLUMNS, max(1, _number(asked, "columns", 800))))
-    first, last = _number(asked, "from", 0), _number(asked, "to", 0) or project.n_frames
-    tilt = _number(asked, "tilt", 0.0)
+    columns = int(min(MOST_COLUMNS, max(1, asked_number(asked, "columns", 800))))
+    first, last = asked_number(asked, "from", 0), asked_number(asked, "to", 0) or project.n_frames
+    tilt = asked_number(asked, "tilt", 0.0)
     return {
         "picture": pack.add_bytes(
             _tilted(shown(drawn, first=first, last=max(last, first + 1e-3), columns=columns), tilt)
@@ -226,7 +216,7 @@ def bands(key: str, track_id: str) -> Any:
 def band_sound(key: str, track_id: str) -> Response:
     """Serve a band of a track, by byte ranges."""
     project = studio().projects.head(key)[1]
-    low, high = _number(request.args, "low", 20), _number(request.args, "high", 20_000)
+    low, high = asked_number(request.args, "low", 20), asked_number(request.args, "high", 20_000)
     if not 0 <= low < high:
         raise InvalidParameter("band", value=f"{low:g} to {high:g} Hz", allowed="an upper edge above the lower")
     path = band_file(studio(), project, project.track(track_id), low_hz=low, high_hz=high)
@@ -260,7 +250,7 @@ def swap_file(key: str, track_id: str) -> Any:
 @pages.get("/moved")
 def moved(key: str) -> Any:
     """Say which curves moved since a revision, and how much."""
-    before = studio().projects.document_at(key, int(_number(request.args, "since", 0)))
+    before = studio().projects.document_at(key, int(asked_number(request.args, "since", 0)))
     after = studio().projects.head(key)[1]
     differences = swap.report(services().levels, before, after)
     driven = {str(drive.target) for mapping in after.mappings if not mapping.muted for drive in mapping.drives}

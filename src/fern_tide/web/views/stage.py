@@ -7,18 +7,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from fern_tide.core.bake.bake import Drivers
-from fern_tide.core.bake.pieces import is_of_pieces
-from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import READINGS, Envelope
 from fern_tide.core.envelope.reading import Reading
-from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
-from fern_tide.core.scene.arrays.field import LAYOUTS, ArrayParams
-from fern_tide.core.scene.follow import Follow, Limit
+from fern_tide.core.scene.arrays.field import LAYOUTS
 from fern_tide.core.scene.graphic import is_level
-from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import PART_KINDS, Part, Scene, SceneFile
 from fern_tide.store.revision import Revision
 from fern_tide.web.context import services, staged
@@ -26,6 +20,7 @@ from fern_tide.web.heads import head
 from fern_tide.web.views.array_sheet import ArraySheet, array_sheet
 from fern_tide.web.views.dial_sheet import DialSheet, dial_sheet
 from fern_tide.web.views.poses_sheet import PosesSheet, poses_sheet, row_of
+from fern_tide.web.views.properties import MOST_CHOICES, PropertyRow, Ties, property_rows, ties_of
 from fern_tide.web.views.several import SeveralView, parts_of, several_view
 from fern_tide.web.views.shapers_sheet import ShapersSheet, shapers_sheet
 from fern_tide.web.views.tree import Look, Rows, chosen_ids, chosen_part, rows_of
@@ -33,8 +28,6 @@ from fern_tide.web.views.way_sheet import RideSheet, WaySheet, ride_sheet, way_h
 from fern_tide.workflows.tune import make_part
 from fern_tide.workflows.tune.several import Line
 from fern_tide.workflows.tune.squash import Squash, squash_of
-
-MOST_CHOICES = 400
 
 
 @dataclass(frozen=True)
@@ -47,49 +40,11 @@ class Offer:
 
 
 @dataclass(frozen=True)
-class PropertyRow:
-    """A row of the selected part's properties.
-
-    Attributes:
-        item: the property.
-        target: as text.
-        own: the part's own value.
-        drives: what drives it, with the mapping.
-        ground: what gives it its values but mappings, in words, or ''.
-        low: the left end of the slider.
-        high: its right end.
-        rest: where the tick of rest is, from 0 to 1, or None.
-        full: where the tick of full is.
-    """
-
-    item: Property
-    target: str
-    own: float | str
-    drives: tuple[tuple[Mapping, Drive], ...]
-    ground: str
-    low: float
-    high: float
-    rest: float | None
-    full: float | None
-
-
-@dataclass(frozen=True)
 class Graphic:
     """What draws a sound graphic: its mappings, and how many levels it has."""
 
     mappings: Sequence[Mapping]
     levels: int
-
-
-@dataclass(frozen=True)
-class Ties:
-    """Limits of a property, what it follows, and what it could follow, each as a target with words."""
-
-    item: Property
-    target: str
-    limit: Limit | None
-    follow: Follow | None
-    choices: list[tuple[str, str]]
 
 
 @dataclass(frozen=True)
@@ -177,10 +132,10 @@ def stage_view(
         rows=rows_of(staged(scene), part, moved, look=look),
         find=look.find,
         larger=look.larger,
-        properties=_properties(project, part, moved) if part else (),
+        properties=property_rows(project, part, moved) if part else (),
         head=head(staged(scene), part) if part else None,
         chosen=chosen if has_chosen else "",
-        ties=_ties(project, part, chosen) if part and has_chosen else None,
+        ties=ties_of(project, part, chosen) if part and has_chosen else None,
         readings=READINGS,
         n_driven_parts=len({target.part for target in moved}),
         kinds=_offers(scene),
@@ -221,56 +176,6 @@ def _groups(scene: Scene, part: Part) -> list[Part]:
 def _file(scene: Scene, part: Part | None) -> SceneFile | None:
     file = getattr(part.shape.params, "file", None) if part else None
     return scene.file(file) if file else None
-
-
-def _properties(project: Project, part: Part, moved: Named[Target, Drivers]) -> tuple[PropertyRow, ...]:
-    rows, params = [], part.shape.params
-    sizes = {size.id for size in params.layout.spec.sizes} if isinstance(params, ArrayParams) else set()
-    for item in sorted(part.properties, key=lambda item: item.id not in sizes):  # those of a layout first
-        if is_level(item.id):
-            continue
-        target = Target(part=part.id, property=item.id)
-        own = part.own(item.id)
-        drives = tuple(moved.get(target, ()))
-        ground = project.scene.grounds.get(target)
-        words = "" if ground is None else ground.words
-        low, high, rest, full = _reach(item, own, drives)
-        rows.append(PropertyRow(item, str(target), own, drives, words, low, high, rest, full))
-    return tuple(rows)
-
-
-def _reach(
-    item: Property, own: float | str, drives: tuple[tuple[Mapping, Drive], ...]
-) -> tuple[float, float, float | None, float | None]:
-    """Give the ends of a slider, and where rest and full lie on it; a colour has none."""
-    if isinstance(own, str):
-        return 0.0, 1.0, None, None
-    ends = [float(value) for _, drive in drives for value in (drive.rest, drive.full)]
-    if not ends:
-        low, high = item.reach(own)
-        full = float(item.suggest_ends(own)[1])
-        return min(low, full), max(high, full), None, None
-    room = 0.25 * (max(ends) - min(ends) or abs(float(item.swing)) or 1.0)
-    low, high = min(ends) - room, max(ends) + room
-    low = max(low, item.low) if item.low is not None else low
-    high = min(high, item.high) if item.high is not None else high
-    low, high = min(low, *ends), max(high, *ends)
-    span = (high - low) or 1.0
-    return low, high, (ends[0] - low) / span, (ends[1] - low) / span
-
-
-def _ties(project: Project, part: Part, name: str) -> Ties:
-    """Limits of a property, and what it follows or could follow."""
-    target, item = Target(part=part.id, property=name), part.property(name)
-    choices: list[tuple[str, str]] = []
-    for other in () if is_of_pieces(part, name) else project.scene.parts:
-        for candidate in other.properties:
-            if candidate.kind == item.kind and (other.id, candidate.id) != (part.id, name):
-                choices.append((f"{other.id}:{candidate.id}", f"{other.name}, {candidate.label.lower()}"))
-        if len(choices) > MOST_CHOICES:
-            break
-    limit, follow = project.scene.limit_of(target), project.scene.follow_of(target)
-    return Ties(item=item, target=str(target), limit=limit, follow=follow, choices=choices)
 
 
 def _offers(scene: Scene) -> list[Offer]:

@@ -2,25 +2,48 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.naming import fresh_id
+from fern_tide.core.base.target import Target
+from fern_tide.core.commands.mapping import PutMapping
 from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.registry import Together
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice, reading_in_role
 from fern_tide.core.envelope.readings.take import BEGINS, OF_HITS, TakeGiven, TakeParams
 from fern_tide.core.envelope.takes import MOST_BYTES, Performed, Take, TakeKind, read_take
+from fern_tide.core.mapping.drive import Drive
+from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.mapping.marks import Marks
 from fern_tide.store.revision import Conflict, Revision
 from fern_tide.workflows.studio import Studio
+from fern_tide.workflows.tune.aiming import name_after
 
 _TRIES = 5
 _NAMES = {TakeGiven.HITS: "Taps", TakeGiven.ACROSS: "Across", TakeGiven.UP: "Up", TakeGiven.PRESSURE: "Pressure"}
 
 
+@dataclass(frozen=True)
+class Led:
+    """A property that a hand led: where it is at level 0, and at level 1."""
+
+    target: Target
+    rest: float
+    full: float
+
+
 def add_take(
-    studio: Studio, key: str, content: bytes, *, into: Sequence[str] = (), given: Sequence[str] = ()
+    studio: Studio,
+    key: str,
+    content: bytes,
+    *,
+    into: Sequence[str] = (),
+    given: Sequence[str] = (),
+    led: Led | None = None,
 ) -> tuple[Revision, tuple[str, ...]]:
     """Store a take, and add it to envelopes of takes or make new ones.
 
@@ -30,6 +53,7 @@ def add_take(
         content: the take, as JSON; see core/envelope/takes.py.
         into: the ids of envelopes that it is one more take of; those that are gone are passed over.
         given: what of it, for new envelopes where it goes into none: of a gesture 'across', 'up' and 'pressure'.
+        led: what the first new envelope then moves, as the hand did.
 
     Returns:
         The revision, and the ids of the envelopes.
@@ -37,6 +61,7 @@ def add_take(
     Raises:
         UnreadableTake: it is none; nothing stays behind.
         InvalidParameter: there is nothing in it.
+        UnknownName: there is no such property.
     """
     take = read_take(content)
     if not len(take.times_s):
@@ -47,10 +72,15 @@ def add_take(
         current = studio.projects.current(key)
         project = current.document
         there = [item for item in project.envelopes if item.id in into and isinstance(item.reading.params, TakeParams)]
-        envelopes = [_with(item, digest) for item in there] or _new(project, take, digest, given)
+        called = None if led is None else name_after(project, led.target)
+        envelopes = [_with(item, digest) for item in there] or _new(project, take, digest, given, called=called)
         names = " and ".join(item.name for item in envelopes)
         words = f"Perform {names}" if not there else f"Perform {names} again"
-        command = Together(words=words[:120], commands=tuple(PutEnvelope(envelope=item) for item in envelopes))
+        commands: list[PutEnvelope | PutMapping] = [PutEnvelope(envelope=item) for item in envelopes]
+        if led is not None and not there:
+            commands.append(PutMapping(mapping=(mapping := _mapping(project, envelopes[0], led))))
+            words = f"Lead {mapping.name}"
+        command = Together(words=words[:120], commands=tuple(commands))
         try:
             revision = studio.projects.save(key, command.apply(project), base=current.id, label=command.label(project))
             break
@@ -68,15 +98,17 @@ def _with(envelope: Envelope, digest: str) -> Envelope:
     return envelope.but(reading=envelope.reading.but(params=params.but(takes=takes)))
 
 
-def _new(project: Project, take: Take, digest: str, given: Sequence[str]) -> list[Envelope]:
-    """Make an envelope of each thing that is taken of a take."""
+def _new(
+    project: Project, take: Take, digest: str, given: Sequence[str], *, called: str | None = None
+) -> list[Envelope]:
+    """Make an envelope of each thing that is taken of a take, called by that, or as is said."""
     wanted = [TakeGiven.HITS] if take.kind is TakeKind.TAPS else _led(given)
     envelopes: list[Envelope] = []
     for one in wanted:
         among = (*project.envelopes, *envelopes)
-        names, count = {item.name for item in among}, 1
-        while (name := f"{_NAMES[one]} {count}") in names:
-            count += 1
+        names = {item.name for item in among}
+        numbered = (f"{called or _NAMES[one]} {count}" for count in itertools.count(1))
+        name = called if called and called not in names else next(name for name in numbered if name not in names)
         params = TakeParams(takes=(Performed(media=digest, name="Take 1"),), given=one)
         envelope = Envelope(
             id=fresh_id(name, among=among),
@@ -86,6 +118,14 @@ def _new(project: Project, take: Take, digest: str, given: Sequence[str]) -> lis
         )
         envelopes.append(envelope)
     return envelopes
+
+
+def _mapping(project: Project, envelope: Envelope, led: Led) -> Mapping:
+    """Give the mapping that moves a property as it was led: lift is the level itself."""
+    name = name_after(project, led.target)
+    drive = Drive(target=led.target, rest=led.rest, full=led.full)
+    id = fresh_id(name, among=project.mappings)
+    return Mapping(id=id, name=name, envelope=envelope.id, marks=Marks(low=0.0, high=1.0), drives=(drive,))
 
 
 def _led(given: Sequence[str]) -> list[TakeGiven]:

@@ -5,6 +5,7 @@ import { follow } from "./drag.js";
 import { notice } from "./notices.js";
 import { project } from "./project.js";
 import { selection } from "./selection.js";
+import { Leading } from "./stage_leading.js";
 import { transport } from "./transport.js";
 
 const NINE = [0, 0.5, 1];
@@ -14,6 +15,7 @@ const NO_SHAPE = "This part has no shape of its own: type where its anchor is.";
 export const knobValue = (at, from, to) => Number((from + (at / 1000) * (to - from)).toPrecision(6));
 
 const rounded = (value, digits) => Number(value.toFixed(digits));
+const valueOf = (knob) => knobValue(Number(knob.value), Number(knob.dataset.from), Number(knob.dataset.to));
 const knobOf = (event) => event.target.closest?.("input[data-try]");
 
 export class PartProperties extends Component {
@@ -36,6 +38,7 @@ export class PartProperties extends Component {
     this.on(root, "ft:set", ({ target }) => target.dataset.own && this.#back(target.dataset.own));
     this.on(root, "click", ({ target }) => this.#pressed(target.closest("button")));
     this.on(project, "refused", ({ detail }) => this.#askAgain(detail));
+    this.leading = new Leading(root, this.signal, { value: valueOf, onEnd: () => this.all("input[data-try]").forEach((knob) => this.#release(knob)) });
   }
 
   get #part() {
@@ -52,14 +55,14 @@ export class PartProperties extends Component {
 
   #hold(knob) {
     const target = knob.dataset.try;
-    const value = knobValue(Number(knob.value), Number(knob.dataset.from), Number(knob.dataset.to));
+    const value = valueOf(knob);
     knob.dataset.held = "";
     this.#show(target, value);
     this.#tell(target, value);
   }
 
   #release(knob) {
-    if (!("held" in knob.dataset)) return;
+    if (!("held" in knob.dataset) || this.leading.leads(knob.dataset.try)) return;
     delete knob.dataset.held;
     const [, name] = knob.dataset.try.split(":");
     this.putKnob(knob, this.head().own[name]);

@@ -26,6 +26,12 @@ export class Round {
     return this.#times.length;
   }
 
+  /** The point that was taken last: its seconds and values; null before the first. */
+  get last() {
+    if (!this.length) return null;
+    return { seconds: this.#times.at(-1), values: Object.fromEntries(Object.entries(this.#values).map(([name, all]) => [name, all.at(-1)])) };
+  }
+
   get isFull() {
     return this.length >= MOST_POINTS;
   }
