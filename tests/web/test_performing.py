@@ -222,3 +222,17 @@ def test_a_property_that_a_hand_led_is_moved_as_it_was(client, studio, demo):
     assert again.json["take"] == 2 and len(document(studio, demo).mappings) == before + 1
     for wrong in ("drive=title:y&rest=x&full=1", "drive=title:y&rest=1", "drive=nobody:y&rest=0&full=1", "drive=title"):
         assert perform(client, demo, LED, f"?given=up&{wrong}").status_code in {404, 422}, wrong
+
+
+def test_hits_of_a_late_track_are_moved_in_seconds_of_the_project(client, studio, demo):
+    track = document(studio, demo).envelope("hits").track
+    post(client, demo, f"tracks/{track}/offset", offset=30)
+    frames = hits(client, demo, "hits")[0]
+    post(client, demo, "envelopes/hits/hits", how="move", place=0, time_s=float(frames[0]) / 30 + 0.2)
+    assert hits(client, demo, "hits")[0][0] == pytest.approx(min(frames[0] + 6, frames[1]), abs=1e-3)
+    (edit,) = document(studio, demo).envelope("hits").reading.params.edits
+    assert edit.time_s == pytest.approx(float(frames[0]) / 30 - 0.8, abs=1e-3), "it is stored in seconds of the track"
+    times = []
+    for message in mido.MidiFile(file=io.BytesIO(client.get(f"/p/{demo}/hits.mid?envelope=hits").data)).tracks[1]:
+        times.append(message.time)
+    assert times[0] / 19_200 == pytest.approx(float(hits(client, demo, "hits")[0][0]) / 30, abs=1e-3)

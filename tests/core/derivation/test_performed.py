@@ -1,0 +1,81 @@
+"""Performed levels in the graph: steps go by the taps, and the beat is an input only where it is used."""
+
+import numpy as np
+import pytest
+from tests.core.derivation.documents import (
+    GESTURE,
+    TAKEN,
+    TAPS,
+    document,
+    drive,
+    envelope,
+    mapping,
+    track,
+    value,
+)
+
+from fern_tide.core.derivation.graph import Graph
+from fern_tide.core.derivation.node import Kind, below
+from fern_tide.core.envelope.beat_grid import BeatSetting
+from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
+from fern_tide.core.mapping.mapping import StepChoice
+
+
+def performed(media=TAPS, **params):
+    choice = {"id": "take", "params": {"takes": [{"media": media, "name": "Take 1"}], **params}}
+    return Envelope(id="taps", name="Taps", reading=ReadingChoice.model_validate(choice))
+
+
+def of_hits(*, edits=()):
+    reading = ReadingChoice.model_validate({"id": "hits", "params": {"edits": list(edits)}})
+    return Envelope(id="taps", name="Struck", track="tone", reading=reading)
+
+
+def with_steps(made, **more):
+    steps = (StepChoice.parse("build_up starts_over=yes hits=track"),)
+    mappings = (mapping("m", "taps", drive("lamp:turn", 0.0, 1.0), steps=steps),)
+    return document(envelopes=(*document().envelopes, made), mappings=mappings, **more)
+
+
+def frames_of_hits(project):
+    context = Graph(project).lift(project.mappings[0]).inputs[1]
+    return value(context).hit_frames.tolist()
+
+
+def test_steps_go_by_taps_and_by_hits_that_a_hand_edited():
+    taps = np.floor((TAKEN.times_s - 0.02) * 30 + 1e-6).astype(int).tolist()
+    assert frames_of_hits(with_steps(performed())) == taps
+    found = frames_of_hits(with_steps(of_hits()))
+    assert found == frames_of_hits(with_steps(envelope("taps", "amplitude", of="tone")))
+    project = with_steps(of_hits())
+    hits = value(Graph(project).hits(project.envelope("taps")))
+    gone = with_steps(of_hits(edits=[{"was_s": float(hits.times_s[0])}]))
+    assert frames_of_hits(gone) == np.floor((hits.times_s[1:] + 0.05) * 30 + 1e-6).astype(int).tolist()
+    led = frames_of_hits(with_steps(performed(GESTURE, given="up")))
+    assert led == frames_of_hits(with_steps(envelope("taps", "curve", of=None))), "a gesture has no hits of its own"
+
+
+def test_hits_of_a_late_track_are_counted_in_its_own_seconds():
+    project = with_steps(of_hits())
+    late = project.but(tracks=(project.tracks[0], track("tone", media=project.tracks[1].media, offset_samples=8_000)))
+    hits = [value(Graph(one).hits(one.envelope("taps"))).times_s for one in (project, late)]
+    np.testing.assert_array_equal(*hits)
+    levels = [np.flatnonzero(value(Graph(one).reading(one.envelope("taps")))) for one in (project, late)]
+    np.testing.assert_allclose(levels[1][0] - levels[0][0], 0.45 * 30, atol=1)
+
+
+@pytest.mark.parametrize(("percent", "beats"), [(0, False), (50, True)])
+def test_the_beat_is_an_input_of_a_take_only_where_it_is_drawn_to_it(percent, beats):
+    project = with_steps(performed(to_beat_percent=percent))
+    nodes = below([Graph(project).level(project.envelope("taps"))])
+    assert any(node.kind is Kind.BEATS for node in nodes) is beats
+    other = project.but(beat=BeatSetting(bpm=77.0))
+    prints = [Graph(one).level(one.envelope("taps")).fingerprint for one in (project, other)]
+    assert (prints[0] != prints[1]) is beats
+
+
+def test_a_level_without_hits_has_none():
+    project = document()
+    assert value(Graph(project).hits(project.envelopes[0])) is None
+    gesture = document(envelopes=(*project.envelopes, performed(GESTURE, given="across")))
+    assert value(Graph(gesture).hits(gesture.envelope("taps"))) is None
