@@ -1,6 +1,7 @@
 """What the page makes of clocks, taps and pointers before anything is sent."""
 
 import io
+import struct
 from pathlib import Path
 
 import numpy as np
@@ -29,6 +30,8 @@ def test_a_player_that_goes_back_or_waits_is_followed(modules):
     told = modules(HERE, "clocked", before + after, 800.0)
     assert [at for at, back in enumerate(told["said"]) if back] == [len(before)], "one round ends"
     assert told["at"] == pytest.approx(1.2, abs=1e-6), "it waited until it played again"
+    told = modules(HERE, "clocked", [*before, [480, 1.0], [496, 1.0], [560, 1.02]], 560.0)
+    assert told["at"] == pytest.approx(1.02), "where it was set is not when it played"
     jitter = [[ms, 3 + ms / 1000 - (0.05 if ms == 320 else 0)] for ms in range(0, 480, 16)]
     told = modules(HERE, "clocked", jitter, 400.0)
     assert not any(told["said"]) and told["at"] == pytest.approx(3.4), "a small correction is no new round"
@@ -106,6 +109,7 @@ def test_samples_are_a_wav_file_that_others_read(modules):
     np.testing.assert_allclose(whole, [left, right], atol=1e-7)
     content = bytes(modules(HERE, "wavBytes", whole, 48_000))
     sound, rate = soundfile.read(io.BytesIO(content), always_2d=True)
+    assert content[38:50] == b"fact" + struct.pack("<II", 4, 500), "as the format wants it of floats"
     assert rate == 48_000 and soundfile.info(io.BytesIO(content)).subtype == "FLOAT"
     np.testing.assert_allclose(sound.T, [left, right], atol=1e-7)
     assert measure(io.BytesIO(content)).n_samples == 500

@@ -6,6 +6,7 @@ import wave
 import mido
 import numpy as np
 import pytest
+from tests.conftest import wav
 from tests.core.envelope.test_notes import ONE, TEMPO_240, song
 from tests.web.test_soundtrack import post, unpack
 
@@ -236,3 +237,13 @@ def test_hits_of_a_late_track_are_moved_in_seconds_of_the_project(client, studio
     for message in mido.MidiFile(file=io.BytesIO(client.get(f"/p/{demo}/hits.mid?envelope=hits").data)).tracks[1]:
         times.append(message.time)
     assert times[0] / 19_200 == pytest.approx(float(hits(client, demo, "hits")[0][0]) / 30, abs=1e-3)
+
+
+def test_a_recording_begins_where_it_was_heard(client, studio, demo):
+    content = wav(0.1 * np.ones(4800), rate_hz=48_000)
+    client.post(f"/p/{demo}/tracks?name=Recording 1.wav&at_s=-0.25", data=content)
+    assert document(studio, demo).track("recording-1").offset_samples == -12_000
+    client.post(f"/p/{demo}/tracks?name=Plain.wav", data=content)
+    assert document(studio, demo).track("plain").offset_samples == 0
+    for wrong in ("x", "nan", "1e99"):
+        assert client.post(f"/p/{demo}/tracks?name=a.wav&at_s={wrong}", data=content).status_code == 422, wrong

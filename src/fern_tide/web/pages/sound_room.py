@@ -6,7 +6,7 @@ from typing import Any
 
 from flask import Blueprint, jsonify, request
 
-from fern_tide.web.asked import number
+from fern_tide.web.asked import asked_number
 from fern_tide.web.context import render, status, studio, uploaded
 from fern_tide.web.views.sound_room import SoundRoomView, sound_room_view
 from fern_tide.workflows.bring_in import sounds
@@ -31,7 +31,7 @@ def parts(key: str) -> str:
 def add(key: str) -> Any:
     """Take a sound file in as a track, which begins at 0 or at so many seconds of the project."""
     name = request.args.get("name", "")
-    at_s = number({"at_s": request.args.get("at_s", 0.0, type=float)}, "at_s")
+    at_s = asked_number(request.args, "at_s", 0.0)
     revision = sounds.add_track(studio(), key, uploaded(), file_name=name, at_s=at_s)
     return jsonify({**status(revision), "chosen": {"track": revision.document.tracks[-1].id}}), 201
 
