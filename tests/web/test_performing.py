@@ -29,6 +29,10 @@ def document(studio, key):
     return studio.projects.current(key).document
 
 
+def takes_of(studio, key):
+    return document(studio, key).envelope("taps-1").reading.params.takes
+
+
 def perform(client, key, take, query=""):
     return client.post(f"/p/{key}/takes{query}", json=take)
 
@@ -101,6 +105,9 @@ def test_takes_are_chosen_for_a_stretch_named_and_taken_away(client, studio, dem
     post(client, demo, path, how="rename", place=1, name="Calm")
     post(client, demo, path, how="drop", place=0)
     params = document(studio, demo).envelope("taps-1").reading.params
+    perform(client, demo, TAPS, "?into=taps-1")
+    assert [one.name for one in takes_of(studio, demo)] == ["Calm", "Take 1"], "the next free number"
+    post(client, demo, path, how="drop", place=1)
     assert [take.name for take in params.takes] == ["Calm"] and [one.take for one in params.stretches] == [0]
     for wrong in (
         {"how": "drop", "place": 0},

@@ -66,6 +66,8 @@ def add_take(
     take = read_take(content)
     if not len(take.times_s):
         raise InvalidParameter("take", value="empty", allowed="one with a tap or a move in it")
+    if led is not None:
+        studio.projects.current(key).document.scene.resolve(led.target)
     with studio.media.receive([take.content()], most=MOST_BYTES) as (digest, _, keep):
         keep.append(True)
     for again in range(_TRIES):
@@ -94,7 +96,9 @@ def _with(envelope: Envelope, digest: str) -> Envelope:
     """Give an envelope with one take more."""
     params = envelope.reading.params
     assert isinstance(params, TakeParams)
-    takes = (*params.takes, Performed(media=digest, name=f"Take {len(params.takes) + 1}"))
+    names = {take.name for take in params.takes}
+    name = next(name for name in (f"Take {count}" for count in itertools.count(1)) if name not in names)
+    takes = (*params.takes, Performed(media=digest, name=name))
     return envelope.but(reading=envelope.reading.but(params=params.but(takes=takes)))
 
 

@@ -4,7 +4,7 @@ import { Calibrating } from "./calibrating.js";
 import { Component } from "./component.js";
 import { countIn } from "./count_in.js";
 import { Devices, HAND } from "./devices.js";
-import { byId } from "./dom.js";
+import { byId, first } from "./dom.js";
 import { HeardClock } from "./heard_clock.js";
 import { latencyOf, latencyWords } from "./latency.js";
 import { Outbox } from "./outbox.js";
@@ -29,6 +29,7 @@ export class Perform extends Component {
   #state = "ready";
   #round = null;
   #rounds = 0;
+  #heard = 0;
   #into = [];
   #clock = null;
   #hand = null;
@@ -49,10 +50,6 @@ export class Perform extends Component {
     this.on(window, "pagehide", () => this.#leaves());
     this.on(window, "resize", () => this.#place());
     this.signal.addEventListener("abort", () => this.#stop());
-  }
-
-  get #device() {
-    return this.devices.chosen;
   }
 
   /** What the pad takes in now. */
@@ -120,8 +117,8 @@ export class Perform extends Component {
     }
     this.find("#perform-given").hidden = this.#kind !== "gesture";
     this.find("#into-row").hidden = this.#kind === "microphone";
-    this.find("#rehearsal-row").hidden = !this.#device.startsWith("rehearsal");
-    this.find("#latency-words").textContent = latencyWords(this.#device);
+    this.find("#rehearsal-row").hidden = !this.devices.chosen.startsWith("rehearsal");
+    this.find("#latency-words").textContent = latencyWords(this.devices.chosen);
     this.find("#pad-words").textContent = this.#state === "ready" ? READY[this.#kind] : "";
     const record = this.find("#perform-record");
     record.textContent = { ready: "Record", counting: "Cancel", recording: "Stop", calibrating: "Record" }[this.#state];
@@ -147,7 +144,7 @@ export class Perform extends Component {
     if (dataset.gives) this.#gives(button);
     if (id === "perform-close") this.close();
     if (id === "perform-record") this.#state === "ready" ? this.#record() : this.#stop();
-    if (id === "calibrate") this.#state === "calibrating" ? this.calibrating.stop() : this.calibrating.start(this.#device);
+    if (id === "calibrate") this.#state === "calibrating" ? this.calibrating.stop() : this.calibrating.start(this.devices.chosen);
   }
 
   #performs(kind) {
@@ -180,7 +177,7 @@ export class Perform extends Component {
   }
 
   #escape(event) {
-    if (event.key !== "Escape" || this.root.hidden || event.defaultPrevented) return;
+    if (event.key !== "Escape" || this.root.hidden || event.defaultPrevented || first("dialog[open]")) return;
     event.preventDefault();
     if (this.#state === "ready") this.close();
     else this.#stop();
@@ -202,7 +199,7 @@ export class Perform extends Component {
     const mine = this.#ends;
     if (!(await countIn(how, mine.signal)) || mine.signal.aborted) return;
     this.#clock = new HeardClock(() => transport.seconds);
-    this.#begin();
+    this.#begin(this.#seconds(transport.frame));
     this.#enter("recording");
     transport.play();
     if (this.#kind === "microphone") this.voice.begin(() => transport.seconds);
@@ -215,13 +212,14 @@ export class Perform extends Component {
   #seconds = (frame) => (frame * transport.rate[1]) / transport.rate[0];
 
   #standIn(clock) {
-    return this.#device === HAND ? new RehearsalHand({ clock, late: this.#late, pad: this.pad }) : null;
+    return this.devices.chosen === HAND ? new RehearsalHand({ clock, late: this.#late, pad: this.pad }) : null;
   }
 
-  #begin() {
+  #begin(begin) {
     this.#rounds += 1;
-    const device = this.#device;
-    this.#round = new Round({ kind: this.#kind, device, begin: this.#seconds(transport.frame), latency: latencyOf(device) });
+    const device = this.devices.chosen;
+    this.#round = new Round({ kind: this.#kind, device, begin, latency: latencyOf(device) });
+    this.#heard = begin;
   }
 
   /** Look at the sound's clock with every picture: it may begin a round anew, reach the end, or be stopped. */
@@ -229,8 +227,10 @@ export class Perform extends Component {
     if (signal.aborted || this.#state !== "recording") return;
     const back = this.#clock.look();
     const { selection: range, looping } = transport;
-    if (back && looping && this.#kind !== "microphone") this.#endRound(this.#seconds(transport.range[1]), { again: true });
-    if (!transport.playing || this.#round.isFull || (back && this.#kind === "microphone")) return this.#stop();
+    if (back && this.#kind === "microphone") return this.#stop();
+    if (back) this.#endRound(looping ? this.#seconds(transport.range[1]) : this.#heard, looping ? this.#seconds(transport.range[0]) : transport.seconds);
+    this.#heard = transport.seconds;
+    if (!transport.playing || this.#round.isFull) return this.#stop();
     if (range && !looping && transport.seconds >= this.#seconds(range[1])) return this.#stop();
     this.#say(this.#kind === "microphone" ? this.voice.words : this.#round.words(this.#rounds));
     requestAnimationFrame(() => this.#follow(signal));
@@ -255,18 +255,19 @@ export class Perform extends Component {
     if (was === "recording") this.#endRound(end);
   }
 
-  #endRound(end, { again = false } = {}) {
+  /** A round ends, and with another beginning the next one begins. */
+  #endRound(end, next = null) {
     if (this.#kind === "microphone") return this.#keepVoice();
     const plain = this.#round.plain(end);
-    if (again) this.#begin();
-    else this.#round = null;
+    if (next === null) this.#round = null;
+    else this.#begin(next);
     if (plain) this.outbox.take(plain);
-    else if (!again) this.#say("Nothing was performed.");
+    else if (next === null) this.#say("Nothing was performed.");
   }
 
   /** What was heard becomes a track, where it was performed. */
   #keepVoice() {
-    const { blob, address, words } = this.voice.end(latencyOf(this.#device)) ?? { words: "Nothing was heard." };
+    const { blob, address, words } = this.voice.end(latencyOf(this.devices.chosen)) ?? { words: "Nothing was heard." };
     if (blob) this.outbox.sound(blob, address);
     this.#say(words);
   }
@@ -291,6 +292,6 @@ export class Perform extends Component {
     if (state) this.#enter(state);
     if (state === "ready" && this.#kind === "microphone") this.#chosen(); // the stand-in plays the sound again
     this.#say(words);
-    this.find("#latency-words").textContent = latencyWords(this.#device);
+    this.find("#latency-words").textContent = latencyWords(this.devices.chosen);
   }
 }
