@@ -96,6 +96,10 @@ def test_takes_are_chosen_for_a_stretch_named_and_taken_away(client, studio, dem
     assert times() == [2.2]
     answer = post(client, demo, path, how="choose", place=0, begin_s=0, end_s=1.5)
     assert answer.json["undo"] == "Choose Take 1 of Taps 1" and times() == [1.0, 2.2]
+    shown = unpack(client.get(f"/p/{demo}/sound/shown?envelope=taps-1").data)[0]["level"]["takes"]
+    assert [(round(a / 30, 2), round(b / 30, 2), name) for a, b, name in shown] == [
+        (-0.04, 0.0, "Take 2"), (0.0, 1.5, "Take 1"), (1.5, 9.96, "Take 2"),
+    ]  # fmt: skip
     post(client, demo, path, how="choose", place=1, begin_s=0.5, end_s=0.75)
     post(client, demo, path, how="choose", place=0)
     assert times() == [1.0, 2.0, 3.5] and len(document(studio, demo).envelope("taps-1").reading.params.stretches) == 1

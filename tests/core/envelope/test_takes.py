@@ -9,7 +9,7 @@ from tests.conftest import Held
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import ReadingChoice, read_raw
-from fern_tide.core.envelope.takes import Stretch, UnreadableTake, led, owners, read_take, take_of, tapped
+from fern_tide.core.envelope.takes import Stretch, UnreadableTake, counting, led, owners, read_take, take_of, tapped
 
 PLAIN = {"take": 1, "kind": "taps", "device": "keys", "begin_s": 0.0, "end_s": 4.0, "latency_s": 0.0}
 
@@ -125,3 +125,12 @@ def test_too_many_points_are_refused(monkeypatch):
     monkeypatch.setattr("fern_tide.core.envelope.takes.MOST_BYTES", 100)
     with pytest.raises(UnreadableTake, match="larger than"):
         read_take(json.dumps({**PLAIN, "times_s": [], "values": {"strength": []}, "device": "x" * 100}).encode())
+
+
+def test_which_take_counts_where_is_listed():
+    takes = [taps([0.5]), taps([1.2], begin_s=1.0, end_s=3.0, latency_s=0.1)]
+    assert counting(takes, ()) == [(0.0, 0.9, 0), (0.9, 2.9, 1), (2.9, 4.0, 0)]
+    chosen = (Stretch(begin_s=-9.0, end_s=2.0, take=0), Stretch(begin_s=3.5, end_s=3.75, take=1))
+    assert counting(takes, chosen) == [(0.0, 2.0, 0), (2.0, 2.9, 1), (2.9, 3.5, 0), (3.5, 3.75, 1), (3.75, 4.0, 0)]
+    assert counting([taps([0.5], end_s=1.0), taps([3.5], begin_s=3.0)], ()) == [(0.0, 1.0, 0), (3.0, 4.0, 1)]
+    assert counting([], ()) == []

@@ -11,6 +11,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from itertools import pairwise
 from typing import Annotated, Any
 
 import numpy as np
@@ -187,6 +188,22 @@ def owners(at_s: FloatArray, takes: Sequence[Take], stretches: Sequence[Stretch]
     for one in stretches:
         counts[(at_s >= one.begin_s) & (at_s < one.end_s)] = one.take
     return counts
+
+
+def counting(takes: Sequence[Take], stretches: Sequence[Stretch]) -> list[tuple[float, float, int]]:
+    """List from when to when which take counts, in seconds of the project, ascending; nothing where none does."""
+    ends = [at - take.latency_s for take in takes for at in (take.begin_s, take.end_s)]
+    if not ends:
+        return []
+    times = sorted({*ends, *(at for one in stretches for at in (one.begin_s, one.end_s) if min(ends) < at < max(ends))})
+    middles = np.array([(a + b) / 2 for a, b in pairwise(times)])
+    listed: list[tuple[float, float, int]] = []
+    for (begin, end), place in zip(pairwise(times), owners(middles, takes, stretches).tolist(), strict=True):
+        if listed and listed[-1][1:] == (begin, place):
+            listed[-1] = (listed[-1][0], end, place)
+        elif 0 <= place < len(takes):
+            listed.append((begin, end, place))
+    return listed
 
 
 def tapped(takes: Sequence[Take], stretches: Sequence[Stretch]) -> tuple[FloatArray, FloatArray]:

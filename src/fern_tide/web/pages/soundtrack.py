@@ -21,8 +21,9 @@ from fern_tide.core.formats.moments import MOST_BYTES, Moment, read_moments, wri
 from fern_tide.core.sound.spectrogram import Picture, shown, tilt_steps
 from fern_tide.web.asked import asked_number, is_number, number, one_of
 from fern_tide.web.context import body, services, small_upload, status, studio, uploaded, whole
+from fern_tide.web.level_heads import level_head
 from fern_tide.web.packing import Pack
-from fern_tide.web.pages.curves import level_head, waveform_head
+from fern_tide.web.pages.curves import waveform_head
 from fern_tide.workflows.bring_in import sounds, swap
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 from fern_tide.workflows.tune import edits

@@ -9,8 +9,10 @@ from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.registry import Together
 from fern_tide.core.document import Project
+from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.envelope.readings.take import TakeParams
-from fern_tide.core.envelope.takes import Stretch
+from fern_tide.core.envelope.takes import Stretch, counting, read_take
+from fern_tide.workflows.studio import Studio
 
 
 class HandOnTake(StrEnum):
@@ -20,6 +22,16 @@ class HandOnTake(StrEnum):
     DROP = "drop"
     RENAME = "rename"
     FORGET = "forget"
+
+
+def counting_takes(studio: Studio, envelope: Envelope) -> list[tuple[float, float, str]]:
+    """List from when to when which take of an envelope counts, by its name, in seconds of the project."""
+    params = envelope.reading.params
+    if not isinstance(params, TakeParams):
+        return []
+    takes = [read_take(studio.media.read(one.media)) for one in params.takes]
+    named = ((begin, end, params.takes[place].name) for begin, end, place in counting(takes, params.stretches))
+    return [(begin + params.later_s, end + params.later_s, name) for begin, end, name in named]
 
 
 def hand_on_take(

@@ -2,7 +2,7 @@
 
 import { Component } from "./component.js";
 import { isTyping } from "./keyboard.js";
-import { telling } from "./notices.js";
+import { notice, telling } from "./notices.js";
 import { project } from "./project.js";
 import { selection } from "./selection.js";
 import { getJson } from "./server.js";
@@ -11,7 +11,7 @@ import { drawn } from "./svg.js";
 const CLICK_PX = 4;
 const WHEEL = 0.0012;
 export const DASHES = { fill: "none", stroke: "#c4572e", "stroke-width": "1.5", "stroke-dasharray": "5 4" };
-const KEYS = { f: "frame-part", 0: "frame-all" };
+const KEYS = { f: "frame-part", 0: "frame-all", s: "show-full" };
 
 /** Of the parts at one place, the topmost first, the one after the chosen one; after the last the topmost again. Pure. */
 export const nextUnder = (parts, chosen) => parts[(parts.indexOf(chosen) + 1) % parts.length] ?? null;
@@ -50,6 +50,7 @@ export class Looking extends Component {
     this.on(stage.root, "wheel", (event) => this.#wheel(event), { passive: false });
     this.on(room, "click", ({ target }) => this.#act(target.closest("button")?.id));
     this.on(document, "keydown", (event) => this.#key(event));
+    this.on(document, "fullscreenchange", () => this.#view?.frameAll());
     stage.ready.then(() => this.signal.aborted || this.mount());
   }
 
@@ -134,11 +135,18 @@ export class Looking extends Component {
     this.#act(KEYS[event.key.toLowerCase()]);
   }
 
+  /** Nothing but the stage, on the whole screen; again, or Escape, ends it. */
+  #showFull() {
+    if (document.fullscreenElement) document.exitFullscreen();
+    else this.stage.root.requestFullscreen().catch(() => notice("This browser does not give the whole screen to a page."));
+  }
+
   #act(id) {
     const view = this.#view;
     const part = selection.get("part");
     if (id === "frame-part") part && view?.framePart(part);
     else if (id === "frame-all") view?.frameAll();
+    else if (id === "show-full") this.#showFull();
     else if (id === "show-background") {
       view?.background((this.#background = !this.#background));
       this.#show("#show-background", this.#background);

@@ -42,6 +42,7 @@ export function drawTrace(canvas, level, { view, frame }) {
   const here = { low, high, height };
   if (count === 1) drawMarks(context, level.marks, { plot, levels: here, ink });
   drawMeter(context, level, { left: width - em(METER), frame, levels: here, ink });
+  if (level.takes.length > 1) drawTakes(context, level.takes, { view: { ...view, width: plot }, height, ink });
   if (level.hits) drawHits(context, level.hits, { view: { ...view, width: plot }, height, ink });
   context.fillStyle = ink.ember;
   const x = xOf(frame + 0.5, { ...view, width: plot });
@@ -91,6 +92,22 @@ export const dotRow = (strength, height) => DOT_TOP + (1 - strength) * (height -
 /** The plot of a trace on its canvas: what is right of it is the meter. */
 export const plotOf = (width) => width - em(BESIDE);
 
+/** Which take counts where: a strip below, with its name where there is room. */
+function drawTakes(context, takes, { view, height, ink }) {
+  context.font = sans();
+  for (const [at, [begin, end, name]] of takes.entries()) {
+    const [left, right] = [begin, end].map((frame) => Math.min(view.width, Math.max(0, xOf(frame, view))));
+    if (right <= left) continue;
+    context.fillStyle = at % 2 ? ink.fern : ink.tide;
+    context.fillRect(left + 0.5, height - 4, right - left - 1, 4);
+    if (context.measureText(name).width + 8 > right - left) continue;
+    context.fillStyle = ink.sheet;
+    context.fillRect(left + 2, height - em(17), context.measureText(name).width + 6, em(12));
+    context.fillStyle = at % 2 ? ink["fern-ink"] : ink["tide-ink"];
+    context.fillText(name, left + 5, height - em(17) + em(9.5));
+  }
+}
+
 /** Hits as dots on stems; those that were edited are filled, the chosen one is ringed. */
 function drawHits(context, { frames, strengths, edited, chosen = -1 }, { view, height, ink }) {
   let last = -9;
@@ -138,6 +155,7 @@ export const levelOf = ({ head, arrays }) => ({
   top: head.top,
   loudest: head.loudest_db,
   marks: head.marks,
+  takes: head.takes,
   hits: head.hits && { frames: arrays[head.hits.frames], strengths: arrays[head.hits.strengths], edited: arrays[head.hits.edited] },
 });
 
