@@ -1,0 +1,26 @@
+"""The stage on the whole screen, with nothing else on it."""
+
+from tests.journeys.conftest import wait
+from tests.journeys.test_ways import choose
+
+
+def test_the_stage_takes_the_whole_screen_and_gives_it_back(stage_room):
+    page = stage_room
+    choose(page, "frond-left")
+    before = page.locator("#stage").bounding_box()
+    page.click("#show-full")
+    wait(page, "document.fullscreenElement?.id === 'stage'")
+    wait(page, "Math.abs(document.querySelector('#stage > svg').getBoundingClientRect().width - innerWidth) < 2")
+    assert page.evaluate("getComputedStyle(document.querySelector('#stage > .over')).display") == "none"
+    page.keyboard.press("Space")
+    wait(page, "document.getElementById('play').getAttribute('aria-label') === 'Stop'")
+    page.keyboard.press("s")
+    wait(page, "document.fullscreenElement === null")
+    assert page.locator("#stage").bounding_box() == before
+
+
+def test_a_browser_that_gives_no_screen_says_so(stage_room):
+    page = stage_room
+    page.evaluate("() => { Element.prototype.requestFullscreen = async () => { throw new TypeError('no'); }; }")
+    page.click("#show-full")
+    page.wait_for_selector("#notice:has-text('does not give the whole screen')")
