@@ -237,3 +237,19 @@ def open_stage(page):
 def on_stage(page):
     page.wait_for_selector("#part-panel")
     wait(page, "document.querySelector('#tree').childElementCount > 0")
+
+
+@pytest.fixture
+def performing(demo):
+    """The Sound room with what one performs with open, the rehearsal hand chosen."""
+    page = demo
+    page.goto(page.url.rpartition("/")[0] + "/sound")
+    page.click("[data-row='drip']")
+    page.wait_for_selector("#ribbon[data-track='drip']")
+    page.wait_for_timeout(400)
+    wait(page, "!document.querySelector('.htmx-request')")
+    page.evaluate("localStorage.removeItem('ft:latency')")
+    page.click("#open-perform")
+    page.select_option("#perform-device", "rehearsal hand")
+    page.select_option("#perform-count", "0")
+    return page

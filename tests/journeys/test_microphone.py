@@ -7,7 +7,6 @@ import pytest
 import soundfile
 from scipy.signal import correlate
 from tests.journeys.conftest import CHROMIUM, FLAGS, ask
-from tests.journeys.test_performing import performing  # noqa: F401
 from tests.journeys.test_ways import quiet
 
 RATE = 48_000
@@ -61,7 +60,7 @@ def test_what_a_device_hears_becomes_a_track_sample_for_sample(browser, server, 
 
 
 @pytest.fixture
-def with_microphone(performing):  # noqa: F811
+def with_microphone(performing):
     page = performing
     page.click("[data-performs='microphone']")
     return page

@@ -29,20 +29,6 @@ def level(page, envelope):
     )
 
 
-@pytest.fixture
-def performing(demo):
-    page = demo
-    page.goto(page.url.rpartition("/")[0] + "/sound")
-    page.click("[data-row='drip']")
-    page.wait_for_selector("#ribbon[data-track='drip']")
-    quiet(page)
-    page.evaluate("localStorage.removeItem('ft:latency')")
-    page.click("#open-perform")
-    page.select_option("#perform-device", "rehearsal hand")
-    page.select_option("#perform-count", "0")
-    return page
-
-
 def record(page, ms):
     page.click("#perform-record")
     page.wait_for_selector("#perform[data-state='recording']")

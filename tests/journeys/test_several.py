@@ -105,7 +105,9 @@ def test_shift_and_ctrl_in_the_tree_a_box_the_others_a_name_and_escape(page):
     page.reload()
     page.wait_for_selector("#several-title:has-text('20 bars')")
     line = "[...document.querySelector('.order-line').points].map(({ x, y }) => `${x} ${y}`).join()"
-    before = page.evaluate(line)
+    before = None
+    while before != (before := page.evaluate(line)):  # the page is laid out anew while it opens
+        page.wait_for_timeout(400)
     page.hover("#line-order-shuffled")
     wait(page, f"{line} !== {json.dumps(before)}")
     page.hover("#several-title")

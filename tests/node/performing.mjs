@@ -2,7 +2,6 @@
 
 import { HeardClock } from "../../src/fern_tide/web/static/js/heard_clock.js";
 import { Round } from "../../src/fern_tide/web/static/js/take.js";
-import { wavOf } from "../../src/fern_tide/web/static/js/wav.js";
 
 /** Look at a player at [ms, seconds] pairs; gives what each look said, and the sound's time at some ms then. */
 export function clocked(looks, asked) {
@@ -18,5 +17,3 @@ export function taken(kind, begin, points, end) {
   for (const [seconds, values] of points) round.add(seconds, values);
   return round.plain(end);
 }
-
-export const wavBytes = (channels, rate) => [...new Uint8Array(wavOf(channels, rate))];

@@ -58,6 +58,7 @@ def test_places_strengths_keys_and_dots(modules):
         assert not modules("pad", "isTap", other)
     hits = {"frames": [10, 50], "strengths": [1, 0.5]}
     seen = {"view": {"from": 0, "to": 100, "width": 1000}, "height": 118}
+    assert modules("axis", "frameOf", 505, seen["view"]) == 50.5
     assert modules("trace", "dotRow", 1, 118) == 9 and modules("trace", "dotRow", 0, 118) == 109
     assert modules("hits", "dotAt", hits, {"x": 104, "y": 12}, seen) == 0
     assert modules("hits", "dotAt", hits, {"x": 500, "y": 70}, seen) == -1
@@ -107,7 +108,7 @@ def test_samples_are_a_wav_file_that_others_read(modules):
     blocks = [[left[:200].tolist(), right[:200].tolist()], [left[200:].tolist(), right[200:].tolist()]]
     whole = modules("wav", "joined", blocks)
     np.testing.assert_allclose(whole, [left, right], atol=1e-7)
-    content = bytes(modules(HERE, "wavBytes", whole, 48_000))
+    content = bytes(modules("wav", "wavOf", whole, 48_000))
     sound, rate = soundfile.read(io.BytesIO(content), always_2d=True)
     assert content[38:50] == b"fact" + struct.pack("<II", 4, 500), "as the format wants it of floats"
     assert rate == 48_000 and soundfile.info(io.BytesIO(content)).subtype == "FLOAT"

@@ -88,9 +88,11 @@ def test_the_last_take_counts_where_it_was_recorded_and_a_chosen_one_in_its_stre
 def test_gestures_are_put_together_and_hold_where_none_was_performed():
     takes = [gesture([1.0, 2.0], [0.2, 0.4], begin_s=1.0, end_s=2.0), gesture([3.0], [0.9], begin_s=3.0, end_s=3.5)]
     at = np.array([0.0, 1.5, 2.5, 3.2, 3.9])
-    assert led("up", at, takes, ()).tolist() == pytest.approx([0.3, 0.3, 0.3, 0.9, 0.9])
-    assert led("up", at, [gesture([], [])], ()).tolist() == [0.0] * 5
-    assert led("up", at, takes, (Stretch(begin_s=0.0, end_s=9.0, take=7),)).tolist() == [0.0] * 5, "a take that is gone"
+    assert led("up", at, takes, stretches=()).tolist() == pytest.approx([0.3, 0.3, 0.3, 0.9, 0.9])
+    assert led("up", at, [gesture([], [])], stretches=()).tolist() == [0.0] * 5
+    assert led("up", at, takes, stretches=(Stretch(begin_s=0.0, end_s=9.0, take=7),)).tolist() == [0.0] * 5, (
+        "a take that is gone"
+    )
 
 
 @pytest.mark.parametrize(

@@ -219,7 +219,7 @@ def tapped(takes: Sequence[Take], stretches: Sequence[Stretch]) -> tuple[FloatAr
     return joined[order], np.concatenate(strengths)[order]
 
 
-def led(channel: str, at_s: FloatArray, takes: Sequence[Take], stretches: Sequence[Stretch]) -> FloatArray:
+def led(channel: str, at_s: FloatArray, takes: Sequence[Take], *, stretches: Sequence[Stretch]) -> FloatArray:
     """Give a channel of gestures put together, straight between the two points about each time; shape (times,).
 
     Where no take counts, what was last stays; before the first, it is as it begins. Without any it is 0.

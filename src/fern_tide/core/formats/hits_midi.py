@@ -47,10 +47,10 @@ def _track(notes: list[tuple[float, int, int, int]]) -> object:
     import mido
 
     events: list[tuple[int, int, mido.Message]] = []
-    kept = [note for note in notes if note[0] >= 0]
-    for at, (time, key, velocity, channel) in enumerate(kept):
+    inside = [note for note in notes if note[0] >= 0]
+    for at, (time, key, velocity, channel) in enumerate(inside):
         begin = round(time * _TICKS_A_S)
-        following = round(kept[at + 1][0] * _TICKS_A_S) if at + 1 < len(kept) else begin + _TICKS_A_S
+        following = round(inside[at + 1][0] * _TICKS_A_S) if at + 1 < len(inside) else begin + _TICKS_A_S
         end = min(begin + round(_LONG_S * _TICKS_A_S), max(following, begin + 1))
         events.append((begin, 1, mido.Message("note_on", note=key, velocity=velocity, channel=channel)))
         events.append((end, 0, mido.Message("note_off", note=key, channel=channel)))

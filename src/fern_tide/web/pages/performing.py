@@ -35,8 +35,8 @@ def add(key: str) -> Any:
         led = Led(Target.parse(drive), rest, full)
     revision, envelopes = add_take(studio(), key, content, into=into, given=given, led=led)
     first = revision.document.envelope(envelopes[0])
-    told = {"envelopes": envelopes, "named": first.name, "take": len(first.reading.params.model_dump()["takes"])}
-    return jsonify({**status(revision), "chosen": {"envelope": first.id}, **told}), 201
+    stored = {"envelopes": envelopes, "named": first.name, "take": len(first.reading.params.model_dump()["takes"])}
+    return jsonify({**status(revision), "chosen": {"envelope": first.id}, **stored}), 201
 
 
 @pages.post("/envelopes/<envelope_id>/takes")

@@ -101,7 +101,7 @@ def read(params: TakeParams, source: Source) -> FloatArray:
     given = hits(params, source)
     if given is None:
         middles_s = source.rate.times(np.arange(source.n_frames, dtype=np.float64) + 0.5)
-        return led(params.given.value, middles_s - params.later_s, _takes(params, source), params.stretches)
+        return led(params.given.value, middles_s - params.later_s, _takes(params, source), stretches=params.stretches)
     frames = source.rate.frames_of_times(given.times_s + params.later_s)
     inside = (frames >= 0) & (frames < source.n_frames)
     level = np.zeros(source.n_frames)

@@ -12,7 +12,7 @@ const QUIET = 0.001; // -60 dB
 const STAND_IN = { noise_db: -70, drift_ppm: 20 };
 
 /** Where a level stands on a meter that shows 60 dB, from 0 to 1. Pure. */
-export const meterOf = (level) => (level > QUIET ? Math.min(1, 1 + Math.log10(level) / 3) : 0);
+export const meterOf = (loudest) => (loudest > QUIET ? Math.min(1, 1 + Math.log10(loudest) / 3) : 0);
 
 export class Voice extends Component {
   #peak = 0;

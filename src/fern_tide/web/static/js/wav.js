@@ -1,6 +1,6 @@
 // Samples as a WAV file: 32-bit float, as they were heard.
 
-/** A WAV file of channels of equal length, as an array buffer. Pure. */
+/** The bytes of a WAV file of channels of equal length. Pure. */
 export function wavOf(channels, rate) {
   const [count, length] = [channels.length, channels[0].length];
   const bytes = 4 * count * length;
@@ -22,7 +22,7 @@ export function wavOf(channels, rate) {
   text(50, "data");
   view.setUint32(54, bytes, true);
   for (let at = 0; at < length; at += 1) for (let channel = 0; channel < count; channel += 1) view.setFloat32(58 + 4 * (at * count + channel), channels[channel][at], true);
-  return view.buffer;
+  return new Uint8Array(view.buffer);
 }
 
 /** Blocks of channels put together; a channel that is missing in a block is like the first. Pure. */
