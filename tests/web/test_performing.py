@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from tests.conftest import wav
 from tests.core.envelope.test_notes import ONE, TEMPO_240, song
+from tests.web.test_pages import edit
 from tests.web.test_soundtrack import post, unpack
 
 from fern_tide.core.envelope.takes import read_take
@@ -149,6 +150,22 @@ def test_hits_are_moved_weighed_added_and_taken_away(client, studio, demo, envel
         assert post(client, demo, path, **wrong).status_code == 422, wrong
 
 
+def test_taps_that_count_later_are_where_their_level_is(client, studio, demo):
+    perform(client, demo, TAPS)
+    edit(client, demo, kind="set_field", owner="envelope", id="taps-1", path="reading.params.later_s", value=0.5)
+    head, arrays = unpack(client.get(f"/p/{demo}/sound/shown?envelope=taps-1").data)
+    frames = arrays[head["level"]["hits"]["frames"]]
+    assert np.flatnonzero(arrays[head["level"]["raw"]][0]).tolist() == np.round(frames).tolist() == [45, 75, 120]
+    post(client, demo, "envelopes/taps-1/hits", how="move", place=0, time_s=1.0)
+    post(client, demo, "envelopes/taps-1/hits", how="add", time_s=5.0)
+    assert hits(client, demo, "taps-1")[0].tolist() == pytest.approx([30, 75, 120, 150], abs=1e-3)
+    times = [
+        note.time
+        for note in mido.MidiFile(file=io.BytesIO(client.get(f"/p/{demo}/hits.mid?envelope=taps-1").data)).tracks[1]
+    ]
+    assert times[0] / 19_200 == pytest.approx(1.0, abs=1e-4)
+
+
 def test_what_has_no_hits_has_none_to_edit(client, demo):
     assert "one of hits" in post(client, demo, "envelopes/drip/hits", how="add", time_s=1).json["remedy"]
     assert client.get(f"/p/{demo}/hits.mid?envelope=drip").status_code == 422
@@ -174,6 +191,8 @@ def test_a_song_gives_the_beat(client, studio, demo):
     assert answer.json["undo"] == "Take the beats of a song"
     head, arrays = unpack(client.get(f"/p/{demo}/rhythm").data)
     assert arrays[head["beats"]][:4].tolist() == pytest.approx([0, 7.5, 37.5, 67.5], abs=1e-3)
+    client.post(f"/p/{demo}/curves?name=frames.mid", data=song(TEMPO_240 + ONE, division=((256 - 25) << 8) | 40))
+    assert "it has no beats" in post(client, demo, "beat", how="song", envelope="frames").json["what"]
     assert "Choose one that does" in post(client, demo, "beat", how="song", envelope="drip").json["remedy"]
     post(client, demo, "beat", how="tempo", number=90)
     assert document(studio, demo).beat.tempos == () and document(studio, demo).beat.bpm == 90

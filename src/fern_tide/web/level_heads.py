@@ -14,7 +14,6 @@ from fern_tide.core.envelope.hit_edits import EditedHits
 from fern_tide.web.context import services, studio
 from fern_tide.web.packing import Pack
 from fern_tide.workflows.derive.levels import Levels
-from fern_tide.workflows.tune.hits_by_hand import hits_offset_s
 from fern_tide.workflows.tune.takes_by_hand import counting_takes
 
 
@@ -26,7 +25,7 @@ def level_head(pack: Pack, project: Project, envelope: Envelope, *, levels: Leve
     hits = levels.hits(project, envelope)
     return {
         "envelope": envelope.id,
-        "hits": None if hits is None else _hits_head(pack, project, envelope, hits),
+        "hits": None if hits is None else _hits_head(pack, project, hits),
         "takes": [
             [begin * float(project.rate.fps), end * float(project.rate.fps), name]
             for begin, end, name in counting_takes(studio(), envelope)
@@ -42,11 +41,10 @@ def level_head(pack: Pack, project: Project, envelope: Envelope, *, levels: Leve
     }
 
 
-def _hits_head(pack: Pack, project: Project, envelope: Envelope, hits: EditedHits) -> dict[str, Any]:
+def _hits_head(pack: Pack, project: Project, hits: EditedHits) -> dict[str, Any]:
     """Pack the hits that an envelope is made of, in frames of the project."""
-    times_s = hits.times_s + hits_offset_s(project, envelope)
     return {
-        "frames": pack.add(times_s * float(project.rate.fps)),
+        "frames": pack.add(hits.times_s * float(project.rate.fps)),
         "strengths": pack.add(hits.strengths),
         "edited": pack.add((hits.edits >= 0).astype(np.float64)),
     }

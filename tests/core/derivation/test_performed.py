@@ -45,21 +45,24 @@ def frames_of_hits(project):
 def test_steps_go_by_taps_and_by_hits_that_a_hand_edited():
     taps = np.floor((TAKEN.times_s - 0.02) * 30 + 1e-6).astype(int).tolist()
     assert frames_of_hits(with_steps(performed())) == taps
+    later = frames_of_hits(with_steps(performed(later_s=0.5)))
+    assert later == [frame + 15 for frame in taps], "as the level is"
     found = frames_of_hits(with_steps(of_hits()))
     assert found == frames_of_hits(with_steps(envelope("taps", "amplitude", of="tone")))
     project = with_steps(of_hits())
     hits = value(Graph(project).hits(project.envelope("taps")))
-    gone = with_steps(of_hits(edits=[{"was_s": float(hits.times_s[0])}]))
-    assert frames_of_hits(gone) == np.floor((hits.times_s[1:] + 0.05) * 30 + 1e-6).astype(int).tolist()
+    gone = with_steps(of_hits(edits=[{"was_s": float(hits.was_s[0])}]))
+    assert frames_of_hits(gone) == np.floor(hits.times_s[1:] * 30 + 1e-6).astype(int).tolist()
     led = frames_of_hits(with_steps(performed(GESTURE, given="up")))
     assert led == frames_of_hits(with_steps(envelope("taps", "curve", of=None))), "a gesture has no hits of its own"
 
 
-def test_hits_of_a_late_track_are_counted_in_its_own_seconds():
+def test_hits_of_a_late_track_are_late_and_known_by_its_own_seconds():
     project = with_steps(of_hits())
     late = project.but(tracks=(project.tracks[0], track("tone", media=project.tracks[1].media, offset_samples=8_000)))
-    hits = [value(Graph(one).hits(one.envelope("taps"))).times_s for one in (project, late)]
-    np.testing.assert_array_equal(*hits)
+    hits = [value(Graph(one).hits(one.envelope("taps"))) for one in (project, late)]
+    np.testing.assert_array_equal(*(one.was_s for one in hits))
+    np.testing.assert_allclose(hits[1].times_s - hits[0].times_s, 0.45)
     levels = [np.flatnonzero(value(Graph(one).reading(one.envelope("taps")))) for one in (project, late)]
     np.testing.assert_allclose(levels[1][0] - levels[0][0], 0.45 * 30, atol=1)
 

@@ -8,7 +8,7 @@ from tests.conftest import drums, held, wav
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.envelope.envelope import ReadingChoice, read_raw
-from fern_tide.core.envelope.hit_edits import HitEdit, edited, moved, weighed, without
+from fern_tide.core.envelope.hit_edits import HitEdit, added, edited, moved, weighed, without
 from fern_tide.core.envelope.hits import Hits
 
 HITS = Hits(np.array([0.5, 1.0, 1.5]), np.array([1.0, 0.5, 0.25]))
@@ -35,6 +35,14 @@ def test_hits_are_moved_weighed_taken_away_and_added():
         without((), edited(HITS, ()), 3)
     with pytest.raises(InvalidParameter, match="the time of a hit"):
         HitEdit(strength=1.0)
+
+
+def test_edits_are_stored_in_seconds_of_their_own_sound():
+    late = edited(HITS, (), later_s=2.0)
+    assert late.times_s.tolist() == [2.5, 3.0, 3.5] and late.was_s.tolist() == HITS.times_s.tolist()
+    edits = added(moved((), late, 0, time_s=2.75), late, time_s=9.0, strength=0.5)
+    assert edits == (HitEdit(was_s=0.5, time_s=0.75), HitEdit(time_s=7.0, strength=0.5))
+    assert edited(HITS, edits, later_s=2.0).times_s.tolist() == [2.75, 3.0, 3.5, 9.0]
 
 
 def test_an_edit_knows_its_hit_by_time_and_waits_where_there_is_none():

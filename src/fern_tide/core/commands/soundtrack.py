@@ -74,12 +74,12 @@ class SetBeat(Command, frozen=True):
 
     def label(self, before: Project) -> str:
         old, new = before.beat, self.beat
+        if new.tempos and new.tempos != old.tempos:
+            return "Take the beats of a song"
         if new.bpm is not None and new.bpm != old.bpm:
             return f"Set the tempo to {new.bpm:g} BPM"
         if new.per_bar != old.per_bar:
             return f"Set {new.per_bar} beats in a bar"
-        if new.tempos and new.tempos != old.tempos:
-            return "Take the beats of a song"
         if new.track != old.track:
             return "Find the beats in another track"
         if new.doublings != old.doublings:

@@ -197,9 +197,9 @@ class Graph:
         return self._node(key, of, make)
 
     def _hits_of_steps(self, envelope: Envelope) -> tuple[Node | None, Track | None]:
-        """Give the hits that steps go by, and their track: an envelope's own, or of its or of the beats' track."""
+        """Give the hits that steps go by: an envelope's own, or those of a track, its own or the beats', and that."""
         if envelope.reading.spec.own_hits(envelope.reading.params):
-            return self.hits(envelope), self._track(envelope)
+            return self.hits(envelope), None
         track = self.project.beat_track if envelope.track is None else self.project.track(envelope.track)
         return (None if track is None else self.rhythm(track)), track
 

@@ -31,12 +31,12 @@ def context_node(
         joined: the levels that its steps use.
         hits: the hits that its steps go by: a track's hits and beats, or an envelope's own hits.
         beats: the project's beat grid.
-        track: the one of the hits, if they are of one.
+        track: the one whose hits they are; None of an envelope's own, which are in seconds of the project.
     """
     working = [choice for choice in mapping.steps if choice.on]
     times = [marker.time_s for marker in project.markers] if mapping.needs_markers else []
     seed = mapping.seed if any(choice.spec.draws for choice in working) else 0
-    offset_s = float(track.offset) if track is not None and hits is not None else 0.0
+    offset_s = float(track.offset) if track is not None else 0.0
     names = [node.id for node in joined]
 
     def work(values: list[Any], sources: Sources) -> StepContext:

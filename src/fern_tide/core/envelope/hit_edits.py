@@ -55,34 +55,39 @@ class EditedHits:
     """Hits after edits, ascending in time; all of shape (hits,).
 
     Attributes:
-        times_s: when, in seconds of the sound.
+        times_s: when, in seconds of the project.
         strengths: how strong, 0 to 1.
-        was_s: when each was before its edit, NaN of one that was added.
+        was_s: when each was before its edit, in seconds of its own sound, NaN of one that was added.
         edits: which edit each comes from; -1 of one that nobody edited.
+        later_s: how much later the project counts them than their own sound.
     """
 
     times_s: FloatArray
     strengths: FloatArray
     was_s: FloatArray
     edits: npt.NDArray[np.int64]
+    later_s: float = 0.0
 
 
-def edited(hits: Hits, edits: Sequence[HitEdit], *, laid_s: FloatArray | None = None) -> EditedHits:
+def edited(
+    hits: Hits, edits: Sequence[HitEdit], *, later_s: float = 0.0, laid_s: FloatArray | None = None
+) -> EditedHits:
     """Give hits with edits laid over them.
 
     Args:
         hits: as they are read or were performed; edits know them by these times.
         edits: in the order in which they were done.
+        later_s: how much later the project counts them.
         laid_s: when each hit is, where something moved them that edits come after, such as the beat; shape (hits,).
     """
     times = (hits.times_s if laid_s is None else laid_s).copy()
     strengths, was = hits.strengths.copy(), hits.times_s.copy()
     by = np.full(len(times), -1, dtype=np.int64)
     there = np.ones(len(times), dtype=bool)
-    added: list[tuple[float, float, int]] = []
+    new: list[tuple[float, float, int]] = []
     for at, edit in enumerate(edits):
         if edit.was_s is None:
-            added.append((float(edit.time_s or 0.0), 1.0 if edit.strength is None else edit.strength, at))
+            new.append((float(edit.time_s or 0.0), 1.0 if edit.strength is None else edit.strength, at))
             continue
         far = np.where(by < 0, np.abs(was - edit.was_s), np.inf)
         if not len(far) or far.min() > NEAR_S:
@@ -91,24 +96,29 @@ def edited(hits: Hits, edits: Sequence[HitEdit], *, laid_s: FloatArray | None = 
         by[place], there[place] = at, not edit.removes
         times[place] = times[place] if edit.time_s is None else edit.time_s
         strengths[place] = strengths[place] if edit.strength is None else edit.strength
-    new = np.array(added, dtype=np.float64).reshape(-1, 3).T
+    more = np.array(new, dtype=np.float64).reshape(-1, 3).T
     joined = [
         np.concatenate(pair)
         for pair in (
-            (times[there], new[0]),
-            (strengths[there], new[1]),
-            (was[there], np.full(new.shape[1], np.nan)),
-            (by[there], new[2].astype(np.int64)),
+            (times[there], more[0]),
+            (strengths[there], more[1]),
+            (was[there], np.full(more.shape[1], np.nan)),
+            (by[there], more[2].astype(np.int64)),
         )
     ]
     order = np.argsort(joined[0], kind="stable")
     times, strengths, was, by = (row[order] for row in joined)
-    return EditedHits(times, strengths, was, by)
+    return EditedHits(times + later_s, strengths, was, by, later_s)
 
 
 def moved(edits: Sequence[HitEdit], hits: EditedHits, place: int, *, time_s: float) -> tuple[HitEdit, ...]:
-    """Give edits with one more: a hit is at another time. Raise InvalidParameter where there is no such hit."""
-    return _with(edits, hits, place, time_s=time_s)
+    """Give edits with one more: a hit is at another second of the project. Raise InvalidParameter without it."""
+    return _with(edits, hits, place, time_s=time_s - hits.later_s)
+
+
+def added(edits: Sequence[HitEdit], hits: EditedHits, *, time_s: float, strength: float) -> tuple[HitEdit, ...]:
+    """Give edits with one more: a hit that was not there, at a second of the project."""
+    return (*edits, HitEdit(time_s=time_s - hits.later_s, strength=strength))
 
 
 def weighed(edits: Sequence[HitEdit], hits: EditedHits, place: int, *, strength: float) -> tuple[HitEdit, ...]:

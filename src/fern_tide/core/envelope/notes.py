@@ -38,7 +38,8 @@ class Notes:
         velocities: how hard it is struck, 1 to 127, shape (notes,).
         channels: 1 to 16, shape (notes,).
         controls: by channel and controller, its times and values, 0 to 1, shape (2, events).
-        tempos: when the tempo changes, from 0 on, and the beats a minute from there, shape (2, changes).
+        tempos: when the tempo changes, from 0 on, and the beats a minute from there, shape (2, changes); none of a file
+            that is timed in SMPTE frames, which has no beats.
         per_bar: the beats in its first bar, counted in quarters as the tempo is; 0 where it does not say, or not whole.
         bends: by channel, its times and bends, -1 to 1, shape (2, events).
         end_s: when the file ends.
@@ -161,9 +162,10 @@ class _Clock:
             rate, parts = 256 - (raw >> 8), max(1, raw & 0xFF)
             fps = 30_000 / 1001 if rate == _DROP else float(rate)
             a_tick = np.full(len(ticks), 1.0 / (fps * parts))
+            tempos = tempos[:0]
         self._ticks, self._a_tick = ticks, a_tick
         self._begins = np.concatenate([[0.0], np.cumsum(np.diff(ticks) * a_tick[:-1])])
-        self.tempos = np.stack([self._begins, 60e6 / tempos])
+        self.tempos = np.stack([self._begins[: len(tempos)], 60e6 / tempos])
 
     def seconds(self, ticks: npt.NDArray[np.int64]) -> FloatArray:
         """Give the seconds of ticks, of the same shape."""

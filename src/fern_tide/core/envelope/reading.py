@@ -114,8 +114,8 @@ class Reading:
         ahead: gives the features that it may soon ask for while its params change under the hand.
         of_track: whether it reads from a track.
         on_beats: says, from the params, whether it asks for the project's beats.
-        hits: gives the hits that it is made of, in seconds of its track, or of the project where it has none, so that
-            each can be edited by hand (its param edits); None of what is not made of hits.
+        hits: gives the hits that it is made of, each of which can be edited by hand (its param edits); None of what is
+            not made of hits.
         own_hits: says, from the params, whether steps go by these hits and not by those of its track: where a hand made
             or edited them.
         uses: gives the ids of the envelopes that it asks for.

@@ -11,6 +11,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 from itertools import pairwise
 from typing import Annotated, Any
 
@@ -21,7 +22,7 @@ from pydantic import Field, model_validator
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.limits import read_json
 from fern_tide.core.base.params import Frozen
-from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.signal import FloatArray, frozen
 from fern_tide.core.base.target import MediaHash, Name
 
 HEAD = b'{"take":1,'
@@ -100,8 +101,9 @@ class Take:
         return json.dumps(plain, separators=(",", ":")).encode()
 
 
+@lru_cache(maxsize=128)
 def read_take(content: bytes) -> Take:
-    """Read a stored take.
+    """Read a stored take; it is asked for with every level that is made of it.
 
     Raises:
         UnreadableTake: it is none, is too large, or something in it cannot be.
@@ -138,8 +140,8 @@ def take_of(plain: Any) -> Take:
     if end < begin or max(map(abs, (begin, end))) > _LATEST_S or abs(latency) > _MOST_LATENCY_S:
         raise UnreadableTake("The take's beginning, end or latency cannot be.", remedy="Perform it again.")
     rows = rows[:, np.argsort(rows[0], kind="stable")]
-    values = {name: np.clip(row, 0.0, 1.0) for name, row in zip(CHANNELS[kind], rows[1:], strict=True)}
-    return Take(kind, str(plain.get("device", ""))[:120], begin, end, latency, source, rows[0], values)
+    values = {name: frozen(np.clip(row, 0.0, 1.0)) for name, row in zip(CHANNELS[kind], rows[1:], strict=True)}
+    return Take(kind, str(plain.get("device", ""))[:120], begin, end, latency, source, frozen(rows[0]), values)
 
 
 def _number(value: Any) -> float:

@@ -16,6 +16,11 @@ _HIT, _BAR, _BEAT = 60, 76, 77  # of the percussion channel: high and low wood b
 _PERCUSSION = 9
 
 
+def latin(text: str) -> str:
+    """Give a text in the letters that MIDI files have; others are question marks."""
+    return text.encode("latin-1", "replace").decode("latin-1")
+
+
 def write_hits(times_s: FloatArray, strengths: FloatArray, *, beats: Beats, name: str) -> bytes:
     """Write hits as notes of channel 1, as hard as they are strong, and beats as notes of channel 10.
 
@@ -28,9 +33,7 @@ def write_hits(times_s: FloatArray, strengths: FloatArray, *, beats: Beats, name
     import mido
 
     file = mido.MidiFile(type=1, ticks_per_beat=TICKS_A_BEAT)
-    conductor = mido.MidiTrack(
-        [mido.MetaMessage("track_name", name=name.encode("latin-1", "replace").decode("latin-1"))]
-    )
+    conductor = mido.MidiTrack([mido.MetaMessage("track_name", name=latin(name))])
     conductor.append(mido.MetaMessage("set_tempo", tempo=500_000))
     velocities = np.clip(np.round(strengths * 127), 1, 127).astype(int)
     hits = [(time, _HIT, velocity, 0) for time, velocity in zip(times_s.tolist(), velocities.tolist(), strict=True)]

@@ -17,7 +17,7 @@ from fern_tide.web.context import body, services, small_upload, status, studio, 
 from fern_tide.workflows.bring_in.takes import Led, add_take
 from fern_tide.workflows.tune import edits
 from fern_tide.workflows.tune.calibrating import calibration_sound, measured_latency
-from fern_tide.workflows.tune.hits_by_hand import HandOnHit, hand_on_hit, hits_offset_s
+from fern_tide.workflows.tune.hits_by_hand import HandOnHit, hand_on_hit
 from fern_tide.workflows.tune.takes_by_hand import HandOnTake, hand_on_take
 
 pages = Blueprint("performing", __name__, url_prefix="/p/<key>")
@@ -82,7 +82,7 @@ def hits_file(key: str) -> Response:
         given = levels.hits(project, envelope)
         if given is None:
             raise InvalidParameter("envelope", value=envelope.name, allowed="one of hits or of taps")
-        name, times_s, strengths = envelope.name, given.times_s + hits_offset_s(project, envelope), given.strengths
+        name, times_s, strengths = envelope.name, given.times_s, given.strengths
     else:
         track = project.track(request.args.get("track", ""))
         hits, _ = levels.rhythm(project, track)

@@ -141,10 +141,7 @@ class Levels:
         return np.asarray(self.value(self.graph(project).reading(envelope)))
 
     def hits(self, project: Project, envelope: Envelope) -> EditedHits | None:
-        """Give the hits that an envelope is made of, in seconds of its track, or of the project where it has none.
-
-        None where it is not made of hits.
-        """
+        """Give the hits that an envelope is made of; None where it is made of none."""
         hits: EditedHits | None = self.value(self.graph(project).hits(envelope))
         return hits
 

@@ -127,6 +127,8 @@ def _of_song(now: BeatSetting, song: Notes | None, later_s: float) -> BeatSettin
     if song is None:
         raise FernTideError("This envelope reads no MIDI file.", remedy="Choose one that does.")
     times, bpm = song.tempos
+    if not len(times):
+        raise FernTideError("The MIDI file is timed in frames: it has no beats.", remedy="Choose one timed in beats.")
     keep = np.append(np.diff(times) > 0, True)  # of two at once the later one counts
     plain = [{"time_s": t + later_s, "bpm": b} for t, b in zip(times[keep].tolist(), bpm[keep].tolist(), strict=True)]
     per_bar = song.per_bar if 1 <= song.per_bar <= 16 else now.per_bar

@@ -9,8 +9,7 @@ from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.registry import Together
 from fern_tide.core.document import Project
-from fern_tide.core.envelope.envelope import Envelope
-from fern_tide.core.envelope.hit_edits import EditedHits, HitEdit, moved, weighed, without
+from fern_tide.core.envelope.hit_edits import EditedHits, HitEdit, added, moved, weighed, without
 from fern_tide.workflows.derive.levels import Levels
 
 
@@ -63,29 +62,22 @@ def hand_on_hit(
     if hits is None:
         raise InvalidParameter("envelope", value=envelope.name, allowed="one of hits or of taps")
     params: Any = envelope.reading.params
-    at_s = time_s - hits_offset_s(project, envelope)
-    edits = _edits(params.edits, hits, how, place=place, at_s=at_s, strength=strength)
+    edits = _edits(params.edits, hits, how, place=place, time_s=time_s, strength=strength)
     reading = envelope.reading.but(params=params.but(edits=edits))
     words = f"{_WORDS[how]} {envelope.name}"[:120]
     return Together(words=words, commands=(PutEnvelope(envelope=envelope.but(reading=reading)),))
 
 
-def hits_offset_s(project: Project, envelope: Envelope) -> float:
-    """Give how much later than the project the hits of an envelope are counted, in seconds: as late as its track."""
-    of_track = envelope.reading.spec.of_track and envelope.track is not None
-    return float(project.track(str(envelope.track)).offset) if of_track else 0.0
-
-
 def _edits(
-    edits: tuple[HitEdit, ...], hits: EditedHits, how: HandOnHit, *, place: int, at_s: float, strength: float
+    edits: tuple[HitEdit, ...], hits: EditedHits, how: HandOnHit, *, place: int, time_s: float, strength: float
 ) -> tuple[HitEdit, ...]:
     match how:
         case HandOnHit.MOVE:
-            return moved(edits, hits, place, time_s=at_s)
+            return moved(edits, hits, place, time_s=time_s)
         case HandOnHit.WEIGH:
             return weighed(edits, hits, place, strength=strength)
         case HandOnHit.REMOVE:
             return without(edits, hits, place)
         case HandOnHit.ADD:
-            return (*edits, HitEdit(time_s=at_s, strength=strength))
+            return added(edits, hits, time_s=time_s, strength=strength)
     return ()

@@ -79,8 +79,8 @@ def hits_of(params: HitsParams, source: Source) -> Hits:
 
 
 def hits(params: HitsParams, source: Source) -> EditedHits:
-    """Give the hits with those that are edited by hand, in seconds of the track."""
-    return edited(hits_of(params, source), params.edits)
+    """Give the hits with those that are edited by hand, in seconds of the project."""
+    return edited(hits_of(params, source), params.edits, later_s=source.offset_s)
 
 
 def read(params: HitsParams, source: Source) -> FloatArray:
@@ -90,7 +90,7 @@ def read(params: HitsParams, source: Source) -> FloatArray:
     frame; before the first hit as if one were just before the start.
     """
     given = hits(params, source)
-    frames = source.rate.frames_of_times(given.times_s + source.offset_s)
+    frames = source.rate.frames_of_times(given.times_s)
     inside = (frames >= 0) & (frames < source.n_frames)
     out = np.zeros(source.n_frames)
     np.maximum.at(out, frames[inside], given.strengths[inside])

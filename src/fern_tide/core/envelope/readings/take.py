@@ -77,7 +77,7 @@ def on_beats(params: TakeParams) -> bool:
 
 
 def hits(params: TakeParams, source: Source) -> EditedHits | None:
-    """Give the hits in seconds of the project: put together, drawn to the beat t + q (nearest - t), then edited.
+    """Give the hits: put together, drawn to the beat t + q (nearest - t), then edited, then so much later.
 
     None where the way of a pointer is taken.
     """
@@ -90,7 +90,7 @@ def hits(params: TakeParams, source: Source) -> EditedHits | None:
         before, after = beats[np.maximum(place - 1, 0)], beats[np.minimum(place, len(beats) - 1)]
         nearest = np.where(np.abs(times - before) <= np.abs(after - times), before, after)
         laid = times + params.to_beat_percent / 100.0 * (nearest - times)
-    return edited(Hits(times, strengths), params.edits, laid_s=laid)
+    return edited(Hits(times, strengths), params.edits, later_s=params.later_s, laid_s=laid)
 
 
 def read(params: TakeParams, source: Source) -> FloatArray:
@@ -102,7 +102,7 @@ def read(params: TakeParams, source: Source) -> FloatArray:
     if given is None:
         middles_s = source.rate.times(np.arange(source.n_frames, dtype=np.float64) + 0.5)
         return led(params.given.value, middles_s - params.later_s, _takes(params, source), stretches=params.stretches)
-    frames = source.rate.frames_of_times(given.times_s + params.later_s)
+    frames = source.rate.frames_of_times(given.times_s)
     inside = (frames >= 0) & (frames < source.n_frames)
     level = np.zeros(source.n_frames)
     np.maximum.at(level, frames[inside], given.strengths[inside])

@@ -17,6 +17,7 @@ from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import Format, HandOff
+from fern_tide.core.formats.hits_midi import latin
 
 _TICKS_A_FRAME = 32
 _FULL = (1 << 14) - 1
@@ -44,7 +45,7 @@ def encode(hand_off: HandOff, params: MidiParams) -> bytes:
         )
     file = mido.MidiFile(type=1, ticks_per_beat=_frames_a_beat(hand_off.rate) * _TICKS_A_FRAME)
     conductor = mido.MidiTrack()
-    conductor.append(mido.MetaMessage("track_name", name=_latin(hand_off.name)))
+    conductor.append(mido.MetaMessage("track_name", name=latin(hand_off.name)))
     conductor.append(mido.MetaMessage("set_tempo", tempo=_tempo_us(hand_off.rate)))
     conductor.append(mido.MetaMessage("end_of_track", time=hand_off.n_frames * _TICKS_A_FRAME))
     file.tracks.append(conductor)
@@ -75,10 +76,6 @@ def _tempo_us(rate: FrameRate) -> int:
     return round(_frames_a_beat(rate) / rate.fps * 1_000_000)
 
 
-def _latin(text: str) -> str:
-    return text.encode("latin-1", "replace").decode("latin-1")
-
-
 def _track(name: str, values: FloatArray, *, channel: int, controller: int) -> Any:
     import mido
 
@@ -86,7 +83,7 @@ def _track(name: str, values: FloatArray, *, channel: int, controller: int) -> A
     steps = np.rint((values - low) / ((high - low) or 1.0) * _FULL).astype(np.int64)
     track = mido.MidiTrack()
     label = f"{name} = controller {controller} of channel {channel + 1}, {low!r} to {high!r}"
-    track.append(mido.MetaMessage("track_name", name=_latin(label)))
+    track.append(mido.MetaMessage("track_name", name=latin(label)))
     moves = np.flatnonzero(np.diff(steps, prepend=-1))
     last = 0
     for frame in moves.tolist():

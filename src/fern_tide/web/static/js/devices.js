@@ -12,9 +12,11 @@ export class Devices {
 
   /** @param {{ field: any, pad: any, voice: any, listens: () => any, signal: AbortSignal }} how field chooses; the pad takes what MIDI says */
   constructor({ field, pad, voice, listens, signal }) {
-    Object.assign(this, { field, pad, voice, listens, signal });
     this.field = field;
+    this.pad = pad;
     this.voice = voice;
+    this.listens = listens;
+    this.signal = signal;
   }
 
   get chosen() {
@@ -38,7 +40,7 @@ export class Devices {
 
   async #listen() {
     this.#midi = new AbortController();
-    const { pad, listens, signal } = /** @type {any} */ (this);
+    const { pad, listens, signal } = this;
     const onTap = (strength, at) => listens() === "taps" && pad.tap(strength, at);
     const onLevel = (level, at) => listens() === "gesture" && pad.lead({ across: level, up: level, pressure: level }, at);
     await listenToMidi({ onTap, onLevel, signal: AbortSignal.any([signal, this.#midi.signal]) });

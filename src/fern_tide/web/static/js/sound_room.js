@@ -280,7 +280,7 @@ export class SoundRoom extends Component {
       head.style.transform = `translateX(${x}px)`;
       this.spectra.drawSpectrum(this.find("#spectrum"), { frame: transport.frame, bands: this.#bands.filter(({ id }) => id === this.#shownBand) });
     }
-    this.trace.draw();
     this.hits.show();
+    this.trace.draw();
   }
 }

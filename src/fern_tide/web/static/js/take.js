@@ -18,7 +18,10 @@ export class Round {
 
   /** @param {{ kind: string, device: string, begin: number, latency: { ms: number, from: string } }} how */
   constructor({ kind, device, begin, latency }) {
-    Object.assign(this, { kind, device, begin, latency });
+    this.kind = kind;
+    this.device = device;
+    this.begin = begin;
+    this.latency = latency;
     this.#values = Object.fromEntries(CHANNELS[kind].map((name) => [name, []]));
   }
 
@@ -45,14 +48,13 @@ export class Round {
 
   /** How much is performed, of which round. */
   words(round) {
-    const { kind } = /** @type {any} */ (this);
-    return `Round ${round}: ${this.length} ${kind === "taps" ? "tap" : "point"}${this.length === 1 ? "" : "s"}`;
+    return `Round ${round}: ${this.length} ${this.kind === "taps" ? "tap" : "point"}${this.length === 1 ? "" : "s"}`;
   }
 
   /** The take as it is stored, up to a second; null where nothing was performed. */
   plain(end) {
     if (!this.length) return null;
-    const { kind, device, begin, latency } = /** @type {any} */ (this);
+    const { kind, device, begin, latency } = this;
     const last = Math.max(end, begin + 1e-3);
     return { take: 1, kind, device, begin_s: begin, end_s: last, latency_s: latency.ms / 1000, latency_from: latency.from, times_s: this.#times, values: this.#values };
   }
