@@ -152,18 +152,16 @@ def test_hits_are_moved_weighed_added_and_taken_away(client, studio, demo, envel
 
 def test_taps_that_count_later_are_where_their_level_is(client, studio, demo):
     perform(client, demo, TAPS)
-    edit(client, demo, kind="set_field", owner="envelope", id="taps-1", path="reading.params.later_s", value=0.5)
+    later = {"kind": "set_field", "owner": "envelope", "id": "taps-1", "path": "reading.params.later_s", "value": 0.5}
+    assert edit(client, demo, later).status_code == 200
     head, arrays = unpack(client.get(f"/p/{demo}/sound/shown?envelope=taps-1").data)
     frames = arrays[head["level"]["hits"]["frames"]]
     assert np.flatnonzero(arrays[head["level"]["raw"]][0]).tolist() == np.round(frames).tolist() == [45, 75, 120]
     post(client, demo, "envelopes/taps-1/hits", how="move", place=0, time_s=1.0)
     post(client, demo, "envelopes/taps-1/hits", how="add", time_s=5.0)
     assert hits(client, demo, "taps-1")[0].tolist() == pytest.approx([30, 75, 120, 150], abs=1e-3)
-    times = [
-        note.time
-        for note in mido.MidiFile(file=io.BytesIO(client.get(f"/p/{demo}/hits.mid?envelope=taps-1").data)).tracks[1]
-    ]
-    assert times[0] / 19_200 == pytest.approx(1.0, abs=1e-4)
+    file = mido.MidiFile(file=io.BytesIO(client.get(f"/p/{demo}/hits.mid?envelope=taps-1").data))
+    assert file.tracks[1][0].time / 19_200 == pytest.approx(1.0, abs=1e-4)
 
 
 def test_what_has_no_hits_has_none_to_edit(client, demo):
@@ -249,6 +247,10 @@ def test_a_property_that_a_hand_led_is_moved_as_it_was(client, studio, demo):
     assert (mapping.marks.low, mapping.marks.high) == (0, 1)
     row = client.get(f"/p/{demo}/stage/parts?part=title").text
     assert 'data-rest="-40.0"' in row and f'data-into="{mapping.envelope}"' in row, "it can be led again"
+    step = {"kind": "add_entry", "owner": "mapping", "id": mapping.id, "path": "steps", "value": {"id": "flip"}}
+    assert edit(client, demo, step).status_code == 200
+    row = client.get(f"/p/{demo}/stage/parts?part=title").text
+    assert f'data-into="{mapping.envelope}"' not in row, "it would not move as the hand did"
     again = perform(client, demo, LED, f"?into={mapping.envelope}")
     assert again.json["take"] == 2 and len(document(studio, demo).mappings) == before + 1
     for wrong in ("drive=title:y&rest=x&full=1", "drive=title:y&rest=1", "drive=nobody:y&rest=0&full=1", "drive=title"):

@@ -9,7 +9,12 @@ import numpy as np
 from fern_tide.core.base.signal import frozen
 from fern_tide.core.derivation.node import Kind, Node, Sources
 
-REMEMBERED = frozenset({Kind.READING, Kind.LEVEL, Kind.HISTOGRAM, Kind.LIFT, Kind.STACK, Kind.CURVE, Kind.KEYS})
+REMEMBERED = frozenset(
+    {Kind.READING, Kind.HITS, Kind.LEVEL, Kind.HISTOGRAM, Kind.LIFT, Kind.STACK, Kind.CURVE, Kind.KEYS}
+)
+
+_OF_THEIR_OWN = frozenset({Kind.HITS, Kind.KEYS})
+"""Kinds whose values are no arrays."""
 
 
 class Sized(Protocol):
@@ -55,8 +60,8 @@ def evaluate(node: Node, *, sources: Sources, memory: Memory) -> Any:
                 way += reversed(missing)
                 continue
             value = at.work([known[item.fingerprint] for item in at.inputs], sources)
-            if at.kind in REMEMBERED:
-                value = value if at.kind is Kind.KEYS else frozen(np.ascontiguousarray(value))
+            if at.kind in REMEMBERED and value is not None:
+                value = value if at.kind in _OF_THEIR_OWN else frozen(np.ascontiguousarray(value))
                 memory.put(at, value)
         known[at.fingerprint] = value
     return known[node.fingerprint]

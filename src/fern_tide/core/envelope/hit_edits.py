@@ -68,6 +68,11 @@ class EditedHits:
     edits: npt.NDArray[np.int64]
     later_s: float = 0.0
 
+    @property
+    def nbytes(self) -> int:
+        """How many bytes they take."""
+        return sum(row.nbytes for row in (self.times_s, self.strengths, self.was_s, self.edits))
+
 
 def edited(
     hits: Hits, edits: Sequence[HitEdit], *, later_s: float = 0.0, laid_s: FloatArray | None = None

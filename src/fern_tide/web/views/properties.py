@@ -17,6 +17,7 @@ from fern_tide.core.scene.follow import Follow, Limit
 from fern_tide.core.scene.graphic import is_level
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.scene import Part
+from fern_tide.workflows.bring_in.takes import led_mapping
 
 MOST_CHOICES = 400
 
@@ -94,10 +95,11 @@ def _led_before(project: Project, drives: tuple[tuple[Mapping, Drive], ...]) -> 
     """Give how a property is led once more that a hand led before, and nothing else moves."""
     (mapping, drive), *others = drives
     params = project.envelope(mapping.envelope).reading.params
-    ends = (drive.rest, drive.full)
-    if others or not isinstance(params, TakeParams) or params.given in OF_HITS or isinstance(drive.rest, str):
+    plain = led_mapping(project, mapping.envelope, drive.target, rest=drive.rest, full=drive.full)
+    as_led = mapping.but(id=plain.id, name=plain.name, versions=()) == plain
+    if others or not as_led or not isinstance(params, TakeParams) or params.given in OF_HITS:
         return None
-    return Lead(float(ends[0]), float(ends[1]), mapping.envelope)
+    return Lead(float(drive.rest), float(drive.full), mapping.envelope)
 
 
 def _reach(

@@ -80,7 +80,8 @@ def add_take(
         words = f"Perform {names}" if not there else f"Perform {names} again"
         commands: list[PutEnvelope | PutMapping] = [PutEnvelope(envelope=item) for item in envelopes]
         if led is not None and not there:
-            commands.append(PutMapping(mapping=(mapping := _mapping(project, envelopes[0], led))))
+            mapping = led_mapping(project, envelopes[0].id, led.target, rest=led.rest, full=led.full)
+            commands.append(PutMapping(mapping=mapping))
             words = f"Lead {mapping.name}"
         command = Together(words=words[:120], commands=tuple(commands))
         try:
@@ -124,12 +125,12 @@ def _new(
     return envelopes
 
 
-def _mapping(project: Project, envelope: Envelope, led: Led) -> Mapping:
+def led_mapping(project: Project, envelope_id: str, target: Target, *, rest: float | str, full: float | str) -> Mapping:
     """Give the mapping that moves a property as it was led: lift is the level itself."""
-    name = name_after(project, led.target)
-    drive = Drive(target=led.target, rest=led.rest, full=led.full)
+    name = name_after(project, target)
+    drive = Drive(target=target, rest=rest, full=full)
     id = fresh_id(name, among=project.mappings)
-    return Mapping(id=id, name=name, envelope=envelope.id, marks=Marks(low=0.0, high=1.0), drives=(drive,))
+    return Mapping(id=id, name=name, envelope=envelope_id, marks=Marks(low=0.0, high=1.0), drives=(drive,))
 
 
 def _led(given: Sequence[str]) -> list[TakeGiven]:
