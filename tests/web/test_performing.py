@@ -71,6 +71,7 @@ def test_a_gesture_gives_what_is_wanted_of_it(client, studio, demo):
     given = [document(studio, demo).envelope(name).reading.params.given for name in answer.json["envelopes"]]
     assert given == ["across", "pressure"] and hits(client, demo, "across-1") is None
     assert perform(client, demo, LED).json["envelopes"] == ["up-1"]
+    assert perform(client, demo, TAPS, "?into=up-1").json["envelopes"] == ["taps-1"], "taps do not go into a gesture"
     assert "across, up, pressure" in perform(client, demo, LED, "?given=hits").json["remedy"]
 
 

@@ -51,7 +51,7 @@ def add_take(
         studio: where it is stored.
         key: of the project.
         content: the take, as JSON; see core/envelope/takes.py.
-        into: the ids of envelopes that it is one more take of; those that are gone are passed over.
+        into: the ids of envelopes that it is one more take of; those that are gone or of another kind are passed over.
         given: what of it, for new envelopes where it goes into none: of a gesture 'across', 'up' and 'pressure'.
         led: what the first new envelope then moves, as the hand did.
 
@@ -73,7 +73,7 @@ def add_take(
     for again in range(_TRIES):
         current = studio.projects.current(key)
         project = current.document
-        there = [item for item in project.envelopes if item.id in into and isinstance(item.reading.params, TakeParams)]
+        there = [item for item in project.envelopes if item.id in into and _takes_in(item, take)]
         called = None if led is None else name_after(project, led.target)
         envelopes = [_with(item, digest) for item in there] or _new(project, take, digest, given, called=called)
         names = " and ".join(item.name for item in envelopes)
@@ -91,6 +91,12 @@ def add_take(
             if again == _TRIES - 1:
                 raise
     return revision, tuple(item.id for item in envelopes)
+
+
+def _takes_in(envelope: Envelope, take: Take) -> bool:
+    """Say whether an envelope is made of takes of such a kind."""
+    params = envelope.reading.params
+    return isinstance(params, TakeParams) and (params.given in OF_HITS) == (take.kind is TakeKind.TAPS)
 
 
 def _with(envelope: Envelope, digest: str) -> Envelope:
