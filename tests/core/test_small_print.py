@@ -38,7 +38,7 @@ from fern_tide.core.scene.svg.reading import read_svg
 from fern_tide.core.scene.svg.style import declarations
 from fern_tide.core.sound.decimated import decimation
 from fern_tide.core.sound.decode import measure
-from fern_tide.core.sound.onsets import _filters, rise_edges_hz
+from fern_tide.core.sound.onsets import band_filters, rise_edges_hz
 from fern_tide.core.sound.spectrogram import shown
 from fern_tide.demo.project import demo_project
 
@@ -104,7 +104,7 @@ def test_bars_of_a_graphic_grow_at_their_tops_only():
 
 @pytest.mark.parametrize("window", [512, 2048])
 def test_bins_are_shared_out_among_the_bands_they_lie_in(window):
-    shares, rate_hz, edges = _filters(window, 44_100), 44_100, rise_edges_hz()
+    shares, rate_hz, edges = band_filters(window, 44_100), 44_100, rise_edges_hz()
     bin_hz = rate_hz / window
     for bin_at in (0, 1, 5, 40, len(shares) // 2 - 1):
         low, high = max(bin_at - 0.5, 0.0) * bin_hz, (bin_at + 0.5) * bin_hz

@@ -29,6 +29,7 @@ from fern_tide.core.base.refusal import refused
 from fern_tide.core.base.target import Id, MediaHash, Name
 from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope
+from fern_tide.core.envelope.hit_edits import MOST_EDITS, HitEdit
 from fern_tide.core.mapping.colour import Colour
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.recipe import MOST_RECIPES, Recipe
@@ -52,6 +53,7 @@ class Track(Frozen, frozen=True):
         gain_db: how much louder it sounds; what it drives stays as it is.
         muted: whether it is silent for now.
         solo: whether, for now, only this and other solo tracks sound.
+        hit_edits: its hits that are edited by hand, in seconds of the track.
     """
 
     id: Id
@@ -64,6 +66,7 @@ class Track(Frozen, frozen=True):
     gain_db: Annotated[float, Field(ge=-60, le=24)] = 0.0
     muted: bool = False
     solo: bool = False
+    hit_edits: Annotated[tuple[HitEdit, ...], Most(MOST_EDITS), Field(exclude_if=lambda edits: not edits)] = ()
 
     def grid(self, rate: FrameRate) -> FrameGrid:
         """Give the project's frames over this track."""

@@ -16,8 +16,10 @@ from tests.core.derivation.documents import (
 
 from fern_tide.core.derivation.graph import Graph
 from fern_tide.core.derivation.node import Kind, below
+from fern_tide.core.derivation.words import reasons, records_of
 from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
+from fern_tide.core.envelope.hit_edits import HitEdit
 from fern_tide.core.mapping.mapping import StepChoice
 
 
@@ -55,6 +57,34 @@ def test_steps_go_by_taps_and_by_hits_that_a_hand_edited():
     assert frames_of_hits(gone) == np.floor(hits.times_s[1:] * 30 + 1e-6).astype(int).tolist()
     led = frames_of_hits(with_steps(performed(GESTURE, given="up")))
     assert led == frames_of_hits(with_steps(envelope("taps", "curve", of=None))), "a gesture has no hits of its own"
+
+
+def with_edits(project, *edits, of=1):
+    tracks = list(project.tracks)
+    tracks[of] = tracks[of].but(hit_edits=tuple(map(HitEdit.model_validate, edits)))
+    return project.but(tracks=tuple(tracks))
+
+
+def test_steps_and_words_go_by_hits_of_a_track_that_a_hand_edited_and_beats_do_not():
+    project = with_steps(envelope("taps", "amplitude", of="tone"))
+    graph, tone = Graph(project), project.tracks[1]
+    hits, beats = value(graph.rhythm(tone))
+    frames = frames_of_hits(project)
+    assert len(frames) > 2 and graph.rhythm(tone) is graph.heard_rhythm(tone)
+    moved = {"was_s": float(hits.times_s[0]), "time_s": float(hits.times_s[0]) + 0.2}
+    changed = with_edits(project, moved, {"was_s": float(hits.times_s[1])}, {"time_s": 0.05, "strength": 0.4})
+    after = Graph(changed)
+    assert frames_of_hits(changed) == sorted([int((0.05 + float(tone.offset)) * 30), frames[0] + 6, *frames[2:]])
+    laid, same = value(after.rhythm(changed.tracks[1]))
+    assert 0.4 in laid.strengths and np.array_equal(same.times_s, beats.times_s)
+    assert after.heard_rhythm(changed.tracks[1]).fingerprint == graph.heard_rhythm(tone).fingerprint
+    assert after.beats.fingerprint == graph.beats.fingerprint, "beats are found in what is heard"
+    curves = [one.curves[project.mappings[0].drives[0].target] for one in (graph, after)]
+    known, now = (records_of([node]) for node in curves)
+    assert reasons(curves[0].key, curves[1].key, known=known, now=now) == ["other hits"]
+    elsewhere = Graph(with_edits(project, moved, of=0))
+    assert elsewhere.beats.fingerprint == graph.beats.fingerprint, "of the track that they are found in, too"
+    assert elsewhere.curves[project.mappings[0].drives[0].target].fingerprint == curves[0].fingerprint
 
 
 def test_hits_of_a_late_track_are_late_and_known_by_its_own_seconds():

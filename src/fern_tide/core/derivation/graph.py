@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Mapping
 from dataclasses import replace
-from functools import cached_property
+from functools import cached_property, partial
 from operator import is_
 from types import MappingProxyType
 from typing import Any
@@ -74,14 +74,19 @@ class Graph:
 
     def feature(self, track: Track, feature: Feature) -> Node:
         """Give the node of a feature of a track, whose fingerprint it is stored under."""
-        make = _later(
-            media_nodes.feature_node, feature, self.placed(track), name=track.name, media=(file := self.media(track))
-        )
+        file = self.media(track)
+        make = partial(media_nodes.feature_node, feature, self.placed(track), name=track.name, media=file)
         return self._node((Kind.FEATURE, track.id, feature), (track, self._clock, file), make)
 
     def rhythm(self, track: Track) -> Node:
-        """Give the node of a track's hits and beats."""
-        make = _later(media_nodes.rhythm_node, self.placed(track), name=track.name, media=(file := self.media(track)))
+        """Give the node of a track's hits, as they are edited by hand, and its beats."""
+        heard, key = self.heard_rhythm(track), (Kind.RHYTHM, track.id, "edited")
+        make = partial(media_nodes.edited_rhythm_node, heard, track.hit_edits)
+        return self._node(key, (track, heard), make) if track.hit_edits else heard
+
+    def heard_rhythm(self, track: Track) -> Node:
+        """Give the node of a track's hits and beats as its file has them, under whose fingerprint they are stored."""
+        make = partial(media_nodes.rhythm_node, self.placed(track), name=track.name, media=(file := self.media(track)))
         return self._node((Kind.RHYTHM, track.id), (track, file), make)
 
     def placed(self, track: Track) -> media_nodes.PlacedSound:
@@ -93,7 +98,7 @@ class Graph:
         """The project's beat grid."""
         project = self.project
         track = project.beat_track if project.beat.needs_track else None
-        rhythm = None if track is None else self.rhythm(track)
+        rhythm = None if track is None else self.heard_rhythm(track)
         of = (project.beat, track, self._clock, rhythm)
         return self._node(Kind.BEATS, of, lambda: media_nodes.beats_node(project, rhythm, track))
 
@@ -165,7 +170,7 @@ class Graph:
             return node
         self.missing.add(node.fingerprint)
         edges_hz = media_nodes.spectrum_of(feature).edges_hz(track.info.sample_rate_hz)
-        make = _later(media_nodes.rough_node, node, spectrum, edges_hz=edges_hz)
+        make = partial(media_nodes.rough_node, node, spectrum, edges_hz=edges_hz)
         return self._node(("rough", node.id, track.id), (node, spectrum), make)
 
     def histogram(self, envelope: Envelope, *, scale: Scale, row: int) -> Node:
@@ -265,7 +270,7 @@ class Graph:
             under = None
             if not (ups and ups[0].replaces_all):
                 kind, bare = (Kind.STACK, replace(stack, limit=None)) if ups else (Kind.CURVE, stack)
-                make = _later(curve_node, bare, lifts, sources, n_frames=self._clock[1], kind=kind)
+                make = partial(curve_node, bare, lifts, sources, n_frames=self._clock[1], kind=kind)
                 under = nodes[stack.target] = self._node((kind, stack.target), of, make)
             if ups:
                 nodes[stack.target] = self._touched_node(stack, under, sources if under else (), ups)
@@ -273,7 +278,7 @@ class Graph:
 
     def _touched_node(self, stack: Stack, under: Node | None, sources: tuple[Node, ...], ups: list[TouchUp]) -> Node:
         touchings = tuple(map(self.touching, ups))
-        make = _later(touch_nodes.touched_node, stack, under, sources, touchings=touchings, project=self.project)
+        make = partial(touch_nodes.touched_node, stack, under, sources, touchings=touchings, project=self.project)
         moments = (item for one in touchings for item in one.moments)
         of = (stack.part, stack.limit, self._clock, under, *sources, *ups, *moments)
         return self._node((Kind.CURVE, stack.target, "touched"), of, make)
@@ -282,8 +287,7 @@ class Graph:
     def _features(self) -> dict[str, list[Feature]]:
         """The features of every file that all of the document's envelopes and mappings need."""
         features: dict[str, list[Feature]] = {}
-        ties = (self.touching(one).rhythm for ups in self.touch_ups.values() for one in ups)
-        read = [node for node in ties if node is not None]
+        read = filter(None, (self.touching(one).rhythm for ups in self.touch_ups.values() for one in ups))
         for node in below([*map(self.level, self.project.envelopes), *map(self.lift, self.project.mappings), *read]):
             if node.kind is Kind.FEATURE and node.subject is not None:
                 feature, sound = node.subject
@@ -293,7 +297,3 @@ class Graph:
     def features(self, track: Track) -> list[Feature]:
         """List the features of a track that all of the document's envelopes and mappings need."""
         return self._features.get(track.media, [])
-
-
-def _later(make: Callable[..., Node], *args: Any, **named: Any) -> Callable[[], Node]:
-    return lambda: make(*args, **named)

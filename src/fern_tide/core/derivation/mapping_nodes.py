@@ -9,8 +9,8 @@ import numpy as np
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.derivation.node import Kind, Node, Sources, new_node
 from fern_tide.core.document import Project, Track
-from fern_tide.core.envelope.envelope import followed_level
-from fern_tide.core.mapping.mapping import Mapping, shaped_lift
+from fern_tide.core.envelope.envelope import highest_row
+from fern_tide.core.mapping.mapping import Mapping, followed, shaped_lift
 from fern_tide.core.mapping.step import StepContext
 
 
@@ -51,7 +51,7 @@ def context_node(
             known["beat_times_s"] = next(rest).times_s
         if times:
             known["marker_frames"] = project.rate.frames_of_times(np.array(times))
-        levels = {name: _highest(level) for name, level in zip(names, values, strict=False)}
+        levels = {name: highest_row(level) for name, level in zip(names, values, strict=False)}
         return StepContext(rate=project.rate, seed=seed, levels=levels, **known)
 
     facts = {"rate": str(project.rate), "seed": seed, "markers": times, "offset": offset_s, "joined": names}
@@ -74,12 +74,3 @@ def lift_node(mapping: Mapping, level: Node, context: Node) -> Node:
         return shaped_lift(followed(values[0], mapping), mapping, context=values[1])
 
     return new_node(Kind.LIFT, mapping.id, name=mapping.name, inputs=(level, context), facts=facts, work=work)
-
-
-def followed(level: FloatArray, mapping: Mapping) -> FloatArray:
-    """Give what a mapping's lift is made of: its row of a level, or all rows where it is spread."""
-    return level if mapping.spread else followed_level(level, row=mapping.row, spread=False)
-
-
-def _highest(level: FloatArray) -> FloatArray:
-    return level if level.ndim == 1 else np.asarray(level.max(axis=0))

@@ -8,12 +8,13 @@ from typing import Any
 import numpy as np
 
 from fern_tide.core.base.frame_rate import FrameRate
-from fern_tide.core.base.signal import Float32Array, FloatArray
+from fern_tide.core.base.signal import Float32Array, FloatArray, fingerprint
 from fern_tide.core.derivation.node import Kind, Node, Sources, new_node
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.beat_grid import beat_grid
 from fern_tide.core.envelope.beats import NO_BEATS, Beats, rhythm
 from fern_tide.core.envelope.beats import VERSION as BEATS_VERSION
+from fern_tide.core.envelope.hit_edits import HitEdit, edited
 from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.sound.band_reading import band_power
 from fern_tide.core.sound.decode import SoundInfo
@@ -83,6 +84,19 @@ def rhythm_node(sound: PlacedSound, *, name: str = "", media: Node | None = None
         return rhythm(rises, attacks, sample_rate_hz=sound.info.sample_rate_hz)
 
     return new_node(Kind.RHYTHM, sound.media, name=name, inputs=inputs, facts=facts, work=work, subject=sound)
+
+
+def edited_rhythm_node(heard: Node, edits: tuple[HitEdit, ...]) -> Node:
+    """Give the node of a file's hits as they are edited by hand, and its beats as they are."""
+    facts = {"edits": [edit.model_dump(mode="json") for edit in edits]}
+
+    def work(values: list[tuple[Hits, Beats]], sources: Sources) -> tuple[Hits, Beats]:
+        hits, beats = values[0]
+        laid = edited(hits, edits)
+        return Hits(laid.times_s, laid.strengths), beats
+
+    name = f"{heard.id} {fingerprint(facts)[:8]}"  # hits that are edited otherwise are others
+    return new_node(Kind.RHYTHM, name, name=heard.name, inputs=(heard,), facts=facts, work=work)
 
 
 def rough_node(bands: Node, spectrum: Node, *, edges_hz: FloatArray) -> Node:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.live import Flow, Live
 from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
 
@@ -36,6 +37,7 @@ class CleanUp:
         shown: the params with which its drawing shows what it does, where the default ones hardly do.
         without_lag: gives the clean-ups that do the same without making anything late, by id and params; none where
             it can only be left out.
+        live: how it works while the sound comes; None of what needs the whole.
         version: raised when the numbers change.
     """
 
@@ -47,4 +49,5 @@ class CleanUp:
     across_rows: bool = False
     shown: Mapping[str, Any] = field(default_factory=dict)
     without_lag: Callable[[Any], tuple[tuple[str, Mapping[str, Any]], ...]] = _nothing
+    live: Live[FrameRate, Flow] | None = None
     version: int = 1

@@ -118,9 +118,14 @@ def row_of(level: FloatArray, row: int) -> FloatArray:
     return level if level.ndim == 1 else np.asarray(level[min(row, len(level) - 1)])
 
 
+def highest_row(level: FloatArray) -> FloatArray:
+    """Give the highest of all rows of a bank's level, frame by frame; a single level itself."""
+    return level if level.ndim == 1 else np.asarray(level.max(axis=0))
+
+
 def followed_level(level: FloatArray, *, row: int, spread: bool) -> FloatArray:
     """Give what a mapping follows of a level, shape (frames,): a row, or where it is spread the highest of all rows."""
-    return np.asarray(level.max(axis=0)) if spread and level.ndim > 1 else row_of(level, row)
+    return highest_row(level) if spread else row_of(level, row)
 
 
 def clean(level: FloatArray, clean_up: tuple[CleanUpChoice, ...], *, rate: FrameRate) -> FloatArray:

@@ -14,16 +14,16 @@ from fern_tide.core.sound.onsets import band_freedom, rise_edges_hz, rise_hop
 USUAL_SENSITIVITY, USUAL_GAP_MS = 0.5, 80.0
 _AROUND_S = 1.5  # the threshold adapts to what lies this far to both sides
 _PEAK_S = 0.030  # a hit is the highest rise within this far to both sides
-_DEVIATIONS = 8.0  # above the local median: what a hit must reach at sensitivity 0.5
-_DEVIATION = 1.4826  # of a normal distribution, in median absolute deviations
+DEVIATIONS = 8.0  # above the local median: what a hit must reach at sensitivity 0.5
+DEVIATION = 1.4826  # of a normal distribution, in median absolute deviations
 _STRONGEST = 99.7  # percentile of all rises that is a strong hit
-_STRONG = 0.12  # of it: what a hit must reach at sensitivity 0.5
-_HARDLY = 0.02  # a rise that is only rounding
+STRONG = 0.12  # of it: what a hit must reach at sensitivity 0.5
+HARDLY = 0.02  # a rise that is only rounding
 _FULL = 90.0  # percentile of the hits' own rises that counts as full strength
 _BEFORE, _AFTER = 3, 1  # hops about a peak in which the sound may set in
 _STEEP = 0.5  # a climb that is none
 _CUT_HOPS = 2  # before and after a hit, whose power tells whether it is an end
-_GONE = 0.2  # of the power before
+GONE = 0.2  # of the power before
 
 
 @dataclass(frozen=True)
@@ -114,10 +114,10 @@ def find_hits(
 def _threshold(rises: FloatArray, reach: int, *, sensitivity: float) -> FloatArray:
     """Give what a rise must reach at every place to be a hit, shape (rises,)."""
     median = _running_median(rises, reach)
-    deviation = _running_median(np.abs(rises - median), reach) * _DEVIATION
-    out = median + _DEVIATIONS * 2.0 ** (1.0 - 2.0 * sensitivity) * deviation
-    strong = _STRONG * 4.0 ** (1.0 - 2.0 * sensitivity) * float(np.percentile(rises, _STRONGEST))
-    return np.asarray(np.maximum(out, max(strong, _HARDLY)))
+    deviation = _running_median(np.abs(rises - median), reach) * DEVIATION
+    out = median + DEVIATIONS * 2.0 ** (1.0 - 2.0 * sensitivity) * deviation
+    strong = STRONG * 4.0 ** (1.0 - 2.0 * sensitivity) * float(np.percentile(rises, _STRONGEST))
+    return np.asarray(np.maximum(out, max(strong, HARDLY)))
 
 
 def _ends(peaks: npt.NDArray[np.intp], attacks: Float32Array) -> npt.NDArray[np.bool_]:
@@ -126,7 +126,7 @@ def _ends(peaks: npt.NDArray[np.intp], attacks: Float32Array) -> npt.NDArray[np.
     at = peaks + _CUT_HOPS + 2
     before = power[:, at[:, None] - np.arange(2, 2 + _CUT_HOPS)].sum(axis=-1)
     after = power[:, at[:, None] + np.arange(1, 1 + _CUT_HOPS)].sum(axis=-1)
-    return np.asarray((after < before * _GONE).all(axis=0))
+    return np.asarray((after < before * GONE).all(axis=0))
 
 
 def _sharpened(peaks: npt.NDArray[np.intp], attacks: Float32Array, hop: int) -> FloatArray:

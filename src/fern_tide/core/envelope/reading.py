@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any, Literal, Protocol
+from functools import partial
+from typing import Any, Literal, Protocol, TypeAlias
 
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.base.units import DECIBELS, SHARE, OwnUnit
@@ -16,6 +18,7 @@ from fern_tide.core.envelope.notes import Notes
 from fern_tide.core.envelope.takes import Take
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import Feature
+from fern_tide.core.sound.live_sound import LiveSound, lag_frames
 
 
 class Source(Protocol):
@@ -54,6 +57,42 @@ class Source(Protocol):
 
     def take(self, media: str) -> Take:
         """Give what was performed."""
+
+
+class LiveSource(Source, Protocol):
+    """Where a reading reads from while a sound comes: n_frames are those that became whole with the last stretch."""
+
+    @property
+    def sound(self) -> LiveSound:
+        """The sound until now."""
+
+
+LiveRead: TypeAlias = Callable[[LiveSource], FloatArray]
+"""Gives the level of the frames that became whole, shape (frames,), or (rows, frames) for a bank."""
+
+
+def frame_by_frame(
+    read: Callable[[Any, Source], FloatArray],
+    *,
+    needs: Callable[[Any, SoundInfo], tuple[Feature, ...]],
+) -> Live[LiveSource, LiveRead]:
+    """Say that a reading reads every frame by itself, so that it can while a sound comes.
+
+    Args:
+        read: gives the level of the frames of a source.
+        needs: the features that it is read from, whose windows then end with their frames.
+    """
+    return Live(lambda params, source: partial(read, params), lag_frames=lag_of(needs))
+
+
+def lag_of(needs: Callable[[Any, SoundInfo], tuple[Feature, ...]]) -> Callable[[Any, LiveSource], float]:
+    """Give how late the windows of features are that end with their frames: the latest of them."""
+
+    def lag(params: Any, source: LiveSource) -> float:
+        grid = source.sound.grid
+        return max((lag_frames(feature, grid=grid) for feature in needs(params, source.info)), default=0.0)
+
+    return lag
 
 
 def _none(params: Any) -> tuple[Any, ...]:
@@ -121,6 +160,8 @@ class Reading:
         uses: gives the ids of the envelopes that it asks for.
         media: gives the hashes of the files that it asks for.
         rows: gives the names of a bank's rows; none for a single level.
+        live: how it reads a sound that is still coming, known by its sample rate and channels; None of what is not
+            there while a sound comes.
         version: raised when the numbers change.
         unit: gives, from the params, what the level is counted in.
         begins: the clean-ups that a new envelope of it begins with, as text.
@@ -145,6 +186,7 @@ class Reading:
     uses: Callable[[Any], tuple[str, ...]] = _none
     media: Callable[[Any], tuple[str, ...]] = _none
     rows: Callable[[Any], tuple[str, ...]] = _none
+    live: Live[LiveSource, LiveRead] | None = None
     version: int = 1
     unit: Callable[[Any], OwnUnit] = _decibels
     doubt: Callable[[Any, SoundInfo], str] = _no_doubt

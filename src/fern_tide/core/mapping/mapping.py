@@ -14,6 +14,7 @@ from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
 from fern_tide.core.base.signal import FloatArray, moved
 from fern_tide.core.base.target import Id, Name, Target
+from fern_tide.core.envelope.envelope import row_of
 from fern_tide.core.mapping import steps as steps_folder
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.marks import Marks, lift
@@ -132,6 +133,11 @@ def _row_of(lift: FloatArray, mapping: Tuning, drive: Drive) -> FloatArray:
     if not share:
         return np.asarray(lift[low])
     return np.asarray(lift[low] * (1.0 - share) + lift[low + 1] * share)
+
+
+def followed(level: FloatArray, mapping: Tuning) -> FloatArray:
+    """Give what a mapping's lift is made of: its row of a level, or all rows where it is spread."""
+    return level if mapping.spread else row_of(level, mapping.row)
 
 
 def shaped_lift(level: FloatArray, mapping: Tuning, *, context: StepContext) -> FloatArray:

@@ -22,19 +22,37 @@ class HitSource(StrEnum):
 
 def rises(lift: FloatArray) -> npt.NDArray[np.bool_]:
     """Say at which frames lift leaves rest: it is above 0 and was not a frame before; shape (..., frames)."""
-    up = lift > 0
-    before = np.concatenate([np.zeros_like(up[..., :1]), up[..., :-1]], axis=-1)
-    return np.asarray(up & ~before)
+    return _rises(lift > 0, before=None)
+
+
+def _rises(up: npt.NDArray[np.bool_], *, before: npt.NDArray[np.bool_] | None) -> npt.NDArray[np.bool_]:
+    first = np.zeros_like(up[..., :1]) if before is None else before
+    return np.asarray(up & ~np.concatenate([first, up[..., :-1]], axis=-1))
 
 
 def hits_of(lift: FloatArray, source: HitSource, *, context: StepContext) -> npt.NDArray[np.bool_]:
     """Say at which frames there is a hit, shape (..., frames)."""
-    if source is HitSource.MARKS:
-        return rises(lift)
-    at = np.zeros(lift.shape[-1], dtype=np.bool_)
-    frames = context.hit_frames if source is HitSource.TRACK else context.marker_frames
-    at[frames[(frames >= 0) & (frames < lift.shape[-1])]] = True
-    return np.broadcast_to(at, lift.shape)
+    return HitsAsTheyCome(source)(lift, context=context)
+
+
+class HitsAsTheyCome:
+    """Says at which frames there is a hit while the lift comes: whether it was up stays known."""
+
+    def __init__(self, source: HitSource) -> None:
+        self._source = source
+        self._was_up: npt.NDArray[np.bool_] | None = None
+
+    def __call__(self, lift: FloatArray, *, context: StepContext) -> npt.NDArray[np.bool_]:
+        """Take the next frames, shape (..., frames)."""
+        if self._source is HitSource.MARKS:
+            up = lift > 0
+            hits = _rises(up, before=self._was_up)
+            self._was_up = up[..., -1:] if up.shape[-1] else self._was_up
+            return hits
+        at = np.zeros(lift.shape[-1], dtype=np.bool_)
+        frames = context.hit_frames if self._source is HitSource.TRACK else context.marker_frames
+        at[frames[(frames >= 0) & (frames < lift.shape[-1])]] = True
+        return np.broadcast_to(at, lift.shape)
 
 
 def needs_hits(params: Any) -> bool:

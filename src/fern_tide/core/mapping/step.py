@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any, Protocol
 
 import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
 
@@ -21,7 +23,8 @@ class StepContext:
     Attributes:
         rate: the project's frame rate.
         seed: of the mapping, for steps that draw numbers.
-        hit_frames: the frames of the hits of the mapping's track, ascending; empty where no step asks for them.
+        hit_frames: the frames of the hits of the mapping's track, ascending, counted from the lift's first; empty where
+            no step asks for them.
         hit_strengths: how strong each is, 0 to 1.
         marker_frames: the frames of the project's markers, ascending; empty where no step asks for them.
         beat_times_s: when the beats of the project are, ascending; empty where no step asks for them.
@@ -47,6 +50,18 @@ class Shape(Protocol):
 
     def __call__(self, lift: FloatArray, *, params: Any, context: StepContext) -> FloatArray:
         """Give a lift of the same shape, (..., frames)."""
+
+
+class StepFlow(Protocol):
+    """Takes a lift as it comes."""
+
+    def __call__(self, lift: FloatArray, *, context: StepContext) -> FloatArray:
+        """Take the next frames, shape (..., frames), with what the context knows of them, and give as many."""
+
+
+def momentary(apply: Shape) -> Live[StepContext, StepFlow]:
+    """Say that a step treats every frame by itself, so that it is the same while the sound comes."""
+    return Live(lambda params, context: partial(apply, params=params))
 
 
 def _never(params: Any) -> bool:
@@ -78,6 +93,7 @@ class Step:
         draws: whether it draws numbers by the mapping's seed.
         lacks: says in one sentence what such params still need to do anything; '' for nothing.
         shown: the params with which its drawing shows what it does, where the default ones hardly do.
+        live: how it works while the sound comes; None of what needs the whole.
         version: raised when the numbers change.
     """
 
@@ -93,4 +109,5 @@ class Step:
     draws: bool = False
     lacks: Callable[[Any], str] = _complete
     shown: Mapping[str, Any] = field(default_factory=dict)
+    live: Live[StepContext, StepFlow] | None = None
     version: int = 1

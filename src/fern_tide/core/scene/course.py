@@ -192,6 +192,11 @@ class RideGround:
         return [self.row, course.ride.model_dump(mode="json", exclude={"way"}), own, about]
 
     @property
+    def late_frames(self) -> int:
+        """It is never late."""
+        return 0
+
+    @property
     def made_of(self) -> tuple[object, ...]:
         """The part, its way, and what lies between."""
         course = self.course

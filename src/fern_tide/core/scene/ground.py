@@ -35,6 +35,10 @@ class Ground(Protocol):
         """All that it depends on but its sources' values, as plain JSON."""
 
     @property
+    def late_frames(self) -> int:
+        """How many frames after its sources it moves."""
+
+    @property
     def made_of(self) -> tuple[object, ...]:
         """The parts of the document that it is made of: where they are the very same, so is the ground."""
 
@@ -87,6 +91,11 @@ class FollowGround:
     def facts(self) -> Any:
         """The follow, and what it starts from."""
         return [self.follow.model_dump(mode="json", exclude={"target"}), self.source_own if self.counts_own else None]
+
+    @property
+    def late_frames(self) -> int:
+        """As late as it follows."""
+        return self.follow.late_frames
 
     @property
     def made_of(self) -> tuple[object, ...]:

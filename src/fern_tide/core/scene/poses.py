@@ -67,6 +67,11 @@ class PoseGround:
         return [self.row, list(self.poses)]
 
     @property
+    def late_frames(self) -> int:
+        """It is never late."""
+        return 0
+
+    @property
     def made_of(self) -> tuple[object, ...]:
         """The part that has the poses."""
         return (self.part, self.poses)

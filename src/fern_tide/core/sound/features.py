@@ -152,12 +152,13 @@ def analyze(
     per_frame = [feature for feature in wanted if isinstance(feature, PerFrame)]
     for first in range(0, grid.n_frames, FRAMES_A_CHUNK):
         last = min(first + FRAMES_A_CHUNK, grid.n_frames)
-        low, high = _reach(per_frame, grid, first, last)
+        low, high = samples_of(per_frame, grid, first=first, last=last)
         block, start = feed.between(low, high), low
         channels = {feature.channel for feature in per_frame}
         signals = {channel: pick(block, channel=channel) for channel in channels}
         for feature in per_frame:
-            stores[feature][..., first:last] = _read(feature, signals[feature.channel], start, grid, (first, last))
+            read = read_frames(feature, signals[feature.channel], start=start, grid=grid, frames=(first, last))
+            stores[feature][..., first:last] = read
         if not progress(last / grid.n_frames):
             raise Cancelled
     feed.rest()
@@ -188,8 +189,8 @@ def _shape(feature: Feature, info: SoundInfo, grid: FrameGrid) -> tuple[int, ...
     return (n_signals(info.channels, channel=feature.channel), rows, grid.n_frames)
 
 
-def _reach(features: Iterable[PerFrame], grid: FrameGrid, first: int, last: int) -> tuple[int, int]:
-    """The samples that any feature reads for these frames."""
+def samples_of(features: Iterable[PerFrame], grid: FrameGrid, *, first: int, last: int) -> tuple[int, int]:
+    """Give the first sample that any feature reads for frames first..last-1, and the one after the last."""
     low, high = grid.bounds(first, last, window_ms=None)
     lows, highs = [int(low[0])], [int(high[-1])]
     for feature in features:
@@ -198,15 +199,15 @@ def _reach(features: Iterable[PerFrame], grid: FrameGrid, first: int, last: int)
             lows.append(int(low[0]))
             highs.append(int(high[-1]))
         elif not isinstance(feature, LevelsFeature):
-            half = _half(feature, grid)
-            middles = grid.middles(first, last)
-            lows.append(int(middles[0]) - half)
-            highs.append(int(middles[-1]) + half)
+            reach = reach_of(feature, grid)
+            centres = grid.centres(first, last, reach=reach)
+            lows.append(int(centres[0]) - reach)
+            highs.append(int(centres[-1]) + reach)
     return min(lows), max(highs)
 
 
-def _half(feature: SpectrumFeature | BandsFeature, grid: FrameGrid) -> int:
-    """The samples before and after a frame's middle that a spectrum reads."""
+def reach_of(feature: SpectrumFeature | BandsFeature, grid: FrameGrid) -> int:
+    """Give how many samples before and after a window's middle a spectrum reads."""
     if isinstance(feature, SpectrumFeature) and feature.part is not Part.WHOLE:
         return _part_reader(feature, grid.sample_rate_hz, grid.n_samples).reach
     return window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz) // 2
@@ -218,25 +219,35 @@ def _part_reader(feature: SpectrumFeature, sample_rate_hz: int, n_samples: int) 
     return PartReader(n_window, feature.edges_hz(sample_rate_hz), sample_rate_hz, transform_for(n_samples))
 
 
-def _read(
-    feature: PerFrame, signals: Float32Array, start: int, grid: FrameGrid, frames: tuple[int, int]
+def read_frames(
+    feature: PerFrame, signals: Float32Array, *, start: int, grid: FrameGrid, frames: tuple[int, int]
 ) -> Float32Array:
+    """Read a feature of some frames.
+
+    Args:
+        feature: what to read.
+        signals: what its channel picks of the sound, shape (signals, samples).
+        start: where they begin in the sound; all that samples_of names must be there.
+        grid: says where the frames' windows lie.
+        frames: the first, and the one after the last.
+
+    Returns:
+        The feature's array of those frames.
+    """
+    if isinstance(feature, LevelsFeature):
+        lows, highs = grid.bounds(*frames, window_ms=feature.window_ms)
+        lows, highs = np.clip(lows, 0, grid.n_samples), np.clip(highs, 0, grid.n_samples)
+        read = levels(signals, lows - start, highs - start, detector=feature.detector)
+        return np.asarray(read.max(axis=0), dtype=np.float32)
+    centres = grid.centres(*frames, reach=reach_of(feature, grid)) - start
+    if isinstance(feature, SpectrumFeature) and feature.part is not Part.WHOLE:
+        return _part_reader(feature, grid.sample_rate_hz, grid.n_samples)(signals, centres, start=start)
+    n_window = window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz)
+    transform = transform_for(grid.n_samples)
     if isinstance(feature, SpectrumFeature):
-        middles = grid.middles(*frames) - start
-        if feature.part is not Part.WHOLE:
-            return _part_reader(feature, grid.sample_rate_hz, grid.n_samples)(signals, middles, start=start)
-        n_window = window_samples(feature.window, sample_rate_hz=grid.sample_rate_hz)
-        return summed_power(signals, middles, n_window=n_window, transform=transform_for(grid.n_samples))
-    if isinstance(feature, BandsFeature):
-        rate_hz = grid.sample_rate_hz
-        n_window = window_samples(feature.window, sample_rate_hz=rate_hz)
-        transform, middles = transform_for(grid.n_samples), grid.middles(*frames) - start
-        squares = squared_spectra(signals, middles, n_window=n_window, transform=transform)
-        return bands_power(squares, cuts_hz=feature.cuts_hz, sample_rate_hz=rate_hz)
-    lows, highs = grid.bounds(*frames, window_ms=feature.window_ms)
-    lows, highs = np.clip(lows, 0, grid.n_samples), np.clip(highs, 0, grid.n_samples)
-    read = levels(signals, lows - start, highs - start, detector=feature.detector)
-    return np.asarray(read.max(axis=0), dtype=np.float32)
+        return summed_power(signals, centres, n_window=n_window, transform=transform)
+    squares = squared_spectra(signals, centres, n_window=n_window, transform=transform)
+    return bands_power(squares, cuts_hz=feature.cuts_hz, sample_rate_hz=grid.sample_rate_hz)
 
 
 class _Feed:

@@ -50,7 +50,27 @@ class FrameGrid:
         starts = self.middles(first, last) - size // 2
         return starts, starts + size
 
+    def centres(self, first: int, last: int, *, reach: int) -> Samples:
+        """Give the samples about which windows lie that reach so many samples to both sides: the frames' middles."""
+        return self.middles(first, last)
+
     def middles(self, first: int, last: int) -> Samples:
         """Give the sample nearest the middle of frames first..last-1."""
         frames = np.arange(first, last, dtype=np.int64)
         return self.rate.middle_samples(frames, sample_rate_hz=self.sample_rate_hz) - self.offset_samples
+
+
+@dataclass(frozen=True)
+class OneSidedGrid(FrameGrid):
+    """A project's frames over a sound that is still coming: every window ends where its frame does."""
+
+    def bounds(self, first: int, last: int, *, window_ms: float | None) -> tuple[Samples, Samples]:
+        """Give the first sample, and the one after the last, that frames first..last-1 read."""
+        starts, ends = super().bounds(first, last, window_ms=None)
+        if window_ms is None:
+            return starts, ends
+        return ends - max(1, round(window_ms * self.sample_rate_hz / 1000.0)), ends
+
+    def centres(self, first: int, last: int, *, reach: int) -> Samples:
+        """Give the samples about which windows lie that reach as far as their frames."""
+        return super().bounds(first, last, window_ms=None)[1] - reach

@@ -13,12 +13,12 @@ from fern_tide.core.sound.spectrum import Transform, Window, squared_spectra, wi
 RISES_A_SECOND = 100
 RISE_BANDS = 32
 LOWEST_HZ, HIGHEST_HZ = 30.0, 16_000.0
-_BEFORE = (2, 3, 4)  # hops: a rise is what a level has gained on the highest of these
-_FLOOR_PERCENTILE = 35.0
+BEFORE = (2, 3, 4)  # hops: a rise is what a level has gained on the highest of these
+FLOOR_PERCENTILE = 35.0
 _ABOVE_NOISE = 3.0  # times what noise alone seldom gets to
 _SELDOM = 0.999
-_LEAST_POWER = 1e-10  # -100 dB: what is quieter is silence
-_LEAST_SHARE = 1e-6  # of the loudest band's power: what is 60 dB quieter hardly counts
+LEAST_POWER = 1e-10  # -100 dB: what is quieter is silence
+LEAST_SHARE = 1e-6  # of the loudest band's power: what is 60 dB quieter hardly counts
 _BINS_A_VALUE = 1.5  # neighbouring bins of a Hann window are alike
 _CHUNK = 64
 
@@ -52,7 +52,7 @@ class Rises:
         self._out, self._transform, self._rate_hz = out, transform, sample_rate_hz
         self._hop = rise_hop(sample_rate_hz)
         self._n_window = window_samples(Window.TIGHT, sample_rate_hz=sample_rate_hz)
-        self._bands = _filters(self._n_window, sample_rate_hz)
+        self._bands = band_filters(self._n_window, sample_rate_hz)
         half = self._n_window // 2
         self._buffer: Float32Array = np.zeros((1, half), dtype=np.float32)  # silence before the start
         self._start = -half
@@ -74,8 +74,8 @@ class Rises:
         self._read(self._start + self._buffer.shape[1])
         if not self._out.shape[1]:
             return
-        least = max(_LEAST_POWER, _LEAST_SHARE * float(self._out.max()))
-        for band, above in zip(self._out, _above_floor(self._rate_hz), strict=True):
+        least = max(LEAST_POWER, LEAST_SHARE * float(self._out.max()))
+        for band, above in zip(self._out, above_floor(self._rate_hz), strict=True):
             band[:] = risen(band, least=least, above=float(above))
 
     def _read(self, end: int) -> None:
@@ -100,22 +100,23 @@ def risen(power: Float32Array, *, least: float, above: float) -> Float32Array:
         least: the lowest that its floor can be.
         above: how many times its floor's power a level must be to count. Before the start it is as quiet as the floor.
     """
-    counts = above * max(float(np.percentile(power, _FLOOR_PERCENTILE)), least)
-    reach, n = max(_BEFORE), len(power)
+    counts = above * max(float(np.percentile(power, FLOOR_PERCENTILE)), least)
+    reach, n = max(BEFORE), len(power)
     levels = np.concatenate([np.full(reach, np.log1p(1.0 / above)), np.log1p(power / counts)]) / np.log(10.0)
-    before = np.max([levels[reach - lag : reach - lag + n] for lag in _BEFORE], axis=0)
+    before = np.max([levels[reach - lag : reach - lag + n] for lag in BEFORE], axis=0)
     return np.asarray(np.maximum(levels[reach:] - before, 0.0), dtype=np.float32)
 
 
 def band_freedom(sample_rate_hz: int) -> FloatArray:
     """Give how many independent values of noise each band's power is made of, at least 1; shape (RISE_BANDS,)."""
-    shares = _filters(window_samples(Window.TIGHT, sample_rate_hz=sample_rate_hz), sample_rate_hz)[::2].astype(float)
+    n_window = window_samples(Window.TIGHT, sample_rate_hz=sample_rate_hz)
+    shares = band_filters(n_window, sample_rate_hz)[::2].astype(float)
     bins = shares.sum(axis=0) ** 2 / np.maximum((shares**2).sum(axis=0), 1e-12)
     return np.asarray(np.maximum(bins / _BINS_A_VALUE, 1.0))
 
 
 @lru_cache(maxsize=16)
-def _above_floor(sample_rate_hz: int) -> FloatArray:
+def above_floor(sample_rate_hz: int) -> FloatArray:
     """Give how many times its floor's power each band must have to count, shape (RISE_BANDS,).
 
     The power of noise in a band is distributed as a gamma variable with the band's freedom as its shape.
@@ -123,12 +124,12 @@ def _above_floor(sample_rate_hz: int) -> FloatArray:
     from scipy.special import gammaincinv
 
     freedom = band_freedom(sample_rate_hz)
-    q = gammaincinv(freedom, _SELDOM) / gammaincinv(freedom, _FLOOR_PERCENTILE / 100.0)
+    q = gammaincinv(freedom, _SELDOM) / gammaincinv(freedom, FLOOR_PERCENTILE / 100.0)
     return np.asarray(_ABOVE_NOISE * q)
 
 
 @lru_cache(maxsize=16)
-def _filters(n_window: int, sample_rate_hz: int) -> Float32Array:
+def band_filters(n_window: int, sample_rate_hz: int) -> Float32Array:
     """Give which share of each bin lies in each band, twice in turn for its two squares, up to the highest band."""
     bin_hz = sample_rate_hz / n_window
     lower = np.maximum(np.arange(n_window // 2 + 1) - 0.5, 0.0) * bin_hz

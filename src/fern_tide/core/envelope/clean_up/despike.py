@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.live import Flow, Live, Looking
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.cleaning import CleanUp
@@ -32,12 +33,26 @@ def despike(level: FloatArray, *, params: DespikeParams, rate: FrameRate) -> Flo
     Returns:
         The same shape; at the ends the first and last level go on.
     """
-    half = round((rate.frames_of_ms(params.width_ms) - 1) / 2)
-    if half <= 0 or level.shape[-1] == 0:
+    half = _half(params, rate)
+    return _medians(level, before=half, after=half)
+
+
+def _half(params: DespikeParams, rate: FrameRate) -> int:
+    return max(0, round((rate.frames_of_ms(params.width_ms) - 1) / 2))
+
+
+def _medians(level: FloatArray, *, before: int, after: int) -> FloatArray:
+    if before + after == 0 or level.shape[-1] == 0:
         return level.copy()
-    padded = np.pad(level, [(0, 0)] * (level.ndim - 1) + [(half, half)], mode="edge")
-    views = np.lib.stride_tricks.sliding_window_view(padded, 2 * half + 1, axis=-1)
+    padded = np.pad(level, [(0, 0)] * (level.ndim - 1) + [(before, after)], mode="edge")
+    views = np.lib.stride_tricks.sliding_window_view(padded, before + after + 1, axis=-1)
     return np.asarray(np.median(views, axis=-1), dtype=np.float64)
+
+
+def flow(params: DespikeParams, rate: FrameRate) -> Flow:
+    """Give the running median of as many frames, the present one being the last."""
+    back = 2 * _half(params, rate)
+    return Looking(lambda level: _medians(level, before=back, after=0), back_frames=back)
 
 
 CLEAN_UP = CleanUp(
@@ -46,4 +61,5 @@ CLEAN_UP = CleanUp(
     help="Takes out single frames that stick out.",
     params=DespikeParams,
     apply=despike,
+    live=Live(flow, lag_frames=_half),
 )

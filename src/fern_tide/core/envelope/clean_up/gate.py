@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import from_db
@@ -43,21 +44,36 @@ def gate(level: FloatArray, *, params: GateParams, rate: FrameRate) -> FloatArra
     Returns:
         The same shape; every value is the level or 0.
     """
-    opens, closes = from_db(params.open_db), from_db(params.close_db)
-    stay = round(rate.frames_of_ms(params.stay_ms))
-    rows = level.reshape(-1, level.shape[-1])
-    passed = np.empty_like(rows)
-    for index, row in enumerate(rows):
-        is_open, until = False, 0
-        mask = []
-        for frame, now in enumerate(row.tolist()):
-            if not is_open and now > opens:
-                is_open, until = True, frame + stay
-            elif is_open and now < closes and frame >= until:
-                is_open = False
-            mask.append(is_open)
-        passed[index] = np.where(mask, row, 0.0)
-    return passed.reshape(level.shape)
+    return Gate(params, rate)(level)
+
+
+class Gate:
+    """A gate that stays as it is from one stretch to the next."""
+
+    def __init__(self, params: GateParams, rate: FrameRate) -> None:
+        self._opens, self._closes = from_db(params.open_db), from_db(params.close_db)
+        self._stay = round(rate.frames_of_ms(params.stay_ms))
+        self._first = 0
+        self._states: list[tuple[bool, int]] = []  # of every row: whether it is open, and until which frame at least
+
+    def __call__(self, block: FloatArray) -> FloatArray:
+        """Take the next frames."""
+        rows = block.reshape(-1, block.shape[-1])
+        self._states = self._states or [(False, 0)] * len(rows)
+        passed = np.empty_like(rows)
+        for index, row in enumerate(rows):
+            is_open, until = self._states[index]
+            mask = []
+            for frame, now in enumerate(row.tolist(), self._first):
+                if not is_open and now > self._opens:
+                    is_open, until = True, frame + self._stay
+                elif is_open and now < self._closes and frame >= until:
+                    is_open = False
+                mask.append(is_open)
+            passed[index] = np.where(mask, row, 0.0)
+            self._states[index] = is_open, until
+        self._first += block.shape[-1]
+        return passed.reshape(block.shape)
 
 
 CLEAN_UP = CleanUp(
@@ -66,5 +82,6 @@ CLEAN_UP = CleanUp(
     help="Lets a level through only while it is clearly there.",
     params=GateParams,
     apply=gate,
+    live=Live(Gate),
     shown={"open_db": -14, "close_db": -18},
 )

@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.live import Flow, Live, Looking
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.cleaning import CleanUp
@@ -37,10 +38,17 @@ def hold(level: FloatArray, *, params: HoldParams, rate: FrameRate) -> FloatArra
     return np.asarray(np.lib.stride_tricks.sliding_window_view(padded, frames + 1, axis=-1).max(axis=-1))
 
 
+def flow(params: HoldParams, rate: FrameRate) -> Flow:
+    """Give what holds peaks as they come."""
+    back = round(rate.frames_of_ms(params.hold_ms))
+    return Looking(lambda level: hold(level, params=params, rate=rate), back_frames=back)
+
+
 CLEAN_UP = CleanUp(
     id="hold",
     label="Hold",
     help="Keeps every peak up for a while, so that a short hit is seen.",
     params=HoldParams,
     apply=hold,
+    live=Live(flow),
 )

@@ -9,6 +9,7 @@ import numpy as np
 from pydantic import Field
 
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.cleaning import CleanUp
@@ -46,33 +47,46 @@ def rise_and_fall(level: FloatArray, *, params: RiseAndFallParams, rate: FrameRa
     Returns:
         The same shape. The first frame is the level itself, so nothing starts bent.
     """
-    if level.shape[-1] == 0:
-        return level.copy()
-    keep_up, keep_down = (_share_left(rate.frames_of_ms(ms)) for ms in (params.rise_ms, params.fall_ms))
-    straight = params.fall is FallShape.STRAIGHT and params.fall_ms > 0
-    drop = 1.0 / rate.frames_of_ms(params.fall_ms) if straight else 0.0
-    if level.ndim == 1:
-        return _follow_one(level, keep_up, keep_down, drop)
-    out = np.empty_like(level)
-    last = level[..., 0].copy()
-    for frame in range(level.shape[-1]):
-        now = level[..., frame]
-        down = np.maximum(now, last - drop) if straight else now + (last - now) * keep_down
-        last = np.where(now > last, now + (last - now) * keep_up, down)
-        out[..., frame] = last
-    return out
+    return RiseAndFall(params, rate)(level)
 
 
-def _follow_one(level: FloatArray, keep_up: float, keep_down: float, drop: float) -> FloatArray:
-    """The same for one level: a plain loop over a list is many times faster than one over arrays of one."""
-    rise, sink, last = 1.0 - keep_up, 1.0 - keep_down, float(level[0])
-    if drop:
-        followed = [
-            last := last + (now - last) * rise if now > last else max(now, last - drop) for now in level.tolist()
-        ]
-    else:
-        followed = [last := last + (now - last) * (rise if now > last else sink) for now in level.tolist()]
-    return np.fromiter(followed, dtype=np.float64, count=level.size)
+class RiseAndFall:
+    """A follower that goes on from one stretch to the next."""
+
+    def __init__(self, params: RiseAndFallParams, rate: FrameRate) -> None:
+        self._up, self._down = (_share_left(rate.frames_of_ms(ms)) for ms in (params.rise_ms, params.fall_ms))
+        straight = params.fall is FallShape.STRAIGHT and params.fall_ms > 0
+        self._drop = 1.0 / rate.frames_of_ms(params.fall_ms) if straight else 0.0
+        self._last: FloatArray | None = None
+
+    def __call__(self, block: FloatArray) -> FloatArray:
+        """Take the next frames."""
+        if block.shape[-1] == 0:
+            return block.copy()
+        last = block[..., 0] if self._last is None else self._last
+        out = self._follow_one(block, float(last)) if block.ndim == 1 else self._follow(block, last)
+        self._last = out[..., -1].copy()
+        return out
+
+    def _follow(self, level: FloatArray, last: FloatArray) -> FloatArray:
+        out = np.empty_like(level)
+        for frame in range(level.shape[-1]):
+            now = level[..., frame]
+            down = np.maximum(now, last - self._drop) if self._drop else now + (last - now) * self._down
+            last = np.where(now > last, now + (last - now) * self._up, down)
+            out[..., frame] = last
+        return out
+
+    def _follow_one(self, level: FloatArray, last: float) -> FloatArray:
+        """The same for one level: a plain loop over a list is many times faster than one over arrays of one."""
+        rise, sink, drop = 1.0 - self._up, 1.0 - self._down, self._drop
+        if drop:
+            followed = [
+                last := last + (now - last) * rise if now > last else max(now, last - drop) for now in level.tolist()
+            ]
+        else:
+            followed = [last := last + (now - last) * (rise if now > last else sink) for now in level.tolist()]
+        return np.fromiter(followed, dtype=np.float64, count=level.size)
 
 
 def _share_left(frames: float) -> float:
@@ -92,4 +106,5 @@ CLEAN_UP = CleanUp(
     params=RiseAndFallParams,
     apply=rise_and_fall,
     without_lag=without_lag,
+    live=Live(RiseAndFall),
 )

@@ -7,6 +7,7 @@ from typing import Annotated
 from pydantic import Field
 
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.live import Flow, Live, later, later_words
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray, moved
 from fern_tide.core.base.units import TimeUnit
@@ -24,8 +25,16 @@ class ShiftLevelParams(Params):
 
 def shift(level: FloatArray, *, params: ShiftLevelParams, rate: FrameRate) -> FloatArray:
     """Move a level of shape (..., frames) in time; between frames it is interpolated linearly."""
-    frames = params.by if params.counted_in is TimeUnit.FRAMES else rate.frames_of_ms(params.by)
-    return moved(level, frames=frames)
+    return moved(level, frames=_frames(params, rate))
+
+
+def _frames(params: ShiftLevelParams, rate: FrameRate) -> float:
+    return params.by if params.counted_in is TimeUnit.FRAMES else rate.frames_of_ms(params.by)
+
+
+def flow(params: ShiftLevelParams, rate: FrameRate) -> Flow:
+    """Give what makes later; nothing is earlier than it comes."""
+    return later(_frames(params, rate))
 
 
 CLEAN_UP = CleanUp(
@@ -34,4 +43,5 @@ CLEAN_UP = CleanUp(
     help="Brings the level earlier or later by an exact time.",
     params=ShiftLevelParams,
     apply=shift,
+    live=Live(flow, words=later_words),
 )

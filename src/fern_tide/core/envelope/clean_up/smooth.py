@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.live import Flow, Live, Looking
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.cleaning import CleanUp
@@ -36,8 +37,7 @@ def smooth(level: FloatArray, *, params: SmoothParams, rate: FrameRate) -> Float
     Returns:
         The same shape. Before the start and after the end the first and last level go on, so a steady level stays.
     """
-    sigma = rate.frames_of_ms(params.width_ms) / FWHM_IN_SIGMAS
-    reach = int(np.ceil(REACH_IN_SIGMAS * sigma))
+    sigma, reach = _spread(params, rate)
     if reach == 0 or level.shape[-1] == 0:
         return level.copy()
     bell = np.exp(-0.5 * (np.arange(reach + 1) / sigma) ** 2)
@@ -57,10 +57,46 @@ def smooth(level: FloatArray, *, params: SmoothParams, rate: FrameRate) -> Float
     return out
 
 
+def _spread(params: SmoothParams, rate: FrameRate) -> tuple[float, int]:
+    """Give the standard deviation, and how far the bell reaches to a side, in frames."""
+    sigma = rate.frames_of_ms(params.width_ms) / FWHM_IN_SIGMAS
+    return float(sigma), int(np.ceil(REACH_IN_SIGMAS * sigma))
+
+
+def _half_bell(params: SmoothParams, rate: FrameRate) -> FloatArray:
+    """Give the weights of the present frame and of those before it, shape (frames,)."""
+    sigma, reach = _spread(params, rate)
+    if reach == 0:
+        return np.ones(1)
+    bell = np.exp(-0.5 * (np.arange(reach + 1) / sigma) ** 2)
+    return np.asarray(bell / bell.sum())
+
+
+def flow(params: SmoothParams, rate: FrameRate) -> Flow:
+    """Give what weighs the present frame and those before it by half the bell; before the start the first goes on."""
+    bell = _half_bell(params, rate)
+    back = len(bell) - 1
+
+    def smoothed(level: FloatArray) -> FloatArray:
+        if level.shape[-1] == 0:
+            return level.copy()
+        padded = np.pad(level, [(0, 0)] * (level.ndim - 1) + [(back, 0)], mode="edge")
+        return np.asarray(np.lib.stride_tricks.sliding_window_view(padded, back + 1, axis=-1) @ bell[::-1])
+
+    return Looking(smoothed, back_frames=back)
+
+
+def lag_frames(params: SmoothParams, rate: FrameRate) -> float:
+    """Give how late half a bell is: the mean of its weights."""
+    bell = _half_bell(params, rate)
+    return float(bell @ np.arange(len(bell)))
+
+
 CLEAN_UP = CleanUp(
     id="smooth",
     label="Smooth",
     help="Takes out jitter, centred in time: nothing becomes late.",
     params=SmoothParams,
     apply=smooth,
+    live=Live(flow, lag_frames=lag_frames),
 )

@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.live import Flow, Live, Looking
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.cleaning import CleanUp
@@ -35,6 +36,11 @@ def tilt(level: FloatArray, *, params: TiltParams, rate: FrameRate) -> FloatArra
     return np.asarray(level * (10.0 ** (gains_db / 20.0))[:, None], dtype=np.float64)
 
 
+def flow(params: TiltParams, rate: FrameRate) -> Flow:
+    """Give the same, which knows no time."""
+    return Looking(lambda level: tilt(level, params=params, rate=rate), back_frames=0)
+
+
 CLEAN_UP = CleanUp(
     id="tilt",
     label="Tilt",
@@ -42,4 +48,5 @@ CLEAN_UP = CleanUp(
     params=TiltParams,
     apply=tilt,
     across_rows=True,
+    live=Live(flow),
 )

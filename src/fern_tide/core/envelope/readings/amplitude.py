@@ -9,7 +9,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.envelope.reading import Reading, Source, frame_by_frame
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import LevelsFeature
@@ -46,4 +46,5 @@ READING = Reading(
     needs=needs,
     begins=("rise_and_fall rise_ms=10 fall_ms=180", "smooth width_ms=60"),
     read=read,
+    live=frame_by_frame(read, needs=needs),
 )

@@ -10,7 +10,7 @@ from pydantic import Field, model_validator
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.edges import check_edges, pushed_edges
-from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.envelope.reading import Reading, Source, frame_by_frame
 from fern_tide.core.sound.band_features import band_feature, spectra_of_bands
 from fern_tide.core.sound.band_reading import EDGES_HELP, band_doubt, band_level
 from fern_tide.core.sound.channels import Channel
@@ -72,6 +72,7 @@ READING = Reading(
     begins=("rise_and_fall rise_ms=10 fall_ms=180",),
     ahead=lambda params: spectra_of_bands(params.channel),
     read=read,
+    live=frame_by_frame(read, needs=needs),
     doubt=doubt,
     version=2,
 )

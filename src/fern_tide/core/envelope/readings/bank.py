@@ -9,17 +9,20 @@ from typing import Annotated, Any
 import numpy as np
 from pydantic import Field, model_validator
 
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.envelope.clean_up.equalise import equalise_rows
+from fern_tide.core.envelope.clean_up.equalise import LIVE_S, Equalising, equalise_rows
 from fern_tide.core.envelope.edges import check_edges, pushed_edges
-from fern_tide.core.envelope.reading import Draws, Reading, Source
+from fern_tide.core.envelope.reading import Draws, LiveRead, LiveSource, Reading, Source, lag_of
 from fern_tide.core.sound.band_features import band_feature, spectra_of_bands
 from fern_tide.core.sound.band_reading import EDGES_HELP, band_doubt, band_level
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import BandsFeature, SpectrumFeature
 from fern_tide.core.sound.spectrum import Window, resolve
+
+_EQUAL = 99.5  # the percentile of a band that is brought to full scale
 
 
 class Spacing(StrEnum):
@@ -107,19 +110,38 @@ def needs(params: BankParams, info: SoundInfo) -> tuple[SpectrumFeature | BandsF
 
 def read(params: BankParams, source: Source) -> FloatArray:
     """Give each band's RMS per frame, shape (bands, frames), lowest first, equalised as chosen."""
+    bank = _levels(params, _features(params, source.info), source)
+    if params.equalise is Equalised.NONE:
+        return bank
+    return equalise_rows(bank, percentile=_EQUAL, together=params.equalise is Equalised.ALL)
+
+
+def _levels(params: BankParams, features: list[SpectrumFeature | BandsFeature], source: Source) -> FloatArray:
+    """Read each band from its feature."""
     rate, cuts = source.info.sample_rate_hz, cuts_hz(params)
     levels = []
-    for feature, low, high in zip(_features(params, source.info), cuts[:-1].tolist(), cuts[1:].tolist(), strict=True):
+    for feature, low, high in zip(features, cuts[:-1].tolist(), cuts[1:].tolist(), strict=True):
         stored = source.get(feature)
         if isinstance(feature, BandsFeature):
             row = stored[:, feature.cuts_hz.index(low)].astype(np.float64)
             levels.append(np.sqrt(row).max(axis=0))
         else:
             levels.append(band_level(stored, feature.edges_hz(rate), low_hz=low, high_hz=high))
-    bank = np.stack(levels)
+    return np.stack(levels)
+
+
+def flow(params: BankParams, source: LiveSource) -> LiveRead:
+    """Give what reads the bands while the sound comes, equalised by the last half minute."""
+    features = _features(params, source.info)
     if params.equalise is Equalised.NONE:
-        return bank
-    return equalise_rows(bank, percentile=99.5, together=params.equalise is Equalised.ALL)
+        return lambda source: _levels(params, features, source)
+    equalise = Equalising(percentile=_EQUAL, rate=source.rate, together=params.equalise is Equalised.ALL)
+    return lambda source: equalise(_levels(params, features, source))
+
+
+def live_words(params: BankParams) -> str:
+    """Say what live is otherwise."""
+    return "" if params.equalise is Equalised.NONE else f"Bands are equalised by the last {LIVE_S:.0f} s."
 
 
 def doubt(params: BankParams, info: SoundInfo) -> str:
@@ -147,6 +169,7 @@ READING = Reading(
     draws=Draws("spectrum", lambda points: {"bands": points}, ("smooth width_ms=60",)),
     ahead=lambda params: spectra_of_bands(params.channel),
     read=read,
+    live=Live(flow, lag_frames=lag_of(needs), words=live_words),
     rows=rows,
     doubt=doubt,
     version=2,

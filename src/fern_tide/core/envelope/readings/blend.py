@@ -10,7 +10,7 @@ import numpy as np
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.envelope.reading import Reading, Source, frame_by_frame
 
 
 class How(StrEnum):
@@ -64,6 +64,7 @@ READING = Reading(
     help="Several envelopes as one: their sum, mean, max, min, difference or product.",
     params=BlendParams,
     read=read,
+    live=frame_by_frame(read, needs=lambda params, info: ()),
     of_track=False,
     uses=uses,
 )

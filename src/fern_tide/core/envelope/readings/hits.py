@@ -9,15 +9,19 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from fern_tide.core.base.limits import Most
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import SECONDS, SHARE, OwnUnit
 from fern_tide.core.envelope.edges import check_edges, pushed_edges
 from fern_tide.core.envelope.hit_edits import MOST_EDITS, EditedHits, HitEdit, edited
 from fern_tide.core.envelope.hits import USUAL_GAP_MS, USUAL_SENSITIVITY, Hits, find_hits, rise
-from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.envelope.live_hits import HitsAsTheySound
+from fern_tide.core.envelope.live_hits import lag_frames as live_lag
+from fern_tide.core.envelope.reading import LiveRead, LiveSource, Reading, Source
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import AttacksFeature, RisesFeature
+from fern_tide.core.sound.grid import Samples
 
 
 class HitsGiven(StrEnum):
@@ -92,15 +96,51 @@ def read(params: HitsParams, source: Source) -> FloatArray:
     given = hits(params, source)
     frames = source.rate.frames_of_times(given.times_s)
     inside = (frames >= 0) & (frames < source.n_frames)
-    out = np.zeros(source.n_frames)
-    np.maximum.at(out, frames[inside], given.strengths[inside])
-    if params.given is HitsGiven.PULSES:
-        return out
-    if params.given is HitsGiven.EVEN:
-        return np.asarray(out > 0, dtype=np.float64)
-    index = np.arange(source.n_frames)
-    last = np.maximum.accumulate(np.where(out > 0, index, -1))
-    return np.asarray((index - np.where(last < 0, -1, last)) * source.rate.duration_s(1))
+    return _Given(params)(frames[inside], given.strengths[inside], source)
+
+
+class _Given:
+    """Turns hits into what is given of them, from one stretch to the next."""
+
+    def __init__(self, params: HitsParams) -> None:
+        self._given, self._ago = params.given, 0
+
+    def __call__(self, frames: Samples, strengths: FloatArray, source: Source) -> FloatArray:
+        """Give the level of the next frames, by which of them have hits."""
+        out = np.zeros(source.n_frames)
+        np.maximum.at(out, frames, strengths)
+        if self._given is HitsGiven.PULSES:
+            return out
+        if self._given is HitsGiven.EVEN:
+            return np.asarray(out > 0, dtype=np.float64)
+        index = np.arange(source.n_frames)
+        last = np.maximum.accumulate(np.where(out > 0, index, -1))
+        ago = np.where(last < 0, index + 1 + self._ago, index - last)
+        self._ago = int(ago[-1]) if len(ago) else self._ago
+        return np.asarray(ago * source.rate.duration_s(1))
+
+
+def flow(params: HitsParams, source: LiveSource) -> LiveRead:
+    """Give what hears hits while the sound comes, in the frames in which they are known; none is edited by hand."""
+    heard = HitsAsTheySound(
+        low_hz=params.low_hz,
+        high_hz=params.high_hz,
+        sensitivity=params.sensitivity,
+        least_gap_s=params.least_gap_ms / 1000.0,
+        sample_rate_hz=source.info.sample_rate_hz,
+    )
+    given = _Given(params)
+
+    def read_on(source: LiveSource) -> FloatArray:
+        samples, strengths = heard(source.sound.rises)
+        return given(source.sound.frames_of(samples), np.array(strengths), source)
+
+    return read_on
+
+
+def live_words(params: HitsParams) -> str:
+    """Say what live is otherwise."""
+    return "Hits that were edited by hand are not heard live." if params.edits else ""
 
 
 def unit_of(params: HitsParams) -> OwnUnit:
@@ -115,6 +155,11 @@ READING = Reading(
     params=HitsParams,
     needs=needs,
     read=read,
+    live=Live(
+        flow,
+        lag_frames=lambda params, source: live_lag(source.rate, sample_rate_hz=source.info.sample_rate_hz),
+        words=live_words,
+    ),
     hits=hits,
     own_hits=lambda params: bool(params.edits),
     unit=unit_of,

@@ -9,7 +9,7 @@ import numpy as np
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import LUFS
-from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.envelope.reading import Reading, Source, frame_by_frame
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import LoudnessFeature, LoudnessWindow
 
@@ -39,6 +39,7 @@ READING = Reading(
     params=LoudnessParams,
     needs=needs,
     read=read,
+    live=frame_by_frame(read, needs=needs),
     unit=lambda params: LUFS,
     version=2,
 )

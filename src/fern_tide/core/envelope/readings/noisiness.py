@@ -10,7 +10,7 @@ from pydantic import Field
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import from_db
-from fern_tide.core.envelope.reading import Reading, Source, in_shares
+from fern_tide.core.envelope.reading import Reading, Source, frame_by_frame, in_shares
 from fern_tide.core.sound.band_reading import column_power
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
@@ -67,5 +67,6 @@ READING = Reading(
     params=NoisinessParams,
     needs=needs,
     read=read,
+    live=frame_by_frame(read, needs=needs),
     unit=in_shares,
 )

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.envelope.reading import Reading, Source
+from fern_tide.core.envelope.reading import Reading, Source, frame_by_frame
 from fern_tide.core.sound.band_reading import band_power
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo
@@ -80,5 +80,6 @@ READING = Reading(
     params=PitchClassesParams,
     needs=needs,
     read=read,
+    live=frame_by_frame(read, needs=needs),
     rows=rows,
 )

@@ -8,9 +8,10 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from pydantic import Field
 
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.envelope.reading import Draws, Reading, Source
+from fern_tide.core.envelope.reading import Draws, LiveRead, LiveSource, Reading, Source
 from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.core.sound.features import WaveformFeature
 from fern_tide.core.sound.grid import Samples
@@ -38,11 +39,27 @@ def read(params: WaveformParams, source: Source) -> FloatArray:
     """
     spans = np.abs(source.get(WaveformFeature())).max(axis=0).astype(np.float64)
     rate, frame_s = source.info.sample_rate_hz, source.rate.duration_s(1)
-    stretch_s = max(params.window_ms / 1000.0 / (params.points - 1), frame_s / params.points)
+    stretch_s = _stretch_s(params, frame_s)
     middles = (np.arange(source.n_frames) + 0.5) * frame_s - source.offset_s
     edges = (np.arange(params.points + 1) - params.points / 2.0) * stretch_s
     at = (middles + edges[:, np.newaxis]) * rate / WAVEFORM_SAMPLES
     return _highest(spans, np.floor(at[:-1]).astype(np.int64), np.ceil(at[1:]).astype(np.int64))
+
+
+def _stretch_s(params: WaveformParams, frame_s: float) -> float:
+    """Give how long a stretch a point covers."""
+    return max(params.window_ms / 1000.0 / (params.points - 1), frame_s / params.points)
+
+
+def flow(params: WaveformParams, source: LiveSource) -> LiveRead:
+    """Give what reads the points of the stretch that ends with the frame."""
+    stretch_s = _stretch_s(params, source.rate.duration_s(1))
+    return lambda source: source.sound.peaks(params.points, stretch_s=stretch_s)
+
+
+def live_lag(params: WaveformParams, source: LiveSource) -> float:
+    """Give how late the middle of that stretch is."""
+    return max(0.0, params.points * _stretch_s(params, source.rate.duration_s(1)) / source.rate.duration_s(1) / 2 - 0.5)
 
 
 def _highest(spans: FloatArray, starts: Samples, ends: Samples) -> FloatArray:
@@ -73,6 +90,7 @@ READING = Reading(
     needs=needs,
     draws=Draws("waveform", lambda points: {"points": points}),
     read=read,
+    live=Live(flow, lag_frames=live_lag),
     rows=rows,
     version=2,
 )

@@ -7,9 +7,10 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field
 
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.mapping.moments import HitSource, hits_of, needs_hits, needs_markers
+from fern_tide.core.mapping.moments import HitsAsTheyCome, HitSource, needs_hits, needs_markers
 from fern_tide.core.mapping.step import Step, StepContext
 
 
@@ -33,15 +34,41 @@ def build_up(lift: FloatArray, *, params: BuildUpParams, context: StepContext) -
     Returns:
         The same shape, 0 at the first frame; it has no upper end: fold or wrap it.
     """
-    speed = params.idle + lift * (params.per_second - params.idle)
-    steps = (speed[..., 1:] + speed[..., :-1]) / (2 * float(context.rate.fps))
-    total = np.concatenate([np.zeros_like(lift[..., :1]), np.cumsum(steps, axis=-1)], axis=-1)
-    if not params.starts_over:
-        return total
-    began = np.maximum.accumulate(
-        np.where(hits_of(lift, params.hits, context=context), np.arange(lift.shape[-1]), 0), axis=-1
-    )
-    return np.asarray(total - np.take_along_axis(total, began, axis=-1))
+    return BuildUp(params, context)(lift, context=context)
+
+
+class BuildUp:
+    """Adds lift up on from one stretch to the next."""
+
+    def __init__(self, params: BuildUpParams, context: StepContext) -> None:
+        self._params, self._fps = params, float(context.rate.fps)
+        self._hits = HitsAsTheyCome(params.hits)
+        self._speed: FloatArray | None = None
+        self._total: FloatArray | None = None
+        self._began: FloatArray | None = None
+
+    def __call__(self, lift: FloatArray, *, context: StepContext) -> FloatArray:
+        """Take the next frames."""
+        params = self._params
+        speed = params.idle + lift * (params.per_second - params.idle)
+        first = speed[..., :1] if self._speed is None else self._speed
+        steps = (speed + np.concatenate([first, speed[..., :-1]], axis=-1)) / (2 * self._fps)
+        if self._total is None:
+            steps[..., :1] = 0.0
+        else:
+            steps[..., :1] += self._total  # so that it is added up in the same order, whatever the stretches
+        total = np.cumsum(steps, axis=-1)
+        self._speed, self._total = speed[..., -1:], total[..., -1:]
+        return total if not params.starts_over else total - self._starts(total, lift, context)
+
+    def _starts(self, total: FloatArray, lift: FloatArray, context: StepContext) -> FloatArray:
+        """Give the total at the last start of every frame."""
+        hits = self._hits(lift, context=context)
+        before = total[..., :1] if self._began is None else self._began
+        at = np.maximum.accumulate(np.where(hits, np.arange(lift.shape[-1]), -1), axis=-1)
+        starts = np.where(at < 0, before, np.take_along_axis(total, np.maximum(at, 0), axis=-1))
+        self._began = starts[..., -1:]
+        return np.asarray(starts)
 
 
 STEP = Step(
@@ -50,6 +77,7 @@ STEP = Step(
     help="Goes on faster the louder it is; what it drives moves on with the sound.",
     params=BuildUpParams,
     apply=build_up,
+    live=Live(BuildUp),
     needs_hits=needs_hits,
     needs_markers=needs_markers,
 )

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.mapping.step import Step, StepContext
+from fern_tide.core.mapping.step import Step, StepContext, momentary
 
 
 class ExponentStepParams(Params):
@@ -35,4 +35,5 @@ STEP = Step(
     help="Leaves rest quickly (below 1) or slowly (above 1).",
     params=ExponentStepParams,
     apply=exponent,
+    live=momentary(exponent),
 )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.mapping.step import Step, StepContext
+from fern_tide.core.mapping.step import Step, StepContext, momentary
 
 
 class FlipParams(Params):
@@ -16,4 +16,11 @@ def flip(lift: FloatArray, *, params: FlipParams, context: StepContext) -> Float
     return 1.0 - lift
 
 
-STEP = Step(id="flip", label="Flip", help="Full in silence, rest when it is loud.", params=FlipParams, apply=flip)
+STEP = Step(
+    id="flip",
+    label="Flip",
+    help="Full in silence, rest when it is loud.",
+    params=FlipParams,
+    apply=flip,
+    live=momentary(flip),
+)

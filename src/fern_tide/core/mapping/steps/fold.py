@@ -6,7 +6,7 @@ import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.mapping.span import SpanParams
-from fern_tide.core.mapping.step import Step, StepContext
+from fern_tide.core.mapping.step import Step, StepContext, momentary
 
 
 def fold(lift: FloatArray, *, params: SpanParams, context: StepContext) -> FloatArray:
@@ -27,5 +27,6 @@ STEP = Step(
     help="Turns back at the ends of a range, to and fro.",
     params=SpanParams,
     apply=fold,
+    live=momentary(fold),
     shown={"high": 0.6},
 )

@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.mapping.step import Step, StepContext
@@ -38,11 +39,25 @@ def latch(lift: FloatArray, *, params: LatchParams, context: StepContext) -> Flo
     Returns:
         The same shape, of 0 and 1.
     """
-    switches = np.where(lift >= max(params.on_above, 1e-12), 1, np.where(lift < params.off_below, 0, -1))
-    frames = np.arange(lift.shape[-1])
-    last = np.maximum.accumulate(np.where(switches >= 0, frames, -1), axis=-1)
-    state = np.take_along_axis(switches, np.maximum(last, 0), axis=-1)
-    return np.where(last >= 0, state, 0).astype(np.float64)
+    return Latch(params, context)(lift, context=context)
+
+
+class Latch:
+    """Stays on or off from one stretch to the next."""
+
+    def __init__(self, params: LatchParams, context: StepContext) -> None:
+        self._on, self._off = max(params.on_above, 1e-12), params.off_below
+        self._was: FloatArray | float = 0.0
+
+    def __call__(self, lift: FloatArray, *, context: StepContext) -> FloatArray:
+        """Take the next frames."""
+        switches = np.where(lift >= self._on, 1, np.where(lift < self._off, 0, -1))
+        frames = np.arange(lift.shape[-1])
+        last = np.maximum.accumulate(np.where(switches >= 0, frames, -1), axis=-1)
+        state = np.take_along_axis(switches, np.maximum(last, 0), axis=-1)
+        out = np.where(last >= 0, state, self._was).astype(np.float64)
+        self._was = out[..., -1:]
+        return out
 
 
 STEP = Step(
@@ -51,4 +66,5 @@ STEP = Step(
     help="Switches on above one level, and off only below another.",
     params=LatchParams,
     apply=latch,
+    live=Live(Latch),
 )

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Annotated
 
 import numpy as np
 from pydantic import Field
 
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.mapping.step import Step, StepContext
@@ -37,22 +39,44 @@ def thinned(lift: FloatArray, *, params: SeldomParams, context: StepContext) -> 
     Returns:
         The same shape.
     """
-    gap = float(context.rate.fps) / params.per_s
-    rows = [_thinned(row, gap, params.least) for row in lift.reshape(-1, lift.shape[-1]).tolist()]
-    return np.array(rows, dtype=np.float64).reshape(lift.shape)
+    return Seldom(params, context)(lift, context=context)
 
 
-def _thinned(row: list[float], gap: float, least: float) -> list[float]:
-    now, rises, last, out = row[0] if row else 0.0, False, -gap, []
-    for frame, wanted in enumerate(row):
-        if wanted <= now:
-            now, rises = wanted, rises and wanted == now
-        elif rises:
-            now = wanted
-        elif wanted - now >= least and frame - last >= gap - 1e-9:
-            now, rises, last = wanted, True, frame
-        out.append(now)
-    return out
+@dataclass
+class _Rising:
+    """Where a row is: its place, whether it rises, and how many frames ago it began to rise last."""
+
+    now: float
+    rises: bool
+    ago: float
+
+
+class Seldom:
+    """Rises seldom, from one stretch to the next."""
+
+    def __init__(self, params: SeldomParams, context: StepContext) -> None:
+        self._gap, self._least = float(context.rate.fps) / params.per_s, params.least
+        self._rows: list[_Rising] = []
+
+    def __call__(self, lift: FloatArray, *, context: StepContext) -> FloatArray:
+        """Take the next frames."""
+        flat = lift.reshape(-1, lift.shape[-1]).tolist()
+        self._rows = self._rows or [_Rising(row[0], False, self._gap) for row in flat]
+        rows = [self._thinned(state, row) for state, row in zip(self._rows, flat, strict=True)]
+        return np.array(rows, dtype=np.float64).reshape(lift.shape)
+
+    def _thinned(self, state: _Rising, row: list[float]) -> list[float]:
+        out = []
+        for wanted in row:
+            if wanted <= state.now:
+                state.now, state.rises = wanted, state.rises and wanted == state.now
+            elif state.rises:
+                state.now = wanted
+            elif wanted - state.now >= self._least and state.ago >= self._gap - 1e-9:
+                state.now, state.rises, state.ago = wanted, True, 0.0
+            state.ago += 1.0
+            out.append(state.now)
+        return out
 
 
 STEP = Step(
@@ -61,4 +85,5 @@ STEP = Step(
     help="Rises only so often in a second; the rest is left out.",
     params=SeldomParams,
     apply=thinned,
+    live=Live(Seldom),
 )

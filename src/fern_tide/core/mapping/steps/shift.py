@@ -6,10 +6,11 @@ from typing import Annotated
 
 from pydantic import Field
 
+from fern_tide.core.base.live import Live, later, later_words
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray, moved
 from fern_tide.core.base.units import TimeUnit
-from fern_tide.core.mapping.step import Step, StepContext
+from fern_tide.core.mapping.step import Step, StepContext, StepFlow
 
 
 class ShiftParams(Params):
@@ -32,8 +33,17 @@ def shift(lift: FloatArray, *, params: ShiftParams, context: StepContext) -> Flo
     Returns:
         The same shape; the first or last lift goes on where nothing comes in.
     """
-    frames = params.by if params.counted_in is TimeUnit.FRAMES else context.rate.frames_of_ms(params.by)
-    return moved(lift, frames=frames)
+    return moved(lift, frames=_frames(params, context))
+
+
+def _frames(params: ShiftParams, context: StepContext) -> float:
+    return params.by if params.counted_in is TimeUnit.FRAMES else context.rate.frames_of_ms(params.by)
+
+
+def flow(params: ShiftParams, context: StepContext) -> StepFlow:
+    """Give what makes later; nothing is earlier than it comes."""
+    late = later(_frames(params, context))
+    return lambda lift, *, context: late(lift)
 
 
 STEP = Step(
@@ -42,5 +52,6 @@ STEP = Step(
     help="Brings the move earlier or later by an exact time.",
     params=ShiftParams,
     apply=shift,
+    live=Live(flow, words=later_words),
     shown={"by": -10},
 )

@@ -7,6 +7,7 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field
 
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.mapping.step import Step, StepContext
@@ -34,14 +35,28 @@ def limited(lift: FloatArray, *, params: SpeedLimitParams, context: StepContext)
     Returns:
         y, of the same shape.
     """
-    fps = float(context.rate.fps)
-    up, down = params.up / fps, params.down / fps
-    rows = [_followed(row, up, down) for row in lift.reshape(-1, lift.shape[-1]).tolist()]
-    return np.array(rows, dtype=np.float64).reshape(lift.shape)
+    return SpeedLimit(params, context)(lift, context=context)
 
 
-def _followed(row: list[float], up: float, down: float) -> list[float]:
-    now, out = row[0] if row else 0.0, []
+class SpeedLimit:
+    """Follows on from one stretch to the next."""
+
+    def __init__(self, params: SpeedLimitParams, context: StepContext) -> None:
+        fps = float(context.rate.fps)
+        self._up, self._down = params.up / fps, params.down / fps
+        self._now: list[float] = []
+
+    def __call__(self, lift: FloatArray, *, context: StepContext) -> FloatArray:
+        """Take the next frames."""
+        flat = lift.reshape(-1, lift.shape[-1])
+        begins = self._now or flat[:, 0].tolist()
+        rows = [_followed(row, now, self._up, self._down) for row, now in zip(flat.tolist(), begins, strict=True)]
+        self._now = [row[-1] for row in rows]
+        return np.array(rows, dtype=np.float64).reshape(lift.shape)
+
+
+def _followed(row: list[float], now: float, up: float, down: float) -> list[float]:
+    out = []
     for wanted in row:
         now += min(max(wanted - now, -down), up)
         out.append(now)
@@ -54,4 +69,5 @@ STEP = Step(
     help="Never rises or falls faster than so much in a second.",
     params=SpeedLimitParams,
     apply=limited,
+    live=Live(SpeedLimit),
 )

@@ -7,6 +7,7 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field
 
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.mapping.step import Step, StepContext
@@ -30,27 +31,41 @@ def spring(lift: FloatArray, *, params: SpringParams, context: StepContext) -> F
     Returns:
         The same shape; solved exactly for such a lift, so that any frame rate sees the same spring.
     """
-    from scipy.linalg import expm  # slow to import
-
-    w, d, h = 2 * np.pi * params.frequency_hz, params.damping, 1.0 / float(context.rate.fps)
-    motion = np.zeros((4, 4))  # of place, speed, lift, and how fast lift changes
-    motion[0, 1] = motion[2, 3] = 1.0
-    motion[1, :3] = -w * w, -2 * d * w, w * w
-    x, v, u, s = (expm(motion * h)[:2, n].tolist() for n in range(4))
-    flat = lift.reshape(-1, lift.shape[-1])
-    return np.array([_follow(row.tolist(), (x, v, u, s), 1.0 / h) for row in flat]).reshape(lift.shape)
+    return Spring(params, context)(lift, context=context)
 
 
-def _follow(lift: list[float], by: tuple[list[float], ...], fps: float) -> list[float]:
-    (xx, vx), (xv, vv), (xu, vu), (xs, vs) = by
-    x = v = before = 0.0
-    out = []
-    for now in lift:
-        slope = (now - before) * fps
-        x, v = xx * x + xv * v + xu * before + xs * slope, vx * x + vv * v + vu * before + vs * slope
-        before = now
-        out.append(x)
-    return out
+class Spring:
+    """A weight that swings on from one stretch to the next."""
+
+    def __init__(self, params: SpringParams, context: StepContext) -> None:
+        from scipy.linalg import expm  # slow to import
+
+        w, d, self._fps = 2 * np.pi * params.frequency_hz, params.damping, float(context.rate.fps)
+        motion = np.zeros((4, 4))  # of place, speed, lift, and how fast lift changes
+        motion[0, 1] = motion[2, 3] = 1.0
+        motion[1, :3] = -w * w, -2 * d * w, w * w
+        after = expm(motion / self._fps)
+        self._by = tuple(after[:2, n].tolist() for n in range(4))
+        self._states: list[tuple[float, float, float]] = []
+
+    def __call__(self, lift: FloatArray, *, context: StepContext) -> FloatArray:
+        """Take the next frames."""
+        flat = lift.reshape(-1, lift.shape[-1])
+        self._states = self._states or [(0.0, 0.0, 0.0)] * len(flat)
+        rows = [self._follow(index, row.tolist()) for index, row in enumerate(flat)]
+        return np.array(rows).reshape(lift.shape)
+
+    def _follow(self, index: int, lift: list[float]) -> list[float]:
+        (xx, vx), (xv, vv), (xu, vu), (xs, vs) = self._by
+        x, v, before = self._states[index]
+        out = []
+        for now in lift:
+            slope = (now - before) * self._fps
+            x, v = xx * x + xv * v + xu * before + xs * slope, vx * x + vv * v + vu * before + vs * slope
+            before = now
+            out.append(x)
+        self._states[index] = x, v, before
+        return out
 
 
 STEP = Step(
@@ -59,4 +74,5 @@ STEP = Step(
     help="Follows as a weight on a spring: past the goal, and back.",
     params=SpringParams,
     apply=spring,
+    live=Live(Spring),
 )

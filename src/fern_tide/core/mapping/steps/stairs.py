@@ -7,6 +7,7 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field
 
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.mapping.step import Step, StepContext
@@ -32,24 +33,44 @@ def stairs(lift: FloatArray, *, params: StairsParams, context: StepContext) -> F
     Returns:
         An array of the same shape; every value is k / (levels - 1).
     """
-    top = params.levels - 1
-    reach = 0.5 + params.stickiness / 2  # in levels: 0.5 is plain rounding
-    scaled = np.clip(lift, 0.0, 1.0) * top
-    nearest = np.round(scaled)
-    pulled = np.where(
-        scaled == 0.0, -np.inf, np.where(scaled == top, np.inf, scaled)
-    )  # rest and full are always reached
-    rows = zip(pulled.reshape(-1, pulled.shape[-1]), nearest.reshape(-1, nearest.shape[-1]), strict=True)
-    return np.array([_hold(*row, reach) for row in rows], dtype=np.float64).reshape(lift.shape) / top
+    return Stairs(params, context)(lift, context=context)
 
 
-def _hold(scaled: FloatArray, nearest: FloatArray, reach: float) -> list[float]:
+class Stairs:
+    """Stays on its levels from one stretch to the next."""
+
+    def __init__(self, params: StairsParams, context: StepContext) -> None:
+        self._top = params.levels - 1
+        self._reach = 0.5 + params.stickiness / 2  # in levels: 0.5 is plain rounding
+        self._levels: list[float] = []
+
+    def __call__(self, lift: FloatArray, *, context: StepContext) -> FloatArray:
+        """Take the next frames."""
+        top = self._top
+        scaled = np.clip(lift, 0.0, 1.0) * top
+        nearest = np.round(scaled)
+        pulled = np.where(
+            scaled == 0.0, -np.inf, np.where(scaled == top, np.inf, scaled)
+        )  # rest and full are always reached
+        by_row = nearest.reshape(-1, nearest.shape[-1])
+        self._levels = self._levels or by_row[:, 0].tolist()
+        rows = zip(pulled.reshape(-1, pulled.shape[-1]), by_row, self._levels, strict=True)
+        places = [_hold(*row, self._reach) for row in rows]
+        self._levels = [row[-1] for row in places]
+        return np.array(places, dtype=np.float64).reshape(lift.shape) / top
+
+
+def _hold(scaled: FloatArray, nearest: FloatArray, level: float, reach: float) -> list[float]:
     """One row: a comprehension over lists is many times faster than a loop over arrays of one."""
-    level = float(nearest[0])
     pairs = zip(scaled.tolist(), nearest.tolist(), strict=True)
     return [(level := near if abs(now - level) > reach else level) for now, near in pairs]
 
 
 STEP = Step(
-    id="stairs", label="Stairs", help="Moves in even levels instead of smoothly.", params=StairsParams, apply=stairs
+    id="stairs",
+    label="Stairs",
+    help="Moves in even levels instead of smoothly.",
+    params=StairsParams,
+    apply=stairs,
+    live=Live(Stairs),
 )

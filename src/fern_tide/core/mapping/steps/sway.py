@@ -8,6 +8,7 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field
 
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.mapping.step import Step, StepContext
@@ -50,7 +51,11 @@ def sway(lift: FloatArray, *, params: SwayParams, context: StepContext) -> Float
         other; 0 where lift is 0. Counted in beats it begins at the first beat and follows a tempo that changes; where
         there are fewer than two beats it stays at 0.
     """
-    frames = np.arange(lift.shape[-1], dtype=np.float64)
+    return _swayed(lift, np.arange(lift.shape[-1], dtype=np.float64), params=params, context=context)
+
+
+def _swayed(lift: FloatArray, frames: FloatArray, *, params: SwayParams, context: StepContext) -> FloatArray:
+    """Sway a lift of given frames, shape (frames,)."""
     if params.counted_in is PeriodUnit.BEATS:
         if len(context.beat_times_s) < 2:
             return np.zeros_like(lift)
@@ -76,6 +81,19 @@ def _beats(time_s: FloatArray, beats: FloatArray) -> FloatArray:
     return counted
 
 
+class Sway:
+    """Swings on from one stretch to the next, from frame 0 on."""
+
+    def __init__(self, params: SwayParams, context: StepContext) -> None:
+        self._params, self._first = params, 0
+
+    def __call__(self, lift: FloatArray, *, context: StepContext) -> FloatArray:
+        """Take the next frames."""
+        frames = np.arange(self._first, self._first + lift.shape[-1], dtype=np.float64)
+        self._first += lift.shape[-1]
+        return _swayed(lift, frames, params=self._params, context=context)
+
+
 def needs_beats(params: SwayParams) -> bool:
     """Say whether it is counted in beats."""
     return params.counted_in is PeriodUnit.BEATS
@@ -87,5 +105,6 @@ STEP = Step(
     help="Turns the move into a swing to both sides of rest.",
     params=SwayParams,
     apply=sway,
+    live=Live(Sway),
     needs_beats=needs_beats,
 )

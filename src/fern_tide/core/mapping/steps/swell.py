@@ -7,6 +7,7 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field
 
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.mapping.step import Step, StepContext
@@ -32,17 +33,35 @@ def swell(lift: FloatArray, *, params: SwellParams, context: StepContext) -> Flo
     Returns:
         The same shape, from 0 to 1; it begins at 0.
     """
-    fps = float(context.rate.fps)
-    up, down = 1.0 / (params.climb_s * fps), -1.0 / (params.sink_s * fps)
-    steps = np.where(lift >= 0.5, up, down).reshape(-1, lift.shape[-1])
-    return np.array([_run(row.tolist()) for row in steps]).reshape(lift.shape)
+    return Swell(params, context)(lift, context=context)
 
 
-def _run(steps: list[float]) -> list[float]:
-    at = -steps[0]  # so that the first frame is at rest
+class Swell:
+    """Climbs and sinks on from one stretch to the next."""
+
+    def __init__(self, params: SwellParams, context: StepContext) -> None:
+        fps = float(context.rate.fps)
+        self._up, self._down = 1.0 / (params.climb_s * fps), -1.0 / (params.sink_s * fps)
+        self._at: list[float] = []
+
+    def __call__(self, lift: FloatArray, *, context: StepContext) -> FloatArray:
+        """Take the next frames."""
+        steps = np.where(lift >= 0.5, self._up, self._down).reshape(-1, lift.shape[-1])
+        begins = self._at or (-steps[:, 0]).tolist()  # so that the first frame is at rest
+        rows = [_run(row.tolist(), at) for row, at in zip(steps, begins, strict=True)]
+        self._at = [row[-1] for row in rows]
+        return np.array(rows).reshape(lift.shape)
+
+
+def _run(steps: list[float], at: float) -> list[float]:
     return [at := min(1.0, max(0.0, at + step)) for step in steps]
 
 
 STEP = Step(
-    id="swell", label="Swell", help="Climbs while the sound lasts, and sinks after it.", params=SwellParams, apply=swell
+    id="swell",
+    label="Swell",
+    help="Climbs while the sound lasts, and sinks after it.",
+    params=SwellParams,
+    apply=swell,
+    live=Live(Swell),
 )

@@ -6,11 +6,13 @@ from enum import StrEnum
 from typing import Annotated
 
 import numpy as np
+import numpy.typing as npt
 from pydantic import Field
 
+from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.mapping.moments import HitSource, hits_of, needs_hits, needs_markers
+from fern_tide.core.mapping.moments import HitsAsTheyCome, HitSource, needs_hits, needs_markers
 from fern_tide.core.mapping.step import Step, StepContext
 
 
@@ -42,9 +44,23 @@ def take_turns(lift: FloatArray, *, params: TakeTurnsParams, context: StepContex
         The same shape. For 'side' lift times 1 for the first item to -1 for the last; for 'item' the item itself, from
         0 for the first to 1 for the last, whatever lift is.
     """
-    count = np.cumsum(hits_of(lift, params.hits, context=context), axis=-1)
-    place = np.maximum(count - 1, 0) // params.every % params.items / (params.items - 1)
-    return np.asarray(lift * (1.0 - 2.0 * place) if params.changes is Turn.SIDE else place)
+    return TakeTurns(params, context)(lift, context=context)
+
+
+class TakeTurns:
+    """Counts hits on from one stretch to the next."""
+
+    def __init__(self, params: TakeTurnsParams, context: StepContext) -> None:
+        self._params, self._hits = params, HitsAsTheyCome(params.hits)
+        self._count: npt.NDArray[np.int64] | int = 0
+
+    def __call__(self, lift: FloatArray, *, context: StepContext) -> FloatArray:
+        """Take the next frames."""
+        params = self._params
+        count = self._count + np.cumsum(self._hits(lift, context=context), axis=-1)
+        self._count = count[..., -1:] if count.shape[-1] else self._count
+        place = np.maximum(count - 1, 0) // params.every % params.items / (params.items - 1)
+        return np.asarray(lift * (1.0 - 2.0 * place) if params.changes is Turn.SIDE else place)
 
 
 STEP = Step(
@@ -53,6 +69,7 @@ STEP = Step(
     help="Goes to the other side, or to the next item, at every hit.",
     params=TakeTurnsParams,
     apply=take_turns,
+    live=Live(TakeTurns),
     needs_hits=needs_hits,
     needs_markers=needs_markers,
 )

@@ -6,7 +6,7 @@ import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.mapping.span import SpanParams
-from fern_tide.core.mapping.step import Step, StepContext
+from fern_tide.core.mapping.step import Step, StepContext, momentary
 
 
 def wrap(lift: FloatArray, *, params: SpanParams, context: StepContext) -> FloatArray:
@@ -26,5 +26,6 @@ STEP = Step(
     help="Comes in at the other end of a range when it leaves it.",
     params=SpanParams,
     apply=wrap,
+    live=momentary(wrap),
     shown={"high": 0.6},
 )

@@ -142,8 +142,8 @@ class Leaving:
         slope = (rate[np.minimum(frame + 1, len(rate) - 1)] - rate[frame]) * self.fps
         root = np.sqrt(np.maximum(rate[frame] ** 2 + 2.0 * slope * rest, 0.0))
         within = 2.0 * rest / np.maximum(rate[frame] + root, 1e-300)  # of rate s + slope s^2/2 = rest
-        first = np.maximum(rate[0], 1e-300)
-        return np.asarray(np.where(after < 0, drops / first - self.before_s, frame / self.fps + within))
+        first = np.maximum(rate[0], 1e-300)  # which went on before
+        return np.asarray(np.where(after < 0, (drops - reached[0]) / first, frame / self.fps + within))
 
 
 def flights(throw: Throw, driven: Mapping[str, FloatArray], which: Whole, *, fps: float) -> Flights:

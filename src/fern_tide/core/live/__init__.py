@@ -1,0 +1,1 @@
+"""A project moved by a sound that is still coming: levels, lifts and curves, frame by frame."""
