@@ -6,12 +6,14 @@ import wave
 import mido
 import numpy as np
 import pytest
+import soundfile
 from tests.conftest import wav
 from tests.core.envelope.test_notes import ONE, TEMPO_240, song
 from tests.web.test_pages import edit
 from tests.web.test_soundtrack import post, unpack
 
 from fern_tide.core.envelope.takes import read_take
+from fern_tide.demo.project import wall_project
 from fern_tide.workflows.bring_in.takes import add_take
 from fern_tide.workflows.tune.calibrating import CLICKS_S, calibration_sound
 
@@ -256,6 +258,69 @@ def test_a_property_that_a_hand_led_is_moved_as_it_was(client, studio, demo):
     assert again.json["take"] == 2 and len(document(studio, demo).mappings) == before + 1
     for wrong in ("drive=title:y&rest=x&full=1", "drive=title:y&rest=1", "drive=nobody:y&rest=0&full=1", "drive=title"):
         assert perform(client, demo, LED, f"?given=up&{wrong}").status_code in {404, 422}, wrong
+
+
+def test_two_properties_are_led_at_once_and_once_more(client, studio, demo):
+    query = "?given=across&drive=frond-left:x&rest=-100&full=100&given=up&drive=frond-left:y&rest=-50&full=50"
+    answer = perform(client, demo, LED, query)
+    assert answer.status_code == 201
+    assert answer.json["undo"] == "Lead Frond left across and Frond left down"
+    assert answer.json["envelopes"] == ["frond-left-across", "frond-left-down"]
+    drives = [mapping.drives[0] for mapping in document(studio, demo).mappings[-2:]]
+    assert [(str(d.target), d.rest, d.full) for d in drives] == [("frond-left:x", -100, 100), ("frond-left:y", -50, 50)]
+    head, arrays = unpack(client.get(f"/p/{demo}/curves").data)
+    x, y = (arrays[head["curves"][f"frond-left:{name}"]["values"]] for name in "xy")
+    assert x[150] == pytest.approx(0, abs=2) and x[0] < -98 and y[0] > 48 and y[290] < -45
+    room = client.get(f"/p/{demo}/stage/parts?part=frond-left").text
+    assert 'data-into="frond-left-across"' in room and 'data-given="across"' in room
+    again = perform(client, demo, LED, "?into=frond-left-across&into=frond-left-down").json
+    assert again["undo"] == "Perform Frond left across and Frond left down again" and again["take"] == 2
+    assert len(document(studio, demo).mappings) == len({m.id for m in document(studio, demo).mappings})
+    wrong = perform(client, demo, LED, "?given=across&drive=frond-left:x&rest=-100")
+    assert wrong.status_code == 422 and "one of each" in wrong.json["remedy"]
+
+
+def test_pieces_of_an_array_are_led_like_any_property(client, studio):
+    key = studio.projects.create(wall_project(), label="Made").key
+    assert 'data-lead="panes:piece_x"' in client.get(f"/p/{key}/stage/parts?part=panes").text
+    query = "?given=up&drive=panes:piece_x&rest=-0.5&full=0.5"
+    assert perform(client, key, LED, query).json["undo"].startswith("Lead Panes")
+    drive = document(studio, key).mappings[-1].drives[0]
+    assert (str(drive.target), drive.rest, drive.full) == ("panes:piece_x", -0.5, 0.5)
+
+
+def ruler(client, key, track):
+    head, arrays = unpack(client.get(f"/p/{key}/rhythm?track={track}").data)
+    return arrays[head["hits"]], arrays[head["strengths"]]
+
+
+def test_hits_of_a_track_are_edited_on_the_ruler_and_survive_a_swap(client, studio, demo):
+    frames, _ = ruler(client, demo, "drip")
+    post(client, demo, "tracks/drip/offset", offset=15)
+    path, frames = "tracks/drip/hits", frames + 15
+    answer = post(client, demo, path, how="move", place=2, time_s=float(frames[2]) / 30 + 0.1)
+    assert answer.json["undo"] == "Move a hit of Drip"
+    post(client, demo, path, how="weigh", place=0, strength=0.25)
+    post(client, demo, path, how="remove", place=4)
+    assert post(client, demo, path, how="add", time_s=20.01, strength=0.5).json["undo"] == "Add a hit to Drip"
+    now, strengths = ruler(client, demo, "drip")
+    assert now[2] == pytest.approx(frames[2] + 3, abs=1e-3) and strengths[0] == pytest.approx(0.25)
+    assert not np.isclose(now, frames[4], atol=0.1).any() and np.isclose(now, 600.3, atol=1e-3).any()
+    midi = mido.MidiFile(file=io.BytesIO(client.get(f"/p/{demo}/hits.mid?track=drip").data))
+    notes = np.cumsum([message.time for message in midi.tracks[1]])[::2]
+    assert len([m for m in midi.tracks[1] if m.type == "note_on" and m.velocity]) == len(now) and notes[0] >= 0
+    edits = document(studio, demo).track("drip").hit_edits
+    assert edits[0].time_s == pytest.approx(float(frames[2]) / 30 + 0.1 - 0.5, abs=1e-3), "in seconds of the track"
+    with studio.media.open(document(studio, demo).track("drip").media) as file:
+        sound, rate_hz = soundfile.read(io.BytesIO(file.read()), always_2d=True)
+    louder = wav((0.9 * sound).T, rate_hz=rate_hz)
+    assert client.post(f"/p/{demo}/tracks/drip/file?name=louder.wav", data=louder).status_code < 300
+    again, _ = ruler(client, demo, "drip")
+    np.testing.assert_allclose(again, now, atol=0.05)
+    assert post(client, demo, path, how="forget").json["undo"] == "Forget all edits of hits of Drip"
+    np.testing.assert_allclose(ruler(client, demo, "drip")[0], frames, atol=0.05)
+    assert post(client, demo, path, how="move", place=9999, time_s=1).status_code == 422
+    assert post(client, demo, "tracks/nobody/hits", how="add", time_s=1).status_code == 404
 
 
 def test_hits_of_a_late_track_are_moved_in_seconds_of_the_project(client, studio, demo):

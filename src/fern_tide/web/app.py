@@ -30,6 +30,7 @@ from fern_tide.web.pages import (
     first_cut,
     handoff,
     jobs,
+    live,
     newest,
     performing,
     picker,
@@ -43,6 +44,7 @@ from fern_tide.web.pages import (
     touch_ups,
     tuning,
 )
+from fern_tide.workflows.bring_in.live import LiveSessions
 from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.derive.stages import Stages
 from fern_tide.workflows.studio import Studio
@@ -109,12 +111,12 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
         WTF_CSRF_TIME_LIMIT=None,
         WTF_CSRF_HEADERS=["X-CSRF-Token"],
     )
-    app.extensions["fern_tide"] = Services(studio, levels_of(studio), Stages(studio.media))
+    app.extensions["fern_tide"] = Services(studio, levels_of(studio), Stages(studio.media), LiveSessions())
     app.wsgi_app = _with_small_host(app.wsgi_app)  # type: ignore[method-assign]  # as Flask has it
     CSRFProtect(app)
     errors.install(app)
     rooms = (projects, sound_room, soundtrack, stage, stage_files, several, bench, handoff)
-    for page in (*rooms, first_cut, picker, curves, edits, tuning, touch_ups, performing, proof, newest, jobs):
+    for page in (*rooms, first_cut, picker, curves, edits, tuning, touch_ups, performing, live, proof, newest, jobs):
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(
         fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,

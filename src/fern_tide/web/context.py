@@ -13,6 +13,7 @@ from fern_tide.core.base.limits import read_json
 from fern_tide.core.scene.scene import Scene
 from fern_tide.store.revision import Revision
 from fern_tide.workflows.bake import baking
+from fern_tide.workflows.bring_in.live import LiveSessions
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.derive.stages import Staged, Stages
 from fern_tide.workflows.studio import Studio
@@ -29,6 +30,7 @@ class Services:
     studio: Studio
     levels: Levels
     stages: Stages
+    live: LiveSessions
 
 
 def services() -> Services:

@@ -22,6 +22,7 @@ from fern_tide.core.base.errors import (
 from fern_tide.core.base.refusal import refused
 from fern_tide.store.files import DiskFull, TooLarge
 from fern_tide.store.revision import Conflict, NoSuchProject, NothingToUndo
+from fern_tide.workflows.bring_in.live import LiveEnded
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 
 
@@ -39,6 +40,7 @@ STATUS: dict[type[FernTideError], int] = {
     Conflict: 409,
     NothingToUndo: 409,
     NoSuchProject: 404,
+    LiveEnded: 410,
     UnknownName: 404,
     InvalidParameter: 422,
     UnreadableSound: 422,

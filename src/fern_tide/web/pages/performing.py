@@ -10,6 +10,7 @@ from flask import Blueprint, Response, jsonify, request
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands.command import Command
+from fern_tide.core.document import Project
 from fern_tide.core.envelope.takes import MOST_BYTES
 from fern_tide.core.formats.hits_midi import write_hits
 from fern_tide.web.asked import asked_number, is_number, number, one_of
@@ -17,7 +18,7 @@ from fern_tide.web.context import body, services, small_upload, status, studio, 
 from fern_tide.workflows.bring_in.takes import Led, add_take
 from fern_tide.workflows.tune import edits
 from fern_tide.workflows.tune.calibrating import calibration_sound, measured_latency
-from fern_tide.workflows.tune.hits_by_hand import HandOnHit, hand_on_hit
+from fern_tide.workflows.tune.hits_by_hand import HandOnHit, HitHand, hand_on_hit, hand_on_track_hit
 from fern_tide.workflows.tune.takes_by_hand import HandOnTake, hand_on_take
 
 pages = Blueprint("performing", __name__, url_prefix="/p/<key>")
@@ -26,13 +27,16 @@ _MOST_TAPS = 1000
 
 @pages.post("/takes")
 def add(key: str) -> Any:
-    """Take a take in: into the envelopes named by 'into', or as new ones of what 'given' names, that move 'drive'."""
+    """Take a take in: into the envelopes of 'into', or as new ones of what 'given' names, which move each 'drive'."""
     content = small_upload(MOST_BYTES)
     into, given = request.args.getlist("into"), request.args.getlist("given")
-    led = None
-    if (drive := request.args.get("drive")) is not None:
-        rest, full = (asked_number(request.args, end) for end in ("rest", "full"))
-        led = Led(Target.parse(drive), rest, full)
+    drives, *ends = (request.args.getlist(name) for name in ("drive", "rest", "full"))
+    if any(len(end) != len(drives) for end in ends):
+        raise InvalidParameter("rest and full", value="missing", allowed="one of each for every property")
+    led = [
+        Led(Target.parse(drive), asked_number({"rest": rest}, "rest"), asked_number({"full": full}, "full"))
+        for drive, rest, full in zip(drives, *ends, strict=True)
+    ]
     revision, envelopes = add_take(studio(), key, content, into=into, given=given, led=led)
     first = revision.document.envelope(envelopes[0])
     stored = {"envelopes": envelopes, "named": first.name, "take": len(first.reading.params.model_dump()["takes"])}
@@ -42,35 +46,46 @@ def add(key: str) -> Any:
 @pages.post("/envelopes/<envelope_id>/takes")
 def take(key: str, envelope_id: str) -> Any:
     """Choose a take of an envelope for a stretch, take one away, or name it."""
-    plain = body()
-    base = whole(plain, "base")
+    plain, project = _asked(key)
     stretch = (number(plain, "begin_s"), number(plain, "end_s")) if "begin_s" in plain else None
     command = hand_on_take(
-        studio().projects.at(key, base).document,
+        project,
         envelope_id,
         how=one_of(HandOnTake, plain, "how"),
         place=whole(plain, "place"),
         stretch_s=stretch,
         name=str(plain.get("name", "")),
     )
-    return _stored(key, command, base)
+    return _stored(key, command, plain)
 
 
 @pages.post("/envelopes/<envelope_id>/hits")
 def hit(key: str, envelope_id: str) -> Any:
     """Move, weigh, take away or add a hit of an envelope, or forget all that was edited."""
+    plain, project = _asked(key)
+    return _stored(key, hand_on_hit(services().levels, project, envelope_id=envelope_id, hand=_hand(plain)), plain)
+
+
+@pages.post("/tracks/<track_id>/hits")
+def track_hit(key: str, track_id: str) -> Any:
+    """Move, weigh, take away or add a hit of a track, or forget all that was edited."""
+    plain, project = _asked(key)
+    return _stored(key, hand_on_track_hit(services().levels, project, track_id=track_id, hand=_hand(plain)), plain)
+
+
+def _asked(key: str) -> tuple[dict[str, Any], Project]:
+    """Give what is asked for, and the document as the hand sees it."""
     plain = body()
-    base = whole(plain, "base")
-    command = hand_on_hit(
-        services().levels,
-        studio().projects.at(key, base).document,
-        envelope_id,
-        how=one_of(HandOnHit, plain, "how"),
+    return plain, studio().projects.at(key, whole(plain, "base")).document
+
+
+def _hand(plain: dict[str, Any]) -> HitHand:
+    return HitHand(
+        one_of(HandOnHit, plain, "how"),
         place=whole(plain, "place") if "place" in plain else 0,
         time_s=number(plain, "time_s", 0.0),
         strength=number(plain, "strength", 1.0),
     )
-    return _stored(key, command, base)
 
 
 @pages.get("/hits.mid")
@@ -92,8 +107,8 @@ def hits_file(key: str) -> Response:
     return Response(content, mimetype="audio/midi", headers=headers)
 
 
-def _stored(key: str, command: Command, base: int) -> Any:
-    return jsonify(status(edits.edit(studio(), key, command, base=base)))
+def _stored(key: str, command: Command, plain: dict[str, Any]) -> Any:
+    return jsonify(status(edits.edit(studio(), key, command, base=whole(plain, "base"))))
 
 
 @pages.get("/calibration.wav")

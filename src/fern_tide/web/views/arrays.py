@@ -128,8 +128,18 @@ def motion_head(pack: Pack, levels: Levels, project: Project, part: Part) -> dic
     return heads
 
 
-def property_head(pack: Pack, stack: Stack, lifts: list[FloatArray], motion: ArrayMotion) -> dict[str, Any]:
-    """Pack what drives one property of pieces: rows of lift, a table of the response, the ends, and the limits."""
+def property_head(
+    pack: Pack, stack: Stack, lifts: list[FloatArray], motion: ArrayMotion, *, reach: float = 0.0
+) -> dict[str, Any]:
+    """Pack what drives one property of pieces: rows of lift, a table of the response, the ends, and the limits.
+
+    Args:
+        pack: takes the arrays.
+        stack: what gives the property its values.
+        lifts: of its drivers' mappings, in their order.
+        motion: the array's.
+        reach: how far beyond rest and full the table of the response reaches, where lifts do not.
+    """
     limit = stack.limit
     return {
         "kind": stack.item.kind,
@@ -137,15 +147,16 @@ def property_head(pack: Pack, stack: Stack, lifts: list[FloatArray], motion: Arr
         "low": None if limit is None else limit.low,
         "high": None if limit is None else limit.high,
         "drivers": [
-            _driver(pack, np.atleast_2d(lift), drive, motion)
+            _driver(pack, np.atleast_2d(lift), drive, motion, reach)
             for (_, drive), lift in zip(stack.drivers, lifts, strict=True)
         ],
     }
 
 
-def _driver(pack: Pack, rows: FloatArray, drive: Drive, motion: ArrayMotion) -> dict[str, Any]:
+def _driver(pack: Pack, rows: FloatArray, drive: Drive, motion: ArrayMotion, reach: float) -> dict[str, Any]:
     """Pack one driver: f(lift) as a table over all lifts that there are, and of a colour its way over all shares."""
-    first_step, last_step = np.floor(rows.min(initial=0.0) * _STEPS), np.ceil(rows.max(initial=1.0) * _STEPS)
+    low, high = rows.min(initial=-reach), rows.max(initial=1.0 + reach)
+    first_step, last_step = np.floor(low * _STEPS), np.ceil(high * _STEPS)
     places = np.arange(first_step, last_step + 1) / _STEPS  # 0 and 1, where responses have corners, are among them
     moved = eased(places, drive=drive)
     driver: dict[str, Any] = {

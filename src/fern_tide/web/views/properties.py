@@ -24,11 +24,19 @@ MOST_CHOICES = 400
 
 @dataclass(frozen=True)
 class Lead:
-    """How a property is led by hand: its values at level 0 and 1, and the envelope that a take goes into, or ''."""
+    """How a property is led by hand.
+
+    Attributes:
+        rest: its value at level 0.
+        full: its value at level 1.
+        into: the envelope that a take goes into, or ''.
+        given: what of a take that envelope is made of, or ''.
+    """
 
     rest: float
     full: float
     into: str = ""
+    given: str = ""
 
 
 @dataclass(frozen=True)
@@ -84,7 +92,7 @@ def property_rows(project: Project, part: Part, moved: Named[Target, Drivers]) -
         ground = project.scene.grounds.get(target)
         words = "" if ground is None else ground.words
         low, high, rest, full = _reach(item, own, drives)
-        lead = None if words or item.kind == "colour" or is_of_pieces(part, item.id) else Lead(low, high)
+        lead = None if words or item.kind == "colour" else Lead(low, high)
         if drives:
             lead = _led_before(project, drives)
         rows.append(PropertyRow(item, str(target), own, drives, words, low, high, rest, full, lead))
@@ -99,7 +107,7 @@ def _led_before(project: Project, drives: tuple[tuple[Mapping, Drive], ...]) -> 
     as_led = mapping.but(id=plain.id, name=plain.name, versions=()) == plain
     if others or not as_led or not isinstance(params, TakeParams) or params.given in OF_HITS:
         return None
-    return Lead(float(drive.rest), float(drive.full), mapping.envelope)
+    return Lead(float(drive.rest), float(drive.full), mapping.envelope, str(params.given))
 
 
 def _reach(

@@ -66,6 +66,7 @@ class StageRoomView:
         n_driven_parts: how many parts are driven.
         kinds: what can be added.
         track: whose waveform is shown.
+        live_tracks: those that what is heard live can be in place of, by id and name.
         several: the parts that are chosen together; None for fewer than two.
         chosen_ids: the ids of all that is chosen.
         array: what it is, where it is an array; dial, where it is a dial; way, where it is a way.
@@ -95,6 +96,7 @@ class StageRoomView:
     place: int
     solid_anchors: dict[str, dict[str, Any]]
     track: Track | None
+    live_tracks: list[dict[str, str]]
     several: SeveralView | None
     chosen_ids: frozenset[str]
     array: ArraySheet | None
@@ -127,6 +129,7 @@ def stage_view(
     has_chosen = part is not None and part.has(chosen)
     return StageRoomView(
         revision=revision,
+        live_tracks=[{"id": track.id, "name": track.name} for track in project.tracks if track.drives],
         scene=scene,
         part=part,
         rows=rows_of(staged(scene), part, moved, look=look),

@@ -59,5 +59,5 @@ def _in_use(studio: Studio, key: str, project: Project) -> set[str]:
     features = {
         graph.feature(track, item).fingerprint for track in project.tracks for item in features_read(graph, track)
     }
-    rhythms = {graph.rhythm(track).fingerprint for track in project.tracks}
+    rhythms = {graph.heard_rhythm(track).fingerprint for track in project.tracks}
     return features | rhythms | set(studio.projects.baked(key).values())

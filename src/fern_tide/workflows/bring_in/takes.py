@@ -43,7 +43,7 @@ def add_take(
     *,
     into: Sequence[str] = (),
     given: Sequence[str] = (),
-    led: Led | None = None,
+    led: Sequence[Led] = (),
 ) -> tuple[Revision, tuple[str, ...]]:
     """Store a take, and add it to envelopes of takes or make new ones.
 
@@ -53,7 +53,7 @@ def add_take(
         content: the take, as JSON; see core/envelope/takes.py.
         into: the ids of envelopes that it is one more take of; those that are gone or of another kind are passed over.
         given: what of it, for new envelopes where it goes into none: of a gesture 'across', 'up' and 'pressure'.
-        led: what the first new envelope then moves, as the hand did.
+        led: what the new envelopes then move, one after the other, as the hand did.
 
     Returns:
         The revision, and the ids of the envelopes.
@@ -66,23 +66,25 @@ def add_take(
     take = read_take(content)
     if not len(take.times_s):
         raise InvalidParameter("take", value="empty", allowed="one with a tap or a move in it")
-    if led is not None:
-        studio.projects.current(key).document.scene.resolve(led.target)
+    for one in led:
+        studio.projects.current(key).document.scene.resolve(one.target)
     with studio.media.receive([take.content()], most=MOST_BYTES) as (digest, _, keep):
         keep.append(True)
     for again in range(_TRIES):
         current = studio.projects.current(key)
         project = current.document
         there = [item for item in project.envelopes if item.id in into and _takes_in(item, take)]
-        called = None if led is None else name_after(project, led.target)
+        called = [name_after(project, one.target) for one in led]
         envelopes = [_with(item, digest) for item in there] or _new(project, take, digest, given, called=called)
         names = " and ".join(item.name for item in envelopes)
         words = f"Perform {names}" if not there else f"Perform {names} again"
         commands: list[PutEnvelope | PutMapping] = [PutEnvelope(envelope=item) for item in envelopes]
-        if led is not None and not there:
-            mapping = led_mapping(project, envelopes[0].id, led.target, rest=led.rest, full=led.full)
+        moved = project
+        for one, envelope in zip(led, () if there else envelopes, strict=False):
+            mapping = led_mapping(moved, envelope.id, one.target, rest=one.rest, full=one.full)
+            moved = moved.but(mappings=(*moved.mappings, mapping), envelopes=(*moved.envelopes, envelope))
             commands.append(PutMapping(mapping=mapping))
-            words = f"Lead {mapping.name}"
+            words = f"Lead {mapping.name}" if one is led[0] else f"{words} and {mapping.name}"
         command = Together(words=words[:120], commands=tuple(commands))
         try:
             revision = studio.projects.save(key, command.apply(project), base=current.id, label=command.label(project))
@@ -110,16 +112,16 @@ def _with(envelope: Envelope, digest: str) -> Envelope:
 
 
 def _new(
-    project: Project, take: Take, digest: str, given: Sequence[str], *, called: str | None = None
+    project: Project, take: Take, digest: str, given: Sequence[str], *, called: Sequence[str] = ()
 ) -> list[Envelope]:
-    """Make an envelope of each thing that is taken of a take, called by that, or as is said."""
+    """Make an envelope of each thing that is taken of a take, called by that, or one after the other as is said."""
     wanted = [TakeGiven.HITS] if take.kind is TakeKind.TAPS else _led(given)
     envelopes: list[Envelope] = []
-    for one in wanted:
+    for one, own in itertools.zip_longest(wanted, called[: len(wanted)]):
         among = (*project.envelopes, *envelopes)
         names = {item.name for item in among}
-        numbered = (f"{called or _NAMES[one]} {count}" for count in itertools.count(1))
-        name = called if called and called not in names else next(name for name in numbered if name not in names)
+        numbered = (f"{own or _NAMES[one]} {count}" for count in itertools.count(1))
+        name = own if own and own not in names else next(name for name in numbered if name not in names)
         params = TakeParams(takes=(Performed(media=digest, name="Take 1"),), given=one)
         envelope = Envelope(
             id=fresh_id(name, among=among),

@@ -145,7 +145,7 @@ def ensure(studio: Studio, project: Project, *, again: bool = False) -> list[Job
     jobs, graph = [], Graph(project)
     for track in project.tracks:
         missing = _missing(studio, graph, track, features_read(graph, track))
-        if missing or not studio.derived.has(graph.rhythm(track).fingerprint):
+        if missing or not studio.derived.has(graph.heard_rhythm(track).fingerprint):
             jobs.append(request(studio, graph.placed(track), name=track.name, features=missing, again=again))
     return jobs
 

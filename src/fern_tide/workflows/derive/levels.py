@@ -15,14 +15,13 @@ from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.derivation.evaluate import Sized, evaluate
 from fern_tide.core.derivation.graph import Graph
-from fern_tide.core.derivation.mapping_nodes import followed
 from fern_tide.core.derivation.node import Kind, Node, NotReadYet, Sources
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import Envelope, followed_level
-from fern_tide.core.envelope.hit_edits import EditedHits
+from fern_tide.core.envelope.hit_edits import EditedHits, edited
 from fern_tide.core.envelope.hits import Hits
-from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.mapping.mapping import Mapping, followed
 from fern_tide.core.mapping.marks import Scale
 from fern_tide.core.mapping.step import StepContext
 from fern_tide.core.sound.features import Feature
@@ -149,8 +148,13 @@ class Levels:
         """Give an envelope's level after clean-up, shape (frames,), or (rows, frames) for a bank."""
         return np.asarray(self.value(self.graph(project).level(envelope)))
 
+    def track_hits(self, project: Project, track: Track) -> EditedHits:
+        """Give a track's hits with those that are edited by hand, in seconds of the project."""
+        hits, _ = self.value(self.graph(project).heard_rhythm(track))
+        return edited(hits, track.hit_edits, later_s=float(track.offset))
+
     def rhythm(self, project: Project, track: Track) -> tuple[Hits, Beats]:
-        """Give a track's hits and beats, in seconds of the track."""
+        """Give a track's hits, as they are edited by hand, and its beats, in seconds of the track."""
         hits, beats = self.value(self.graph(project).rhythm(track))
         return hits, beats
 

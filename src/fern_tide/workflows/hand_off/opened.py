@@ -142,7 +142,7 @@ class OpenedProject:
 
     def _read_rhythms(self) -> None:
         graph = self.levels.graph(self.project)
-        self._files.sources.read(graph.rhythm(track) for track in self.project.tracks)
+        self._files.sources.read(graph.heard_rhythm(track) for track in self.project.tracks)
 
     def checks(self, limits: Mapping[str, Mapping[str, Any]] | None = None) -> tuple[Outcome, ...]:
         """Run every check; flashing is only measured where pictures are drawn.

@@ -1,13 +1,15 @@
-"""Hits of an envelope under the hand: each is moved, weighed, taken away or added, as an edit that undo takes back."""
+"""Hits under the hand, of an envelope or of a track: moved, weighed, taken away, added; undo takes each edit back."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.registry import Together
+from fern_tide.core.commands.soundtrack import PutTrack
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.hit_edits import EditedHits, HitEdit, added, moved, weighed, without
 from fern_tide.workflows.derive.levels import Levels
@@ -32,26 +34,38 @@ _WORDS = {
 }
 
 
-def hand_on_hit(
-    levels: Levels,
-    project: Project,
-    envelope_id: str,
-    *,
-    how: HandOnHit,
-    place: int = 0,
-    time_s: float = 0.0,
-    strength: float = 1.0,
-) -> Together:
-    """Give the edit that a hand does to the hits of an envelope.
+@dataclass(frozen=True)
+class HitHand:
+    """What a hand does to a hit.
 
-    Args:
-        levels: give the hits.
-        project: as the hand sees it.
-        envelope_id: whose hits.
+    Attributes:
         how: what is done.
         place: which hit, from 0 in the order of time.
         time_s: of a moved or added one, in seconds of the project.
         strength: of a weighed or added one, 0 to 1.
+    """
+
+    how: HandOnHit
+    place: int = 0
+    time_s: float = 0.0
+    strength: float = 1.0
+
+    def edits(self, edits: tuple[HitEdit, ...], hits: EditedHits) -> tuple[HitEdit, ...]:
+        """Give edits after it; raise InvalidParameter where there is no such hit."""
+        match self.how:
+            case HandOnHit.MOVE:
+                return moved(edits, hits, self.place, time_s=self.time_s)
+            case HandOnHit.WEIGH:
+                return weighed(edits, hits, self.place, strength=self.strength)
+            case HandOnHit.REMOVE:
+                return without(edits, hits, self.place)
+            case HandOnHit.ADD:
+                return added(edits, hits, time_s=self.time_s, strength=self.strength)
+        return ()
+
+
+def hand_on_hit(levels: Levels, project: Project, *, envelope_id: str, hand: HitHand) -> Together:
+    """Give the edit that a hand does to the hits of an envelope, as the levels give them.
 
     Raises:
         InvalidParameter: the envelope is not made of hits, or has no such hit.
@@ -62,22 +76,21 @@ def hand_on_hit(
     if hits is None:
         raise InvalidParameter("envelope", value=envelope.name, allowed="one of hits or of taps")
     params: Any = envelope.reading.params
-    edits = _edits(params.edits, hits, how, place=place, time_s=time_s, strength=strength)
-    reading = envelope.reading.but(params=params.but(edits=edits))
-    words = f"{_WORDS[how]} {envelope.name}"[:120]
-    return Together(words=words, commands=(PutEnvelope(envelope=envelope.but(reading=reading)),))
+    reading = envelope.reading.but(params=params.but(edits=hand.edits(params.edits, hits)))
+    return _together(hand, envelope.name, PutEnvelope(envelope=envelope.but(reading=reading)))
 
 
-def _edits(
-    edits: tuple[HitEdit, ...], hits: EditedHits, how: HandOnHit, *, place: int, time_s: float, strength: float
-) -> tuple[HitEdit, ...]:
-    match how:
-        case HandOnHit.MOVE:
-            return moved(edits, hits, place, time_s=time_s)
-        case HandOnHit.WEIGH:
-            return weighed(edits, hits, place, strength=strength)
-        case HandOnHit.REMOVE:
-            return without(edits, hits, place)
-        case HandOnHit.ADD:
-            return added(edits, hits, time_s=time_s, strength=strength)
-    return ()
+def hand_on_track_hit(levels: Levels, project: Project, *, track_id: str, hand: HitHand) -> Together:
+    """Give the edit that a hand does to the hits of a track, which steps, sync figures and touch-ups go by.
+
+    Raises:
+        InvalidParameter: the track has no such hit.
+        NotReadYet: its sound is still being read.
+    """
+    track = project.track(track_id)
+    edits = hand.edits(track.hit_edits, levels.track_hits(project, track))
+    return _together(hand, track.name, PutTrack(track=track.but(hit_edits=edits)))
+
+
+def _together(hand: HitHand, name: str, command: PutEnvelope | PutTrack) -> Together:
+    return Together(words=f"{_WORDS[hand.how]} {name}"[:120], commands=(command,))
