@@ -24,7 +24,7 @@ ROWS = (
     ("workflows/derive",),
     ("workflows/studio",),
     ("store", "demo", "terminal"),
-    ("core/commands", "core/derivation", "core/first_cut", "core/project_file"),
+    ("core/commands", "core/derivation", "core/first_cut", "core/live", "core/project_file"),
     ("core/document", "core/formats"),
     ("core/bake",),
     ("core/scene",),

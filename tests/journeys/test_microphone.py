@@ -13,6 +13,31 @@ RATE = 48_000
 FAKE = ("--use-fake-ui-for-media-stream", "--use-fake-device-for-media-stream")
 
 
+HEARS = """() => {
+  const ways = new Set();
+  const [connect, disconnect] = [GainNode.prototype.connect, GainNode.prototype.disconnect];
+  AudioNode.prototype.connect = function (to, ...more) {
+    if (this instanceof GainNode && to instanceof AudioDestinationNode) ways.add(this);
+    return connect.call(this, to, ...more);
+  };
+  AudioNode.prototype.disconnect = function (...what) {
+    ways.delete(this);
+    return disconnect.apply(this, what);
+  };
+  window.heard = () => ways.size;
+}"""
+"""Counts the gains through which something is heard."""
+
+
+SAYS = """() => {
+  const settings = MediaStreamTrack.prototype.getSettings;
+  MediaStreamTrack.prototype.getSettings = function () {
+    return { ...settings.call(this), latency: 0.012 };
+  };
+}"""
+"""Lets the browser say how late its device is."""
+
+
 def chirp() -> np.ndarray:
     n = 4 * RATE
     return 0.3 * np.sin(2 * np.pi * np.cumsum(np.linspace(200, 900, n)) / RATE) * np.linspace(0.2, 1, n)
@@ -46,7 +71,16 @@ def test_what_a_device_hears_becomes_a_track_sample_for_sample(browser, server, 
     page.goto(ask(page, "/projects/demo")["url"].rpartition("/")[0] + "/sound")
     page.wait_for_selector("#open-perform")
     page.click("#open-perform")
+    page.evaluate(HEARS)
+    page.evaluate(SAYS)
     page.click("[data-performs='microphone']")
+    page.wait_for_selector("#monitor-row:not([hidden])")
+    assert page.get_attribute("#monitor", "aria-pressed") == "false" and page.evaluate("window.heard()") == 0
+    assert page.inner_text("#latency-words") == "12 ms, says the browser"
+    page.click("#monitor")
+    assert page.get_attribute("#monitor", "aria-pressed") == "true" and page.evaluate("window.heard()") == 1
+    page.click("#monitor")
+    assert page.evaluate("window.heard()") == 0
     record(page, 4000)
     other.close()
     sound, rate = last_sound(server)

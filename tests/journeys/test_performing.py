@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from tests.journeys.conftest import axe, on_stage
+from tests.journeys.conftest import axe, on_stage, wait
 from tests.journeys.test_ways import choose, quiet
 
 MODULE = """(async () => {
@@ -57,6 +57,23 @@ def test_the_rehearsal_hand_is_calibrated_and_taps_the_drips_where_they_are(perf
     assert np.median(np.abs(np.array(nearest) - truth)) < 0.003
     same = [int(a * 30 + 1e-4) == int(b * 30 + 1e-4) for a, b in zip(nearest, truth, strict=True)]
     assert np.mean(same) >= 0.95
+
+
+def test_the_rehearsal_pad_taps_as_strongly_as_the_hits_are(performing):
+    page = performing
+    page.select_option("#perform-device", "rehearsal pad")
+    record(page, 4000)
+    page.wait_for_selector("[data-show-envelope='taps-1'][aria-current]")
+    taken = run(
+        page,
+        """const { head, arrays } = await getPack(project.url("sound/shown?envelope=taps-1&track=drip"));
+        const [of, hits] = [head.level.hits, head.rhythm];
+        return [of.frames, of.strengths, hits.hits, hits.strengths].map((at) => [...arrays[at]]);""",
+    )
+    frames, strengths, truth, strong = map(np.array, taken)
+    assert len(frames) >= 4 and np.ptp(strong) > 0.05
+    wanted = [strong[np.argmin(np.abs(truth - frame))] for frame in frames]
+    np.testing.assert_allclose(strengths, wanted, atol=0.01)
 
 
 def test_a_gesture_is_read_as_it_was_led_and_a_loop_gives_a_take_a_round(performing):
@@ -181,3 +198,68 @@ def test_a_property_is_led_by_its_knob_while_the_sound_plays(demo):
     page.wait_for_timeout(400)
     page.click("[data-lead='frond-left:x']")
     page.wait_for_selector("#notice:has-text('nothing is stored')")
+
+
+def test_a_part_is_led_over_the_stage_in_both_directions_at_once(demo):
+    page = demo
+    page.goto(page.url.rpartition("/")[0] + "/stage")
+    on_stage(page)
+    choose(page, "frond-left")
+    page.click("[data-lead='frond-left:x']")
+    assert page.get_attribute("[data-lead='frond-left:y']", "aria-pressed") == "true", "both may be led"
+    page.wait_for_timeout(500)
+    box = page.locator("#stage").bounding_box()
+    scale = box["width"] / 1920
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    low, high = (
+        [float(page.get_attribute(f"[data-lead='frond-left:{name}']", f"data-{end}")) for name in "xy"]
+        for end in ("rest", "full")
+    )
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for step in range(1, 9):
+        page.mouse.move(x + 5 * step, y - 3 * step)
+        page.wait_for_timeout(80)
+    page.mouse.up()
+    shown = [float(page.input_value(f"input[data-try='frond-left:{name}']")) for name in "xy"]
+    page.wait_for_timeout(300)
+    page.keyboard.press("Escape")
+    page.wait_for_selector("#notice:has-text('led by Frond left across')")
+    quiet(page)
+    ends = run(
+        page,
+        """const { head, arrays } = await getPack(project.url("curves"));
+        return ["x", "y"].map((name) => [...arrays[head.curves[`frond-left:${name}`].values]].at(-1));""",
+    )
+    for place, moved in enumerate((40 / scale, -24 / scale)):
+        reach = high[place] - low[place]
+        assert ends[place] == pytest.approx(low[place] + shown[place] / 1000 * reach, abs=0.005 * reach)
+        assert ends[place] == pytest.approx(moved, abs=0.05 * abs(moved) + 0.01 * reach)
+    page.click("[data-lead='frond-left:y']")
+    assert page.get_attribute("[data-lead='frond-left:x']", "aria-pressed") == "true", "both once more"
+    page.keyboard.press("Escape")
+
+
+def test_a_round_of_a_page_that_was_killed_is_offered_when_it_is_opened_again(demo):
+    """A page that is killed hears nothing of it: here it is kept from hearing that it goes."""
+    page = demo
+    page.add_init_script("window.addEventListener('pagehide', (event) => event.stopImmediatePropagation())")
+    page.goto(page.url.rpartition("/")[0] + "/sound")
+    page.wait_for_selector("#ribbon")
+    page.click("#open-perform")
+    page.select_option("#perform-count", "0")
+    page.click("#perform-record")
+    page.wait_for_selector("#perform[data-state='recording']")
+    page.wait_for_timeout(600)
+    for _ in range(3):
+        page.keyboard.press("j")
+        page.wait_for_timeout(250)
+    page.wait_for_timeout(2000)  # it is remembered every second and a half
+    wait(page, "Object.keys(localStorage).some((name) => name.startsWith('ft:round:'))")
+    page.goto(page.url)
+    page.wait_for_selector("#notice:has-text('was not stored')", timeout=20_000)
+    page.click("#notice-act")
+    wait(page, "document.querySelector('#undo').title.includes('Perform Taps 1')")
+    wait(page, "!Object.keys(localStorage).some((name) => name.startsWith('ft:round:'))")
+    quiet(page)
+    assert len(level(page, "taps-1")["hits"]) == 3

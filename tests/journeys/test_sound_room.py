@@ -9,6 +9,7 @@ import soundfile
 from tests.conftest import sine, wav
 from tests.core.envelope.test_hits_and_beats import band_drums
 from tests.journeys.conftest import axe, open_sound, pick, wait
+from tests.journeys.test_bench import undo_says
 
 RATE_HZ = 44_100
 BEATS, TRUTH = band_drums(120, n_beats=16)
@@ -209,3 +210,33 @@ def test_every_reading_can_be_added_and_shows_a_trace(room):
         wait(room, "document.querySelector('#level-here').textContent !== '–'")
     assert not room.is_visible("#notice")
     assert axe(room) == []
+
+
+def test_hits_of_a_track_are_chosen_dragged_and_taken_away_on_the_ruler(room):
+    wait(room, "document.querySelector('#hit-words').textContent.includes('hits')")
+    script = "async () => Array.from((await import(window.scriptAt('rhythm.js'))).rhythm.hits)"
+    hits = room.evaluate(script)
+    box = room.locator("#ribbon").bounding_box()
+    frames = room.evaluate("JSON.parse(document.getElementById('status').textContent).frames")
+    x, y = box["x"] + hits[1] / frames * box["width"], box["y"] + box["height"] - 4
+    room.mouse.click(x, y)
+    room.wait_for_selector("#track-hit:not([hidden])")
+    assert float(room.input_value("#track-hit-time")) == pytest.approx(hits[1] / 30, abs=1e-3)
+    drag(room, (x, y), (x + 30, y))
+    undo_says(room, "Move a hit of")
+    moved = hits[1] + 30 * frames / box["width"]
+    wait(room, f"Math.abs(document.querySelector('#track-hit-time').value - {moved / 30}) < 0.02")
+    room.fill("#track-hit-strength", "0.5")
+    room.press("#track-hit-strength", "Enter")
+    undo_says(room, "Weigh a hit of")
+    room.evaluate("document.activeElement.blur()")
+    room.press("body", "Delete")
+    undo_says(room, "Take a hit away from")
+    wait(room, "document.querySelector('#track-hit').hidden")
+    assert len(room.evaluate(script)) == len(hits) - 1
+    room.click("#track-hit-add")
+    undo_says(room, "Add a hit to")
+    room.click("#track-hits-forget")
+    undo_says(room, "Forget all edits of hits of")
+    wait(room, "!document.querySelector('#track-hits-forget')")
+    assert room.evaluate(script) == hits

@@ -37,8 +37,8 @@ def bring_in(page, name, content, *, how="replace"):
     page.wait_for_selector("#notice:not([hidden])")
     if how == "add":
         page.click("#notice-act")
-    elif page.locator("#replace-stage").count():
-        page.click("#replace-stage")
+    elif page.locator("#notice-other").is_visible():
+        page.click("#notice-other")
     wait(page, f"document.querySelector('#undo').title.includes({json.dumps(name)})")
 
 

@@ -3,6 +3,8 @@
 from tests.journeys.conftest import wait
 from tests.journeys.test_ways import choose
 
+LEAF = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><rect id="leaf" width="4" height="4"/></svg>'
+
 
 def test_the_stage_takes_the_whole_screen_and_gives_it_back(stage_room):
     page = stage_room
@@ -24,3 +26,12 @@ def test_a_browser_that_gives_no_screen_says_so(stage_room):
     page.evaluate("() => { Element.prototype.requestFullscreen = async () => { throw new TypeError('no'); }; }")
     page.click("#show-full")
     page.wait_for_selector("#notice:has-text('does not give the whole screen')")
+
+
+def test_an_answer_to_one_message_is_not_offered_with_the_next(stage_room):
+    page = stage_room
+    page.set_input_files("#scene-file", {"name": "leaf.svg", "mimeType": "image/svg+xml", "buffer": LEAF})
+    page.wait_for_selector("#notice-other:has-text('Replace the stage')")
+    page.click("[data-lead] >> nth=0")
+    page.wait_for_selector("#notice:has-text('Move the knob')")
+    assert page.locator("#notice-other").is_hidden() and page.locator("#notice-act").is_hidden()

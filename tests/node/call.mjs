@@ -22,7 +22,7 @@ for await (const line of createInterface({ input: process.stdin })) {
   let answer;
   try {
     const found = (await import(pathToFileURL(module).href))[name];
-    answer = { value: plain(typeof found === "function" ? found(...given.map(typed)) : found) };
+    answer = { value: plain(await (typeof found === "function" ? found(...given.map(typed)) : found)) };
   } catch (wrong) {
     answer = { wrong: String(wrong.stack) };
   }

@@ -5,7 +5,9 @@ import pytest
 from tests.node.test_pieces import FRAMES, RATE, Plain
 
 from fern_tide.core.bake.pieces import ArrayMotion
+from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
+from fern_tide.core.live.sprays import LiveSpray
 from fern_tide.core.scene.arrays.layout import completed
 from fern_tide.core.scene.arrays.layouts.spray import NOZZLES
 from fern_tide.core.scene.scene import Part, Scene
@@ -68,3 +70,30 @@ def test_a_drop_leaves_where_a_rising_rate_has_reached_it(modules):
     rate, clock = [0, 6, 6], {"frames": 3, "fps": 1, "before": 0}
     times = {drop: modules("throw", "leavingAt", rate, clock, drop) for drop in (1, 3, 6)}
     assert times == pytest.approx({1: np.sqrt(1 / 3), 3: 1.0, 6: 1.5})  # 3 s^2 = 1; then six a second
+
+
+def test_live_a_drop_flies_on_from_the_last_frames_as_it_does_in_the_whole(modules):
+    """The page knows the last 40 frames, longer than any drop flies, and how many drops left before them."""
+    part = spray("2d", "point", before_s=0.5)
+    part = part.but(values={**part.values, "life": 1.2})
+    project = Project(name="p", rate=RATE, length_frames=FRAMES, scene=Scene(name="s", kind="2d", parts=(part,)))
+    rate = single(np.concatenate([RNG.uniform(5, 30, 30), np.zeros(10), RNG.uniform(2, 20, FRAMES - 40)]))
+    python = ArrayMotion(part, 1, {"rate": rate}, RATE, FRAMES).flights(np.arange(25))
+    names = [size.id for size in part.shape.params.layout.spec.sizes_of("2d")]
+    thrown = field_head(Plain(), project, part)["thrown"]
+    thrown["kinds"] = [row[:400] for row in thrown["kinds"]]
+    live, target, remembered = LiveSpray(part, rate=RATE), Target.parse("row:rate"), 40
+    seen, before = 0, -1
+    for frame in [0, 1, 7, 20, 21, 50, FRAMES - 1]:
+        window = rate[np.clip(np.arange(frame - remembered + 1, frame + 1), 0, None)]
+        base = live.left({target: window}, frames=remembered, more=frame - before)
+        before = frame
+        driven = {name: window.tolist() if name == "rate" else float(part.own(name)) for name in names}
+        page = modules("throw", "flightsOf", {**thrown, "frames": remembered, "base": base}, remembered - 1, driven)
+        flying = python.sizes[:, frame] > 0
+        seen += int(flying.sum())
+        np.testing.assert_allclose(page["sizes"], python.sizes[:, frame], atol=1e-4)
+        np.testing.assert_allclose(
+            np.reshape(page["places"], (-1, 3))[flying], python.places[..., frame].T[flying], rtol=1e-4, atol=0.05
+        )
+    assert seen > 40

@@ -9,6 +9,7 @@ import { hearFragments } from "./notices.js";
 import { mountNumberFields } from "./number_field.js";
 import { project } from "./project.js";
 import { mountProjects } from "./projects.js";
+import { offerRounds } from "./outbox.js";
 import { openingSound, SoundRoom } from "./sound_room.js";
 import { StageRoom } from "./stage_room.js";
 import { mountSize } from "./size.js";
@@ -113,6 +114,7 @@ if (project.key) {
   mountHeader();
   work.open();
   rhythm.open();
+  offerRounds();
   work.addEventListener("done", () => rhythm.load(byId("ribbon")?.dataset.track || null));
   mountKeyboard({ zoom: (by) => view?.zoom?.(by), nextVersion: () => view?.nextVersion?.() });
   onPage("htmx:beforeRequest", (event) => event.target.getAttribute("href")?.endsWith("/sound") && openingSound());

@@ -3,11 +3,11 @@
 import { placesOf, unpacked, valueOfPiece } from "./pieces.js";
 import { flightsOf } from "./throw.js";
 
-/** Where the pieces of a field are at a frame; of those that are thrown their sizes and ages too. */
-export function flying(field, frame, { valueOf, history }) {
+/** Where the pieces of a field are at a frame; of those that are thrown their sizes and ages too. Live, only the last frames are known. */
+export function flying(field, frame, { valueOf, history, live }) {
   if (!field.thrown) return { places: placesOf(field, valueOf), sizes: null, shares: field.ranks };
   const driven = Object.fromEntries(field.thrown.names.map((name) => [name, history(name)]));
-  const { places, sizes, ages } = flightsOf(field.thrown, frame, driven);
+  const { places, sizes, ages } = flightsOf(live ? { ...field.thrown, ...live } : field.thrown, frame, driven);
   return { places, sizes, shares: ages };
 }
 
@@ -44,7 +44,7 @@ export class ArrayViews {
       const drives = (name) => `${id}:${name}` in curves;
       const motion = (name) => (drives(name) ? this.motions[id]?.[name] : undefined);
       const history = (name) => tries.get(`${id}:${name}`) ?? curves[`${id}:${name}`]?.values ?? heads[id].own[name];
-      view.show(frame, { history, own: heads[id].own, motion, valueOf: valueOf(id), drives, tried: (name) => tries.get(`${id}:${name}`) });
+      view.show(frame, { live: this.motions[id]?.thrown, history, own: heads[id].own, motion, valueOf: valueOf(id), drives, tried: (name) => tries.get(`${id}:${name}`) });
     }
   }
 

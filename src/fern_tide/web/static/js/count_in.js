@@ -2,6 +2,12 @@
 
 const CLICK_S = 0.03;
 
+/** How a count-in that is chosen goes: so many bars, or with an s so many seconds with a click each. Pure. */
+export function countOf(chosen, { perBar, bpm }) {
+  const count = Number.parseFloat(chosen) || 0;
+  return chosen.endsWith("s") ? { bars: 1, perBar: count, bpm: 60 } : { bars: count, perBar, bpm };
+}
+
 /** When clicks are heard, in seconds from now, and when what they lead to begins. Pure. */
 export function clicksOf({ bars, perBar, bpm }) {
   const beat = 60 / (bpm > 0 ? bpm : 120);

@@ -1,11 +1,14 @@
 // What one performs with: which devices there are for what is performed, and the one that is chosen, opened.
 
+import { byId } from "./dom.js";
 import { listenToMidi } from "./midi_in.js";
 import { telling } from "./notices.js";
 
 export const HAND = "rehearsal hand";
+/** Taps as a pad with velocities does: as strong as the hits that it taps. */
+export const PAD = "rehearsal pad";
 const BY_HAND = ["keys and pointer", "MIDI", HAND];
-const DEVICES = { taps: BY_HAND, gesture: BY_HAND, microphone: ["microphone", "rehearsal microphone"] };
+const DEVICES = { taps: [...BY_HAND, PAD], gesture: BY_HAND, microphone: ["microphone", "rehearsal microphone"] };
 
 export class Devices {
   #midi = null;
@@ -33,9 +36,19 @@ export class Devices {
   /** Open the chosen device; what cannot be had is said. */
   async open() {
     this.#midi?.abort();
+    byId("monitor-row").hidden = this.chosen !== "microphone";
     if (!this.chosen.endsWith("microphone")) this.voice.close();
-    else await telling(() => this.voice.open(this.chosen));
+    else if (await telling(() => this.voice.open(this.chosen))) this.monitor();
     if (this.chosen === "MIDI" && !(await telling(() => this.#listen()))) this.field.value = BY_HAND[0];
+  }
+
+  /** Whether a microphone is heard meanwhile: off, until somebody says so. */
+  monitor({ turn = false } = {}) {
+    const button = byId("monitor");
+    const is = (button.getAttribute("aria-pressed") === "true") !== turn;
+    button.setAttribute("aria-pressed", String(is));
+    byId("monitor-row").hidden = this.chosen !== "microphone";
+    this.voice.monitor(is);
   }
 
   async #listen() {

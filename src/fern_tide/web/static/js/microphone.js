@@ -6,7 +6,7 @@ import { joined } from "./wav.js";
 
 export const RATE = 48_000;
 export const MOST_S = 1800;
-const PLAIN = { echoCancellation: false, noiseSuppression: false, autoGainControl: false };
+export const PLAIN = { echoCancellation: false, noiseSuppression: false, autoGainControl: false };
 const FULL = 0.999;
 const LOOKS = 60; // at both clocks, of which the middle one counts
 const STEADY_S = 0.4; // after a sound began to play
@@ -27,6 +27,9 @@ export class Microphone {
   #context = null;
   #stream = null;
   #source = null;
+  #capture = null;
+  #node = null;
+  #monitor = null;
   #blocks = null;
   #first = NaN;
   #from = NaN;
@@ -40,21 +43,31 @@ export class Microphone {
     this.onLost = onLost;
   }
 
-  /** Open the machine's own microphone, or with a stand-in what it plays in; throws where it cannot be had. */
-  async open(standIn = null) {
+  /** Open the machine's own microphone, or another source that goes into its capture; throws where it cannot be had. */
+  async open(other = null) {
     this.close();
-    if (!standIn && !navigator.mediaDevices?.getUserMedia) throw new Refused(0, { what: "A page that is not on this machine gets no microphone.", remedy: "Open Fern Tide at 127.0.0.1, or by https." });
+    if (!other && !navigator.mediaDevices?.getUserMedia) throw new Refused(0, { what: "A page that is not on this machine gets no microphone.", remedy: "Open Fern Tide at 127.0.0.1, or by https." });
     const context = (this.#context = new AudioContext({ sampleRate: RATE }));
     await context.audioWorklet.addModule(new URL("capture_worklet.js", import.meta.url).href);
     if (this.#context !== context) return;
     const capture = new AudioWorkletNode(context, "capture", { numberOfOutputs: 1, outputChannelCount: [1] });
+    this.#capture = capture;
     capture.port.onmessage = ({ data }) => this.#hear(data);
     capture.connect(context.destination); // it gives silence; without it nothing is pulled through
-    const source = standIn ? await standIn.into(context, capture) : await this.#listen(context, capture);
-    if (this.#context !== context) return; // another device was chosen meanwhile
+    const source = other ? await this.#into(other, context, capture) : await this.#listen(context, capture);
+    if (this.#context !== context) return void source?.end?.(); // another device was chosen meanwhile
     this.#source = source;
     await context.resume();
     this.#follow(context);
+  }
+
+  async #into(other, context, capture) {
+    try {
+      return await other.into(context, capture);
+    } catch (wrong) {
+      if (this.#context === context) this.close();
+      throw wrong;
+    }
   }
 
   async #listen(context, capture) {
@@ -68,7 +81,7 @@ export class Microphone {
     if (this.#context !== context) return void stream.getTracks().forEach((track) => track.stop());
     this.#stream = stream;
     for (const track of stream.getTracks()) track.addEventListener("ended", () => this.onLost());
-    const source = context.createMediaStreamSource(stream);
+    const source = (this.#node = context.createMediaStreamSource(stream));
     source.connect(capture);
     return source;
   }
@@ -80,13 +93,17 @@ export class Microphone {
     requestAnimationFrame(() => this.#follow(context));
   }
 
-  #hear({ at, channels }) {
-    const peak = Math.max(...channels.map(peakOf));
-    this.level = Math.max(peak, this.level * 0.97);
-    if (!this.#blocks) return;
+  #hear({ at, channels, peak = Math.max(...channels.map(peakOf)) }) {
+    this.level = Math.max(peak, this.level * (channels ? 0.97 : 0.9));
+    if (!this.#blocks || !channels) return;
     if (!this.#blocks.length) this.#first = at;
     this.clipped ||= peak >= FULL;
     if (this.#blocks.length < (MOST_S * RATE) / 128) this.#blocks.push(channels);
+  }
+
+  /** How late the device is by the browser's own figure, in ms; 0 where it says nothing. */
+  get ownLatency() {
+    return 1000 * (this.#stream?.getAudioTracks()[0]?.getSettings().latency ?? 0);
   }
 
   get isOpen() {
@@ -95,6 +112,19 @@ export class Microphone {
 
   get seconds() {
     return ((this.#blocks?.length ?? 0) * 128) / RATE;
+  }
+
+  /** Let what comes be heard meanwhile, or not. */
+  monitor(on) {
+    this.#monitor?.disconnect();
+    this.#monitor = on && this.#node ? new GainNode(this.#context) : null;
+    if (this.#monitor) this.#node.connect(this.#monitor).connect(this.#context.destination);
+  }
+
+  /** Hand all that is heard from now on to another listener, by a port, instead of recording it; a stand-in begins to play. */
+  handTo(port) {
+    this.#capture.port.postMessage({ port }, [port]);
+    this.#source?.play?.(() => this.#context?.currentTime ?? NaN);
   }
 
   /** Begin to record while a sound plays, whose seconds are given; a stand-in begins to play. */
@@ -121,16 +151,17 @@ export class Microphone {
   }
 
   close() {
+    this.#source?.end?.();
     this.#stream?.getTracks().forEach((track) => track.stop());
     this.#context?.close();
-    this.#context = this.#stream = this.#source = this.#blocks = null;
+    this.#context = this.#stream = this.#source = this.#blocks = this.#node = this.#monitor = null;
     this.level = 0;
   }
 }
 
 /** The rehearsal microphone: a track of the project as if it came from outside, late, with noise, by a clock that drifts. */
 export class RehearsalMicrophone {
-  /** @param {{ url: string, late: number, noise_db: number, drift_ppm: number }} how late is in ms */
+  /** @param {{ url: string, late: number, noise_db: number, drift_ppm: number, loops?: boolean }} how late is in ms */
   constructor(how) {
     this.how = how;
   }
@@ -143,7 +174,7 @@ export class RehearsalMicrophone {
     let source = null;
     const play = (seconds) => {
       const from = seconds();
-      source = new AudioBufferSourceNode(context, { buffer, playbackRate: 1 + this.how.drift_ppm * 1e-6 });
+      source = new AudioBufferSourceNode(context, { buffer, playbackRate: 1 + this.how.drift_ppm * 1e-6, loop: this.how.loops });
       source.connect(softer).connect(capture);
       const starts = () => {
         const heard = seconds();

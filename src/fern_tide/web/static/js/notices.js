@@ -4,18 +4,21 @@ import { byId, onPage } from "./dom.js";
 
 export const UNREACHABLE = { what: "Fern Tide cannot be reached.", remedy: "Is it still running? Nothing that was saved is lost." };
 
-export function notice(words, { tone = "bad", act = null } = {}) {
+/** Say something, with what can be done about it, and with another thing if there are two. */
+export function notice(words, { tone = "bad", act = null, other = null } = {}) {
   const strip = byId("notice");
-  const button = byId("notice-act");
   byId("notice-words").textContent = words;
   strip.dataset.tone = tone;
   strip.hidden = false;
-  button.hidden = !act;
-  button.textContent = act?.words ?? "";
-  button.onclick = () => {
-    strip.hidden = true;
-    act?.run();
-  };
+  for (const [id, does] of [["notice-act", act], ["notice-other", other]]) {
+    const button = byId(id);
+    button.hidden = !does;
+    button.textContent = does?.words ?? "";
+    button.onclick = () => {
+      strip.hidden = true;
+      does?.run();
+    };
+  }
   byId("notice-close").onclick = () => (strip.hidden = true);
 }
 

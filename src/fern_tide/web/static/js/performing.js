@@ -2,8 +2,8 @@
 
 import { Calibrating } from "./calibrating.js";
 import { Component } from "./component.js";
-import { countIn } from "./count_in.js";
-import { Devices, HAND } from "./devices.js";
+import { countIn, countOf } from "./count_in.js";
+import { Devices, HAND, PAD } from "./devices.js";
 import { byId, first } from "./dom.js";
 import { HeardClock } from "./heard_clock.js";
 import { latencyOf, latencyWords } from "./latency.js";
@@ -40,14 +40,14 @@ export class Perform extends Component {
     super(root, signal);
     this.over = over;
     this.pad = new Pad(this.find("#perform-pad"), this.signal, { listens: () => this.#listens, onPoint: (values, at) => this.#point(values, at) });
-    this.outbox = new Outbox({ query: () => this.#query, onStored: (status) => this.#stored(status) });
-    this.voice = new Voice(this.find("#perform-pad"), this.signal, { late: () => this.#late, onLost: () => this.#stop() });
+    this.outbox = new Outbox({ query: () => this.#query, onStored: (status) => this.#stored(status), going: () => this.#going, signal: this.signal });
+    this.voice = new Voice(this.find("#perform-pad"), this.signal, { standIn: () => this.#rehearsed, onLost: () => this.#stop() });
     this.devices = new Devices({ field: this.find("#perform-device"), pad: this.pad, voice: this.voice, listens: () => this.#listens, signal: this.signal });
     this.calibrating = new Calibrating({ onState: (state, words) => this.#calibrates(state, words), hand: (clock) => this.#standIn(clock), voice: this.voice });
     this.on(root, "click", ({ target }) => this.#pressed(target.closest("button")));
     this.on(root, "change", ({ target }) => this.#changed(target));
     this.on(document, "keydown", (event) => this.#escape(event));
-    this.on(window, "pagehide", () => this.#leaves());
+    this.on(window, "pagehide", () => (this.outbox.leave(), this.#ends?.abort()));
     this.on(window, "resize", () => this.#place());
     this.signal.addEventListener("abort", () => this.#stop());
   }
@@ -118,7 +118,8 @@ export class Perform extends Component {
     this.find("#perform-given").hidden = this.#kind !== "gesture";
     this.find("#into-row").hidden = this.#kind === "microphone";
     this.find("#rehearsal-row").hidden = !this.devices.chosen.startsWith("rehearsal");
-    this.find("#latency-words").textContent = latencyWords(this.devices.chosen);
+    this.find("#rehearsal-more").hidden = this.devices.chosen !== "rehearsal microphone";
+    this.find("#latency-words").textContent = latencyWords(this.devices.chosen, this.voice.microphone.ownLatency);
     this.find("#pad-words").textContent = this.#state === "ready" ? READY[this.#kind] : "";
     const record = this.find("#perform-record");
     record.textContent = { ready: "Record", counting: "Cancel", recording: "Stop", calibrating: "Record" }[this.#state];
@@ -144,6 +145,7 @@ export class Perform extends Component {
     if (dataset.gives) this.#gives(button);
     if (id === "perform-close") this.close();
     if (id === "perform-record") this.#state === "ready" ? this.#record() : this.#stop();
+    if (id === "monitor") this.devices.monitor({ turn: true });
     if (id === "calibrate") this.#state === "calibrating" ? this.calibrating.stop() : this.calibrating.start(this.devices.chosen);
   }
 
@@ -163,7 +165,7 @@ export class Perform extends Component {
   }
 
   #changed({ id }) {
-    if (id === "perform-device" || id === "rehearsal-late") this.#chosen();
+    if (id === "perform-device" || id.startsWith("rehearsal-")) this.#chosen();
   }
 
   async #chosen() {
@@ -172,8 +174,10 @@ export class Perform extends Component {
     this.#show();
   }
 
-  get #late() {
-    return Number(this.find("#rehearsal-late").value) || 0;
+  /** How late a stand-in is, in ms, and how noisy and fast a microphone it is. */
+  get #rehearsed() {
+    const [late, noise_db, drift_ppm] = ["late", "noise", "drift"].map((name) => Number(this.find(`#rehearsal-${name}`).value) || 0);
+    return { late, noise_db, drift_ppm };
   }
 
   #escape(event) {
@@ -195,7 +199,7 @@ export class Perform extends Component {
     transport.seek(range ? range[0] : transport.frame >= transport.last ? 0 : transport.frame);
     this.#enter("counting");
     this.#say("Counting in");
-    const how = { bars: Number(this.find("#perform-count").value), perBar: Number(byId("per-bar")?.value ?? 4), bpm: rhythm.bpm };
+    const how = countOf(this.find("#perform-count").value, { perBar: Number(byId("per-bar")?.value ?? 4), bpm: rhythm.bpm });
     const mine = this.#ends;
     if (!(await countIn(how, mine.signal)) || mine.signal.aborted) return;
     this.#clock = new HeardClock(() => transport.seconds);
@@ -204,16 +208,14 @@ export class Perform extends Component {
     transport.play();
     if (this.#kind === "microphone") this.voice.begin(() => transport.seconds);
     this.#hand = this.#standIn(this.#clock);
-    if (this.#kind === "taps") this.#hand?.tap(Array.from(rhythm.hits, this.#seconds));
+    if (this.#kind === "taps") this.#hand?.tap(Array.from(rhythm.hits, this.#seconds), this.devices.chosen === PAD ? Array.from(rhythm.strengths) : null);
     else this.#hand?.lead();
     this.#follow(mine.signal);
   }
 
   #seconds = (frame) => (frame * transport.rate[1]) / transport.rate[0];
 
-  #standIn(clock) {
-    return this.devices.chosen === HAND ? new RehearsalHand({ clock, late: this.#late, pad: this.pad }) : null;
-  }
+  #standIn = (clock) => ([HAND, PAD].includes(this.devices.chosen) ? new RehearsalHand({ clock, late: this.#rehearsed.late, pad: this.pad }) : null);
 
   #begin(begin) {
     this.#rounds += 1;
@@ -267,7 +269,7 @@ export class Perform extends Component {
 
   /** What was heard becomes a track, where it was performed. */
   #keepVoice() {
-    const { blob, address, words } = this.voice.end(latencyOf(this.devices.chosen)) ?? { words: "Nothing was heard." };
+    const { blob, address, words } = this.voice.end(latencyOf(this.devices.chosen, this.voice.microphone.ownLatency)) ?? { words: "Nothing was heard." };
     if (blob) this.outbox.sound(blob, address);
     this.#say(words);
   }
@@ -283,15 +285,14 @@ export class Perform extends Component {
     this.#say(`Take ${status.take} is in ${status.named}.`);
   }
 
-  #leaves() {
-    this.outbox.leave(this.#state === "recording" ? this.#round.plain(transport.seconds) : null);
-    this.#ends?.abort();
+  get #going() {
+    return this.#state === "recording" ? this.#round.plain(transport.seconds) : null;
   }
 
   #calibrates(state, words) {
     if (state) this.#enter(state);
     if (state === "ready" && this.#kind === "microphone") this.#chosen(); // the stand-in plays the sound again
     this.#say(words);
-    this.find("#latency-words").textContent = latencyWords(this.devices.chosen);
+    this.find("#latency-words").textContent = latencyWords(this.devices.chosen, this.voice.microphone.ownLatency);
   }
 }

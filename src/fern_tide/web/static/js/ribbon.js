@@ -128,7 +128,7 @@ function drawHits(context, view, { ink, picked, moved, height }) {
     if (x < -2 || x > view.width + 2) continue;
     const tall = 3 + 8 * rhythm.strengths[i];
     context.fillRect(Math.round(x), height - tall, 1, tall);
-    if (picked === rhythm.hits[i]) context.fillRect(Math.round(x) - 1, ruler(), 3, height - ruler());
+    if (picked !== null && Math.abs(picked - rhythm.hits[i]) <= 0.5) context.fillRect(Math.round(x) - 1, ruler(), 3, height - ruler());
   }
 }
 

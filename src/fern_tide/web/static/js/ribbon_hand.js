@@ -74,7 +74,7 @@ class RibbonHand {
     const on = what === "marker" && !onMarker ? "ruler" : what;
     if (on === "ruler" && onGrid && altKey) return "grid";
     if (on === "wave" && moving()) return "move";
-    return on === "hit" ? "wave" : on;
+    return on === "hit" && !this.how.onHitMove ? "wave" : on;
   }
 
   #press(down) {
@@ -82,7 +82,7 @@ class RibbonHand {
     const [start, first] = [this.#frameOf(down), this.#exact(down)];
     const kind = this.#kindOf(found.what, down);
     this.#dragged = false;
-    const drag = (event, done) => this.#drag(kind, event, { done, start, first, marker: found.marker });
+    const drag = (event, done) => this.#drag(kind, event, { done, start, first, ...found });
     const move = (event) => {
       this.#dragged ||= Math.abs(event.clientX - down.clientX) > DRAG_FROM_PX;
       if (this.#dragged) drag(event, false);
@@ -97,9 +97,10 @@ class RibbonHand {
     follow(down, this.canvas, { move, end, signal: this.how.signal });
   }
 
-  #drag(kind, event, { done, start, first, marker }) {
-    const { onMarker, onGrid, onMove } = this.how;
+  #drag(kind, event, { done, start, first, marker, hit }) {
+    const { onMarker, onGrid, onMove, onHitMove } = this.how;
     if (kind === "marker") onMarker(marker, this.#held(this.#exact(event)), done);
+    else if (kind === "hit") onHitMove(hit, this.#held(this.#exact(event)), done);
     else if (kind === "grid") onGrid(this.#exact(event) - first, done);
     else if (kind === "move") onMove(this.#exact(event) - first, done);
     else if (kind === "wave") this.#select(start, this.#frameOf(event));
@@ -124,10 +125,11 @@ class RibbonHand {
 }
 
 /**
- * Let a ribbon be handled. Where the Sound room gives them: onHit(frame) a hit was clicked; onMarker(marker, frame, done) a
+ * Let a ribbon be handled. Where the Sound room gives them: onHit(frame) a hit was clicked; onHitMove(hit, frame, done) one is
+ * dragged; onMarker(marker, frame, done) a
  * marker is dragged; onGrid(frames, done) the beats are dragged with Alt held; onMove(frames, done) the track is dragged,
  * while moving() says so.
  * @param {any} canvas
- * @param {{ axis: any, signal: AbortSignal, hits?: boolean, onHit?: any, onMarker?: any, onGrid?: any, onMove?: any, moving?: () => boolean }} how
+ * @param {{ axis: any, signal: AbortSignal, hits?: boolean, onHit?: any, onHitMove?: any, onMarker?: any, onGrid?: any, onMove?: any, moving?: () => boolean }} how
  */
 export const mountRibbon = (canvas, how) => new RibbonHand(canvas, { hits: false, moving: () => false, ...how });

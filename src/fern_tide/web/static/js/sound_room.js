@@ -251,7 +251,7 @@ export class SoundRoom extends Component {
   #drawAll() {
     const ribbon = this.find("#ribbon");
     if (ribbon) {
-      const { picked, moved, grid } = this.tracks;
+      const { hits: { picked }, moved, grid } = this.tracks;
       drawRibbon(ribbon, { wave: this.#wave, axis: this.axis, hits: true, picked, moved, grid });
       this.spectra.draw(this.find("#spectrogram"));
       this.#drawBands();

@@ -11,6 +11,7 @@ import { nearest, rhythm } from "./rhythm.js";
 import { selection } from "./selection.js";
 import { Swap } from "./swap.js";
 import { taps } from "./taps.js";
+import { TrackHits } from "./track_hits.js";
 import { transport } from "./transport.js";
 
 const SNAP_SHARE = 0.012; // of what is shown: beats that are moved land on hits this near
@@ -25,7 +26,6 @@ export class Soundtrack extends Component {
   #moving = false;
   #unit = "frames";
   #asking = null;
-  picked = null;
   moved = 0;
   grid = 0;
 
@@ -35,6 +35,7 @@ export class Soundtrack extends Component {
     this.axis = axis;
     this.soon = soon;
     this.swap = new Swap(root, this.signal);
+    this.hits = new TrackHits(root, this.signal, { soon });
     this.on(root, "click", ({ target }) => this.#pressed(target.closest("button")));
     this.on(root, "change", (event) => this.#changed(event.target));
     this.on(rhythm, "rhythm", () => this.#showHits());
@@ -43,7 +44,8 @@ export class Soundtrack extends Component {
   /** What the ribbon does. */
   get ribbon() {
     return {
-      onHit: (hit) => this.#pick(hit),
+      onHit: (hit) => this.hits.pick(hit),
+      onHitMove: (hit, frame, done) => this.hits.drag(hit, frame, done),
       onMarker: (marker, frame, done) => this.#moveMarker(marker, frame, done),
       onGrid: (frames, done) => this.#moveGrid(frames, done),
       onMove: (frames, done) => this.#moveTrack(frames, done),
@@ -67,6 +69,7 @@ export class Soundtrack extends Component {
     this.#ask(this.#asking);
     this.#showOffset();
     this.#showHits();
+    this.hits.show();
     this.swap.show();
   }
 
@@ -79,11 +82,6 @@ export class Soundtrack extends Component {
       input.value = "";
     };
     input?.addEventListener("change", take, { signal });
-  }
-
-  #pick(hit) {
-    this.picked = this.picked === hit ? null : hit;
-    this.soon();
   }
 
   #moveMarker(marker, frame, done) {
@@ -122,8 +120,8 @@ export class Soundtrack extends Component {
     const [to, where] = chosen.split(/:(.*)/);
     const marker = project.status.markers.find(({ id }) => id === where);
     const frame = marker ? Math.floor(markerFrame(marker) + 1e-4) : transport.frame;
-    const near = this.picked ?? nearest(rhythm.hits, transport.frame) ?? transport.frame;
-    this.picked = null;
+    const near = this.hits.picked ?? nearest(rhythm.hits, transport.frame) ?? transport.frame;
+    this.hits.picked = null;
     await project.send(`tracks/${selection.get("track")}/offset`, { near_s: near / perSecond(), frame, to });
   }
 
@@ -187,9 +185,9 @@ export class Soundtrack extends Component {
   #showHits() {
     const place = this.find("#hit-words");
     if (!place || rhythm.track !== selection.get("track")) return;
-    const grid = rhythm.onGrid === null || !rhythm.beats.length ? "" : `; ${rhythm.onGrid} on the beat`;
+    const grid = rhythm.onGrid === null || !rhythm.beats.length ? "" : `, ${rhythm.onGrid} on the beat`;
     place.dataset.track = rhythm.track ?? "";
-    say(place, rhythm.hits.length ? `${rhythm.hits.length} hits in this track${grid}` : "no hits in this track");
+    say(place, rhythm.hits.length ? `${rhythm.hits.length} hit${rhythm.hits.length === 1 ? "" : "s"}${grid}` : "no hits in this track");
     const tempo = this.find("#tempo");
     if (tempo && document.activeElement !== tempo) tempo.value = String(Number(rhythm.bpm.toFixed(2)));
   }

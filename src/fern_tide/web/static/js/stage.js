@@ -261,6 +261,12 @@ export class Stage2d extends Looking2d {
     return new DOMPoint(clientX, clientY).matrixTransform(own.getScreenCTM().inverse());
   }
 
+  /** A place on the screen in what a part's place is counted in: that which it lies in. */
+  toParent(part, { clientX, clientY }) {
+    const within = (this.element(part, "move") ?? this.element(part, "own"))?.parentElement ?? this.svg;
+    return new DOMPoint(clientX, clientY).matrixTransform(within.getScreenCTM().inverse());
+  }
+
   framePart(part) {
     const corners = this.outline(part);
     if (corners) this.lookAt(corners);

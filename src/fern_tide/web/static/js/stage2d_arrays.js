@@ -20,10 +20,10 @@ class Pieces {
     this.dots = field.pieces > 1 && this.elements.length === 1 ? this.elements[0] : null;
   }
 
-  show(frame, { valueOf, history, own, motion, tried, drives }) {
+  show(frame, { valueOf, history, live, own, motion, tried, drives }) {
     const { field } = this;
     Object.assign(this, { valueOf, drives });
-    const { places, sizes, shares } = flying(field, frame, { valueOf, history });
+    const { places, sizes, shares } = flying(field, frame, { valueOf, history, live });
     const reach = reachesOf(field, places, valueOf);
     this.places = places;
     const each = (name) => getterOf(name, { field, frame, reach, motion, tried, own });

@@ -222,9 +222,13 @@ export class Stage3d extends View3d {
     return [...this.nodes.keys()].filter((index) => this.corners(boxAbout(this.nodes[index]))?.every(lies));
   }
 
-  #boxOf(part) {
-    return boxAbout(this.nodes?.[this.#places[part]]) ?? this.#boxByHead(part);
+  /** A place on the screen, as far away as a part is, in what its place is counted in. */
+  toParent(part, event) {
+    const pointer = this.#heads[part]?.channels.find(([way]) => way.startsWith("/nodes/"))?.[0];
+    return this.inParent(event, this.nodes?.[Number(pointer?.split("/")[2])]);
   }
+
+  #boxOf = (part) => boxAbout(this.nodes?.[this.#places[part]]) ?? this.#boxByHead(part);
 
   #boxByHead(part) {
     const pointer = this.#heads[part]?.channels.find(([way]) => way.startsWith("/nodes/") || way.startsWith("/materials/"))?.[0];

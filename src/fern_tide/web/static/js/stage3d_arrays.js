@@ -86,10 +86,10 @@ export class ArrayView {
   }
 
   /** Show a frame: valueOf gives the array's own values then, motion what drives its pieces, tried what the hand tries. */
-  show(frame, { valueOf, history, own, motion, tried, drives }) {
+  show(frame, { valueOf, history, live, own, motion, tried, drives }) {
     const { field } = this;
     Object.assign(this, { valueOf, drives });
-    const { places, sizes, shares } = flying(field, frame, { valueOf, history });
+    const { places, sizes, shares } = flying(field, frame, { valueOf, history, live });
     const reach = reachesOf(field, places, valueOf);
     const each = (name) => getterOf(name, { field, frame, reach, motion, tried, own });
     const getters = NAMES.map(each);

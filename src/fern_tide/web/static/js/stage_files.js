@@ -1,6 +1,5 @@
 // Files for the stage: dropped or chosen, added or put in its place, or put under the parts of an older version.
 
-import { byId } from "./dom.js";
 import { Component } from "./component.js";
 import { notice, telling } from "./notices.js";
 import { project } from "./project.js";
@@ -81,20 +80,9 @@ export class StageFiles extends Component {
       notice(`${names}: this stage holds a glTF file already, and one is what it can hold. Join the two in one file to have both.`, { tone: "good", act: { words: "Replace the stage", run: replace } });
     } else {
       const add = { words: "Add it", run: () => this.#send(urlFor("add"), files) };
-      notice(`${names}: add it to what is on the stage, or put it in its place?`, { tone: "good", act: add });
-      this.#offerToReplace(replace);
+      const other = { words: "Replace the stage", run: replace };
+      notice(`${names}: add it to what is on the stage, or put it in its place?`, { tone: "good", act: add, other });
     }
-  }
-
-  /** A second answer beside the notice's own. */
-  #offerToReplace(run) {
-    byId("replace-stage")?.remove();
-    const more = Object.assign(document.createElement("button"), { className: "pill", type: "button", textContent: "Replace the stage", id: "replace-stage" });
-    byId("notice-act").after(more);
-    const away = new AbortController();
-    const clear = () => (more.remove(), away.abort());
-    more.addEventListener("click", () => (clear(), run()));
-    for (const id of ["notice-act", "notice-close"]) byId(id).addEventListener("click", clear, { signal: away.signal });
   }
 
   /** Send files and take in what came of them. Cancel stops the sending; once they are being read, it takes them back. */

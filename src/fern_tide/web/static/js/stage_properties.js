@@ -38,7 +38,7 @@ export class PartProperties extends Component {
     this.on(root, "ft:set", ({ target }) => target.dataset.own && this.#back(target.dataset.own));
     this.on(root, "click", ({ target }) => this.#pressed(target.closest("button")));
     this.on(project, "refused", ({ detail }) => this.#askAgain(detail));
-    this.leading = new Leading(root, this.signal, { value: valueOf, onEnd: () => this.all("input[data-try]").forEach((knob) => this.#release(knob)) });
+    this.leading = new Leading(root, this.signal, { stage, value: valueOf, put: (knob, value) => this.putKnob(knob, value), onEnd: () => this.all("input[data-try]").forEach((knob) => this.#release(knob)) });
   }
 
   get #part() {

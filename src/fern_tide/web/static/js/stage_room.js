@@ -17,6 +17,7 @@ import { getPack, latest, postPack } from "./server.js";
 import { colourAt } from "./placing.js";
 import { Choosing } from "./stage_choose.js";
 import { StageFiles } from "./stage_files.js";
+import { Live } from "./live.js";
 import { Looking } from "./stage_looking.js";
 import { PiecesHand } from "./stage_pieces.js";
 import { PartProperties } from "./stage_properties.js";
@@ -39,6 +40,8 @@ export class StageRoom extends Component {
   #offer = null;
   #previewed = null;
   #bound = { curves: {}, parts: {}, arrays: {} };
+  /** How the stage stands while it is moved live; null while it is not. @type {any} */
+  #live = null;
 
   /** @param {any} room @param {AbortSignal} signal */
   constructor(room, signal) {
@@ -58,6 +61,7 @@ export class StageRoom extends Component {
     this.tree = new Tree(root, this.signal, { renew: () => this.parts.renew(), looked: () => this.#looked(), pick });
     new StageFiles(room, this.signal, { stage: this.stage, isBare: () => !this.find(".tree-row") });
     this.parts = new Parts(root, this.signal, { looked: () => this.#looked(), mount: (scope) => this.#mount(scope), drawn: () => this.#drawn() });
+    this.live = new Live(room, this.signal, { onStand: (standing) => this.#stand(standing) });
     this.head = head;
     new Picker(byId("picker"), this.signal);
     const more = (path) => (path.startsWith("stage/several/") ? this.choosing.asked : {});
@@ -113,6 +117,7 @@ export class StageRoom extends Component {
     this.pieces.mount();
     this.ways.mount();
     this.planes.mount();
+    this.live.mount();
   }
 
   #outline() {
@@ -209,8 +214,19 @@ export class StageRoom extends Component {
     Object.assign(this.#bound.parts, head.parts);
     for (const [id, moved] of Object.entries(head.pieces)) this.#bound.arrays[id] = unpackedMotion(moved, arrays);
     this.axis.resize(head.frames);
+    if (this.#live) return;
     this.stage.bind(this.#bound);
     this.stage.show(transport.frame);
+    this.#drawRunning();
+    this.looking.outline();
+  }
+
+  /** The stage is moved live; null is no more. */
+  #stand(standing) {
+    this.#live = standing;
+    if (!standing) return void this.load();
+    this.stage.bind(standing);
+    this.stage.show(standing.frame, standing.seconds);
     this.#drawRunning();
     this.looking.outline();
   }
@@ -240,7 +256,7 @@ export class StageRoom extends Component {
   }
 
   #drawFrame() {
-    this.stage.show(transport.frame);
+    if (!this.#live) this.stage.show(transport.frame);
     if (transport.playing) this.axis.follow(transport.frame);
     this.#drawRunning();
     this.looking.outline();
@@ -257,16 +273,16 @@ export class StageRoom extends Component {
 
   /** Write the values of this frame beside what is driven, and put its knobs there. */
   #drawRunning() {
-    const { curves } = this.#bound;
+    const { curves, frame } = this.#live ?? { ...this.#bound, frame: transport.frame };
     for (const output of this.all("[data-running]")) {
       const curve = curves[output.dataset.running];
       if (!curve) continue;
-      const text = curve.kind === "colour" ? colourAt(curve.values, transport.frame) : shortNumber(curve.values[transport.frame] ?? 0);
+      const text = curve.kind === "colour" ? colourAt(curve.values, frame) : shortNumber(curve.values[frame] ?? 0);
       say(output, `${text}${output.dataset.unit === "°" ? "°" : ""}`);
     }
     for (const knob of this.all("input[data-try]")) {
       const curve = curves[knob.dataset.try];
-      if (curve && curve.kind !== "colour" && !("held" in knob.dataset)) this.properties.putKnob(knob, curve.values[transport.frame]);
+      if (curve && curve.kind !== "colour" && !("held" in knob.dataset)) this.properties.putKnob(knob, curve.values[frame]);
     }
   }
 }

@@ -5,11 +5,18 @@ import { project } from "./project.js";
 import { getPack, getText } from "./server.js";
 import { Stage2d } from "./stage.js";
 
+/** When a frame of the project begins. */
+function secondsOf(frame) {
+  const [top, bottom] = project.status.rate;
+  return (frame * bottom) / top;
+}
+
 export class StageView {
   /** Ends when what was edited last is seen. */
   followed = Promise.resolve();
   #bound = { curves: {}, parts: {}, arrays: {} };
   #frame = 0;
+  #seconds = 0;
   view = null;
 
   constructor(root, { prefix, signal }) {
@@ -67,14 +74,11 @@ export class StageView {
     this.view?.bind(this.#bound);
   }
 
-  show(frame) {
+  /** Show a frame of what is bound; motion that a file came with is shown as it is then, or at given seconds. */
+  show(frame, seconds = secondsOf(frame)) {
     this.#frame = frame;
-    this.view?.show(frame, this.#seconds);
-  }
-
-  get #seconds() {
-    const [top, bottom] = project.status.rate;
-    return (this.#frame * bottom) / top;
+    this.#seconds = seconds;
+    this.view?.show(frame, seconds);
   }
 
   /** Draw the scene anew when it looks otherwise; one that is of another kind needs the whole page. */

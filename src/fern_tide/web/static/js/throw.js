@@ -15,17 +15,18 @@ export function valueAt(given, at) {
   return given[low] + (given[low + 1] - given[low]) * (at - low);
 }
 
-/** The integral of a rate at every frame. Pure. */
-export function reachedBy(rate, { frames, fps, before }) {
+/** The integral of a rate at every frame; live, base is what it was at the first. Pure. */
+export function reachedBy(rate, { frames, fps, before, base }) {
   const of = (frame) => Math.min(Math.max(typeof rate === "number" ? rate : rate[frame], 0), MOST_RATE);
   const reached = new Float64Array(frames);
-  reached[0] = before * of(0);
+  reached[0] = base ?? before * of(0);
   for (let frame = 1; frame < frames; frame += 1) reached[frame] = reached[frame - 1] + (of(frame - 1) + of(frame)) / (2 * fps);
   return { of, reached };
 }
 
 function leavingOf(rate, thrown) {
   if (typeof rate === "number") {
+    if (thrown.base !== undefined) return reachedBy(rate, thrown);
     if (thrown.steady?.rate !== rate) thrown.steady = { rate, ...reachedBy(rate, thrown) };
     return thrown.steady;
   }
@@ -34,16 +35,15 @@ function leavingOf(rate, thrown) {
 }
 
 /** When a drop leaves, in seconds. */
-function leavesAt({ of, reached }, drop, { fps, before }) {
+function leavesAt({ of, reached }, drop, { fps }) {
   let [low, high] = [0, reached.length]; // the first frame by which it has left
   while (low < high) {
     const middle = (low + high) >> 1;
     if (reached[middle] < drop - EVEN) low = middle + 1;
     else high = middle;
   }
-  if (!low) return drop / Math.max(of(0), TINY) - before;
   const frame = Math.min(low, reached.length - 1) - 1;
-  if (frame < 0) return drop / Math.max(of(0), TINY) - before;
+  if (frame < 0) return (drop - reached[0]) / Math.max(of(0), TINY); // the first rate went on before
   const rest = Math.max(drop - reached[frame], 0);
   const slope = (of(frame + 1) - of(frame)) * fps;
   const root = Math.sqrt(Math.max(of(frame) ** 2 + 2 * slope * rest, 0));

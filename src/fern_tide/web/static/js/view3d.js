@@ -139,6 +139,11 @@ export class View3d {
     return this.ray(event).ray.intersectPlane(plane, new Vector3()) ?? point;
   }
 
+  /** The point under the pointer, as far away as a node is, in what the node lies in; null without one. */
+  inParent(event, node) {
+    return node ? node.parent.worldToLocal(this.inSpace(event, node.getWorldPosition(new Vector3()))) : null;
+  }
+
   /** Where a point of the world is on the screen, or null where it is behind the eye. */
   onScreen(point) {
     return this.#onScreen(point.clone().project(this.camera));

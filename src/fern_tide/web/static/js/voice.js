@@ -9,18 +9,29 @@ import { clicksIn, wavOf } from "./wav.js";
 
 const MOST_DRIFT_MS = 15;
 const QUIET = 0.001; // -60 dB
-const STAND_IN = { noise_db: -70, drift_ppm: 20 };
 
 /** Where a level stands on a meter that shows 60 dB, from 0 to 1. Pure. */
 export const meterOf = (loudest) => (loudest > QUIET ? Math.min(1, 1 + Math.log10(loudest) / 3) : 0);
 
+/** Draw how loud an open microphone is at the foot of a canvas; says whether it is open. */
+export function drawMeter(canvas, { level, clipped, isOpen }, { edge }) {
+  const { context, width, height } = pen(canvas);
+  if (!isOpen) return false;
+  const ink = colours();
+  context.fillStyle = clipped ? ink.ember : ink.tide;
+  context.fillRect(edge, height - edge - 8, meterOf(level) * (width - 2 * edge), 8);
+  context.strokeStyle = ink.rule ?? ink["ink-2"];
+  context.strokeRect(edge + 0.5, height - edge - 8.5, width - 2 * edge - 1, 9);
+  return true;
+}
+
 export class Voice extends Component {
   #peak = 0;
 
-  /** @param {any} root @param {AbortSignal} signal @param {{ late: () => number, onLost: () => any }} how late() is of the stand-in, ms */
-  constructor(root, signal, { late, onLost }) {
+  /** @param {any} root @param {AbortSignal} signal @param {{ standIn: () => any, onLost: () => any }} how standIn() says how the stand-in is */
+  constructor(root, signal, { standIn, onLost }) {
     super(root, signal);
-    this.late = late;
+    this.standIn = standIn;
     this.microphone = new Microphone({ onLost });
     this.signal.addEventListener("abort", () => this.close());
   }
@@ -29,9 +40,14 @@ export class Voice extends Component {
   async open(device, url = transport.audio.dataset.url) {
     const isStandIn = device.startsWith("rehearsal");
     if (isStandIn && !url) throw new Refused(0, { what: "Nothing is heard that the rehearsal microphone could play.", remedy: "Let a track be heard." });
-    await this.microphone.open(isStandIn ? new RehearsalMicrophone({ url, late: this.late(), ...STAND_IN }) : null);
+    await this.microphone.open(isStandIn ? new RehearsalMicrophone({ url, ...this.standIn() }) : null);
     this.#draw();
     return true;
+  }
+
+  /** Let what comes be heard meanwhile, or not. */
+  monitor(on) {
+    this.microphone.monitor(on);
   }
 
   /** Begin to record; seconds gives those of the sound that plays. */
@@ -76,14 +92,6 @@ export class Voice extends Component {
   }
 
   #draw() {
-    const { context, width, height } = pen(this.find("canvas"));
-    const { level, clipped, isOpen } = this.microphone;
-    if (!isOpen || this.signal.aborted) return;
-    const ink = colours();
-    context.fillStyle = clipped ? ink.ember : ink.tide;
-    context.fillRect(12, height - 20, meterOf(level) * (width - 24), 8);
-    context.strokeStyle = ink.rule ?? ink["ink-2"];
-    context.strokeRect(12.5, height - 20.5, width - 25, 9);
-    requestAnimationFrame(() => this.#draw());
+    if (drawMeter(this.find("canvas"), this.microphone, { edge: 12 }) && !this.signal.aborted) requestAnimationFrame(() => this.#draw());
   }
 }
