@@ -130,6 +130,18 @@ def take(page: Page, url: str) -> None:
     shoot(page, "projects")
 
 
+def take_live(page: Page) -> None:
+    """The stage as the rehearsal microphone moves it."""
+    page.click("#live-open")
+    page.select_option("#live-source", "rehearsal")
+    page.click("#live-start")
+    page.wait_for_selector("#live-words:has-text('sound to picture')")
+    page.wait_for_timeout(5200)
+    shoot(page, "live")
+    page.click("#live-start")
+    page.click("#live-close")
+
+
 def take_performed(page: Page) -> None:
     """What the rehearsal hand taps, while it is recorded."""
     page.click("[data-row='drip']")
@@ -187,6 +199,7 @@ def take_stages(page: Page, url: str) -> None:
     settled(page, "[data-try='lamp-glow:turn']")
     page.mouse.move(640, 790)
     shoot(page, "stage")
+    take_live(page)
     page.click("[data-select='cloche-1']")
     page.click("#choose-alike")
     settled(page, "#several-title")
