@@ -47,6 +47,32 @@ def test_a_round_is_a_take_as_python_reads_it(modules):
     assert modules(HERE, "taken", "taps", 0.0, [], 4.0) is None
 
 
+def test_two_directions_are_led_together_where_their_takes_go_together(modules):
+    def led(name, into="", given=""):
+        return {"target": f"moth:{name}", "name": name, "rest": -10, "full": 10, "into": into, "given": given}
+
+    assert modules("stage_leading", "goTogether", led("x"), led("y"))
+    assert modules("stage_leading", "goTogether", led("x", "a", "across"), led("y", "b", "up"))
+    assert not modules("stage_leading", "goTogether", led("x", "a", "up"), led("y", "b", "up")), "led by its knob alone"
+    assert not modules("stage_leading", "goTogether", led("x", "a", "across"), led("y"))
+    assert not modules("stage_leading", "goTogether", led("x"), None)
+    both = modules("stage_leading", "queryOf", [led("x"), led("y")])
+    assert both == "given=across&drive=moth%3Ax&rest=-10&full=10&given=up&drive=moth%3Ay&rest=-10&full=10"
+    assert modules("stage_leading", "queryOf", [led("y")]) == "given=up&drive=moth%3Ay&rest=-10&full=10"
+    assert modules("stage_leading", "queryOf", [led("x", "a", "across"), led("y", "b", "up")]) == "into=a&into=b"
+
+
+def test_only_rounds_that_fit_are_remembered(modules):
+    short, long = {"plain": {"times_s": [1, 2]}, "query": ""}, {"plain": {"times_s": list(range(50_001))}}
+    assert modules("outbox", "memorable", [short, long, {"plain": None}, {"blob": 1}]) == [short]
+
+
+def test_a_chosen_hit_is_the_one_that_stands_there_still(modules):
+    assert modules("track_hits", "stillThere", [3.0, 9.5, 20.0], 9.9) == 1
+    assert modules("track_hits", "stillThere", [3.0, 9.5, 20.0], 12.0) == -1
+    assert modules("track_hits", "stillThere", [0.2, 9.5], None) == -1
+
+
 def test_places_strengths_keys_and_dots(modules):
     box = {"left": 100, "top": 50, "width": 200, "height": 100}
     assert modules("take", "placeIn", box, {"clientX": 150, "clientY": 75}) == {"across": 0.25, "up": 0.75}
@@ -86,7 +112,17 @@ def test_counting_in_lasts_its_bars(modules):
     )
     assert told["clicks"][4]["at"] == pytest.approx(8 / 3)
     assert modules("count_in", "clicksOf", {"bars": 1, "perBar": 4, "bpm": 0})["lasts"] == 2.0
+    beat = {"perBar": 4, "bpm": 90}
+    assert modules("count_in", "countOf", "2", beat) == {"bars": 2, "perBar": 4, "bpm": 90}
+    seconds = modules("count_in", "clicksOf", modules("count_in", "countOf", "3s", beat))
+    assert seconds["lasts"] == 3.0 and [click["at"] for click in seconds["clicks"]] == [0, 1, 2]
+    assert modules("count_in", "countOf", "0", beat)["bars"] == 0
     assert modules("count_in", "clicksOf", {"bars": 0, "perBar": 4, "bpm": 90}) == {"clicks": [], "lasts": 0}
+
+
+def test_the_rehearsal_hand_taps_what_came_before_a_busy_page_first_looked(modules):
+    taps = modules(HERE, "tapped", [1.9, 2.0, 2.1, 2.2, 9.0], 2.0, 250)
+    assert taps == pytest.approx([2.0, 2.1, 2.2], abs=1e-3), "from where the sound began, and each once"
 
 
 def test_the_rehearsal_hand_and_midi_devices(modules):

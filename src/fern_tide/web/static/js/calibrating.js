@@ -30,6 +30,7 @@ export class Calibrating {
     this.#taps = [];
     this.#audio = new Audio(project.url("calibration.wav"));
     this.#clock = new HeardClock(() => this.#audio?.currentTime ?? NaN);
+    this.#clock.look(); // before it plays
     this.#audio.addEventListener("ended", () => this.#measure());
     this.onState("calibrating", this.#isHeard ? "The microphone hears the clicks, for ten seconds." : "Tap to every click, for ten seconds.");
     try {

@@ -13,6 +13,8 @@ export function middle(numbers) {
 export class HeardClock {
   #apart = [];
   #last = NaN;
+  began = NaN; // the second where this round began
+  rounds = 0; // how often it began
 
   /** @param {() => number} seconds what the player says */
   constructor(seconds) {
@@ -22,6 +24,7 @@ export class HeardClock {
   /** Look at both clocks; says whether the sound went back since the last look. Before it plays nothing is learned. */
   look(now = performance.now()) {
     const seconds = this.seconds();
+    if (Number.isNaN(this.#last)) this.#begin(seconds);
     if (seconds === this.#last || Number.isNaN(this.#last)) {
       this.#last = seconds;
       return false;
@@ -30,9 +33,15 @@ export class HeardClock {
     this.#last = seconds;
     const apart = seconds - now / 1000;
     if (back || (this.isRunning && Math.abs(apart - middle(this.#apart)) > OFF_S)) this.#apart = [];
-    if (!back) this.#apart.push(apart); // it was set; it does not play from there yet
+    if (back) this.#begin(seconds); // it was set; it does not play from there yet
+    else this.#apart.push(apart);
     if (this.#apart.length > REMEMBERED) this.#apart.shift();
     return back;
+  }
+
+  #begin(seconds) {
+    this.began = seconds;
+    this.rounds += 1;
   }
 
   get isRunning() {

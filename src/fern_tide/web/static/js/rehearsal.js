@@ -19,6 +19,7 @@ export function moves(after, until) {
 export class RehearsalHand {
   #timer = 0;
   #done = NaN;
+  #round = 0;
 
   /** @param {{ clock: any, late: number, pad: any }} how late is in ms */
   constructor({ clock, late, pad }) {
@@ -27,9 +28,9 @@ export class RehearsalHand {
     this.pad = pad;
   }
 
-  /** Tap at some seconds of the sound, in each round anew. */
-  tap(times) {
-    this.#go((after, until) => between(times, after, until), (time, at) => this.pad.tap(1, at));
+  /** Tap at some seconds of the sound, in each round anew; as strong as is given for each, or all alike. */
+  tap(times, strengths = null) {
+    this.#go((after, until) => between(times, after, until), (time, at) => this.pad.tap(strengths?.[times.indexOf(time)] ?? 1, at));
   }
 
   /** Lead the pointer over the pad. */
@@ -37,15 +38,18 @@ export class RehearsalHand {
     this.#go(moves, (time, at) => this.pad.lead({ ...ledAt(time), pressure: 0.5 }, at));
   }
 
-  /** Do all that came due since the last look; a sound that goes back is followed. */
   #go(due, act) {
-    this.#timer = setInterval(() => {
-      const heard = this.clock.at(performance.now() - this.late);
-      if (!Number.isFinite(heard)) return void (this.#done = NaN);
-      if (!(this.#done <= heard)) this.#done = heard - LOOK_MS / 1000; // it begins, or went back
-      for (const time of due(this.#done, heard)) act(time, this.clock.when(time) + this.late);
-      this.#done = heard;
-    }, LOOK_MS);
+    this.#timer = setInterval(() => this.#look(due, act), LOOK_MS);
+  }
+
+  /** Do all that came due since the last look, the first from where the sound began: a busy page looks late. */
+  #look(due, act) {
+    const { began, rounds } = this.clock;
+    if (rounds !== this.#round) [this.#round, this.#done] = [rounds, began - 1e-6];
+    const heard = this.clock.at(performance.now() - this.late);
+    if (!(heard > this.#done)) return; // it does not play yet, or its clock was corrected
+    for (const time of due(this.#done, heard)) act(time, this.clock.when(time) + this.late);
+    this.#done = heard;
   }
 
   stop() {
