@@ -14,8 +14,8 @@ from fern_tide.core.base.naming import Ids
 from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.gltf.parts import parts_of
+from fern_tide.core.scene.gltf.plain_mesh import n_vertices
 from fern_tide.core.scene.gltf.reading import read_gltf
-from fern_tide.core.scene.gltf.shaped import n_vertices
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.mesh import Mesh
 from fern_tide.core.scene.scene import Scene, SceneFile

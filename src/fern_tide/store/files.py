@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.base.errors import FernTideError
+from fern_tide.core.scene.gltf.surfaces import lend
 from fern_tide.store.growing import Growing
 from fern_tide.store.processes import PART, new_part, remove_orphans
 
@@ -50,6 +51,7 @@ class MediaStore:
         self._folder = folder
         folder.mkdir(parents=True, exist_ok=True)
         self.remove_orphans()
+        lend(self.read)
 
     def remove_orphans(self) -> int:
         """Remove what processes that are gone were receiving; gives how many files went."""

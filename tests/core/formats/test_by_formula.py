@@ -1,6 +1,7 @@
 """Arrays by formula in JSON: every piece's value follows from what is written, by a reader that knows only SIGNAL."""
 
 import json
+from dataclasses import replace
 
 import jsonschema
 import numpy as np
@@ -13,8 +14,11 @@ from fern_tide.core.bake.expand import Moved
 from fern_tide.core.bake.expand_size import MOST_EXPANDED
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.factored import ByFormula, largest_error, plain_of
+from fern_tide.core.formats.factored_tables import arrays_of, row_columns, tables_of
 from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.formats.registry import FORMATS
+from fern_tide.core.formats.writers import csv as csv_writer
+from fern_tide.core.formats.writers.csv import CsvParams
 from fern_tide.core.formats.writers.json import JsonParams, schema
 
 
@@ -85,6 +89,52 @@ def test_more_pieces_than_are_written_out_one_by_one_are_written_by_formula_and_
     assert written.error < 1e-5 and written.n_curves == 1
     (plain,) = json.loads(written.content)["arrays"]
     assert plain["pieces"] == len(plain["ranks"]) == 30_000 > MOST_EXPANDED and len(written.content) < 7e6
+
+
+@pytest.mark.parametrize("decimal", ["point", "comma"])
+@pytest.mark.parametrize("drives", [[{}], LATER, [{"response": {"id": "smooth"}}]])
+def test_in_csv_they_are_tables_that_a_spreadsheet_can_go_on_from(drives, decimal):
+    trial = Trial({**GRID, **SPREAD, "order": {"id": "outward"}}, *drives)
+    array = formula(trial, drives)
+    (curve,) = curves_of(trial.project.scene, ("row:piece_scale_y", 0.25, 2.0))
+    n_frames = trial.lifts[0].shape[-1]
+    curve = replace(curve, values=np.resize(curve.values, n_frames))
+    hand_off = HandOff("W", trial.project.scene, (curve,), RATE, n_frames, arrays=(array,))
+    params = CsvParams(by_formula=True, decimal=decimal)
+    written = write(hand_off, format=FORMATS["csv"], params=params)
+    assert written.error < 1e-5
+    frames, pieces, kinds, answers, facts = [one.split("\n") for one in written.content.decode().strip().split("\n\n")]
+    assert len(frames) == n_frames + 1 and len(pieces) == array.motion.pieces.n_pieces + 1
+    assert pieces[0].replace(";", ",").startswith("array,piece,ranks,gains,made_from,") and len(answers) > 1000
+    assert facts[0].replace(";", ",") == "about,name,value" and len(kinds) == 1
+    plain = json.loads(json.dumps(plain_of(array)))
+    read_back = plain_of_csv(written.content, params)
+    assert read_back == {name: value for name, value in plain.items() if name != "name"}
+    broken = written.content.replace(b"gains", b"brains")
+    with pytest.raises(KeyError):
+        FORMATS["csv"].formula_error(broken, hand_off, params)
+
+
+def plain_of_csv(content, params):
+    frames, *others = csv_writer._tables(content, params)
+    lifts = {name: values.tolist() for name, values in csv_writer._frames(frames).items()}
+    (plain,) = arrays_of({table.head[0]: table for table in others}, lifts)
+    return plain
+
+
+@pytest.mark.parametrize(
+    "layout",
+    [{"id": "spray", "params": {"count": 9, "nozzle": {"id": "ball"}}}, {"id": "ring", "params": {"count": 5}}],
+)
+def test_all_that_an_array_is_comes_back_from_its_tables(layout):
+    reaches = [{"slot": 2, "shape": {"id": "box"}, "away": True}]
+    trial = Trial({"layout": layout, "reaches": reaches}, {})
+    plain = plain_of(formula(trial, [{}]))
+    others = {**plain, "part": "other", "made_from": [1] * len(plain["ranks"]), "turns": None}
+    tables = {table.head[0]: table for table in tables_of([plain, others])}
+    both = arrays_of(tables, row_columns([plain, others]))
+    named = {name: value for name, value in plain.items() if name != "name"}
+    assert both == json.loads(json.dumps([named, {**named, **{k: others[k] for k in ("part", "made_from", "turns")}}]))
 
 
 def test_a_spray_by_formula_holds_what_its_closed_form_needs():

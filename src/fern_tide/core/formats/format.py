@@ -179,7 +179,7 @@ class Format:
     leaves_out: Callable[[Part, Any], bool] = _nothing_left_out
     rounds_by: float = 0.0
     by_formula: Callable[[Any], bool] = _never_by_formula
-    formula_error: Callable[[bytes, HandOff], float] | None = None
+    formula_error: Callable[[bytes, HandOff, Any], float] | None = None
     holds_cubic: bool = True
     outlines: bool = False
     carries_property: Callable[[Part, str], bool] = _every
@@ -285,6 +285,6 @@ def write(hand_off: HandOff, *, format: Format, params: Params | None = None) ->
         if worst is None or apart > error:
             worst, error = curve.target, apart
     if hand_off.arrays and format.formula_error is not None:
-        error = max(error, format.formula_error(content, hand_off))
+        error = max(error, format.formula_error(content, hand_off, used))
     n_curves, dense = len(hand_off.curves), used != params
     return Written(format=format, content=content, error=error, worst=worst, n_curves=n_curves, dense=dense)

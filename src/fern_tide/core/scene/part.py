@@ -126,6 +126,8 @@ class PartKind:
         way: of what is only a way to move along: gives its curves, shape (curves, 4, 3), which may be none.
         vertices: of what came with a file, says how many vertices shapers can move, in 2D how many curves; 0 where they
             can move none.
+        faces: 3D: of what came with a file, gives the corners of its triangles in its own metres, shape
+            (triangles, 3, 3), from the file's hash and its params; those of a solid are its mesh's.
         pieces: whether it is many pieces; its params are those of an array (arrays/field.py).
     """
 
@@ -159,6 +161,7 @@ class PartKind:
     more_channels: Callable[[Any], tuple[Channel, ...]] | None = None
     looks: bool = True
     vertices: Callable[[Any], int] | None = None
+    faces: Callable[[str, Any], FloatArray] | None = None
     pieces: bool = False
     way: Callable[[Any], FloatArray] | None = None
 

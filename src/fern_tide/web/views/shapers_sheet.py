@@ -12,7 +12,7 @@ from fern_tide.core.base.params import FieldSpec, fields
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.commands.field import AddEntry, Owner
 from fern_tide.core.scene.gltf.container import items_of
-from fern_tide.core.scene.gltf.shaped import box_of_mesh
+from fern_tide.core.scene.gltf.plain_mesh import box_of_mesh
 from fern_tide.core.scene.mesh import bounds
 from fern_tide.core.scene.outlines import outline_box
 from fern_tide.core.scene.placement import inside_scene

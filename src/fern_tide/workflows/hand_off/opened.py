@@ -25,6 +25,7 @@ from fern_tide.core.document import Project
 from fern_tide.core.formats.format import Moments, Written
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.project_file import read_project_file
+from fern_tide.core.scene.gltf.surfaces import lend
 from fern_tide.core.scene.media import SceneMedia, load
 from fern_tide.core.sound.decode import measure
 from fern_tide.workflows.derive.checked import checked
@@ -44,10 +45,15 @@ class UnpackedFiles:
         self.known: set[str] = set()
         self.sources = FileSources(lambda digest: self.path(digest).open("rb"))
         self.levels = Levels(self.sources)
+        lend(self.content)
 
     def path(self, digest: str) -> Path:
         """Give where a file lies."""
         return Path(self._folder.name) / digest
+
+    def content(self, digest: str) -> bytes:
+        """Give a file's bytes."""
+        return self.path(digest).read_bytes()
 
     def read(self, source: Path) -> Project:
         """Read a project file, and unpack what is not there yet.
@@ -116,7 +122,7 @@ class OpenedProject:
     @cached_property
     def media(self) -> SceneMedia:
         """What the scene was brought in with."""
-        return load(self.project.scene, lambda digest: self._files.path(digest).read_bytes())
+        return load(self.project.scene, self._files.content)
 
     @cached_property
     def levels(self) -> Levels:

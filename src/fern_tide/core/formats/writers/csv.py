@@ -1,4 +1,4 @@
-"""CSV: one row per frame, one column per property, every digit kept."""
+"""CSV: one row per frame, one column per property, every digit kept; arrays by formula in tables below."""
 
 from __future__ import annotations
 
@@ -13,6 +13,8 @@ from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.params import unit
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
+from fern_tide.core.formats.factored import largest_error, plain_of
+from fern_tide.core.formats.factored_tables import Cell, Table, arrays_of, row_columns, tables_of
 from fern_tide.core.formats.format import Format, HandOff
 from fern_tide.core.formats.profile import Decimal, TableParams
 
@@ -25,6 +27,14 @@ class CsvParams(TableParams):
     decimal: Annotated[Decimal, unit("", "What stands before fractions; with a comma columns are parted by ;.")] = (
         Decimal.POINT
     )
+    by_formula: Annotated[
+        bool,
+        unit(
+            "",
+            "Whether arrays go in as rows beside the curves, and tables of pieces below them, not piece by piece.",
+            label="Arrays by formula",
+        ),
+    ] = False
 
 
 def columns(curve: Curve, params: TableParams) -> list[str]:
@@ -36,14 +46,25 @@ def columns(curve: Curve, params: TableParams) -> list[str]:
 
 
 def encode(hand_off: HandOff, params: CsvParams) -> bytes:
-    """Write 'frame,time_s' and the curves; numbers have as many digits as it takes to read back the same double."""
+    """Write 'frame,time_s' and the curves; numbers have as many digits as it takes to read back the same double.
+
+    Arrays by formula have their rows beside the curves, and tables of their own behind an empty line each.
+    """
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n", delimiter=_parted(params))
-    writer.writerow(["frame", "time_s", *(name for curve in hand_off.curves for name in columns(curve, params))])
-    rows = [row for curve in hand_off.curves for row in np.atleast_2d(curve.values).tolist()]
+    arrays = [plain_of(array) for array in hand_off.arrays]
+    lifts = row_columns(arrays)
+    names = [name for curve in hand_off.curves for name in columns(curve, params)]
+    writer.writerow(["frame", "time_s", *names, *lifts])
+    rows = [row for curve in hand_off.curves for row in np.atleast_2d(curve.values).tolist()] + [*lifts.values()]
     for frame in range(hand_off.n_frames):
         numbers = (float(hand_off.rate.seconds(frame)), *(float(row[frame]) for row in rows))
         writer.writerow([frame + params.first_frame, *(_text(number, params) for number in numbers)])
+    for table in tables_of(arrays) if arrays else ():
+        writer.writerow([])
+        writer.writerow(table.head)
+        cells = ((_text(cell, params) if isinstance(cell, float) else cell for cell in row) for row in table.rows)
+        writer.writerows(cells)
     return out.getvalue().encode()
 
 
@@ -57,11 +78,38 @@ def _text(number: float, params: CsvParams) -> str:
 
 def read_back(content: bytes, hand_off: HandOff, params: CsvParams) -> Mapping[Target, FloatArray]:
     """Read the values by the names of their columns."""
-    head, *rows = csv.reader(io.StringIO(content.decode()), delimiter=_parted(params))
-    if params.decimal is Decimal.COMMA:
-        rows = [[word.replace(",", ".") for word in row] for row in rows]
-    table = np.array(rows, dtype=np.float64).reshape(len(rows), len(head)).T
-    return by_column(hand_off, params, dict(zip(head, table, strict=True)))
+    return by_column(hand_off, params, _frames(_tables(content, params)[0]))
+
+
+def formula_error(content: bytes, hand_off: HandOff, params: CsvParams) -> float:
+    """Give how far the arrays are off that were written by formula."""
+    frames, *others = _tables(content, params)
+    lifts = {name: values.tolist() for name, values in _frames(frames).items()}
+    written = {item["part"]: item for item in arrays_of({table.head[0]: table for table in others}, lifts)}
+    return max(largest_error(array, written[array.motion.part.id]) for array in hand_off.arrays)
+
+
+def _tables(content: bytes, params: CsvParams) -> list[Table]:
+    """Read the tables, which empty lines part; what is a number becomes one but in the one of facts, which are JSON."""
+    tables = []
+    for many in content.decode().split("\n\n"):
+        head, *rows = csv.reader(io.StringIO(many), delimiter=_parted(params))
+        tables.append(
+            Table(head, rows if head[0] == "about" else [[_cell(word, params) for word in row] for row in rows])
+        )
+    return tables
+
+
+def _cell(word: str, params: CsvParams) -> Cell:
+    try:
+        return float(word.replace(",", ".") if params.decimal is Decimal.COMMA else word)
+    except ValueError:
+        return word
+
+
+def _frames(table: Table) -> dict[str, FloatArray]:
+    numbers = np.array(table.rows, dtype=np.float64).reshape(len(table.rows), len(table.head)).T
+    return dict(zip(table.head, numbers, strict=True))
 
 
 def by_column(hand_off: HandOff, params: TableParams, table: Mapping[str, FloatArray]) -> Mapping[Target, FloatArray]:
@@ -89,6 +137,8 @@ FORMAT = Format(
     media_type="text/csv",
     loses=loses,
     numbers_only=True,
+    by_formula=lambda params: params.by_formula,
+    formula_error=formula_error,
     encode=encode,
     read_back=read_back,
 )

@@ -86,7 +86,7 @@ def read_back(content: bytes, hand_off: HandOff, params: JsonParams) -> Mapping[
     return curves
 
 
-def formula_error(content: bytes, hand_off: HandOff) -> float:
+def formula_error(content: bytes, hand_off: HandOff, params: JsonParams) -> float:
     """Give how far the arrays are off that were written by formula."""
     written = {item["part"]: item for item in json.loads(content)["arrays"]}
     return max(largest_error(array, written[array.motion.part.id]) for array in hand_off.arrays)

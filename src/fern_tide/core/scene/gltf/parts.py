@@ -10,7 +10,7 @@ from fern_tide.core.base.naming import Ids
 from fern_tide.core.mapping.colour import colour_texts, to_srgb
 from fern_tide.core.scene.gltf.container import Json, items_of
 from fern_tide.core.scene.gltf.looks import lights
-from fern_tide.core.scene.gltf.shaped import n_vertices
+from fern_tide.core.scene.gltf.plain_mesh import n_vertices
 from fern_tide.core.scene.parts.gltf_material import TEXTURES
 from fern_tide.core.scene.rotation import parted, turns_of_quaternion
 from fern_tide.core.scene.scene import Part, PartChoice, SceneFile

@@ -8,6 +8,8 @@ from typing import Annotated
 from pydantic import Field
 
 from fern_tide.core.base.params import Params, unit
+from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.scene.gltf.surfaces import triangles_of_node
 from fern_tide.core.scene.part import PLACE_CHANNELS, Channel, Form, PartKind
 from fern_tide.core.scene.properties import PLACE_3D, Property
 
@@ -42,6 +44,11 @@ def more_channels(params: GltfNodeParams) -> tuple[Channel, ...]:
     return (Channel("/nodes/{node}/weights", names, Form.WEIGHTS),) if names else ()
 
 
+def faces(media: str, params: GltfNodeParams) -> FloatArray:
+    """Give the corners of its mesh's triangles."""
+    return triangles_of_node(media, params.index)
+
+
 KIND = PartKind(
     id="gltf_node",
     label="Node",
@@ -56,4 +63,5 @@ KIND = PartKind(
     more_channels=more_channels,
     holds=True,
     vertices=lambda params: params.vertices,
+    faces=faces,
 )

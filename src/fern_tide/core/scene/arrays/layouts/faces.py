@@ -1,4 +1,4 @@
-"""Faces: scattered over a solid, as many on the same area everywhere."""
+"""Faces: scattered over a solid or a mesh that was brought in, as many on the same area everywhere."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ class FacesParams(Params):
     """How many pieces, on which solid."""
 
     count: Annotated[int, Field(ge=1, le=MOST_PIECES), unit("", "How many pieces there are.")] = 60
-    solid: Annotated[str, Field(max_length=120), unit("", "The solid that they stand on.", kind="part")] = ""
+    solid: Annotated[str, Field(max_length=120), unit("", "The solid or mesh that they stand on.", kind="part")] = ""
     facing: Annotated[bool, unit("", "Whether each piece stands up from its face.", label="Stand on it")] = True
     scatter: Annotated[
         int, Field(ge=0, lt=2**31), unit("", "Another number scatters them otherwise.", label="Scatter")
@@ -32,18 +32,38 @@ class FacesParams(Params):
 def given(scene: Scene, part: Part, params: FacesParams) -> FacesParams:
     """Complete the params by the solid's triangles, as the array counts them; without one all are in the middle."""
     solid = next((item for item in scene.parts if item.id == params.solid), None)
-    if solid is None or solid.kind.solid is None:
+    triangles = None if solid is None else triangles_of(scene, solid)
+    if solid is None or triangles is None:
         return params.but(corners="")
-    mesh = solid.kind.solid(solid.shape.params)
     matrix = np.linalg.pinv(in_scene(scene, part)) @ in_scene(scene, solid)
-    points = mesh.positions.astype(np.float64) @ matrix[:3, :3].T + matrix[:3, 3]
-    return params.but(corners=packed(points[mesh.triangles]))
+    if np.linalg.det(matrix[:3, :3]) < 0:
+        triangles = triangles[:, ::-1]  # mirrored, what faced out would face in
+    return params.but(corners=packed(triangles @ matrix[:3, :3].T + matrix[:3, 3]))
+
+
+def triangles_of(scene: Scene, part: Part) -> FloatArray | None:
+    """Give the corners of a part's triangles in its own metres, shape (triangles, 3, 3); None of what has no faces."""
+    kind, params = part.kind, part.shape.params
+    if kind.solid is not None:
+        mesh = kind.solid(params)
+        return np.asarray(mesh.positions.astype(np.float64)[mesh.triangles])
+    if kind.faces is None:
+        return None
+    return kind.faces(scene.file(part.file).media, params)
+
+
+def has_faces(part: Part) -> bool:
+    """Say whether a part is a solid, or a mesh that was brought in whose triangles can be read."""
+    kind = part.kind
+    return kind.solid is not None or (
+        kind.faces is not None and bool(kind.vertices and kind.vertices(part.shape.params))
+    )
 
 
 def offers(scene: Scene, part: Part) -> list[Part]:
-    """List the solids that are not in the array."""
+    """List the solids and meshes that are not in the array."""
     without = {item.id for item in (*scene.branch(part.id), *above(scene, part))}
-    return [item for item in scene.parts if item.id not in without and item.kind.solid is not None]
+    return [item for item in scene.parts if item.id not in without and has_faces(item)]
 
 
 def _scattered(params: FacesParams) -> tuple[FloatArray, FloatArray] | None:
@@ -82,7 +102,7 @@ def lay(params: FacesParams) -> Laid:
 LAYOUT = Layout(
     id="faces",
     label="On a solid",
-    help="Scattered over the faces of a solid.",
+    help="Scattered over the faces of a solid, or of a mesh that was brought in.",
     params=FacesParams,
     sizes=(Size("out", "Off the faces", 0.0),),
     count=lambda params: params.count,

@@ -1,4 +1,4 @@
-"""Part: from the faces of a solid, straight out; in 2D from the outline of a shape, or along a way."""
+"""Part: from the faces of a solid or mesh, straight out; in 2D from the outline of a shape, or along a way."""
 
 from __future__ import annotations
 
@@ -81,7 +81,7 @@ def flat(params: PartNozzleParams, numbers: FloatArray) -> tuple[FloatArray, Flo
 NOZZLE = Nozzle(
     id="part",
     label="A part",
-    help="From the faces of a solid, straight out; in 2D from an outline.",
+    help="From the faces of a solid or mesh, straight out; in 2D from an outline.",
     leave=leave,
     flat=flat,
     params=PartNozzleParams,
