@@ -206,3 +206,38 @@ def test_an_order_is_tried_by_pointing_at_it_and_forgotten_when_the_hand_goes_on
     assert part(room)["shape"]["params"]["order"]["id"] == "tree"
     room.focus("#array-order-middle")
     wait(room, f"JSON.stringify({LINE}) !== {json.dumps(json.dumps(own, separators=(',', ':')))}")
+
+
+def test_parts_as_they_stand_go_by_a_reach_that_the_hand_moves(demo):
+    page = demo
+    open_stage(page)
+    page.select_option("#add-part", "reach")
+    page.wait_for_selector("#reach-sheet")
+    page.click("[data-goes-by]:has-text('Lamp glow')")
+    page.wait_for_selector("[data-goes-by][aria-pressed='true']:has-text('Lamp glow')")
+    assert axe(page) == []
+    wait(page, "document.querySelectorAll('.reach-edge').length === 2")
+    loud = page.evaluate(
+        """async () => {
+            const { getPack } = await import(scriptAt('server.js'));
+            const { project } = await import(scriptAt('project.js'));
+            const { head, arrays } = await getPack(project.url('curves'));
+            const values = [...arrays[head.curves['lamp-bulb:glow']?.values ?? Object.values(head.curves)[0].values]];
+            return values.indexOf(Math.max(...values));
+        }"""
+    )
+    page.evaluate("async (frame) => (await import(scriptAt('transport.js'))).transport.seek(frame)", loud)
+    glow = "document.querySelector('#stage-lamp-glow').outerHTML"
+    wait(page, "document.querySelector('.reach-handle[transform]')")
+    inside = page.evaluate(glow)
+    at = page.locator(".reach-handle[transform]").bounding_box()
+    page.mouse.move(at["x"] + 7, at["y"] + 7)
+    page.mouse.down()
+    page.mouse.move(at["x"] - 320, at["y"] + 180, steps=6)
+    wait(page, f"{glow} !== {json.dumps(inside)}")
+    far = page.evaluate(glow)
+    page.mouse.up()
+    wait(page, f"{UNDO} === 'Undo: Move the reach'")
+    assert page.evaluate(glow) == far
+    page.press("body", "Control+z")
+    wait(page, f"{glow} === {json.dumps(inside)}")

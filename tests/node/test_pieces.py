@@ -15,7 +15,7 @@ from fern_tide.core.scene.arrays.reach import REACHES
 from fern_tide.core.scene.follow import Limit
 from fern_tide.core.scene.order_choice import ORDERS
 from fern_tide.core.scene.rotation import matrices, quaternions
-from fern_tide.core.scene.scene import Part, Scene
+from fern_tide.core.scene.scene import PART_KINDS, Part, Scene
 from fern_tide.web.views.arrays import field_head, property_head
 
 FRAMES = 60
@@ -213,3 +213,23 @@ def test_what_stands_on_something_begins_there(modules):
     field = {"pieces": 2, "fixed": [1, 2, 3, 4, 5, 6], "ways": {"out": [0, 1, 0, 1, 0, 0]}}
     places = modules("pieces", "placesOf", field, {"table": {"out": 0.5}})
     assert list(places) == [1, 2.5, 3, 4.5, 5, 6]
+
+
+def test_the_edges_of_a_reach_are_where_motion_begins_to_fade_and_ends(modules):
+    """On every point of its outer edge there is none of the motion, on its inner one all of it, as Python has it."""
+    for space, kind in (("2d", "reach"), ("3d", "reach_3d")):
+        for shape in ("ball", "box", "plane"):
+            values = {"reach_x": 3.0, "reach_y": -2.0, "reach_z": 1.0, "reach_inner": 0.5, "reach_outer": 1.5}
+            values |= {"reach_size_x": 2.0, "reach_size_y": 1.0, "reach_size_z": 0.5, "reach_turn_z": 30.0}
+            values |= {"reach_turn_x": 20.0, "reach_turn_y": -70.0} if space == "3d" else {}
+            fading = PART_KINDS[kind].fading(PART_KINDS[kind].params(shape={"id": shape}))
+            own = {item.id: values[item.id] for item in fading.properties(space)}
+            spec = fading.shape.spec
+            head = {"measure": spec.measure, "turned": spec.turned}
+            edges = modules("stage_reach", "edgesOf", head, space, {"table": own})
+            assert len(modules("stage_reach", "linesOf", head, space, 1.5, [2.0, 1.0, 0.5])) == len(edges[0])
+            for lines, share in zip(edges, (0.0, 1.0), strict=True):
+                points = np.array([point for line in lines for point in line])
+                assert len(points) >= 2 and (space == "3d" or not points[:, 2].any())
+                got = fading.shares(points.T[:, :, np.newaxis], {name: np.array([one]) for name, one in own.items()})
+                np.testing.assert_allclose(got, share, atol=1e-6, err_msg=f"{shape} {space}")

@@ -6,9 +6,11 @@ from tests.gltf import GLB, model
 from tests.workflows.test_workflows import SOUND
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName
+from fern_tide.core.base.target import Target
 from fern_tide.core.commands.mapping import PutMapping
 from fern_tide.core.commands.registry import read_command
 from fern_tide.core.document import Project
+from fern_tide.core.mapping.drive import Drive, Within
 from fern_tide.core.scene.gltf.reading import read_gltf
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Part, Scene, SceneFile
@@ -16,7 +18,7 @@ from fern_tide.demo.scene import glasshouse
 from fern_tide.workflows.bring_in import sounds
 from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.derive.stages import Staged, Stages
-from fern_tide.workflows.tune import anchoring, edits, several
+from fern_tide.workflows.tune import aiming, anchoring, edits, reaches, several, why
 from fern_tide.workflows.tune.several import Choosing, Line, Takes
 from fern_tide.workflows.tune.tried_order import order_tried
 
@@ -228,3 +230,50 @@ def test_an_arrays_pieces_are_listed_in_an_order_that_is_not_chosen():
         order_tried(project, Part.model_validate({"id": "a", "name": "A", "shape": {"id": "star"}}), "x")
     with pytest.raises(UnknownName):
         order_tried(project, array, "nowhere")
+
+
+def with_reach(project):
+    shape = {"id": "reach", "params": {"easing": {"id": "straight"}}}
+    values = {"reach_x": 20, "reach_y": 50, "reach_inner": 0, "reach_outer": 200}
+    reach = Part.model_validate({"id": "here", "name": "Here", "shape": shape, "values": values})
+    return project.but(scene=project.scene.but(parts=(*project.scene.parts, reach)))
+
+
+def test_parts_as_they_stand_go_by_a_reach_from_where_their_middles_are_and_no_more(opened):
+    levels, _, _ = opened
+    project, mapping = drive(opened, takes=Takes.SAME)
+    project = with_reach(project)
+    stage = Staged(project.scene, SceneMedia())
+    near = reaches.go_by(stage, project, reach_id="here", mapping_id=mapping.id).apply(project)
+    placed = {item.target.part: item.within for item in near.mappings[-1].drives}
+    assert (placed["bar-1"].x, placed["bar-1"].y) == pytest.approx((20, 50.5)) and placed["bar-4"].x == 420
+    before, after = ({one.target.part: one.values - 1 for one in levels.curves(it)} for it in (project, near))
+    for part, x in (("bar-1", 20), ("bar-2", 120), ("bar-9", 220), ("bar-7", 320)):
+        share = max(0.0, 1 - np.hypot(x - 20, placed[part].y - 50) / 200)
+        np.testing.assert_allclose(after[part], share * before[part], atol=1e-9, err_msg=part)
+    assert before["bar-9"].max() > 0.1
+    ranked = [str(one.target) for one in near.mappings[-1].drives]
+    lines = {line.word: line for line in why.why(levels, near, near.mappings[-1], place=1, frame=8)}
+    assert lines["In all"].note == "5 bars height (replace), Here" and ranked[1] == "bar-2:scale_y"
+    assert float(lines["In all"].number.split()[0]) == pytest.approx(1 + after["bar-2"][8], rel=1e-5)
+    elsewhere = aiming.aimed(near, near.mappings[-1].drives[1], Target.parse("bar-9:turn"))
+    assert elsewhere.within is None, "it would be from where the other part stands"
+    off = reaches.go_by(stage, near, reach_id="here", mapping_id=mapping.id).apply(near)
+    assert off.mappings[-1].drives == project.mappings[-1].drives
+
+
+def test_what_cannot_go_by_a_reach_is_said(opened):
+    _, project, _ = opened
+    project, mapping = drive(opened)
+    project = with_reach(project)
+    stage = Staged(project.scene, SceneMedia())
+    with pytest.raises(InvalidParameter, match="a part that is a reach"):
+        reaches.go_by(stage, project, reach_id="bar-1", mapping_id=mapping.id)
+    own = mapping.but(drives=(Drive(target=Target.parse("here:reach_x"), rest=0.0, full=9.0),))
+    moving = project.but(mappings=(own,))
+    with pytest.raises(FernTideError, match="cannot go by Here"):
+        reaches.go_by(stage, moving, reach_id="here", mapping_id=mapping.id)
+    names = tuple(f"r{n}" for n in range(8))
+    full = mapping.but(drives=tuple(one.but(within=Within(reaches=names)) for one in mapping.drives))
+    with pytest.raises(FernTideError, match="8 reaches already"):
+        reaches.go_by(stage, project.but(mappings=(full,)), reach_id="here", mapping_id=mapping.id)

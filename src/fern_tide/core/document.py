@@ -10,6 +10,7 @@ from typing import Annotated, Any, Literal, TypeVar
 from pydantic import Field, ValidationError, model_validator
 
 from fern_tide.core.bake.picture_delay import PictureDelay
+from fern_tide.core.bake.reached import refuse_circles
 from fern_tide.core.bake.touch_up import MOST_TOUCH_UPS, TouchUp
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, UnreadableProject
 from fern_tide.core.base.frame_rate import FrameRate, RateField
@@ -154,6 +155,7 @@ class Project(Frozen, frozen=True):
                 _, item = self.scene.resolve(drive.target)
                 if (item.kind == "colour") != isinstance(drive.rest, str):
                     raise InvalidParameter(f"{drive.target} at rest", value=drive.rest, allowed=f"a {item.kind}")
+        refuse_circles(self.scene, self.mappings)
         return self
 
     @cached_property

@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from fern_tide.core.bake.bake import bake, driven
+from fern_tide.core.bake.reached import moved_with
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.drive import Drive, Stacking
@@ -61,7 +62,7 @@ def test_a_chain_is_resolved_whichever_is_listed_first_and_only_what_is_asked_fo
     )
     np.testing.assert_allclose(baked(scene, LAMP, only=["frond-left:turn"])["frond-left:turn"], [6, 10, 14, 22, 14])
     assert list(baked(scene, LAMP, only=["frond-left:turn"])) == ["frond-left:turn"]
-    assert scene.with_followers([target("lamp:turn")]) == {
+    assert moved_with(scene, (), [target("lamp:turn")]) == {
         target(f"{part}:turn") for part in ("lamp", "moth-one", "moth-two", "frond-left")
     }
 

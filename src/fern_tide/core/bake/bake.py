@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from fern_tide.core.bake.curve import Curve
+from fern_tide.core.bake.reached import Reached, reached
 from fern_tide.core.base.order import in_order
 from fern_tide.core.base.signal import FloatArray, frozen
 from fern_tide.core.base.target import Target
@@ -51,6 +52,7 @@ class Stack:
         drivers: those that are seen, the lowest first: one that replaces hides all below it.
         ground: what other properties make of it; None where they do not, or a driver hides that.
         limit: the range that it never leaves.
+        reached: of each driver, the reaches that it goes by; None where it goes by none.
     """
 
     target: Target
@@ -59,6 +61,24 @@ class Stack:
     drivers: Drivers
     ground: Ground | None
     limit: Limit | None
+    reached: tuple[Reached | None, ...] = ()
+
+    @property
+    def sources(self) -> tuple[Target, ...]:
+        """The properties that it is made of: those of its ground, and those of the reaches of its drivers."""
+        reaches = (name for one in self.reached if one for name in one.sources)
+        return tuple(dict.fromkeys((*self.rest_sources, *reaches)))
+
+    @property
+    def rest_sources(self) -> tuple[Target, ...]:
+        """The properties that its ground is made of, on which it depends where it rests."""
+        return () if self.ground is None else tuple(dict.fromkeys(self.ground.sources))
+
+    @property
+    def made_of(self) -> tuple[object, ...]:
+        """The parts of the document that its ground and reaches are made of; these are the same where those are."""
+        reaches = (item for one in self.reached if one for item in one.made_of)
+        return (*(() if self.ground is None else self.ground.made_of), *reaches)
 
     @property
     def own(self) -> float | str:
@@ -77,12 +97,17 @@ class Stack:
 
         Args:
             lifts: of its drivers' mappings, in their order.
-            sources: the values of what its ground is made of.
+            sources: the values of what it is made of, in their order.
             n_frames: the project's length.
         """
-        total = None if self.ground is None else self.ground.values(sources, own=self.own)
-        for (mapping, drive), lift in zip(self.drivers, lifts, strict=True):
-            now = value(drive_lift(lift, mapping, drive), drive=drive)
+        known = dict(zip(self.sources, sources, strict=True))
+        total = None
+        if self.ground is not None:
+            total = self.ground.values([known[name] for name in self.ground.sources], own=self.own)
+        for at, ((mapping, drive), lift) in enumerate(zip(self.drivers, lifts, strict=True)):
+            within = self.reached[at] if self.reached else None
+            shares = None if within is None else within.shares([known[name] for name in within.sources])
+            now = value(drive_lift(lift, mapping, drive), drive=drive, shares=shares)
             total = laid_over(total, now, drive=drive, own=self.own)
         if total is None:
             total = _still(self.own, n_frames)
@@ -92,14 +117,14 @@ class Stack:
         """Give where it stands while nothing is heard: its ground goes on, and its mappings rest.
 
         Args:
-            sources: the values of what its ground is made of.
+            sources: the values of its rest_sources.
 
         Returns:
             Shape (frames,), or (3, frames) for a colour; of one frame where it has no ground.
         """
         n_frames = sources[0].shape[-1] if sources else 1
         silent = [np.zeros(n_frames)] * len(self.drivers)
-        return replace(self, limit=None).values(silent, sources=sources, n_frames=n_frames)
+        return replace(self, limit=None, reached=()).values(silent, sources=sources, n_frames=n_frames)
 
     def limited(self, values: FloatArray) -> FloatArray:
         """Give values of its that never leave its limits."""
@@ -122,7 +147,8 @@ def stack_of(scene: Scene, target: Target, drivers: Drivers) -> Stack:
     seen = drivers[replacing[-1] :] if replacing else drivers
     ground = None if replacing else scene.grounds.get(target)
     whole = completed(scene, part)
-    return Stack(target, whole, item, seen, ground, scene.limit_of(target))
+    within = tuple(None if drive.within is None else reached(scene, drive.within) for _, drive in seen)
+    return Stack(target, whole, item, seen, ground, scene.limit_of(target), within if any(within) else ())
 
 
 def stacks_in_order(
@@ -141,8 +167,7 @@ def stacks_in_order(
 
     def sources_of(target: Target) -> tuple[Target, ...]:
         stack = stacks[target] = stack_of(scene, target, wanted.get(target, []))
-        sources = () if stack.ground is None else stack.ground.sources
-        return tuple(source for source in sources if source in asked or source not in known)
+        return tuple(source for source in stack.sources if source in asked or source not in known)
 
     return [stacks[target] for target in in_order(asked, inputs=sources_of)]
 
@@ -172,7 +197,7 @@ def bake(
     chosen = set(wanted if only is None else only)
     curves: dict[Target, Curve] = {}
     for stack in stacks_in_order(scene, wanted, [target for target in wanted if target in chosen]):
-        sources = [] if stack.ground is None else [curves[source].values for source in stack.ground.sources]
+        sources = [curves[source].values for source in stack.sources]
         own = [lifts[mapping.id] for mapping, _ in stack.drivers]
         curves[stack.target] = stack.curve(stack.values(own, sources=sources, n_frames=n_frames))
     return tuple(curves[target] for target in wanted if target in chosen)

@@ -172,7 +172,8 @@ def without_parts(project: Project, gone: set[str]) -> Project:
         follows=tuple(item for item in scene.follows if stays(item.target) and stays(item.source)),
         limits=tuple(limit for limit in scene.limits if stays(limit.target)),
     )
-    return project.but(scene=rest, mappings=_moving_only(project.mappings, stays))
+    mappings = tuple(mapping.without_reaches(gone) for mapping in _moving_only(project.mappings, stays))
+    return project.but(scene=rest, mappings=mappings)
 
 
 class PutFollow(Command, frozen=True):

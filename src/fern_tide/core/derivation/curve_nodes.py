@@ -19,7 +19,7 @@ def curve_node(
     Args:
         stack: what gives the property its values.
         lifts: of its drivers' mappings, in their order.
-        sources: the curves that its ground is made of.
+        sources: the curves that its stack is made of, in their order.
         n_frames: the project's length.
         kind: STACK for what touch-ups are laid over; its stack has no limit.
     """
@@ -37,6 +37,8 @@ def curve_node(
         facts[stack.ground.kind] = stack.ground.facts
     if is_of_pieces(stack.part, stack.item.id):
         facts["array"] = _array(stack)
+    if stack.reached:
+        facts["reached"] = [None if one is None else one.facts for one in stack.reached]
     if stack.limit is not None:
         facts["limit"] = [stack.limit.low, stack.limit.high]
     name = f"{stack.part.name}, {stack.item.label.lower()}"

@@ -10,6 +10,7 @@ from types import MappingProxyType
 from typing import Any
 
 from fern_tide.core.bake.bake import Drivers, Stack, driven, stacks_in_order
+from fern_tide.core.bake.reached import moved_with
 from fern_tide.core.bake.touch_up import TouchUp
 from fern_tide.core.base.order import in_order
 from fern_tide.core.base.target import Target
@@ -245,7 +246,8 @@ class Graph:
         both = zip(was.mappings, now.mappings, strict=True)
         pairs = [pair for pair in both if pair[0] is not pair[1] or like.lift(pair[0]) is not self.lift(pair[1])]
         driven_by = [drive.target for pair in pairs for mapping in pair for drive in mapping.drives]
-        return now.scene.with_followers([*driven_by, *touch_nodes.touched_otherwise(like.touch_ups, self.touch_ups)])
+        touched = touch_nodes.touched_otherwise(like.touch_ups, self.touch_ups)
+        return moved_with(now.scene, now.mappings, [*driven_by, *touched])
 
     def curves_of(
         self, targets: Iterable[Target], *, known: Mapping[Target, Node] = MappingProxyType({})
@@ -259,13 +261,10 @@ class Graph:
         scene, nodes = self.project.scene, dict[Target, Node]()
         for stack in stacks_in_order(scene, self.drivers, targets, known=known):
             self.stacks[stack.target] = stack
-            ground = stack.ground
-            names = () if ground is None else ground.sources
-            sources = tuple(nodes.get(name) or known[name] for name in names)
+            sources = tuple(nodes.get(name) or known[name] for name in stack.sources)
             lifts = tuple(self.lift(mapping) for mapping, _ in stack.drivers)
             parts = (part for pair in stack.drivers for part in pair)
-            grown = () if ground is None else ground.made_of
-            of = (stack.part, stack.limit, self._clock, *grown, *sources, *lifts, *parts)
+            of = (stack.part, stack.limit, self._clock, *stack.made_of, *sources, *lifts, *parts)
             ups = self.touch_ups.get(stack.target, [])
             under = None
             if not (ups and ups[0].replaces_all):
@@ -273,12 +272,14 @@ class Graph:
                 make = partial(curve_node, bare, lifts, sources, n_frames=self._clock[1], kind=kind)
                 under = nodes[stack.target] = self._node((kind, stack.target), of, make)
             if ups:
-                nodes[stack.target] = self._touched_node(stack, under, sources if under else (), ups)
+                nodes[stack.target] = self._touched_node(stack, under, sources[: len(stack.rest_sources)], ups)
         return nodes
 
     def _touched_node(self, stack: Stack, under: Node | None, sources: tuple[Node, ...], ups: list[TouchUp]) -> Node:
         touchings = tuple(map(self.touching, ups))
-        make = partial(touch_nodes.touched_node, stack, under, sources, touchings=touchings, project=self.project)
+        make = partial(
+            touch_nodes.touched_node, stack, under, sources if under else (), touchings=touchings, project=self.project
+        )
         moments = (item for one in touchings for item in one.moments)
         of = (stack.part, stack.limit, self._clock, under, *sources, *ups, *moments)
         return self._node((Kind.CURVE, stack.target, "touched"), of, make)

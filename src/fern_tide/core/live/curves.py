@@ -44,7 +44,7 @@ class LiveCurves:
             )
             under = 0 if stack.ground is None else stack.ground.late_frames
             spans[stack.target] = seen.get(stack.target, 0) + max(late, under)
-            for source in () if stack.ground is None else stack.ground.sources:
+            for source in stack.sources:
                 seen[source] = max(seen.get(source, 0), spans[stack.target])
         pieces = [spans[stack.target] + _lateness(project, stack) for stack in stacks if stack.part.kind.pieces]
         return cls(stacks, spans, max((0, *spans.values(), *seen.values(), *pieces)))
@@ -63,9 +63,8 @@ class LiveCurves:
         n_frames, curves = self.back_frames + 1, dict[Target, FloatArray]()
         for stack in self.stacks:
             n = min(self.spans[stack.target] + 1, n_frames)
-            sources = () if stack.ground is None else stack.ground.sources
             lifts = [lift(mapping.id)[..., -n:] for mapping, _ in stack.drivers]
-            values = stack.values(lifts, sources=[curves[source][..., -n:] for source in sources], n_frames=n)
+            values = stack.values(lifts, sources=[curves[source][..., -n:] for source in stack.sources], n_frames=n)
             curves[stack.target] = values if n == n_frames else _longer(values, n_frames - n)
         return curves
 

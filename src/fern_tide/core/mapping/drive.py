@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from enum import StrEnum
 from itertools import pairwise
 from typing import Annotated, ClassVar
@@ -14,7 +15,7 @@ from fern_tide.core.base.limits import Most
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.base.target import Target
+from fern_tide.core.base.target import Id, Target
 from fern_tide.core.mapping import responses as responses_folder
 from fern_tide.core.mapping.colour import Colour, mix_gradient
 from fern_tide.core.mapping.response import Response
@@ -22,6 +23,7 @@ from fern_tide.core.mapping.response import Response
 RESPONSES = discover(responses_folder, attribute="RESPONSE", of=Response, kind="response")
 
 Number = Annotated[float, Field(ge=-1e9, le=1e9)]
+MOST_REACHES_OF_A_DRIVE = 8
 
 
 class ResponseChoice(Choice):
@@ -45,6 +47,21 @@ class Stop(Frozen, frozen=True):
     colour: Colour
 
 
+class Within(Frozen, frozen=True):
+    """The reaches that a drive goes by: parts that have less of the motion the farther outside these they stand.
+
+    Attributes:
+        reaches: the ids of parts that are reaches.
+        x: where the driven part stands at rest on the stage, in px, or in the world, in metres, as when they were put
+            together; so y and z.
+    """
+
+    reaches: Annotated[tuple[Id, ...], Field(min_length=1), Most(MOST_REACHES_OF_A_DRIVE)]
+    x: Number = 0.0
+    y: Number = 0.0
+    z: Number = 0.0
+
+
 class Drive(Frozen, frozen=True):
     """One property that a mapping drives, with its own ends and response.
 
@@ -61,6 +78,7 @@ class Drive(Frozen, frozen=True):
         share: how much of the motion it has: it multiplies what the response gives.
         rank: in a mapping that is spread, its place among the rows, from 0 for the first to 1 for the last; None is
             evenly, by the order of the drives.
+        within: the reaches outside which it fades; None where there are none.
     """
 
     target: Target
@@ -74,6 +92,14 @@ class Drive(Frozen, frozen=True):
     other_way: bool = False
     share: Annotated[float, Field(ge=-10, le=10, exclude_if=lambda share: share == 1.0)] = 1.0
     rank: Annotated[float, Field(ge=0, le=1)] | None = None
+    within: Annotated[Within | None, Field(exclude_if=lambda within: within is None)] = None
+
+    def without_reaches(self, gone: Collection[str]) -> Drive:
+        """Give it so that it goes by some reaches no more."""
+        if self.within is None or not set(gone) & set(self.within.reaches):
+            return self
+        left = tuple(name for name in self.within.reaches if name not in gone)
+        return self.but(within=self.within.but(reaches=left) if left else None)
 
     @model_validator(mode="after")
     def _of_one_kind(self) -> Drive:

@@ -7,7 +7,7 @@ from fern_tide.core.mapping.mapping import Mapping
 
 
 def along(leader: Drive, drive: Drive, *, was: Drive | None = None) -> Drive:
-    """Give a drive as its leader has it: the ends, as far or the other way, and all the rest but the property.
+    """Give a drive as its leader has it: the ends, as far or the other way, and all but the property and its reaches.
 
     One of a row (it has a rank) keeps its rank, how late it is and how much of the motion it has, and where its own
     rest is another one, its ends change by as much as the leader's.
@@ -18,7 +18,7 @@ def along(leader: Drive, drive: Drive, *, was: Drive | None = None) -> Drive:
         was: the leader as it was; None for a new mapping, whose ends are as they are.
     """
     like = inverted(leader) if drive.other_way else leader
-    like = like.but(target=drive.target, along=leader.target, other_way=drive.other_way)
+    like = like.but(target=drive.target, along=leader.target, other_way=drive.other_way, within=drive.within)
     if drive.rank is None:
         return like
     like = like.but(rank=drive.rank, late_frames=drive.late_frames, share=drive.share)
@@ -31,7 +31,11 @@ def along(leader: Drive, drive: Drive, *, was: Drive | None = None) -> Drive:
 
 
 def _in_line(was: Drive, drive: Drive) -> Drive:
-    """Give a drive as it was, in its new place in the row, as late and with as much as now: none sets it apart."""
+    """Give a drive as it was, in its new place in the row and by its reaches, as late and with as much as now.
+
+    None of these sets it apart.
+    """
+    was = was.but(within=drive.within)
     if drive.rank is None:
         return was
     return was.but(rank=drive.rank, late_frames=drive.late_frames, share=drive.share)

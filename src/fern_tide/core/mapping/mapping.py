@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from fractions import Fraction
 from functools import cached_property
-from typing import Annotated, Any, ClassVar
+from typing import Annotated, Any, ClassVar, Self
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -51,6 +52,11 @@ class Tuning(Frozen, frozen=True):
     def tuning(self) -> dict[str, Any]:
         """What makes the motion, field by field, without names and versions."""
         return {name: getattr(self, name) for name in Tuning.model_fields}
+
+    def without_reaches(self, gone: Collection[str]) -> Self:
+        """Give it with drives that go by some reaches no more."""
+        drives = tuple(drive.without_reaches(gone) for drive in self.drives)
+        return self if drives == self.drives else self.but(drives=drives)
 
     @cached_property
     def _places(self) -> dict[Target, int]:

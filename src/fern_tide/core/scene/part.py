@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
-from typing import Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import Field
 
@@ -19,6 +19,9 @@ from fern_tide.core.scene.mesh import Mesh
 from fern_tide.core.scene.properties import Property
 from fern_tide.core.scene.ride import Ride
 from fern_tide.core.scene.shaping import MOST_SHAPERS, Shaping
+
+if TYPE_CHECKING:
+    from fern_tide.core.scene.arrays.reach import Fading
 
 
 @dataclass(frozen=True)
@@ -128,6 +131,7 @@ class PartKind:
             can move none.
         faces: 3D: of what came with a file, gives the corners of its triangles in its own metres, shape
             (triangles, 3, 3), from the file's hash and its params; those of a solid are its mesh's.
+        fading: of a region outside which motion fades, gives that.
         pieces: whether it is many pieces; its params are those of an array (arrays/field.py).
     """
 
@@ -162,6 +166,7 @@ class PartKind:
     looks: bool = True
     vertices: Callable[[Any], int] | None = None
     faces: Callable[[str, Any], FloatArray] | None = None
+    fading: Callable[[Any], Fading] | None = None
     pieces: bool = False
     way: Callable[[Any], FloatArray] | None = None
 

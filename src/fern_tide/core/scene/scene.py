@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping, Sequence
 from functools import cached_property
 from typing import Annotated, ClassVar, Literal
 
@@ -10,7 +10,6 @@ from pydantic import Field, model_validator
 
 from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.limits import MOST_PARTS, Most
-from fern_tide.core.base.order import in_order
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, Registry, discover
 from fern_tide.core.base.target import Id, MediaHash, Name, Target
@@ -236,9 +235,9 @@ class Scene(Frozen, frozen=True):
                 followers.setdefault(source, []).append(target)
         return followers
 
-    def with_followers(self, targets: Iterable[Target]) -> set[Target]:
-        """Give properties and all that is made of them, by any number of steps."""
-        return set(in_order(targets, inputs=lambda target: self._followers.get(target, ())))
+    def followers(self, target: Target) -> Sequence[Target]:
+        """List the properties that are made of one at first hand."""
+        return self._followers.get(target, ())
 
     def branch(self, part_id: str) -> tuple[Part, ...]:
         """Give a part and all that moves with it, in order."""

@@ -18,7 +18,7 @@ from fern_tide.web.views.poses_sheet import pose_picture, poses_sheet
 from fern_tide.web.views.several import line_of, parts_of
 from fern_tide.web.views.stage import StageRoomView, stage_view
 from fern_tide.web.views.tree import Look, chosen_ids, chosen_part, rows_of
-from fern_tide.workflows.tune import edits, make_part, sprays, ways
+from fern_tide.workflows.tune import edits, make_part, reaches, sprays, ways
 
 pages = Blueprint("stage", __name__, url_prefix="/p/<key>/stage")
 PREFIX = "stage-"
@@ -151,6 +151,15 @@ def way(key: str, part_id: str) -> Any:
     plain = body()
     scene = studio().projects.at(key, whole(plain, "base")).document.scene
     command, _ = ways.new_way_of(scene, part_id)
+    return jsonify(status(edits.edit(studio(), key, command, base=whole(plain, "base"))))
+
+
+@pages.post("/parts/<part_id>/go-by")
+def go_by(key: str, part_id: str) -> Any:
+    """Let what a mapping moves go by a reach, or no more."""
+    plain = body()
+    project = studio().projects.at(key, whole(plain, "base")).document
+    command = reaches.go_by(staged(project.scene), project, reach_id=part_id, mapping_id=str(plain.get("mapping")))
     return jsonify(status(edits.edit(studio(), key, command, base=whole(plain, "base"))))
 
 

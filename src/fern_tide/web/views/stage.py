@@ -21,6 +21,7 @@ from fern_tide.web.views.array_sheet import ArraySheet, array_sheet
 from fern_tide.web.views.dial_sheet import DialSheet, dial_sheet
 from fern_tide.web.views.poses_sheet import PosesSheet, poses_sheet, row_of
 from fern_tide.web.views.properties import MOST_CHOICES, PropertyRow, Ties, property_rows, ties_of
+from fern_tide.web.views.reach_sheet import ReachSheet, reach_sheet
 from fern_tide.web.views.several import SeveralView, parts_of, several_view
 from fern_tide.web.views.shapers_sheet import ShapersSheet, shapers_sheet
 from fern_tide.web.views.tree import Look, Rows, chosen_ids, chosen_part, rows_of
@@ -69,7 +70,7 @@ class StageRoomView:
         live_tracks: those that what is heard live can be in place of, by id and name.
         several: the parts that are chosen together; None for fewer than two.
         chosen_ids: the ids of all that is chosen.
-        array: what it is, where it is an array; dial, where it is a dial; way, where it is a way.
+        array: what it is, where it is an array; dial, where it is a dial; way and reach the same.
         ride: how it moves along a way; way_head is what the page draws that with.
         poses: its poses, where it has any; posed_by is the row of poses that it is in.
         shapers: what shapes it, where it is a solid.
@@ -102,6 +103,7 @@ class StageRoomView:
     array: ArraySheet | None
     dial: DialSheet | None
     way: WaySheet | None
+    reach: ReachSheet | None
     ride: RideSheet | None
     poses: PosesSheet | None
     shapers: ShapersSheet | None
@@ -155,6 +157,7 @@ def stage_view(
         array=array_sheet(scene, part) if part else None,
         dial=dial_sheet(part) if part else None,
         way=way_sheet(part) if part else None,
+        reach=reach_sheet(project, part) if part else None,
         ride=ride_sheet(scene, part, media=staged(scene).media) if part else None,
         poses=poses_sheet(scene, part) if part else None,
         shapers=shapers_sheet(staged(scene), part) if part else None,

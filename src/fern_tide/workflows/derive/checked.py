@@ -72,7 +72,7 @@ def rests(levels: Levels, project: Project, targets: Iterable[Target]) -> dict[T
         if target not in graph.curves or is_of_pieces(graph.stacks[target].part, target.property):
             continue
         stack = graph.stacks[target]
-        sources = () if stack.ground is None else stack.ground.sources
+        sources = stack.rest_sources
         nodes = graph.curves_of(sources) if sources else {}
         values = [np.asarray(levels.value(nodes[name])) for name in sources]
         places[target] = stack.limited(stack.rest(sources=values))

@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from fern_tide.core.bake.curve import Curve
+from fern_tide.core.bake.reached import moved_with
 from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.derivation.evaluate import Sized, evaluate
@@ -195,6 +196,6 @@ class Levels:
     def curves(self, project: Project, targets: Iterable[Target] | None = None) -> tuple[Curve, ...]:
         """Give the curves of some properties and of all that follow them, in the scene's order; None is all driven."""
         graph = self.graph(project)
-        wanted = graph.drivers if targets is None else project.scene.with_followers(targets)
+        wanted = graph.drivers if targets is None else moved_with(project.scene, project.mappings, targets)
         nodes = {target: node for target, node in graph.curves.items() if target in wanted}
         return tuple(graph.stacks[target].curve(self.value(node)) for target, node in nodes.items())

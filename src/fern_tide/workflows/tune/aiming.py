@@ -45,7 +45,8 @@ def aimed(project: Project, drive: Drive, target: Target, *, own_ends: bool = Fa
 
     Args:
         project: knows the properties.
-        drive: its response, lateness and stacking stay; its ends where the other property counts in the same unit.
+        drive: its response, lateness and stacking stay; its ends where the other property counts in the same unit; the
+            reaches that it goes by where it is one of the same part.
         target: the other property.
         own_ends: the ends are those of the other property in any case.
 
@@ -54,6 +55,8 @@ def aimed(project: Project, drive: Drive, target: Target, *, own_ends: bool = Fa
     """
     part, item = project.scene.resolve(target)
     _, before = project.scene.resolve(drive.target)
+    if part.id != drive.target.part:
+        drive = drive.but(within=None)
     alike = item.unit or item.kind == "colour" or item.id == before.id  # a bare number says nothing about another one
     if (item.kind, item.unit) == (before.kind, before.unit) and alike and not own_ends:
         return drive.but(target=target)

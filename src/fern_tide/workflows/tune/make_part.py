@@ -152,6 +152,8 @@ def _placed(part: Part, scene: Scene) -> Part:
         values |= {"stroke": _STROKE, "stroke_width": 0.0}
     values |= part.kind.new_values
     if scene.kind == "2d":
+        if part.kind.fading is not None:
+            values |= {"reach_x": scene.width / 2, "reach_y": scene.height / 2, "reach_outer": scene.height / 3}
         return part.model_copy(
             update={"anchor": Anchor(x=scene.width / 2, y=scene.height / 2), "values": _no_defaults(part, values)}
         )

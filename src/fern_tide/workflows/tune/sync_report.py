@@ -110,7 +110,7 @@ def _measure(levels: Levels, graph: Graph, target: Target, *, hits: npt.NDArray[
 
 def _excursion(stack: Stack, values: FloatArray, levels: Levels, graph: Graph) -> FloatArray:
     """Give how far a property is from rest: a number's distance, a colour's in sRGB; shape (frames,)."""
-    sources = () if stack.ground is None else stack.ground.sources
+    sources = stack.rest_sources
     nodes = graph.curves_of(sources) if sources else {}
     rest = stack.limited(stack.rest(sources=[np.asarray(levels.value(nodes[name])) for name in sources]))
     apart = np.abs(values - rest)

@@ -31,11 +31,14 @@ def why(levels: Levels, project: Project, mapping: Mapping, *, place: int, frame
     curve = next((item for item in curves if item.target == drive.target), None)
     stack, limit = levels.graph(project).drivers.get(drive.target, []), project.scene.limit_of(drive.target)
     ground = project.scene.grounds.get(drive.target)
-    if curve is not None and curve.n_frames and (len(stack) > 1 or limit is not None or ground is not None):
+    reaches = [name for _, one in stack if one.within for name in one.within.reaches]
+    more = len(stack) > 1 or limit is not None or ground is not None or bool(reaches)
+    if curve is not None and curve.n_frames and more:
         at = min(max(frame, 0), curve.n_frames - 1)
         parts = [f"{item.name} ({one.stacking})" for item, one in stack]
         if ground is not None:
             parts.insert(0, f"it {ground.words}")
+        parts += dict.fromkeys(part.name for part in project.scene.parts if part.id in reaches)
         if limit is not None:
             parts.append("limits")
         lines.append(Line("In all", value_text(curve.values[..., at : at + 1]), ", ".join(parts)))

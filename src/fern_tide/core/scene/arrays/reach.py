@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Annotated, ClassVar
 
 import numpy as np
@@ -31,34 +31,36 @@ class ReachChoice(Choice):
     registry: ClassVar[Registry[ReachShape]] = REACHES
 
 
-class Reach(Frozen, frozen=True):
-    """A region of an array. Where it is, how it is turned and how large it is are properties of the array.
+class Fading(Frozen, frozen=True):
+    """A region outside which motion fades. Where it is, how it is turned and how large it is are properties.
 
     Attributes:
-        slot: which of the array's reaches it is: its properties are named by it, and stay its own when others go.
+        shape: what it covers.
         away: whether it takes motion away inside, rather than giving it.
         easing: how motion fades from the inner size to the outer.
     """
 
-    slot: Annotated[int, Field(ge=1, le=MOST_REACHES)]
     shape: ReachChoice = ReachChoice(id="ball")
     away: bool = False
     easing: ResponseChoice = ResponseChoice(id="smooth")
 
     def name(self, what: str) -> str:
-        """Give the name of one of its properties, such as reach1_outer."""
-        return f"reach{self.slot}_{what}"
+        """Give the name of one of its properties, such as outer."""
+        return what
+
+    def label(self, words: str) -> str:
+        """Give what people read of one of them."""
+        return words.capitalize()
 
     def properties(self, space: str) -> tuple[Property, ...]:
         """List its properties in a kind of scene."""
         unit, one = ("m", 1.0) if space == "3d" else ("px", 100.0)
         axes = ("x", "y", "z") if space == "3d" else ("x", "y")
         words = dict(zip(axes, ("across", "up" if space == "3d" else "down", "towards you"), strict=False))
-        which = f"Reach {self.slot}"
 
         def length(what: str, label: str, default: float, low: float | None = None) -> Property:
             return Property(
-                self.name(what), f"{which}: {label}", unit, default=default * one, low=low, step=0.01 * one, swing=one
+                self.name(what), self.label(label), unit, default=default * one, low=low, step=0.01 * one, swing=one
             )
 
         items = [length(axis, words[axis], 0.0) for axis in axes]
@@ -66,7 +68,7 @@ class Reach(Frozen, frozen=True):
         if shape.sized:
             items += [length(f"size_{axis}", f"half {words[axis]}", 1.0, low=0.0) for axis in axes]
             items += [
-                Property(self.name(what), f"{which}: {what}", "x", default=default, low=0.0, swing=1.0)
+                Property(self.name(what), self.label(what), "x", default=default, low=0.0, swing=1.0)
                 for what, default in (("inner", 0.5), ("outer", 1.0))
             ]
         else:
@@ -74,7 +76,7 @@ class Reach(Frozen, frozen=True):
         if shape.turned:
             turns = ("turn_x", "turn_y", "turn_z") if space == "3d" else ("turn_z",)
             items += [
-                Property(self.name(turn), f"{which}: turn about {turn[-1]}", "°", step=0.5, swing=45.0)
+                Property(self.name(turn), self.label(f"turn about {turn[-1]}"), "°", step=0.5, swing=45.0)
                 for turn in turns
             ]
         return tuple(items)
@@ -122,7 +124,25 @@ class Reach(Frozen, frozen=True):
         )
 
 
-def joined(shares: list[tuple[Reach, FloatArray]]) -> FloatArray | None:
+class Reach(Fading, frozen=True):
+    """A region of an array; its properties are the array's.
+
+    Attributes:
+        slot: which of the array's reaches it is: its properties are named by it, and stay its own when others go.
+    """
+
+    slot: Annotated[int, Field(ge=1, le=MOST_REACHES)]
+
+    def name(self, what: str) -> str:
+        """Give the name of one of its properties, such as reach1_outer."""
+        return f"reach{self.slot}_{what}"
+
+    def label(self, words: str) -> str:
+        """Give what people read of one of them."""
+        return f"Reach {self.slot}: {words}"
+
+
+def joined(shares: Sequence[tuple[Fading, FloatArray]]) -> FloatArray | None:
     """Join what several reaches give: those that give add up to at most 1, one that takes away multiplies by 1 - r.
 
     Args:

@@ -20,6 +20,7 @@ import { StageFiles } from "./stage_files.js";
 import { Live } from "./live.js";
 import { Looking } from "./stage_looking.js";
 import { PiecesHand } from "./stage_pieces.js";
+import { ReachHand } from "./stage_reach.js";
 import { PartProperties } from "./stage_properties.js";
 import { Tree } from "./stage_tree.js";
 import { StageView } from "./stage_view.js";
@@ -57,6 +58,8 @@ export class StageRoom extends Component {
     this.pieces = new PiecesHand(room, this.signal, { stage: this.stage, head });
     this.planes = new Planes(room, this.signal, { stage: this.stage });
     this.ways = new WaysHand(room, this.signal, { stage: this.stage, onTry: (command) => this.#preview(command) });
+    const tryReach = (command) => (command ? this.#preview(command) : this.load());
+    this.reach = new ReachHand(room, this.signal, { stage: this.stage, valueAt: (target) => this.#valueAt(target), onTry: tryReach });
     this.properties = new PartProperties(root, this.signal, { stage: this.stage, head, onUnseen: (command) => (command ? this.#preview(command) : this.load()) });
     this.tree = new Tree(root, this.signal, { renew: () => this.parts.renew(), looked: () => this.#looked(), pick });
     new StageFiles(room, this.signal, { stage: this.stage, isBare: () => !this.find(".tree-row") });
@@ -117,6 +120,7 @@ export class StageRoom extends Component {
     this.pieces.mount();
     this.ways.mount();
     this.planes.mount();
+    this.reach.mount();
     this.live.mount();
   }
 
@@ -125,6 +129,7 @@ export class StageRoom extends Component {
     this.pieces?.outline();
     this.ways?.outline();
     this.planes?.outline();
+    this.reach?.outline();
   }
 
   /** The view knows the selected part, driven or not. */
@@ -269,6 +274,12 @@ export class StageRoom extends Component {
     const x = xOf(transport.frame + 0.5, { ...this.axis.view, width });
     line.hidden = x < 0 || x > width || !project.status.frames;
     line.style.transform = `translateX(${x}px)`;
+  }
+
+  /** What a driven property is at this frame; undefined of what nothing drives. */
+  #valueAt(target) {
+    const { curves, frame } = this.#live ?? { ...this.#bound, frame: transport.frame };
+    return curves[target]?.values[frame];
   }
 
   /** Write the values of this frame beside what is driven, and put its knobs there. */
