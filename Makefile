@@ -31,9 +31,10 @@ node_modules/.stamp: package-lock.json
 	npm ci --no-audit --no-fund --loglevel=error
 	touch $@
 
-# Three at once, on two processors too: what drives a browser waits most of its time.
+# Three at once, on two processors too: what drives a browser waits most of its time. What goes by the clock comes after, alone.
 test: install-dev
-	$(BIN)/pytest -n 3 --dist loadfile
+	$(BIN)/pytest -n 3 --dist loadfile -m "not alone"
+	$(BIN)/pytest -m alone
 
 # What a change is held to before it is committed: format, lint, types and the tests that need no browser.
 check: install-dev

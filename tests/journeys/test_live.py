@@ -5,6 +5,8 @@ import pytest
 import soundfile
 from tests.journeys.conftest import CHROMIUM, FLAGS, ask, on_stage, wait
 
+pytestmark = pytest.mark.alone
+
 RATE = 48_000
 FAKE = ("--use-fake-ui-for-media-stream", "--use-fake-device-for-media-stream")
 GLOWS = """[...document.querySelectorAll(".tree-row")].filter((row) => row.textContent.includes("Lamp glow"))

@@ -9,6 +9,8 @@ from scipy.signal import correlate
 from tests.journeys.conftest import CHROMIUM, FLAGS, ask
 from tests.journeys.test_ways import quiet
 
+pytestmark = pytest.mark.alone
+
 RATE = 48_000
 FAKE = ("--use-fake-ui-for-media-stream", "--use-fake-device-for-media-stream")
 

@@ -5,6 +5,8 @@ import pytest
 from tests.journeys.conftest import axe, on_stage, wait
 from tests.journeys.test_ways import choose, quiet
 
+pytestmark = pytest.mark.alone
+
 MODULE = """(async () => {
     const src = document.querySelector('script[type=module]').src;
     const { getPack } = await import(src.replace('app.js', 'server.js'));

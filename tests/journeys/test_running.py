@@ -18,6 +18,8 @@ from tests.journeys.conftest import Server, wait
 
 from fern_tide.store.processes import born
 
+pytestmark = pytest.mark.alone
+
 
 def quiet(folder: Path, *, minutes: int) -> Path:
     """A small file that takes seconds to analyze: long, slow and silent."""
