@@ -61,6 +61,7 @@ bench: install-dev $(VENV)/bench.stamp
 	$(BIN)/python benchmarks/derivation.py
 	$(BIN)/python benchmarks/hand_off.py
 	$(BIN)/python benchmarks/drag.py
+	$(BIN)/python benchmarks/arrays.py
 	$(BIN)/python benchmarks/live.py
 
 mutants: install-dev

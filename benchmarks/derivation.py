@@ -17,6 +17,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+from page import write_part
 from sounds import song
 
 from fern_tide.core.base.target import Target
@@ -37,7 +38,6 @@ from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.studio import Settings, Studio
 from fern_tide.workflows.tune import edits
 
-PAGE = Path(__file__).parent.parent / "docs/benchmarks.md"
 ROWS: list[tuple[str, str, str]] = []
 CURVES, CHAIN, MAPPINGS = 10_000, 300, 200
 SOUND = song(20, channels=1)
@@ -127,11 +127,9 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         status(Path(folder))
     chains()
-    table = ["## Derivation", "", "Wall-clock times, of one run.", "", "| what | goal | measured |", "|---|---|---|"]
-    table += [f"| {what} | {goal} | {measured} |" for what, goal, measured in ROWS]
-    before = PAGE.read_text().split("\n## Derivation")[0].rstrip()
-    PAGE.write_text(before + "\n\n" + "\n".join(table) + "\n")
-    print("\n".join(table[5:]))
+    write_part("Derivation", "Wall-clock times, of one run.", ROWS)
+    for row in ROWS:
+        print(*row, sep=" | ")
 
 
 if __name__ == "__main__":

@@ -8,6 +8,7 @@ from statistics import median
 
 import numpy as np
 import soundfile
+from page import write_part
 
 from fern_tide.core.bake.flashing import FlashMeter
 from fern_tide.core.bake.touch_up import TouchUp
@@ -22,7 +23,6 @@ from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.tune.sync_report import causes, sync_rows
 from fern_tide.workflows.tune.touching import standings
 
-PAGE = Path(__file__).parent.parent / "docs/benchmarks.md"
 CURVES, FRAMES, TOUCH_UPS = 200, 14_400, 1_000
 ROWS: list[tuple[str, str, str]] = []
 
@@ -127,11 +127,9 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         over_a_bake(Path(folder))
     flashes()
-    table = ["## Hand-off", "", "Wall-clock times, of one run.", "", "| what | goal | measured |", "|---|---|---|"]
-    table += [f"| {what} | {goal} | {measured} |" for what, goal, measured in ROWS]
-    before = PAGE.read_text().split("\n## Hand-off")[0].rstrip()
-    PAGE.write_text(before + "\n\n" + "\n".join(table) + "\n")
-    print("\n".join(table[6:]))
+    write_part("Hand-off", "Wall-clock times, of one run.", ROWS)
+    for row in ROWS:
+        print(*row, sep=" | ")
 
 
 if __name__ == "__main__":

@@ -18,6 +18,7 @@ from pathlib import Path
 from shutil import which
 
 import numpy as np
+from page import write_part
 from playwright.sync_api import sync_playwright
 from sounds import song
 
@@ -27,7 +28,6 @@ from fern_tide.core.live.run import LiveRun
 from fern_tide.core.sound.decode import blocks
 from fern_tide.demo.project import bench_project, demo_project, wall_project
 
-PAGE = Path(__file__).parent.parent / "docs/benchmarks.md"
 RATE_HZ, FRAME = 48_000, 1600
 PROJECTS = {"the demo": demo_project, "the potting bench": bench_project, "the wall of panes": wall_project}
 CHROMIUM = which("chromium-headless-shell") or "/usr/bin/chromium"
@@ -109,12 +109,9 @@ def main() -> None:
     rows.append(("what an hour of the demo keeps, after its first five minutes", "0 MB", an_hour(sound)))
     rows += [("sound to picture, the 2D demo, drawn in software", "60 ms", words) for words in seen(("2d",))]
     rows += [("sound to picture, a 3D demo, drawn in software", "60 ms", words) for words in seen(("3d",))]
-    table = ["## Live", "", "Shares of a core are CPU time; all else is of one run.", ""]
-    table += ["| what | goal | measured |", "|---|---|---|"]
-    table += [f"| {what} | {goal} | {measured} |" for what, goal, measured in rows]
-    before = PAGE.read_text().split("\n## Live")[0].rstrip()
-    PAGE.write_text(before + "\n\n" + "\n".join(table) + "\n")
-    print("\n".join(table[4:]))
+    write_part("Live", "Shares of a core are CPU time; all else is of one run.", rows)
+    for row in rows:
+        print(*row, sep=" | ")
 
 
 if __name__ == "__main__":

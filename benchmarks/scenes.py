@@ -20,6 +20,7 @@ from shutil import which
 from typing import Any
 
 import numpy as np
+from page import write_part
 from playwright.sync_api import sync_playwright
 
 from fern_tide.core.bake.bake import bake
@@ -37,7 +38,6 @@ from fern_tide.demo.scene import glasshouse
 from fern_tide.workflows.studio import Settings, Studio
 
 ROOT = Path(__file__).parent.parent
-PAGE = ROOT / "docs/benchmarks.md"
 CHROMIUM = which("chromium-headless-shell") or "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-dev-shm-usage", "--mute-audio", "--autoplay-policy=no-user-gesture-required"]
 QUIET = ["--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update"]
@@ -153,7 +153,7 @@ def drawing(data: Path) -> None:
             page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=url)
             page.goto("/")
             links = page.eval_on_selector_all("main li a", "links => links.map((a) => a.getAttribute('href'))")
-            for name, link in zip(("2D", "3D, draft"), links, strict=True):
+            for name, link in zip(("2D", "3D, draft"), links, strict=False):
                 page.goto(link.replace("/bench", "/stage"))
                 page.wait_for_timeout(4000)
                 shown = page.evaluate(
@@ -184,10 +184,7 @@ def main() -> None:
         coming_in(Path(folder) / "a")
         going_home()
         drawing(Path(folder) / "b")
-    table = ["## Scenes", "", "Wall-clock times, of one run.", "", "| what | goal | measured |", "|---|---|---|"]
-    table += [f"| {what} | {goal} | {measured} |" for what, goal, measured in ROWS]
-    kept = PAGE.read_text().split("\n## Scenes")[0].rstrip()
-    PAGE.write_text(kept + "\n\n" + "\n".join(table) + "\n")
+    write_part("Scenes", "Wall-clock times, of one run.", ROWS)
 
 
 if __name__ == "__main__":

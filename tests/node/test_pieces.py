@@ -32,6 +32,17 @@ class Plain:
         return np.asarray(values).astype(np.float32).tolist()
 
 
+class Listed:
+    """A pack whose arrays are named by number, as float32 has them."""
+
+    def __init__(self):
+        self.arrays = []
+
+    def add(self, values):
+        self.arrays.append(np.asarray(values).astype(np.float32).tolist())
+        return len(self.arrays) - 1
+
+
 def array(params, values):
     shape = {"id": "array_3d", "params": params}
     return Part.model_validate({"id": "row", "name": "Row", "values": values, "shape": shape})
@@ -59,7 +70,8 @@ class Trial:
             self.project.scene, Target(part="row", property=name), [(item, item.drives[0]) for item in many]
         )
         self.values = piece_values(self.motion, stack, self.lifts)
-        self.field = field_head(Plain(), self.project, part)
+        self.pack = Listed()
+        self.head = field_head(self.pack, self.project, part)
         self.property = property_head(Plain(), stack, self.lifts, self.motion)
         self.part = part
 
@@ -69,20 +81,21 @@ class Trial:
         return {"table": own | {name: float(values[frame]) for name, values in self.motion.curves.items()}}
 
     def check(self, modules, *, count=50, within=2e-4):
+        field = modules("pieces", "unpacked", self.head, self.pack.arrays)
         pieces, frames = RNG.integers(0, self.motion.pieces.n_pieces, count), RNG.integers(0, FRAMES, count)
         span = np.ptp(self.values) or 1.0
         for piece, frame in zip(pieces.tolist(), frames.tolist(), strict=True):
             at = self.of(frame)
-            places = modules("pieces", "placesOf", self.field, at)
+            places = modules("pieces", "placesOf", field, at)
             assert np.reshape(places, (-1, 3)) == pytest.approx(
                 self.motion.places(np.arange(len(places) // 3))[..., min(frame, self.n_places - 1)].T, abs=1e-5
             )
-            reach = modules("pieces", "reachesOf", self.field, places, at)
+            reach = modules("pieces", "reachesOf", field, places, at)
             value = modules(
                 "pieces",
                 "valueOfPiece",
                 self.property,
-                self.field,
+                field,
                 piece,
                 frame,
                 1.0 if reach is None else reach[piece],
@@ -160,7 +173,14 @@ def test_the_line_through_the_pieces_goes_by_their_order_and_keeps_both_ends(mod
 def test_lateness_is_as_exact_as_pythons_for_a_quarter_of_a_million_pieces(modules):
     given = {"layout": {"id": "line", "params": {"count": 1000}}, "late_frames": 9999.0}
     trial = Trial(given, {})
-    lift = modules("pieces", "liftOf", {"rows": [ONE.tolist()], "late": -9950.5}, trial.field, 997, 40)
+    lift = modules(
+        "pieces",
+        "liftOf",
+        {"rows": [ONE.tolist()], "late": -9950.5},
+        modules("pieces", "unpacked", trial.head, trial.pack.arrays),
+        997,
+        40,
+    )
     late = 997 / 999 * 9999.0 - 9950.5
     whole, part = int(np.floor(late)), late % 1
     wanted = ONE[40 - whole] * (1 - part) + ONE[39 - whole] * part
@@ -177,10 +197,11 @@ def test_two_colours_of_linear_light_mix_as_python_mixes_them(modules):
 
 def test_what_a_pack_names_by_number_is_found_in_its_arrays(modules):
     arrays = [[0.5], [1], [2], [3], [[7, 8]], [9, 9], [5, 6], [4]]
-    names = {"ranks": 0, "ranks_more": 1, "gains": 2, "source": 3, "turns": None, "pieces": 1}
+    names = {"ranks": 0, "ranks_more": 1, "gains": {"all": 0.5}, "source": 3, "turns": None, "pieces": 1}
     reach = {"name": "reach1", "easing": {"from": 0, "to": 1, "values": 5}}
-    field = modules("pieces", "unpacked", {**names, "ways": {"gap": 6}, "reaches": [reach]}, arrays)
-    assert field["ranks"] == [0.5] and field["ways"] == {"gap": [5, 6]} and field["turns"] is None
+    field = modules("pieces", "unpacked", {**names, "ways": {"gap": [0, {"all": 2}, 7]}, "reaches": [reach]}, arrays)
+    assert field["ranks"] == [0.5] and field["ways"] == {"gap": [0.5, 2, 4]} and field["turns"] is None
+    assert field["gains"] == [0.5]
     assert field["reaches"][0]["easing"]["values"] == [9, 9] and field["source"] == [3] and field["pieces"] == 1
     driver = {"rows": 4, "response": {"values": 5}, "colours": [{"values": 6}]}
     moved = modules("pieces", "unpackedMotion", {"piece_y": {"own": 1, "drivers": [driver]}}, arrays)["piece_y"]
@@ -233,3 +254,12 @@ def test_the_edges_of_a_reach_are_where_motion_begins_to_fade_and_ends(modules):
                 assert len(points) >= 2 and (space == "3d" or not points[:, 2].any())
                 got = fading.shares(points.T[:, :, np.newaxis], {name: np.array([one]) for name, one in own.items()})
                 np.testing.assert_allclose(got, share, atol=1e-6, err_msg=f"{shape} {space}")
+
+
+def test_pieces_come_in_their_order_whether_each_has_a_place_or_some_share_one(modules):
+    ranks = RNG.permutation(9) / 8
+    for given in (ranks, np.abs(ranks - 0.5), np.zeros(9)):
+        field = {"ranks": given.tolist(), "ranks_more": [0] * 9, "pieces": 9}
+        wanted = sorted(range(9), key=lambda piece, given=given: (given[piece], piece))
+        assert modules("pieces", "inOrder", field, 100) == wanted
+        assert modules("pieces", "inOrder", field, 3) == [wanted[0], wanted[4], wanted[8]]

@@ -36,7 +36,7 @@ def stand(key: str) -> Any:
 def edit(key: str) -> Any:
     """Store an edit."""
     plain = body()
-    before = studio().projects.current(key).document
+    _, before = studio().projects.head(key)
     revision = edits.edit(studio(), key, read_command(plain.get("command")), base=whole(plain, "base"))
     return _answer(revision, chosen=_new_envelope(before, revision.document))
 

@@ -45,19 +45,26 @@ def field_head(pack: Pack, project: Project, part: Part) -> dict[str, Any]:
     ranks = pieces.ranks.astype(np.float32)
     return {
         "pieces": pieces.n_pieces,
-        "source": pack.add(pieces.sources.astype(np.float64)),
-        "ways": {name: pack.add(way.ravel()) for name, way in pieces.laid.ways.items()},
+        "source": _numbers(pack, pieces.sources.astype(np.float64)),
+        "ways": {name: [_numbers(pack, axis) for axis in way.T] for name, way in pieces.laid.ways.items()},
         "fixed": None if pieces.laid.fixed is None else pack.add(pieces.laid.fixed.ravel()),
         "turns": pack.add(pieces.laid.turns.T.ravel()) if pieces.laid.turns.any() else None,
         "ranks": pack.add(pieces.ranks),
-        "ranks_more": pack.add(pieces.ranks - ranks.astype(np.float64)),  # what float32 leaves out
-        "gains": pack.add(motion.gains(np.arange(pieces.n_pieces))),
+        "ranks_more": _numbers(pack, pieces.ranks - ranks.astype(np.float64)),  # what float32 leaves out
+        "gains": _numbers(pack, motion.gains(np.arange(pieces.n_pieces))),
         "late": motion.late_frames,
         "nearest": params.rows is Between.NEAREST,
         "coloured": params.coloured,
         "reaches": [_reach(pack, reach) for reach in params.reaches],
         "thrown": _thrown(pack, project, motion),
     }
+
+
+def _numbers(pack: Pack, values: FloatArray) -> int | dict[str, float]:
+    """Pack a number for each piece, or only the one that all of them have."""
+    if len(values) and (values == values[0]).all():
+        return {"all": float(values[0])}
+    return pack.add(values)
 
 
 def _thrown(pack: Pack, project: Project, motion: ArrayMotion) -> dict[str, Any] | None:

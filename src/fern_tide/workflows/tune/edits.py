@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Container
 from dataclasses import dataclass
+from operator import is_
 
 import numpy as np
 
@@ -40,8 +41,19 @@ def edit(studio: Studio, key: str, command: Command, *, base: int) -> Revision:
     if project == current.document:
         return current
     revision = studio.projects.save(key, project, base=base, label=command.label(current.document))
-    analysis.ensure(studio, project)
+    if not _sounds_alike(current.document, project):
+        analysis.ensure(studio, project)
     return revision
+
+
+def _sounds_alike(before: Project, after: Project) -> bool:
+    """Say whether a document needs nothing of its sounds that the one before did not: what hears is the very same."""
+    many = ("tracks", "envelopes", "mappings", "touch_ups")
+    return (before.rate, before.beat, before.first_cut) == (after.rate, after.beat, after.first_cut) and all(
+        len(getattr(before, name)) == len(getattr(after, name))
+        and all(map(is_, getattr(before, name), getattr(after, name)))
+        for name in many
+    )
 
 
 @dataclass(frozen=True)

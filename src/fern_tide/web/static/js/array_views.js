@@ -30,7 +30,7 @@ export class ArrayViews {
 
   /** Make them anew from what the server packed, each by create(id, field); gives the heads of their parts. */
   makeEach(pack, create) {
-    for (const view of this.views.values()) view.dispose?.();
+    for (const view of this.views.values()) view.leave?.();
     this.views.clear();
     for (const [id, field] of Object.entries(pack?.head.fields ?? {})) {
       const view = create(id, unpacked(field, pack.arrays));

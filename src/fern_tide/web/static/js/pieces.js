@@ -127,9 +127,23 @@ export function reachesOf(field, places, valueOf) {
   return shares;
 }
 
+/** The pieces in their order, where each has a place of its own, as far from the next as all are; null where they have not. */
+function placedByRank({ ranks, ranks_more: more, pieces }) {
+  const order = new Array(pieces).fill(-1);
+  for (let piece = 0; piece < pieces; piece += 1) {
+    const place = Math.round((ranks[piece] + more[piece]) * (pieces - 1));
+    if (order[place] !== -1) return null;
+    order[place] = piece;
+  }
+  return order;
+}
+
+const sortedByRank = ({ ranks, ranks_more: more, pieces }) => Array.from({ length: pieces }, (_, piece) => piece).sort((a, b) => ranks[a] + more[a] - (ranks[b] + more[b]) || a - b);
+
 /** The pieces in their order, no more than so many of them, evenly chosen, with the first and the last. Pure. */
-export function inOrder({ ranks, ranks_more: more, pieces }, most) {
-  const order = Array.from({ length: pieces }, (_, piece) => piece).sort((a, b) => ranks[a] + more[a] - (ranks[b] + more[b]) || a - b);
+export function inOrder(field, most) {
+  const { pieces } = field;
+  const order = placedByRank(field) ?? sortedByRank(field);
   if (pieces <= most) return order;
   return Array.from({ length: most }, (_, place) => order[Math.round((place * (pieces - 1)) / (most - 1))]);
 }
@@ -146,11 +160,24 @@ export function mixedLight(first, last, share) {
   return [0, 3, 6].map((row) => Math.min(1, Math.max(0, rowOf(BACK, row, cones))));
 }
 
+/** A number for each piece, or the one that all have as many times. */
+const numbers = (at, arrays, count) => (typeof at === "number" ? arrays[at] : new Float32Array(count).fill(at.all));
+
+/** Three columns as one array, three numbers a piece. */
+function together(columns, count) {
+  const joined = new Float32Array(3 * count);
+  columns.forEach((column, axis) => {
+    for (let piece = 0; piece < count; piece += 1) joined[3 * piece + axis] = column[piece];
+  });
+  return joined;
+}
+
 /** What a packed field names by number, as arrays. Pure. */
 export function unpacked(field, arrays) {
-  const ways = Object.fromEntries(Object.entries(field.ways).map(([name, at]) => [name, arrays[at]]));
+  const of = (at) => numbers(at, arrays, field.pieces);
+  const ways = Object.fromEntries(Object.entries(field.ways).map(([name, columns]) => [name, together(columns.map(of), field.pieces)]));
   const reaches = field.reaches.map((reach) => ({ ...reach, easing: { ...reach.easing, values: arrays[reach.easing.values] } }));
-  const [ranks, ranks_more, gains, source] = ["ranks", "ranks_more", "gains", "source"].map((name) => arrays[field[name]]);
+  const [ranks, ranks_more, gains, source] = ["ranks", "ranks_more", "gains", "source"].map((name) => of(field[name]));
   const fixed = field.fixed === null ? null : arrays[field.fixed];
   const thrown = field.thrown && { ...field.thrown, kinds: arrays[field.thrown.kinds] };
   return { ...field, fixed, thrown, ways, reaches, ranks, ranks_more, gains, source, turns: field.turns === null ? null : arrays[field.turns] };

@@ -2,6 +2,7 @@
 
 import { project } from "./project.js";
 import { getPack } from "./server.js";
+import { unhurried } from "./unhurried.js";
 
 const SNAP_PX = 9;
 
@@ -34,7 +35,8 @@ export const rhythm = new (class extends EventTarget {
   track = null;
 
   open() {
-    project.addEventListener("revised", () => this.load(this.track));
+    const again = unhurried(() => this.load(this.track));
+    project.addEventListener("revised", again);
     this.load(null);
   }
 

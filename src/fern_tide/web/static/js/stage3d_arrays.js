@@ -1,10 +1,14 @@
 // Arrays in the 3D stage: one instanced mesh for every mesh that pieces are made from, or in a draft of very many, points.
 
-import { BufferAttribute, BufferGeometry, Color, DynamicDrawUsage, Euler, Group, InstancedBufferAttribute, InstancedMesh, MathUtils, Matrix4, Points, PointsMaterial, Quaternion, SRGBColorSpace, Vector3 } from "../vendor/three.module.js";
+import { BufferAttribute, BufferGeometry, Color, DynamicDrawUsage, Euler, Group, MathUtils, Matrix4, Points, PointsMaterial, Quaternion, SRGBColorSpace, Vector3 } from "../vendor/three.module.js";
 import { ArrayViews, asked, flying, freeReaches, getterOf } from "./array_views.js";
+import { coarse } from "./coarse.js";
+import { many } from "./many.js";
 import { inOrder, mixedLight, reachesOf } from "./pieces.js";
 
 const MOST_SOLID = 2000; // pieces in a draft; more of them are points
+const MOST_TRIANGLES = 150_000; // of all pieces in a draft; with more, each has fewer
+const FEW = 24; // pieces, which are drawn soon enough one by one
 const FOLLOWED = ["color", "emissive"];
 const PLAIN = ["opacity", "emissiveIntensity", "metalness", "roughness", "side"];
 const NAMES = ["x", "y", "z", "turn_x", "turn_y", "turn_z", "scale_x", "scale_y", "scale_z"].map((name) => `piece_${name}`);
@@ -39,6 +43,7 @@ export class ArrayView {
    */
   constructor(field, { nodes, draft }) {
     this.field = field;
+    this.draft = draft;
     this.node = nodes[field.node];
     this.sources = field.nodes.map((index) => nodes[index]);
     /** @type {any} */
@@ -62,16 +67,12 @@ export class ArrayView {
     if (!pieces.length) return;
     source.traverse((original) => {
       if (!original.isMesh) return;
-      const geometry = original.geometry.clone();
-      const opacity = new InstancedBufferAttribute(new Float32Array(pieces.length).fill(1), 1);
-      geometry.setAttribute("pieceOpacity", opacity);
+      const geometry = this.draft && !original.material.map ? coarse(original.geometry, MOST_TRIANGLES / pieces.length) : original.geometry.clone();
       /** @type {any} */
-      const mesh = new InstancedMesh(geometry, null, pieces.length);
-      mesh.frustumCulled = false;
+      const mesh = many(geometry, pieces.length, { asOne: this.draft && pieces.length > FEW });
       if (original.morphTargetInfluences) mesh.morphTargetInfluences = original.morphTargetInfluences; // the very same: they move with it
-      mesh.instanceMatrix.setUsage(DynamicDrawUsage);
       this.group.add(mesh);
-      this.#meshes.push({ mesh, original, pieces, opacity, like: null });
+      this.#meshes.push({ mesh, original, pieces, like: null });
     });
   }
 
@@ -122,9 +123,7 @@ export class ArrayView {
     for (const { mesh, original, pieces } of this.#meshes) {
       original.updateWorldMatrix(true, false);
       const local = new Matrix4().multiplyMatrices(inverse, original.matrixWorld);
-      pieces.forEach((piece, place) => mesh.setMatrixAt(place, made.fromArray(this.matrices, 16 * piece).multiply(local)));
-      mesh.instanceMatrix.needsUpdate = true;
-      mesh.boundingBox = mesh.boundingSphere = null;
+      pieces.forEach((piece, place) => mesh.put(place, made.fromArray(this.matrices, 16 * piece).multiply(local)));
     }
   }
 
@@ -155,11 +154,9 @@ export class ArrayView {
     };
     for (const shown of this.#meshes) {
       this.#surface(shown, Boolean(colours), Boolean(fading));
-      if (colours) shown.pieces.forEach((piece, place) => shown.mesh.setColorAt(place, colourOf(piece)));
-      if (shown.mesh.instanceColor) shown.mesh.instanceColor.needsUpdate = true;
-      if (!fading) continue;
-      shown.pieces.forEach((piece, place) => (shown.opacity.array[place] = asked(opacity, piece)));
-      shown.opacity.needsUpdate = true;
+      if (colours) shown.pieces.forEach((piece, place) => shown.mesh.paint(place, colourOf(piece)));
+      if (fading) shown.pieces.forEach((piece, place) => shown.mesh.fade(place, asked(opacity, piece)));
+      shown.mesh.done({ painted: Boolean(colours), faded: Boolean(fading) });
     }
   }
 
@@ -183,6 +180,7 @@ export class ArrayView {
       shown.mesh.material?.dispose();
       shown.mesh.material = material.clone();
       if (fading) fade(shown.mesh.material);
+      shown.mesh.dress?.(shown.mesh.material, coloured);
       shown.like = like;
     }
     const made = shown.mesh.material;
@@ -197,7 +195,7 @@ export class ArrayView {
     const [hit] = ray.intersectObjects(this.group.children, false);
     if (!hit) return null;
     const shown = this.#meshes.find(({ mesh }) => mesh === hit.object);
-    return shown ? shown.pieces[hit.instanceId] : hit.index;
+    return shown ? shown.pieces[shown.mesh.pieceOf(hit)] : hit.index;
   }
 
   /** The reaches that the hand can move: their names, and where their middles are in the world. */
@@ -218,8 +216,13 @@ export class ArrayView {
     });
   }
 
-  dispose() {
+  /** It is seen no more; what draws it goes once what comes in its place was drawn, which may need the very same. */
+  leave() {
     this.group.removeFromParent();
+    requestAnimationFrame(() => setTimeout(() => this.#dispose()));
+  }
+
+  #dispose() {
     for (const { mesh } of this.#meshes) mesh.dispose();
     for (const { geometry, material } of [...this.#meshes.map(({ mesh }) => mesh), this.#points ?? []].flat()) {
       geometry.dispose();

@@ -50,7 +50,7 @@ export class StageRoom extends Component {
     const root = this.find("#parts");
     this.axis = new Axis(project.status.frames);
     this.stage = new StageView(this.find("#stage"), { prefix: "stage-", signal: this.signal });
-    const head = () => JSON.parse(this.find("#part-head")?.textContent ?? "null");
+    const head = (this.head = () => JSON.parse(this.find("#part-head")?.textContent ?? "null"));
     this.choosing = new Choosing(room, this.signal, { stage: this.stage, isPlaying: () => transport.playing });
     this.triedOrder = new TriedOrder(root, this.signal, { onTry: (order) => this.choosing.tryOrder(order) });
     const pick = (part, event, rows) => this.choosing.pick(part, event, rows);
@@ -58,14 +58,13 @@ export class StageRoom extends Component {
     this.pieces = new PiecesHand(room, this.signal, { stage: this.stage, head });
     this.planes = new Planes(room, this.signal, { stage: this.stage });
     this.ways = new WaysHand(room, this.signal, { stage: this.stage, onTry: (command) => this.#preview(command) });
-    const tryReach = (command) => (command ? this.#preview(command) : this.load());
-    this.reach = new ReachHand(room, this.signal, { stage: this.stage, valueAt: (target) => this.#valueAt(target), onTry: tryReach });
-    this.properties = new PartProperties(root, this.signal, { stage: this.stage, head, onUnseen: (command) => (command ? this.#preview(command) : this.load()) });
+    const seen = (command) => (command ? this.#preview(command) : this.load());
+    this.reach = new ReachHand(room, this.signal, { stage: this.stage, valueAt: (target) => this.#valueAt(target), onTry: seen });
+    this.properties = new PartProperties(root, this.signal, { stage: this.stage, head, onUnseen: seen });
     this.tree = new Tree(root, this.signal, { renew: () => this.parts.renew(), looked: () => this.#looked(), pick });
     new StageFiles(room, this.signal, { stage: this.stage, isBare: () => !this.find(".tree-row") });
     this.parts = new Parts(root, this.signal, { looked: () => this.#looked(), mount: (scope) => this.#mount(scope), drawn: () => this.#drawn() });
     this.live = new Live(room, this.signal, { onStand: (standing) => this.#stand(standing) });
-    this.head = head;
     new Picker(byId("picker"), this.signal);
     const more = (path) => (path.startsWith("stage/several/") ? this.choosing.asked : {});
     new Bound(root, this.signal, { onTry: (command, field) => this.#tried(command, field), onDone: ({ note }) => note && notice(note, { tone: "good" }), more });
@@ -229,9 +228,11 @@ export class StageRoom extends Component {
   /** The stage is moved live; null is no more. */
   #stand(standing) {
     this.#live = standing;
+    this.stage.hurry(standing !== null);
     if (!standing) return void this.load();
     this.stage.bind(standing);
     this.stage.show(standing.frame, standing.seconds);
+    this.stage.drawNow();
     this.#drawRunning();
     this.looking.outline();
   }

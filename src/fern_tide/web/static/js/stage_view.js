@@ -17,6 +17,8 @@ export class StageView {
   #bound = { curves: {}, parts: {}, arrays: {} };
   #frame = 0;
   #seconds = 0;
+  #isOpen = false;
+  #waits = false; // for the arrays that what is bound is of
   view = null;
 
   constructor(root, { prefix, signal }) {
@@ -28,7 +30,7 @@ export class StageView {
     this.looks = project.status.looks;
     this.pieces = project.status.pieces;
     this.space = root.dataset.kind ?? "2d";
-    this.ready = this.#open();
+    this.ready = this.#open().then(() => (this.#isOpen = true));
     signal.addEventListener("abort", () => this.view?.dispose());
   }
 
@@ -63,22 +65,36 @@ export class StageView {
 
   /** Load what arrays there are. */
   async #loadArrays() {
+    this.#waits = true;
     const pack = await telling(() => this.#arrays());
+    this.#waits = false;
     if (this.signal.aborted) return;
     this.view.loadArrays(pack ?? null);
+    this.view.bind(this.#bound);
     this.view.show(this.#frame, this.#seconds);
   }
 
   bind({ curves, parts, arrays }) {
     this.#bound = { curves, parts, arrays };
-    this.view?.bind(this.#bound);
+    if (!this.#waits) this.view?.bind(this.#bound);
+  }
+
+  /** Whether it is moved as a sound comes: what is shown then is drawn at once, not with the next picture. */
+  hurry(is) {
+    if (!this.view || this.view.hurried === is) return;
+    this.view.hurried = is;
+    this.view.render?.();
+  }
+
+  drawNow() {
+    this.view?.renderNow?.();
   }
 
   /** Show a frame of what is bound; motion that a file came with is shown as it is then, or at given seconds. */
   show(frame, seconds = secondsOf(frame)) {
     this.#frame = frame;
     this.#seconds = seconds;
-    this.view?.show(frame, seconds);
+    if (!this.#waits) this.view?.show(frame, seconds);
   }
 
   /** Draw the scene anew when it looks otherwise; one that is of another kind needs the whole page. */
@@ -96,7 +112,7 @@ export class StageView {
     const [same, stand] = [looks === this.looks, pieces === this.pieces];
     if (same && stand) return;
     Object.assign(this, { looks, pieces });
-    await this.ready;
+    if (!this.#isOpen) await this.ready;
     if (!this.view) return;
     if (same) {
       await this.#loadArrays();

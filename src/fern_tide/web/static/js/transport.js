@@ -4,6 +4,7 @@ import { byId } from "./dom.js";
 import { project } from "./project.js";
 import { getJson } from "./server.js";
 import { telling } from "./notices.js";
+import { unhurried } from "./unhurried.js";
 
 const EARLY = 1e-6; // of a frame: a frame's own time, rounded to a double, still belongs to it
 const SCRUB_MS = 140; // how long a place is heard while the hand moves over it
@@ -41,8 +42,9 @@ export const transport = new (class extends EventTarget {
     byId("play").addEventListener("click", () => this.toggle());
     byId("loop").addEventListener("click", () => this.loop());
     this.audio.addEventListener("ended", () => this.#ended());
-    project.addEventListener("status", () => this.seek(Math.min(this.frame, this.last)));
-    project.addEventListener("revised", () => this.load());
+    project.addEventListener("status", () => (this.frame > this.last ? this.seek(this.last) : this.#write()));
+    const again = unhurried(() => this.load());
+    project.addEventListener("revised", again);
     this.load();
     this.show();
   }
@@ -188,10 +190,14 @@ export const transport = new (class extends EventTarget {
     this.seek(this.last);
   }
 
-  /** Show the playhead everywhere. */
-  show() {
+  #write() {
     byId("clock").textContent = clockWords(this.frame, this.rate);
     byId("frame-words").textContent = `frame ${this.frame} of ${project.status.frames}`;
+  }
+
+  /** Show the playhead everywhere. */
+  show() {
+    this.#write();
     this.#keep();
     this.dispatchEvent(new Event("frame"));
   }

@@ -4,6 +4,7 @@ import { Box3, Color, GridHelper, MathUtils, PerspectiveCamera, Plane, Raycaster
 import { OrbitControls } from "../vendor/OrbitControls.js";
 import { StudioLight } from "./studio_light.js";
 
+const HURRIED = 0.6; // pixels of a draft along each side, for each on the screen
 const NARROW = 1.6; // of a view: one that is narrower shows as much across, and more up and down
 
 /** Whether a context is drawn by the processor: then a draft is what stays usable. */
@@ -31,6 +32,9 @@ export const seenFrom = (camera, { min, max }) => [0, 1, 2, 3, 4, 5, 6, 7].map((
 
 export class View3d {
   #asked = false;
+  /** Whether it is moved as a sound comes: a draft then has fewer pixels, so that it is seen sooner. */
+  hurried = false;
+  #furnished = "";
 
   constructor(root, shown) {
     this.root = root;
@@ -74,7 +78,11 @@ export class View3d {
   }
 
   /** Put in what is shown beside the parts: the background, the floor, the light to look by. */
-  furnish({ background, floor, light }) {
+  furnish(shown) {
+    const wanted = JSON.stringify(shown);
+    if (wanted === this.#furnished) return;
+    this.#furnished = wanted;
+    const { background, floor, light } = shown;
     this.ground.set(background);
     this.floor.visible = floor;
     this.light.show(this.renderer, { ...light, draft: this.draft });
@@ -85,16 +93,14 @@ export class View3d {
   render() {
     if (this.#asked) return;
     this.#asked = true;
-    requestAnimationFrame(() => {
-      this.#asked = false;
-      this.renderNow();
-    });
+    requestAnimationFrame(() => this.#asked && this.renderNow());
   }
 
   renderNow() {
+    this.#asked = false;
     const { clientWidth: width, clientHeight: height } = this.canvas;
     if (!width || !height || this.gone) return;
-    const pixels = this.draft ? 1 : window.devicePixelRatio;
+    const pixels = this.draft ? (this.hurried ? HURRIED : 1) : window.devicePixelRatio;
     const [w, h] = [Math.round(width * pixels), Math.round(height * pixels)];
     if (this.canvas.width !== w || this.canvas.height !== h) this.renderer.setSize(w, h, false);
     const camera = this.through ?? this.eye;

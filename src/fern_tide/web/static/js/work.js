@@ -2,6 +2,7 @@
 
 import { byId } from "./dom.js";
 import { project } from "./project.js";
+import { unhurried } from "./unhurried.js";
 
 const LATER_MS = 2000;
 
@@ -10,7 +11,9 @@ export const work = new (class extends EventTarget {
 
   open() {
     const place = byId("work");
-    for (const event of ["revised", "waiting"]) project.addEventListener(event, () => this.look());
+    const soon = unhurried(() => this.look());
+    project.addEventListener("revised", soon);
+    project.addEventListener("waiting", () => this.look());
     place.addEventListener("htmx:afterSwap", ({ target }) => target === place && this.#drawn(place));
     const again = () => setTimeout(() => this.look(), LATER_MS); // an answer that never came must not be the last
     for (const event of ["htmx:sendError", "htmx:responseError", "htmx:timeout"]) place.addEventListener(event, again);
