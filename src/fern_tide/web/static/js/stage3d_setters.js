@@ -22,7 +22,7 @@ export function placeNode(node, head, valueOf) {
 /** A simple surface of the same colour, picture and see-through. */
 export function simpler(material) {
   const { color, map, transparent, opacity, alphaTest, emissive, emissiveMap, emissiveIntensity, vertexColors, name } = material;
-  const made = new MeshLambertMaterial({ color, map: map ?? null, transparent, opacity, alphaTest, vertexColors, name, side: transparent ? DoubleSide : material.side, forceSinglePass: true });
+  const made = new MeshLambertMaterial({ color, map: map ?? null, transparent, opacity, alphaTest, vertexColors, name, side: transparent ? DoubleSide : material.side });
   if (emissive) made.emissive.copy(emissive);
   Object.assign(made, { emissiveMap: emissiveMap ?? null, emissiveIntensity: emissiveIntensity ?? 1, depthWrite: material.depthWrite });
   return made;
