@@ -13,7 +13,7 @@ import binascii
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Annotated, Any
 
 import numpy as np
@@ -24,7 +24,7 @@ from fern_tide.core.bake.touch import Stretch, Touch
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.registry import Choice, discover
-from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.signal import FloatArray, frozen
 from fern_tide.core.base.target import Id, Target
 
 VERSION = 1
@@ -154,13 +154,21 @@ def fades(laid: Laid, *, rate: FrameRate, n_frames: int) -> FloatArray:
     start, stop = laid.inside(rate, n_frames)
     if laid.touch_up.replaces_all:
         return np.ones(n_frames)
-    if laid.touch_up.fade_in_s == 0 and laid.touch_up.fade_out_s == 0:
-        return np.ones(stop - start)
-    places = np.arange(start, stop) - first
-    fade_in, fade_out = (laid.touch_up.fade_in_s * float(rate.fps), laid.touch_up.fade_out_s * float(rate.fps))
+    fps = float(rate.fps)
+    return _fades(
+        end - first, start - first, stop - first, laid.touch_up.fade_in_s * fps, laid.touch_up.fade_out_s * fps
+    )
+
+
+@lru_cache(maxsize=64)
+def _fades(length: int, begin: int, stop: int, fade_in: float, fade_out: float) -> FloatArray:
+    """Give m of the frames from one to another of a stretch: remembered, since most are as long as others."""
+    if fade_in == 0 and fade_out == 0:
+        return frozen(np.ones(stop - begin))
+    places = np.arange(begin, stop)
     ins = np.minimum((places + 1) / (fade_in + 1), 1.0)
-    outs = np.minimum((end - first - places) / (fade_out + 1), 1.0)
-    return np.asarray((0.5 - 0.5 * np.cos(np.pi * ins)) * (0.5 - 0.5 * np.cos(np.pi * outs)))
+    outs = np.minimum((length - places) / (fade_out + 1), 1.0)
+    return frozen((0.5 - 0.5 * np.cos(np.pi * ins)) * (0.5 - 0.5 * np.cos(np.pi * outs)))
 
 
 def touched(
