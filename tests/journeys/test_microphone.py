@@ -126,3 +126,31 @@ def test_a_microphone_that_cannot_be_had_is_said(with_microphone):
         page.click("[data-performs='taps']")
         page.click("[data-performs='microphone']")
         page.wait_for_selector(f"#notice:has-text('{words}')")
+
+
+def test_a_recording_of_a_page_that_was_killed_is_offered_when_it_is_opened_again(demo, server):
+    """A page that is killed hears nothing of it: here it is kept from hearing that it goes."""
+    page = demo
+    page.add_init_script("window.addEventListener('pagehide', (event) => event.stopImmediatePropagation())")
+    page.goto(page.url.rpartition("/")[0] + "/sound")
+    page.wait_for_selector("#ribbon")
+    page.click("#open-perform")
+    page.click("[data-performs='microphone']")
+    page.select_option("#perform-device", "rehearsal microphone")
+    page.select_option("#perform-count", "0")
+    page.click("#perform-record")
+    page.wait_for_selector("#perform[data-state='recording']")
+    page.wait_for_timeout(5000)
+    before = len([path for path in server.data.rglob("*") if path.is_file()])
+    page.goto(page.url)
+    page.wait_for_selector("#notice:has-text('was recorded last was not stored')", timeout=20_000)
+    page.click("#notice-act")
+    page.wait_for_selector("[data-row^='recording']", timeout=30_000)
+    quiet(page)
+    assert len([path for path in server.data.rglob("*") if path.is_file()]) > before
+    sound, rate = last_sound(server)
+    assert rate == RATE and 2.0 < len(sound) / RATE < 6.0 and np.abs(sound).max() > 1e-5
+    page.wait_for_timeout(500)
+    page.goto(page.url)
+    page.wait_for_timeout(5000)
+    assert page.locator("#notice").is_hidden(), "it is forgotten once it is stored"

@@ -10,6 +10,7 @@ import { mountNumberFields } from "./number_field.js";
 import { project } from "./project.js";
 import { mountProjects } from "./projects.js";
 import { offerRounds } from "./outbox.js";
+import { offerSounds } from "./sound_memory.js";
 import { openingSound, SoundRoom } from "./sound_room.js";
 import { StageRoom } from "./stage_room.js";
 import { mountSize } from "./size.js";
@@ -115,6 +116,7 @@ if (project.key) {
   work.open();
   rhythm.open();
   offerRounds();
+  offerSounds();
   work.addEventListener("done", () => rhythm.load(byId("ribbon")?.dataset.track || null));
   mountKeyboard({ zoom: (by) => view?.zoom?.(by), nextVersion: () => view?.nextVersion?.() });
   onPage("htmx:beforeRequest", (event) => event.target.getAttribute("href")?.endsWith("/sound") && openingSound());

@@ -127,6 +127,13 @@ export class Microphone {
     this.#source?.play?.(() => this.#context?.currentTime ?? NaN);
   }
 
+  /** The blocks after so many that were recorded, and when the first of all was heard; null where there are none, or that is not known yet. */
+  since(count) {
+    const blocks = (this.#blocks ?? []).slice(count);
+    const begin = this.#first + middle(this.#apart.slice(0, LOOKS));
+    return blocks.length && Number.isFinite(begin) ? { blocks, begin } : null;
+  }
+
   /** Begin to record while a sound plays, whose seconds are given; a stand-in begins to play. */
   begin(seconds) {
     this.clipped = false;

@@ -80,9 +80,9 @@ export class Outbox {
     this.#add({ plain, query, send: () => postJson(project.url(`takes?${query}`), plain) });
   }
 
-  /** Send a recorded sound, which becomes a track. */
-  sound(blob, address) {
-    this.#add({ send: () => upload(project.url(address), blob, { onShare: () => {} }) });
+  /** Send a recorded sound, which becomes a track; done() hears that it is stored. */
+  sound(blob, address, done = () => {}) {
+    this.#add({ send: () => upload(project.url(address), blob, { onShare: () => {} }), done });
   }
 
   #add(one) {
@@ -96,7 +96,7 @@ export class Outbox {
       while (this.#unsent.length) {
         try {
           const status = await this.#unsent[0].send();
-          this.#unsent.shift();
+          this.#unsent.shift().done?.();
           this.onStored(status);
           project.take(status);
         } catch (wrong) {

@@ -41,7 +41,7 @@ export class Perform extends Component {
     this.over = over;
     this.pad = new Pad(this.find("#perform-pad"), this.signal, { listens: () => this.#listens, onPoint: (values, at) => this.#point(values, at) });
     this.outbox = new Outbox({ query: () => this.#query, onStored: (status) => this.#stored(status), going: () => this.#going, signal: this.signal });
-    this.voice = new Voice(this.find("#perform-pad"), this.signal, { standIn: () => this.#rehearsed, onLost: () => this.#stop() });
+    this.voice = new Voice(this.find("#perform-pad"), this.signal, { standIn: () => this.#rehearsed, onLost: () => this.#stop(), late: () => latencyOf(this.devices.chosen, this.voice.microphone.ownLatency).ms });
     this.devices = new Devices({ field: this.find("#perform-device"), pad: this.pad, voice: this.voice, listens: () => this.#listens, signal: this.signal });
     this.calibrating = new Calibrating({ onState: (state, words) => this.#calibrates(state, words), hand: (clock) => this.#standIn(clock), voice: this.voice });
     this.on(root, "click", ({ target }) => this.#pressed(target.closest("button")));
@@ -206,7 +206,7 @@ export class Perform extends Component {
     this.#begin(this.#seconds(transport.frame));
     this.#enter("recording");
     transport.play();
-    if (this.#kind === "microphone") this.voice.begin(() => transport.seconds);
+    if (this.#kind === "microphone") this.voice.begin(() => transport.seconds, { remembers: true });
     this.#hand = this.#standIn(this.#clock);
     if (this.#kind === "taps") this.#hand?.tap(Array.from(rhythm.hits, this.#seconds), this.devices.chosen === PAD ? Array.from(rhythm.strengths) : null);
     else this.#hand?.lead();
@@ -269,8 +269,8 @@ export class Perform extends Component {
 
   /** What was heard becomes a track, where it was performed. */
   #keepVoice() {
-    const { blob, address, words } = this.voice.end(latencyOf(this.devices.chosen, this.voice.microphone.ownLatency)) ?? { words: "Nothing was heard." };
-    if (blob) this.outbox.sound(blob, address);
+    const { blob, address, words, done } = this.voice.end() ?? { words: "Nothing was heard." };
+    if (blob) this.outbox.sound(blob, address, done);
     this.#say(words);
   }
 

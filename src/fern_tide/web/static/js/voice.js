@@ -4,6 +4,7 @@ import { colours, pen } from "./canvas.js";
 import { Component } from "./component.js";
 import { Microphone, RATE, RehearsalMicrophone } from "./microphone.js";
 import { Refused } from "./server.js";
+import { addressOf, SoundMemory } from "./sound_memory.js";
 import { transport } from "./transport.js";
 import { clicksIn, wavOf } from "./wav.js";
 
@@ -27,11 +28,15 @@ export function drawMeter(canvas, { level, clipped, isOpen }, { edge }) {
 
 export class Voice extends Component {
   #peak = 0;
+  #number = 1;
+  /** @type {SoundMemory | null} */
+  #memory = null;
 
-  /** @param {any} root @param {AbortSignal} signal @param {{ standIn: () => any, onLost: () => any }} how standIn() says how the stand-in is */
-  constructor(root, signal, { standIn, onLost }) {
+  /** @param {any} root @param {AbortSignal} signal @param {{ standIn: () => any, onLost: () => any, late: () => number }} how standIn() says how the stand-in is, late() how late the device, in ms */
+  constructor(root, signal, { standIn, onLost, late }) {
     super(root, signal);
     this.standIn = standIn;
+    this.late = late;
     this.microphone = new Microphone({ onLost });
     this.signal.addEventListener("abort", () => this.close());
   }
@@ -50,10 +55,13 @@ export class Voice extends Component {
     this.microphone.monitor(on);
   }
 
-  /** Begin to record; seconds gives those of the sound that plays. */
-  begin(seconds) {
+  /** Begin to record; seconds gives those of the sound that plays. What is to become a track is remembered meanwhile. */
+  begin(seconds, { remembers = false } = {}) {
     this.#peak = 0;
     this.microphone.begin(seconds);
+    if (!remembers) return;
+    this.#number = document.querySelectorAll("[data-row^='recording']").length + 1;
+    this.#memory = new SoundMemory({ since: (count) => this.microphone.since(count), about: () => ({ ms: this.late(), rate: RATE, number: this.#number }) });
   }
 
   /** How long it records, and whether it is too loud or silent. */
@@ -64,14 +72,16 @@ export class Voice extends Component {
     return `Recording ${seconds.toFixed(1)} s${loud}`;
   }
 
-  /** End recording: a WAV file, the address that takes it, and what to say; null where nothing came. */
-  end({ ms }) {
+  /** End recording: a WAV file, the address that takes it, what to say, and what to do once it is stored; null where nothing came. */
+  end() {
     const heard = this.microphone.end();
-    if (!heard) return null;
+    const memory = this.#memory;
+    this.#memory = null;
+    memory?.stop();
+    if (!heard) return (memory?.forget(), null);
     const blob = new Blob([wavOf(heard.channels, RATE)], { type: "audio/wav" });
-    const number = document.querySelectorAll("[data-row^='recording']").length + 1;
-    const address = `tracks?name=Recording ${number}.wav&at_s=${heard.begin - ms / 1000}`;
-    return { blob, address, words: this.#wordsOf(heard) };
+    const address = addressOf({ begin: heard.begin, ms: this.late(), number: this.#number });
+    return { blob, address, words: this.#wordsOf(heard), done: () => memory?.forget() };
   }
 
   #wordsOf({ drift }) {
