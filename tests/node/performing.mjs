@@ -32,6 +32,26 @@ export async function tapped(times, begin, lateLook) {
   return done;
 }
 
+/** The same, where the sound goes back to a second after it played until another one. */
+export async function tappedAgain(times, begin, until) {
+  let playing = begin;
+  const clock = new HeardClock(() => playing);
+  clock.look(performance.now());
+  const done = [];
+  const hand = new RehearsalHand({ clock, late: 0, pad: { tap: (_strength, at) => done.push(clock.at(at)) } });
+  hand.tap(times);
+  for (let round = 0; round < 2; round += 1) {
+    const started = performance.now();
+    while (begin + (performance.now() - started) / 1000 < until) {
+      playing = begin + (performance.now() - started) / 1000;
+      clock.look(performance.now());
+      await new Promise((resolve) => setTimeout(resolve, 15));
+    }
+  }
+  hand.stop();
+  return done;
+}
+
 export function taken(kind, begin, points, end) {
   const round = new Round({ kind, device: "keys", begin, latency: { ms: 40, from: "measured" } });
   for (const [seconds, values] of points) round.add(seconds, values);

@@ -125,6 +125,11 @@ def test_the_rehearsal_hand_taps_what_came_before_a_busy_page_first_looked(modul
     assert taps == pytest.approx([2.0, 2.1, 2.2], abs=1e-3), "from where the sound began, and each once"
 
 
+def test_the_rehearsal_hand_taps_anew_in_every_round(modules):
+    taps = modules(HERE, "tappedAgain", [2.1, 2.3, 9.0], 2.0, 2.5)
+    assert taps == pytest.approx([2.1, 2.3, 2.1, 2.3], abs=1e-3)
+
+
 def test_a_recording_lies_where_it_was_heard_without_the_lateness_of_its_device(modules):
     address = modules("sound_memory", "addressOf", {"begin": 2.5, "ms": 40, "number": 3})
     assert address == "tracks?name=Recording 3.wav&at_s=2.46"

@@ -5,6 +5,7 @@ import pytest
 from tests.core.derivation.documents import Remembered, document, drive, envelope, mapping, value
 
 from fern_tide.core.bake.bake import bake
+from fern_tide.core.bake.touch_up import TouchUp
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.target import Target
 from fern_tide.core.commands.scene import RemovePart
@@ -64,6 +65,11 @@ def test_several_add_up_to_all_of_it_and_one_that_takes_away_takes_its_share():
     taken = part("far", "reach", None, {"easing": {"id": "straight"}, "away": True}, reach_inner=0.0, reach_outer=100.0)
     less = curve([part("bar"), near, taken], [driven(moved("bar:turn", x=25.0, reaches=("near", "far")))])
     np.testing.assert_allclose(less, 10 + (1 - 0.15) * (1 - 0.75) * LIFT * 10, atol=1e-12)
+
+
+def test_a_reach_that_a_drive_does_not_name_is_nothing_to_it():
+    values = curve([part("bar"), reach("other", reach_x=900.0), reach()], [driven(moved("bar:turn", x=50))])
+    np.testing.assert_allclose(values, 10 + 0.5 * LIFT * 10, atol=1e-12)
 
 
 def test_a_reach_lies_in_what_it_lies_in():
@@ -181,3 +187,34 @@ def test_live_it_is_the_same_frame_by_frame():
     for target, values in whole.items():
         np.testing.assert_allclose(got[target][..., -1], values[..., -1], atol=1e-12)
     assert 0 < (got[LAMP][-1] + 8) / 20 < 0.6
+
+
+def with_part(project, id, **changes):
+    parts = tuple(one.but(**changes) if one.id == id else one for one in project.scene.parts)
+    return project.but(scene=project.scene.but(parts=parts))
+
+
+def test_a_graph_that_goes_on_from_another_one_knows_what_became_of_a_reach():
+    project = swept()
+    outer = part("outer", "group", x=100.0)
+    inside = tuple(one.but(parent="outer") if one.id == "reach" else one for one in project.scene.parts)
+    project = project.but(scene=project.scene.but(parts=(outer, *inside)))
+    before = Graph(project)
+    assert before.curves
+    away = part("r", "reach", None, {"away": True}).shape
+    moved_on = [with_part(project, "reach", shape=away), with_part(project, "outer", values={"x": 250.0})]
+    prints = {before.curves[LAMP].fingerprint}
+    for other in moved_on:
+        after, fresh = Graph(other, like=before).curves, Graph(other).curves
+        assert after[LAMP].fingerprint == fresh[LAMP].fingerprint
+        prints.add(after[LAMP].fingerprint)
+    assert len(prints) == 3
+
+
+def test_touch_ups_rest_where_what_goes_by_a_reach_rests():
+    silence = {"id": "t", "target": "lamp:turn", "start": {"at_s": 1.0}, "length_s": 0.5, "touch": {"id": "silence"}}
+    project = swept().but(touch_ups=(TouchUp.model_validate(silence),))
+    values = value(Graph(project).curves[LAMP])
+    fps = float(project.rate.fps)
+    np.testing.assert_allclose(values[round(fps) : round(1.5 * fps)], -8.0, atol=1e-12)
+    assert np.ptp(values) > 0.1
