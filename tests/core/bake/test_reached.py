@@ -68,7 +68,7 @@ def test_several_add_up_to_all_of_it_and_one_that_takes_away_takes_its_share():
 
 
 def test_a_reach_that_a_drive_does_not_name_is_nothing_to_it():
-    values = curve([part("bar"), reach("other", reach_x=900.0), reach()], [driven(moved("bar:turn", x=50))])
+    values = curve([part("bar"), reach("other", reach_x=50.0), reach()], [driven(moved("bar:turn", x=50))])
     np.testing.assert_allclose(values, 10 + 0.5 * LIFT * 10, atol=1e-12)
 
 
