@@ -207,6 +207,7 @@ def take_stages(page: Page, url: str) -> None:
     page.wait_for_timeout(500)
     shoot(page, "several")
     page.click("#choose-none")
+    take_reach(page)
     page.goto(url)
     page.click("main li a:has-text('potting bench')")
     settled(page, "#plot")
@@ -233,6 +234,21 @@ def take_stages(page: Page, url: str) -> None:
     page.mouse.move(640, 790)
     shoot(page, "ways")
     take_array(page, url)
+
+
+def take_reach(page: Page) -> None:
+    """Cloches as they stand, those in the middle within a reach."""
+    page.select_option("#add-part", "reach")
+    settled(page, "#reach-sheet")
+    page.fill("#own-reach_y", "860")
+    page.press("#own-reach_y", "Enter")
+    page.wait_for_timeout(600)
+    page.click("[data-goes-by]:has-text('Cloche tops')")
+    page.wait_for_selector("[data-goes-by][aria-pressed='true']")
+    page.evaluate(LOUD)
+    page.wait_for_timeout(1500)
+    page.mouse.move(640, 790)
+    shoot(page, "reach")
 
 
 def take_array(page: Page, url: str) -> None:
