@@ -25,7 +25,7 @@ def draw_on_stage(page, points):
     """Draw through points that are shares of the stage's picture; gives them in the scene's pixels."""
     page.click("#frame-all")
     page.click("#draw-outline")
-    assert page.get_attribute("#draw-outline", "aria-pressed") == "true"
+    page.wait_for_selector("#draw-outline[aria-pressed='true']")
     box = page.locator("#stage svg:not(.over)").bounding_box()
     matrix = page.evaluate(
         "(({ a, d, e, f }) => [a, d, e, f])(document.querySelector('#stage svg:not(.over)').getScreenCTM())"

@@ -98,7 +98,7 @@ class TouchUp(Frozen, frozen=True):
         plain = self.model_dump(mode="json", exclude={"id", "target", "ground"})
         return {**plain, "version": self.touch.spec.version}
 
-    @property
+    @cached_property
     def replaces_all(self) -> bool:
         """Whether it is all that moves the property, in every frame."""
         return self.touch.on and bool(self.touch.spec.replaces_all(self.touch.params))

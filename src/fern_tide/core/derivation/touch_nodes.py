@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 from operator import is_
 from typing import Any
 
@@ -130,8 +131,9 @@ def tied_track(project: Project, touch_up: TouchUp) -> Track | None:
 def laid_touch_ups(project: Project) -> dict[Target, list[TouchUp]]:
     """Give the touch-ups that are laid over each property, in their order: those that are on, from keys for good on."""
     touch_ups: dict[Target, list[TouchUp]] = {}
+    can_be = cache(lambda target: can_be_touched(project.scene, target))
     for one in project.touch_ups:
-        if one.touch.on and can_be_touched(project.scene, one.target):
+        if one.touch.on and can_be(one.target):
             before = [] if one.replaces_all else touch_ups.get(one.target, [])
             touch_ups[one.target] = [*before, one]
     return touch_ups

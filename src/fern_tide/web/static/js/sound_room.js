@@ -172,7 +172,7 @@ export class SoundRoom extends Component {
   }
 
   #waits(wrong) {
-    if (wrong.status === 202) work.look();
+    if (wrong.status === 202) work.awaits();
     else notice(wrong.message);
   }
 

@@ -20,6 +20,7 @@ const knobOf = (event) => event.target.closest?.("input[data-try]");
 
 export class PartProperties extends Component {
   #tried = null;
+  #outlined = null; // which outline the next drag on the stage draws
 
   /**
    * @param {any} root
@@ -104,6 +105,7 @@ export class PartProperties extends Component {
   renew() {
     if (this.#tried && this.#tried.target.split(":")[0] !== selection.get("part")) this.#tried = null;
     if (this.#tried) this.#tell(this.#tried.target, this.#tried.value);
+    this.#showOutlined();
   }
 
   /** Use what was tried as a mapping's rest or full, or as the part's own value where nothing drives it. */
@@ -155,7 +157,7 @@ export class PartProperties extends Component {
     if (use) this.#use(use);
     else if (anchor) this.#anchorAt(...anchor.split(" ").map(Number), word);
     else if (button?.id === "keep-base") project.status.space === "3d" ? this.#anchorSolid("base") : this.#anchorAt(1, 2, "bottom");
-    else if (drawOutline) this.#drawOutline(button);
+    else if (drawOutline) this.#drawOutline(drawOutline);
   }
 
   /** A part that others depend on is not removed at once: ask. */
@@ -165,10 +167,11 @@ export class PartProperties extends Component {
   }
 
   /** The next drag on the stage draws a path, or the mask of a picture. */
-  #drawOutline(button) {
+  #drawOutline(field) {
     const { stage } = this;
     const press = (is) => {
-      button.setAttribute("aria-pressed", String(is));
+      this.#outlined = is ? field : null;
+      this.#showOutlined();
       stage.drawing = is;
     };
     const draw = (down) => {
@@ -179,13 +182,18 @@ export class PartProperties extends Component {
       };
       const end = () => {
         press(false);
-        if (points.length >= 3) this.#takeOutline(points, button.dataset.drawOutline);
+        if (points.length >= 3) this.#takeOutline(points, field);
       };
       at(down);
       follow(down, stage.root, { move: at, end, signal: this.signal });
     };
     press(true);
     stage.root.addEventListener("pointerdown", draw, { once: true, signal: this.signal });
+  }
+
+  /** The button that was pressed stays so, also where it was drawn anew meanwhile. */
+  #showOutlined() {
+    for (const button of this.all("[data-draw-outline]")) button.setAttribute("aria-pressed", String(button.dataset.drawOutline === this.#outlined));
   }
 
   #takeOutline(points, field) {

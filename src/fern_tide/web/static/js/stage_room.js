@@ -242,7 +242,7 @@ export class StageRoom extends Component {
       this.#wave = await loadWave(this.find("#ribbon")?.dataset.track, this.#wave);
     } catch (wrong) {
       this.#wave = null;
-      if (wrong.status === 202) work.look();
+      if (wrong.status === 202) work.awaits();
       else notice(wrong.message);
     }
   }
