@@ -36,7 +36,8 @@ export class Handoff extends Component {
     this.on(root, "keydown", ({ key, target }) => key === "Enter" && "limitOfCheck" in target.dataset && target.blur());
     this.on(root, "submit", (event) => event.preventDefault());
     this.on(root, "htmx:configRequest", ({ detail }) => (detail.elt.id.startsWith("write-") || detail.elt.id === "batch") && this.#asks(detail));
-    this.on(root, "htmx:beforeRequest", ({ detail }) => detail.target.id.startsWith("written-") && (detail.target.textContent = "Baking what is stale, writing and reading back"));
+    this.on(root, "htmx:beforeRequest", ({ detail }) => detail.target.id.startsWith("written-") && this.#awaits(detail.target));
+    this.on(root, "htmx:afterRequest", ({ detail }) => delete detail.target.dataset.awaits);
     this.on(root, "htmx:beforeSwap", ({ detail }) => this.#answered(detail));
     this.on(root, "htmx:afterSwap", ({ target }) => this.#wrote(target));
     this.on(this.axis, "view", () => this.#redraw());
@@ -81,7 +82,7 @@ export class Handoff extends Component {
     selection.correct({ curve: this.find("[data-curve][aria-current]")?.dataset.curve ?? null });
     for (const [id, html] of Object.entries(this.#written)) {
       const place = this.find(`#${id}`); // a format that carries no such stage is not offered any more
-      if (!place) continue;
+      if (!place || "awaits" in place.dataset) continue;
       place.innerHTML = html;
       /** @type {any} */ (window).htmx.process(place); // long work asks how far it is
     }
@@ -134,6 +135,12 @@ export class Handoff extends Component {
     if (this.all("[data-goes-in]").every((box) => box.checked)) delete parameters.part;
   }
 
+  /** Where an answer comes stays, whatever is drawn anew about it meanwhile. */
+  #awaits(place) {
+    place.textContent = "Baking what is stale, writing and reading back";
+    place.dataset.awaits = "";
+  }
+
   #answered(detail) {
     if (!detail.target.id.startsWith("written-") || detail.xhr.status !== 202) return;
     detail.shouldSwap = false;
@@ -149,6 +156,7 @@ export class Handoff extends Component {
   /** The download follows by itself; what was stale is baked now. */
   async #wrote(place) {
     if (!place.id.startsWith("written-")) return;
+    delete place.dataset.awaits;
     this.#written[place.id] = place.innerHTML;
     place.querySelector("a[download]")?.click();
     if (project.status.stale) {

@@ -1,5 +1,6 @@
 // How htmx puts what the server drew anew in its place: the focus, what is being typed, how far lists are scrolled, what
-// is folded and files that are being chosen stay, and nothing is taken out of the hand. An extension: hx-ext="steady", hx-swap="steady".
+// is folded, files that are being chosen and what waits for an answer of its own stay, and nothing is taken out of the
+// hand. An extension: hx-ext="steady", hx-swap="steady".
 
 import { byId, focused } from "./dom.js";
 import { isHeldIn, whenFree } from "./hand.js";
@@ -10,10 +11,10 @@ export function putSteadily(place, content) {
   const held = focus && place.contains(focus) ? focus : null;
   const scrolled = [...place.querySelectorAll("[id]")].filter(({ scrollTop }) => scrollTop > 0).map(({ id, scrollTop }) => [id, scrollTop]);
   const folds = [...place.querySelectorAll("details[id]")].map(({ id, open }) => [id, open]);
-  const choosers = [...place.querySelectorAll("input[type=file][id]")];
+  const staying = [...place.querySelectorAll("input[type=file][id], [id][data-awaits]")];
   if (held) held.dataset.leaving = ""; // so that being taken away does not count as being left
   place.replaceChildren(content);
-  for (const chooser of choosers) place.querySelector(`#${CSS.escape(chooser.id)}`)?.replaceWith(chooser);
+  for (const one of staying) place.querySelector(`#${CSS.escape(one.id)}`)?.replaceWith(one);
   for (const [id, open] of folds) byId(id)?.toggleAttribute("open", open);
   for (const [id, top] of scrolled) {
     const list = byId(id);
