@@ -15,41 +15,36 @@ export function clocked(looks, asked) {
 
 /** The seconds that a rehearsal hand taps of some, where a busy page first looks as late as is given, in ms, at a sound that plays from a second on. */
 export async function tapped(times, begin, lateLook) {
-  let playing = begin;
-  const clock = new HeardClock(() => playing);
-  clock.look(performance.now());
-  const done = [];
-  const hand = new RehearsalHand({ clock, late: 0, pad: { tap: (_strength, at) => done.push(clock.at(at)) } });
-  hand.tap(times);
+  const { go, done } = hearing(times, begin);
   const started = performance.now();
   while (performance.now() - started < lateLook); // busy
-  for (let more = 0; more < 4; more += 1) {
-    playing = begin + (performance.now() - started) / 1000;
-    clock.look(performance.now());
-    await new Promise((resolve) => setTimeout(resolve, 30));
-  }
-  hand.stop();
-  return done;
+  await go(started, (lateLook + 120) / 1000);
+  return done();
 }
 
-/** The same, where the sound goes back to a second after it played until another one. */
-export async function tappedAgain(times, begin, until) {
+/** A rehearsal hand that taps at a sound from a second on: go() plays until so many seconds after a moment, done() gives what it tapped. */
+function hearing(times, begin) {
   let playing = begin;
   const clock = new HeardClock(() => playing);
   clock.look(performance.now());
-  const done = [];
-  const hand = new RehearsalHand({ clock, late: 0, pad: { tap: (_strength, at) => done.push(clock.at(at)) } });
+  const taps = [];
+  const hand = new RehearsalHand({ clock, late: 0, pad: { tap: (_strength, at) => taps.push(clock.at(at)) } });
   hand.tap(times);
-  for (let round = 0; round < 2; round += 1) {
-    const started = performance.now();
-    while (begin + (performance.now() - started) / 1000 < until) {
+  const go = async (started, seconds) => {
+    for (let heard = 0; heard < seconds; heard = (performance.now() - started) / 1000) {
       playing = begin + (performance.now() - started) / 1000;
       clock.look(performance.now());
       await new Promise((resolve) => setTimeout(resolve, 15));
     }
-  }
-  hand.stop();
-  return done;
+  };
+  return { go, done: () => (hand.stop(), taps) };
+}
+
+/** The same, where the sound goes back to a second after it played until another one. */
+export async function tappedAgain(times, begin, until) {
+  const { go, done } = hearing(times, begin);
+  for (let round = 0; round < 2; round += 1) await go(performance.now(), until - begin);
+  return done();
 }
 
 export function taken(kind, begin, points, end) {

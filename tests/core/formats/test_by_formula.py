@@ -116,9 +116,7 @@ def test_in_csv_they_are_tables_that_a_spreadsheet_can_go_on_from(drives, decima
 
 
 def plain_of_csv(content, params):
-    frames, *others = csv_writer._tables(content, params)
-    lifts = {name: values.tolist() for name, values in csv_writer._frames(frames).items()}
-    (plain,) = arrays_of({table.head[0]: table for table in others}, lifts)
+    (plain,) = csv_writer._arrays(content, params)
     return plain
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -63,13 +64,13 @@ class Stack:
     limit: Limit | None
     reached: tuple[Reached | None, ...] = ()
 
-    @property
+    @cached_property
     def sources(self) -> tuple[Target, ...]:
         """The properties that it is made of: those of its ground, and those of the reaches of its drivers."""
         reaches = (name for one in self.reached if one for name in one.sources)
         return tuple(dict.fromkeys((*self.rest_sources, *reaches)))
 
-    @property
+    @cached_property
     def rest_sources(self) -> tuple[Target, ...]:
         """The properties that its ground is made of, on which it depends where it rests."""
         return () if self.ground is None else tuple(dict.fromkeys(self.ground.sources))

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 
-from fern_tide.core.base.errors import InvalidParameter
+from fern_tide.core.base.errors import InvalidParameter, UnknownName
 from fern_tide.core.base.order import MadeOfItself, in_order
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
@@ -33,14 +35,10 @@ class Reached:
     places: tuple[tuple[float, float, float], ...]
     made_of: tuple[object, ...]
 
-    @property
+    @cached_property
     def sources(self) -> tuple[Target, ...]:
-        """The properties of the reaches."""
-        return tuple(
-            Target(part=part.id, property=item.id)
-            for part in self.parts
-            for item in _fading(part).properties(part.kind.space)
-        )
+        """The properties of the reaches, all that each has."""
+        return tuple(Target(part=part.id, property=item.id) for part in self.parts for item in part.properties)
 
     @property
     def facts(self) -> Any:
@@ -54,12 +52,13 @@ class Reached:
         Args:
             values: of the sources, in their order, each of shape (frames,).
         """
-        left = dict(zip(self.sources, values, strict=True))
+        own: dict[str, dict[str, FloatArray]] = {}
+        for source, row in zip(self.sources, values, strict=True):
+            own.setdefault(source.part, {})[source.property] = row
         shares = []
         for part, place in zip(self.parts, self.places, strict=True):
             fading = _fading(part)
-            own = {item.id: left[Target(part=part.id, property=item.id)] for item in fading.properties(part.kind.space)}
-            shares.append((fading, fading.shares(np.array(place)[:, np.newaxis, np.newaxis], own)))
+            shares.append((fading, fading.shares(np.array(place)[:, np.newaxis, np.newaxis], own[part.id])))
         total = joined(shares)
         return None if total is None else np.asarray(total[0])
 
@@ -70,14 +69,25 @@ def _fading(part: Part) -> Fading:
     return own
 
 
+def _reaches(scene: Scene, names: Iterable[str]) -> Iterator[Part]:
+    for name in names:
+        with suppress(UnknownName):  # it is gone
+            part = scene.part(name)
+            if part.kind.fading is not None:
+                yield part
+
+
 def reached(scene: Scene, within: Within) -> Reached:
     """Give the reaches of a scene that a drive names; those that are gone count no more."""
-    parts = tuple(part for part in scene.parts if part.id in within.reaches and part.kind.fading is not None)
-    at = np.array([within.x, within.y, within.z, 1.0])
+    parts = tuple(_reaches(scene, within.reaches))
+    at = (within.x, within.y, within.z)
     places = []
     for part in parts:
-        frame = np.eye(4) if part.parent is None else in_scene(scene.at_rest, scene.at_rest.part(part.parent))
-        x, y, z, _ = np.linalg.pinv(frame) @ at
+        if part.parent is None:
+            places.append(at)
+            continue
+        frame = in_scene(scene.at_rest, scene.at_rest.part(part.parent))
+        x, y, z, _ = np.linalg.pinv(frame) @ [*at, 1.0]
         places.append((float(x), float(y), float(z)))
     lying = any(part.parent is not None for part in parts)
     return Reached(parts, tuple(places), (*parts, scene) if lying else parts)

@@ -5,7 +5,8 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Mapping
-from typing import Annotated
+from itertools import takewhile
+from typing import Annotated, Any
 
 import numpy as np
 
@@ -78,26 +79,35 @@ def _text(number: float, params: CsvParams) -> str:
 
 def read_back(content: bytes, hand_off: HandOff, params: CsvParams) -> Mapping[Target, FloatArray]:
     """Read the values by the names of their columns."""
-    return by_column(hand_off, params, _frames(_tables(content, params)[0]))
+    return by_column(hand_off, params, _frames(_tables(content, params)[0], params))
 
 
 def formula_error(content: bytes, hand_off: HandOff, params: CsvParams) -> float:
     """Give how far the arrays are off that were written by formula."""
-    frames, *others = _tables(content, params)
-    lifts = {name: values.tolist() for name, values in _frames(frames).items()}
-    written = {item["part"]: item for item in arrays_of({table.head[0]: table for table in others}, lifts)}
+    written = {item["part"]: item for item in _arrays(content, params)}
     return max(largest_error(array, written[array.motion.part.id]) for array in hand_off.arrays)
 
 
+def _arrays(content: bytes, params: CsvParams) -> list[dict[str, Any]]:
+    """Read the arrays that were written by formula."""
+    frames, *others = _tables(content, params)
+    lifts = {name: values.tolist() for name, values in _frames(frames, params).items()}
+    return arrays_of({table.head[0]: _numbers(table, params) for table in others}, lifts)
+
+
 def _tables(content: bytes, params: CsvParams) -> list[Table]:
-    """Read the tables, which empty lines part; what is a number becomes one but in the one of facts, which are JSON."""
+    """Read the tables, which empty lines part; all their cells are words."""
+    lines = iter([*csv.reader(io.StringIO(content.decode()), delimiter=_parted(params)), []])
     tables = []
-    for many in content.decode().split("\n\n"):
-        head, *rows = csv.reader(io.StringIO(many), delimiter=_parted(params))
-        tables.append(
-            Table(head, rows if head[0] == "about" else [[_cell(word, params) for word in row] for row in rows])
-        )
+    while head := next(lines, None):
+        tables.append(Table(head, list(takewhile(bool, lines))))
     return tables
+
+
+def _numbers(table: Table, params: CsvParams) -> Table:
+    """Make numbers of what are numbers; facts are JSON, and stay."""
+    facts = table.head[0] == "about"
+    return table if facts else Table(table.head, [[_cell(str(word), params) for word in row] for row in table.rows])
 
 
 def _cell(word: str, params: CsvParams) -> Cell:
@@ -107,8 +117,11 @@ def _cell(word: str, params: CsvParams) -> Cell:
         return word
 
 
-def _frames(table: Table) -> dict[str, FloatArray]:
-    numbers = np.array(table.rows, dtype=np.float64).reshape(len(table.rows), len(table.head)).T
+def _frames(table: Table, params: CsvParams) -> dict[str, FloatArray]:
+    rows = table.rows
+    if params.decimal is Decimal.COMMA:
+        rows = [[str(word).replace(",", ".") for word in row] for row in rows]
+    numbers = np.array(rows, dtype=np.float64).reshape(len(rows), len(table.head)).T
     return dict(zip(table.head, numbers, strict=True))
 
 

@@ -11,15 +11,16 @@ from fern_tide.core.scene.gltf.packed import PACKED
 from fern_tide.core.scene.gltf.reading import measured, values_of
 
 MOST_VERTICES = 200_000
+MOST_TRIANGLES = 1_000_000
 _TRIANGLES = 4
 
 
 def n_vertices(document: Json, mesh: Json) -> int:
     """Count the vertices of a mesh that can be shaped; 0 of one that cannot.
 
-    Those that have morph targets of their own, are packed, or are no triangles, stay as they are.
+    Those that have morph targets of their own, are packed, are no triangles, or have very many, stay as they are.
     """
-    count = 0
+    count = corners = 0
     for primitive in items_of(mesh, "primitives"):
         attributes = primitive.get("attributes")
         position = attributes.get("POSITION") if isinstance(attributes, dict) else None
@@ -33,7 +34,8 @@ def n_vertices(document: Json, mesh: Json) -> int:
         if _names_packing(primitive) or not bounded:
             return 0
         count += int(document["accessors"][position]["count"])
-    return count if count <= MOST_VERTICES else 0
+        corners += int(document["accessors"][accessors[-1]]["count"])
+    return count if count <= MOST_VERTICES and corners <= 3 * MOST_TRIANGLES else 0
 
 
 def _is_plain(document: Json, index: int) -> bool:

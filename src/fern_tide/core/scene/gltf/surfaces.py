@@ -19,7 +19,6 @@ from fern_tide.core.scene.gltf.plain_mesh import mesh_of, n_vertices
 from fern_tide.core.scene.gltf.reading import read_gltf
 
 _REMEMBERED = 8
-_MOST_TRIANGLES = 1_000_000
 _lenders: list[WeakMethod[Callable[[str], bytes]]] = []
 
 
@@ -42,7 +41,7 @@ def triangles_of_node(media: str, index: int) -> FloatArray:
         index: the node's place in it.
 
     Returns:
-        None of them where the file is not lent, or the node has no mesh of plain triangles, a million at most.
+        None of them where the file is not lent, or the node has no mesh whose triangles can be read.
     """
     try:
         return _triangles(media, index)
@@ -58,7 +57,7 @@ def _triangles(media: str, index: int) -> FloatArray:
     if not n_vertices(gltf.json, mesh):
         return np.zeros((0, 3, 3))
     points, corners, _ = mesh_of(gltf, mesh)
-    return np.asarray(points[corners]) if len(corners) <= _MOST_TRIANGLES else np.zeros((0, 3, 3))
+    return np.asarray(points[corners])
 
 
 def _content(media: str) -> bytes:
