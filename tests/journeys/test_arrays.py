@@ -243,3 +243,13 @@ def test_parts_as_they_stand_go_by_a_reach_that_the_hand_moves(demo):
     wait(page, "drawing() !== near")
     page.press("body", "Control+z")
     wait(page, "drawing() === near")
+
+
+def test_many_pieces_that_are_laid_out_otherwise_stand_somewhere_at_every_moment(room):
+    """The page says nothing of numbers that are none: sizes of the new layout are known before it is drawn."""
+    laid_out(room, "line", 60)
+    for layout in ("faces", "spiral", "grid", "ring"):
+        room.select_option("#array-layout", layout)
+        room.wait_for_selector(f"#array-layout option[value='{layout}'][selected]", state="attached")
+        stored(room, "stage/parts?part=array", "[data-part-json]")
+        room.wait_for_timeout(400)

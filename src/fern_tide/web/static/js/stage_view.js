@@ -69,8 +69,8 @@ export class StageView {
     const pack = await telling(() => this.#arrays());
     this.#waits = false;
     if (this.signal.aborted) return;
-    this.view.loadArrays(pack ?? null);
     this.view.bind(this.#bound);
+    this.view.loadArrays(pack ?? null); // what it says of parts is newer
     this.view.show(this.#frame, this.#seconds);
   }
 
