@@ -80,12 +80,7 @@ export class Handoff extends Component {
     this.profile.mount(this.root, signal);
     this.on(this.find("#measure-flashing") ?? new EventTarget(), "click", () => this.proof.begin({ kind: "flashing", strip: false }));
     selection.correct({ curve: this.find("[data-curve][aria-current]")?.dataset.curve ?? null });
-    for (const [id, html] of Object.entries(this.#written)) {
-      const place = this.find(`#${id}`); // a format that carries no such stage is not offered any more
-      if (!place || "awaits" in place.dataset) continue;
-      place.innerHTML = html;
-      /** @type {any} */ (window).htmx.process(place); // long work asks how far it is
-    }
+    this.#showWritten();
     for (const button of this.all("[data-below]")) this.on(button, "click", () => this.#showBelow(button.dataset.below));
     this.#showBelow(selection.get("below"));
     const chosen = this.large?.chosen ?? new Set();
@@ -96,6 +91,16 @@ export class Handoff extends Component {
     if (!ribbon) return;
     mountRibbon(ribbon, { axis: this.axis, signal, hits: true });
     for (const plot of [ribbon, this.find("#keys-plot")]) mountWheel(plot, { axis: this.axis, plot: () => plot, signal });
+  }
+
+  /** Show again what was written, where the room is drawn anew. */
+  #showWritten() {
+    for (const [id, html] of Object.entries(this.#written)) {
+      const place = this.find(`#${id}`); // a format that carries no such stage is not offered any more
+      if (!place || "awaits" in place.dataset) continue;
+      place.innerHTML = html;
+      /** @type {any} */ (window).htmx.process(place); // long work asks how far it is
+    }
   }
 
   /** Show what is to be looked over below the curve, or what is written. */
