@@ -1,6 +1,7 @@
 """Many pieces on the Stage, and dials, as a person makes, orders, moves and hands them off."""
 
 import json
+import time
 
 import pytest
 from tests.journeys.conftest import axe, open_stage, stored, wait
@@ -245,11 +246,27 @@ def test_parts_as_they_stand_go_by_a_reach_that_the_hand_moves(demo):
     wait(page, "drawing() === near")
 
 
-def test_many_pieces_that_are_laid_out_otherwise_stand_somewhere_at_every_moment(room):
-    """The page says nothing of numbers that are none: sizes of the new layout are known before it is drawn."""
+def late(route):
+    """An answer that was true when it was given, and comes when another edit was made already."""
+    answer = route.fetch()
+    time.sleep(0.4)
+    route.fulfill(response=answer)
+
+
+@pytest.mark.parametrize("answer", ["stage/arrays", "curves", "stage/scene.glb"])
+def test_many_pieces_that_are_laid_out_otherwise_stand_somewhere_at_every_moment(room, answer):
+    """The page says nothing of numbers that are none, however late and old what it hears is; in the end it shows the newest."""
     laid_out(room, "line", 60)
-    for layout in ("faces", "spiral", "grid", "ring"):
+    room.route(f"**/{answer}*", late)
+    for layout in ("faces", "spiral", "grid", "faces", "ring", "spiral"):
         room.select_option("#array-layout", layout)
         room.wait_for_selector(f"#array-layout option[value='{layout}'][selected]", state="attached")
         stored(room, "stage/parts?part=array", "[data-part-json]")
-        room.wait_for_timeout(400)
+    room.wait_for_timeout(1500)
+    room.unroute_all(behavior="wait")
+    line = f"JSON.stringify({LINE})"
+    shown = room.evaluate(line)
+    room.press("body", "Control+z")
+    wait(room, f"{line} !== '{shown}'")
+    room.press("body", "Control+Shift+z")
+    wait(room, f"{line} === '{shown}'")

@@ -27,6 +27,8 @@ export const freeReaches = (field, drives) => field.reaches.filter(({ name }) =>
 export class ArrayViews {
   views = new Map();
   motions = {};
+  /** Own values of the very state that pieces are laid out by; all else that is known may be of another for a moment. */
+  #own = {};
 
   /** Make them anew from what the server packed, each by create(id, field); gives the heads of their parts. */
   makeEach(pack, create) {
@@ -36,15 +38,19 @@ export class ArrayViews {
       const view = create(id, unpacked(field, pack.arrays));
       if (view) this.views.set(id, view);
     }
-    return pack?.head.parts ?? {};
+    const parts = pack?.head.parts ?? {};
+    this.#own = Object.fromEntries(Object.entries(parts).map(([id, { own }]) => [id, own]));
+    return parts;
   }
 
   show(frame, { heads, curves, tries, valueOf }) {
     for (const [id, view] of this.views) {
       const drives = (name) => `${id}:${name}` in curves;
       const motion = (name) => (drives(name) ? this.motions[id]?.[name] : undefined);
-      const history = (name) => tries.get(`${id}:${name}`) ?? curves[`${id}:${name}`]?.values ?? heads[id].own[name];
-      view.show(frame, { live: this.motions[id]?.thrown, history, own: heads[id].own, motion, valueOf: valueOf(id), drives, tried: (name) => tries.get(`${id}:${name}`) });
+      const own = { ...this.#own[id], ...heads[id].own };
+      const value = valueOf(id);
+      const history = (name) => tries.get(`${id}:${name}`) ?? curves[`${id}:${name}`]?.values ?? own[name];
+      view.show(frame, { live: this.motions[id]?.thrown, history, own, motion, valueOf: (name) => value(name) ?? own[name], drives, tried: (name) => tries.get(`${id}:${name}`) });
     }
   }
 

@@ -249,7 +249,8 @@ export class Arrays extends ArrayViews {
 
   make(pack, stage) {
     this.#pack = pack;
-    return this.makeEach(pack, (_, field) => new ArrayView(field, stage));
+    const isThere = (node) => stage.nodes[node]; // while a newer scene is on its way, not every node is
+    return this.makeEach(pack, (_, field) => [field.node, ...field.nodes].every(isThere) && new ArrayView(field, stage));
   }
 
   /** The same, for a stage that is drawn otherwise. */

@@ -19,6 +19,7 @@ export class StageView {
   #seconds = 0;
   #isOpen = false;
   #waits = false; // for the arrays that what is bound is of
+  #newest = null;
   view = null;
 
   constructor(root, { prefix, signal }) {
@@ -97,9 +98,11 @@ export class StageView {
     if (!this.#waits) this.view?.show(frame, seconds);
   }
 
-  /** Draw the scene anew when it looks otherwise; one that is of another kind needs the whole page. */
+  /** Draw the scene anew when it looks otherwise, one time after the other; one that is of another kind needs the whole page. */
   follow(status) {
-    this.followed = this.#follow(status);
+    this.#newest = status;
+    const next = () => this.#follow(this.#newest);
+    this.followed = this.followed.then(next, next);
     return this.followed;
   }
 
