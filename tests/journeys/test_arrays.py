@@ -255,7 +255,7 @@ def late(route):
 
 @pytest.mark.parametrize("answer", ["stage/arrays", "curves", "stage/scene.glb"])
 def test_many_pieces_that_are_laid_out_otherwise_stand_somewhere_at_every_moment(room, answer):
-    """The page says nothing of numbers that are none, however late and old what it hears is; in the end it shows the newest."""
+    """No number is none, however late and old what the page hears is; in the end it shows the newest."""
     laid_out(room, "line", 60)
     room.route(f"**/{answer}*", late)
     for layout in ("faces", "spiral", "grid", "faces", "ring", "spiral"):
