@@ -27,7 +27,7 @@ def level_head(pack: Pack, project: Project, envelope: Envelope, *, levels: Leve
         "envelope": envelope.id,
         "hits": None if hits is None else _hits_head(pack, project, hits),
         "takes": [
-            [begin * float(project.rate.fps), end * float(project.rate.fps), name]
+            [begin * project.rate.per_second, end * project.rate.per_second, name]
             for begin, end, name in counting_takes(studio(), envelope)
         ],
         "raw": pack.add(np.atleast_2d(raw)),
@@ -44,7 +44,7 @@ def level_head(pack: Pack, project: Project, envelope: Envelope, *, levels: Leve
 def _hits_head(pack: Pack, project: Project, hits: EditedHits) -> dict[str, Any]:
     """Pack the hits that an envelope is made of, in frames of the project."""
     return {
-        "frames": pack.add(hits.times_s * float(project.rate.fps)),
+        "frames": pack.add(hits.times_s * project.rate.per_second),
         "strengths": pack.add(hits.strengths),
         "edited": pack.add((hits.edits >= 0).astype(np.float64)),
     }

@@ -27,7 +27,7 @@ class PictureDelay(Frozen, frozen=True):
 
     def frames(self, rate: FrameRate) -> float:
         """Give the delay in frames."""
-        return self.ms / 1000.0 * float(rate.fps)
+        return self.ms / 1000.0 * rate.per_second
 
     def earlier(self, rate: FrameRate) -> float:
         """Give by how many frames what is handed off is earlier."""

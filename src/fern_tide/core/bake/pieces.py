@@ -85,7 +85,7 @@ class ArrayMotion:
     @property
     def late_frames(self) -> float:
         """How much later than the first the last piece moves, in frames."""
-        return self.params.late_frames + self.params.late_ms / 1000.0 * float(self.rate.fps)
+        return self.params.late_frames + self.params.late_ms / 1000.0 * self.rate.per_second
 
     def places(self, which: Places) -> FloatArray:
         """Give where pieces stand, shape (3, pieces, frames), or (3, pieces, 1) where no size is driven."""
@@ -111,7 +111,7 @@ class ArrayMotion:
         if not self.n_frames:
             return still_flights(throw, self.own_sizes, which)
         driven = {name: self.curves.get(name, np.full(self.n_frames, own)) for name, own in self.own_sizes.items()}
-        return flights(throw, driven, which, fps=float(self.rate.fps))
+        return flights(throw, driven, which, fps=self.rate.per_second)
 
     def reach(self, which: Places) -> FloatArray | None:
         """Give how much of their motion pieces have, shape (pieces, frames or 1); None without a reach."""

@@ -133,7 +133,7 @@ class Laid:
 
     def frames(self, rate: FrameRate) -> tuple[int, int]:
         """Give its first frame and the one after its last: those nearest its times, at least one."""
-        fps = float(rate.fps)
+        fps = rate.per_second
         first = round(self.began_s * fps)
         return first, first + max(1, round(self.touch_up.length_s * fps))
 
@@ -150,14 +150,11 @@ def fades(laid: Laid, *, rate: FrameRate, n_frames: int) -> FloatArray:
 
     With a fade of f frames, the frame i of the stretch has the share (i + 1)/(f + 1) of the way.
     """
-    first, end = laid.frames(rate)
-    start, stop = laid.inside(rate, n_frames)
     if laid.touch_up.replaces_all:
         return np.ones(n_frames)
-    fps = float(rate.fps)
-    return _fades(
-        end - first, start - first, stop - first, laid.touch_up.fade_in_s * fps, laid.touch_up.fade_out_s * fps
-    )
+    fps, (first, end) = rate.per_second, laid.frames(rate)
+    begin, stop = max(0, -first), min(end, n_frames) - first
+    return _fades(end - first, begin, stop, laid.touch_up.fade_in_s * fps, laid.touch_up.fade_out_s * fps)
 
 
 @lru_cache(maxsize=64)
@@ -191,7 +188,7 @@ def touched(
         if first >= end or (values.ndim > 1 and not one.touch_up.touch.spec.colours):
             grounds.append(values[..., :0])
             continue
-        stretch = Stretch(out, rest, first, end, one.began_s * float(rate.fps), rate)
+        stretch = Stretch(out, rest, first, end, one.began_s * rate.per_second, rate)
         choice = one.touch_up.touch
         wanted = choice.spec.apply(stretch, choice.params)
         below = stretch.below.copy()

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 from typing import Annotated, Any
 
 import numpy as np
@@ -49,10 +50,15 @@ class FrameRate:
     def __str__(self) -> str:
         return str(self.fps)
 
+    @cached_property
+    def per_second(self) -> float:
+        """The rate as a number, rounded once."""
+        return float(self.fps)
+
     @property
     def label(self) -> str:
         """The rate as people say it: '23.976', '30'."""
-        return f"{float(self.fps):.3f}".rstrip("0").rstrip(".")
+        return f"{self.per_second:.3f}".rstrip("0").rstrip(".")
 
     def first_sample(self, frame: int, *, sample_rate_hz: int) -> int:
         """Give the first sample that a frame owns: ceil(frame * sample_rate / fps)."""
@@ -81,7 +87,7 @@ class FrameRate:
 
     def frames_of_times(self, times_s: npt.NDArray[np.float64]) -> npt.NDArray[np.int64]:
         """Give the frame that owns each time; a time within a billionth of a frame's beginning belongs to it."""
-        return np.floor(times_s * float(self.fps) + 1e-9).astype(np.int64)
+        return np.floor(times_s * self.per_second + 1e-9).astype(np.int64)
 
     def times(self, frames: npt.NDArray[np.int64] | npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         """Give the time at which each frame begins, in seconds, rounded once; frames may have fractions."""
@@ -89,7 +95,7 @@ class FrameRate:
 
     def frames_of_ms(self, ms: float) -> float:
         """Give a length in frames, fractions kept."""
-        return ms * float(self.fps) / 1000.0
+        return ms * self.per_second / 1000.0
 
     def duration_s(self, n_frames: int) -> float:
         """Give the length of n_frames in seconds, rounded once."""

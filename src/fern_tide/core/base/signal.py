@@ -55,6 +55,14 @@ def at_or_before(times: FloatArray) -> Float32Array:
     return np.where(single > wanted, np.nextafter(single, np.float32(0.0)), single)
 
 
+def extended(values: FloatArray, *, before: int = 0, after: int = 0) -> FloatArray:
+    """Give values of shape (..., frames), at least one: the first goes on so long before them, the last after."""
+    n = values.shape[-1]
+    out: FloatArray = np.empty((*values.shape[:-1], before + n + after), values.dtype)
+    out[..., :before], out[..., before : before + n], out[..., before + n :] = values[..., :1], values, values[..., -1:]
+    return out
+
+
 def moved(values: FloatArray, *, frames: float) -> FloatArray:
     """Give values of shape (..., frames) so many frames later; between frames they are interpolated linearly.
 
@@ -66,7 +74,7 @@ def moved(values: FloatArray, *, frames: float) -> FloatArray:
     whole = int(np.floor(frames))
     share = frames - whole
     reach = min(n, abs(whole) + 1)
-    padded = np.pad(values, [(0, 0)] * (values.ndim - 1) + [(reach, reach)], mode="edge")
+    padded = extended(values, before=reach, after=reach)
     start = reach - max(-n, min(n, whole))
     now = padded[..., start : start + n]
     if share == 0.0:

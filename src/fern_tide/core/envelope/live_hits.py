@@ -76,4 +76,4 @@ class HitsAsTheySound:
 def lag_frames(rate: FrameRate, *, sample_rate_hz: int) -> float:
     """Give how late a hit is known: half a window and a hop."""
     late = window_samples(Window.TIGHT, sample_rate_hz=sample_rate_hz) / 2 + rise_hop(sample_rate_hz)
-    return float(late / sample_rate_hz * float(rate.fps))
+    return float(late / sample_rate_hz * rate.per_second)

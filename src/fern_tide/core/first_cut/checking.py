@@ -39,7 +39,7 @@ def windows_that_live(moves: FloatArray, loudness: FloatArray, *, rate: FrameRat
     Returns:
         Shape (windows,): of those only that are heard at least half of the time.
     """
-    size = max(1, round(WINDOW_S * float(rate.fps)))
+    size = max(1, round(WINDOW_S * rate.per_second))
     starts = range(0, max(1, len(moves) - size // 2), size)
     heard = [at for at in starts if np.median(loudness[at : at + size]) > from_db(_HEARD_DB)]
     return np.array([np.ptp(moves[at : at + size]) > _MOVES for at in heard], dtype=bool)
@@ -47,7 +47,7 @@ def windows_that_live(moves: FloatArray, loudness: FloatArray, *, rate: FrameRat
 
 def rests_in_silence(moves: FloatArray, loudness: FloatArray, *, rate: FrameRate) -> bool:
     """Say whether all that was silent for a while, and is for a while more, is at rest."""
-    reach = round(_QUIET_S * float(rate.fps))
+    reach = round(_QUIET_S * rate.per_second)
     loud = np.concatenate([np.zeros(reach, dtype=bool), loudness > from_db(_SILENT_DB), np.zeros(reach, dtype=bool)])
     count = np.concatenate([[0], np.cumsum(loud)])
     silent = count[2 * reach + 1 :] == count[: -2 * reach - 1]
@@ -108,7 +108,7 @@ def flashes(light: FloatArray, *, rate: FrameRate) -> int:
         rate: of the frames.
     """
     turns = _turns(light)
-    second = float(rate.fps)
+    second = rate.per_second
     at = np.array(turns, dtype=np.float64)
     counts = [int(np.count_nonzero((at >= first) & (at < first + second))) for first in at.tolist()]
     return max(counts, default=0) // 2
@@ -162,7 +162,7 @@ def in_time(measured: Measured, *, rate: FrameRate) -> Measured:
     """
     if measured.mapping.steps:
         return measured
-    lag = sync(measured.moves, measured.candidate.voice.hits, fps=float(rate.fps)).median
+    lag = sync(measured.moves, measured.candidate.voice.hits, fps=rate.per_second).median
     earlier = float(round(lag))
     if earlier <= 0:
         return measured

@@ -127,14 +127,14 @@ class _Ear:
     def _on_beat(self, frames: Iterable[int]) -> int:
         if len(self.beats.times_s) < 2:
             return 0
-        times, beats = (np.fromiter(frames, dtype=np.float64) + 0.5) / float(self.project.rate.fps), self.beats.times_s
+        times, beats = (np.fromiter(frames, dtype=np.float64) + 0.5) / self.project.rate.per_second, self.beats.times_s
         after = np.clip(np.searchsorted(beats, times), 1, len(beats) - 1)
         near = np.minimum(np.abs(times - beats[after - 1]), np.abs(times - beats[after]))
-        return int(np.count_nonzero(near <= NEAR_S + 0.5 / float(self.project.rate.fps)))
+        return int(np.count_nonzero(near <= NEAR_S + 0.5 / self.project.rate.per_second))
 
     def pulse(self, bands: list[tuple[Envelope, FloatArray]]) -> Voice | None:
         """Give the band whose hits are clearest over what lies between them, and nearest the beat."""
-        seconds = self.project.n_frames / float(self.project.rate.fps)
+        seconds = self.project.n_frames / self.project.rate.per_second
         best: Voice | None = None
         for envelope, level in bands:
             params = envelope.reading.params.model_dump()
@@ -170,7 +170,7 @@ class _Ear:
         clean_up = ("rise_and_fall rise_ms=0 fall_ms=260",)
         envelope = envelope_of(self.track, "High hits", reading=reading, clean_up=clean_up)
         at = np.flatnonzero(self._hits(_SPARKLE_HZ, min(20_000.0, top)))
-        if len(at) < 0.4 * self.project.n_frames / float(self.project.rate.fps):
+        if len(at) < 0.4 * self.project.n_frames / self.project.rate.per_second:
             return None
         level = self._level(envelope)
         beat = self._on_beat(at)

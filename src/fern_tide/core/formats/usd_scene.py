@@ -76,7 +76,7 @@ class UsdScene:
     def text(self) -> str:
         """Give the file."""
         hand_off = self.hand_off
-        fps = float(hand_off.rate.fps)
+        fps = hand_off.rate.per_second
         head = [
             "#usda 1.0",
             "(",

@@ -30,7 +30,7 @@ def _layout(part: Part) -> LayoutChoice:
 def life_frames(part: Part, drives: Iterable[Drive], *, rate: FrameRate) -> int:
     """Give how many frames a drop flies at most, by its own life and those that drive it."""
     ends = [float(end) for drive in drives for end in (drive.rest, drive.full) if not isinstance(end, str)]
-    return math.ceil(max(float(part.own("life")), 0.0, *ends) * float(rate.fps)) + 2
+    return math.ceil(max(float(part.own("life")), 0.0, *ends) * rate.per_second) + 2
 
 
 class LiveSpray:
@@ -45,7 +45,7 @@ class LiveSpray:
         layout = _layout(part)
         throw = layout.spec.throws(layout.params, flat=part.kind.space == "2d")
         self.part_id, self._own = part.id, float(part.own("rate"))
-        self._before_s, self._fps = throw.before_s, float(rate.fps)
+        self._before_s, self._fps = throw.before_s, rate.per_second
         self._reached: float | None = None
 
     def left(self, curves: Mapping[Target, FloatArray], *, frames: int, more: int) -> float:

@@ -90,7 +90,7 @@ def rhythm(key: str) -> Response:
 
 
 def _rhythm_head(pack: Pack, project: Project, track: Track | None) -> dict[str, Any]:
-    beats, fps = services().levels.beats(project), float(project.rate.fps)
+    beats, fps = services().levels.beats(project), project.rate.per_second
     head: dict[str, Any] = {
         "beats": pack.add(beats.times_s * fps),
         "in_bar": pack.add(beats.in_bar.astype(np.float64)),
@@ -255,7 +255,7 @@ def moved(key: str) -> Any:
     after = studio().projects.head(key)[1]
     differences = swap.report(services().levels, before, after)
     driven = {str(drive.target) for mapping in after.mappings if not mapping.muted for drive in mapping.drives}
-    fps = float(after.rate.fps)
+    fps = after.rate.per_second
     seconds = [float(project.rate.duration_s(project.n_frames)) for project in (before, after)]
     return jsonify(
         moved=[{**asdict(item), "at_s": item.at_frame / fps} for item in differences], of=len(driven), seconds=seconds

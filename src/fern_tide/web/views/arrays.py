@@ -83,7 +83,7 @@ def _thrown(pack: Pack, project: Project, motion: ArrayMotion) -> dict[str, Any]
         "before": throw.before_s,
         "first": throw.first_size,
         "last": throw.last_size,
-        "fps": float(project.rate.fps),
+        "fps": project.rate.per_second,
         "frames": max(1, project.n_frames),
         "names": [size.id for size in layout.sizes_of(part.kind.space)],
         "kinds": pack.add(np.concatenate([kinds.places, kinds.out, kinds.aside, kinds.beyond, kinds.shares])),

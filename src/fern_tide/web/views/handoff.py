@@ -139,7 +139,7 @@ def _flashing(project: Project) -> Flashing | None:
         pictures = proof.pictures_key(services().levels, project, staged(project.scene))
     except NotReadYet:
         return None
-    return proof.flashing_of(studio(), pictures, fps=float(project.rate.fps))
+    return proof.flashing_of(studio(), pictures, fps=project.rate.per_second)
 
 
 def _outcomes(

@@ -63,7 +63,7 @@ def in_time(project: Project, target: Target) -> InTime | None:
         graph = levels.graph(project)
     except NotReadYet:
         return None
-    reach = min(_WIDEST, ceil(REACH_S * float(project.rate.fps)))
+    reach = min(_WIDEST, ceil(REACH_S * project.rate.per_second))
     counts = row.sync.histogram(reach=reach).tolist()
     most = max(*counts, 1)
     bars = [Bar(at - reach, n, at * _BAR, _HEIGHT * (1 - n / most), _HEIGHT * n / most) for at, n in enumerate(counts)]
@@ -81,7 +81,7 @@ def in_time(project: Project, target: Target) -> InTime | None:
         earlier=None
         if mend is None
         else (mend[0], {"kind": "together", "words": mend[0].capitalize(), "commands": commands}),
-        frame_ms=1000 / float(project.rate.fps),
+        frame_ms=1000 / project.rate.per_second,
         on_screen=on_screen(project, row.sync.median),
     )
 

@@ -49,4 +49,4 @@ def report_view(revision: Revision) -> ReportView:
         )
         for row in known
     ]
-    return ReportView(revision, rows, 1000 / float(project.rate.fps))
+    return ReportView(revision, rows, 1000 / project.rate.per_second)

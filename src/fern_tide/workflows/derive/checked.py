@@ -85,5 +85,5 @@ def _hand_keys(project: Project) -> dict[Target, FloatArray]:
     for one in project.touch_ups:
         params = one.touch.params
         if one.touch.on and isinstance(params, KeysParams) and one.target not in moments:
-            moments[one.target] = np.array([key.at_s for key in params.keys]) * float(project.rate.fps)
+            moments[one.target] = np.array([key.at_s for key in params.keys]) * project.rate.per_second
     return moments

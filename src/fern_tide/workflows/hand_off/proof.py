@@ -180,7 +180,7 @@ def run(studio: Studio, job: Job, *, report: Callable[[float, str], bool], stret
     project, n_frames = order.project, order.project.n_frames
     report(0.0, "Making the proof")
     sound = heard_file(studio, project)
-    meter, measures = FlashMeter(float(project.rate.fps)), not order.clear and not order.strip
+    meter, measures = FlashMeter(project.rate.per_second), not order.clear and not order.strip
     with stretch() as reached:
 
         def frames() -> Iterator[bytes]:

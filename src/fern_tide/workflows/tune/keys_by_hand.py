@@ -73,7 +73,7 @@ def edited_keys(levels: Levels, project: Project, edit: KeyEdit) -> TouchUp:
     slopes = {frame: slope for frame, _, slope in _hand_keys(under, project)} if under else {}
     inside = _edited(keys, edit, (low, high), slopes=slopes)
     interpolation = edit.interpolation or (_params(under.touch_up).interpolation if under else Interpolation.LINEAR)
-    fps = float(project.rate.fps)
+    fps = project.rate.per_second
     hand = [
         HandKey(at_s=(frame - low) / fps, value=value, slope=None if slope is None else slope * fps)
         for frame, value, slope in inside
@@ -122,7 +122,7 @@ def _overlap(laid: Laid, project: Project, touched: Sequence[float]) -> bool:
 
 def _hand_keys(laid: Laid, project: Project) -> list[tuple[float, float, float | None]]:
     """Give a hand's own keys as frame, value and slope per frame."""
-    fps = float(project.rate.fps)
+    fps = project.rate.per_second
     return [
         (
             round((laid.began_s + key.at_s) * fps, 6),
@@ -185,7 +185,7 @@ def drawn(levels: Levels, project: Project, target: Target, *, points: Sequence[
     first, end = min(inside), max(inside) + 1
     way = np.array([inside[frame] for frame in range(first, end)])
     few = thin(way, tolerance=_DRAWN_NEAR * max(curve.range, float(np.ptp(way))))
-    fps = float(project.rate.fps)
+    fps = project.rate.per_second
     hand = [{"at_s": float(at) / fps, "value": float(value)} for at, value in zip(few.frames, few.values, strict=True)]
     return new_touch_up(levels, project, Wanted(target, "keys", first, end, options={"keys": hand}))
 
@@ -210,7 +210,7 @@ def for_good(levels: Levels, project: Project, target: Target) -> TouchUp:
     curve = touched_curve(levels, project, target)
     if any(laid.touch_up.replaces_all for laid, _ in curve.laid):
         raise FernTideError("Its keys are for good already.", remedy="Let the sound move it again first.")
-    keys, fps = shown_keys(levels, project, target), float(project.rate.fps)
+    keys, fps = shown_keys(levels, project, target), project.rate.per_second
     colours = colour_texts(keys.values) if curve.values.ndim > 1 else None
     hand = [
         {"at_s": float(frame) / fps, "value": float(keys.values[at]) if colours is None else colours[at]}

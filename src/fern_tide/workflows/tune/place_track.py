@@ -40,7 +40,7 @@ def placed(project: Project, track: Track, *, offset: float, counted_in: Counted
         samples = (
             project.rate.first_sample(whole, sample_rate_hz=rate_hz)
             if abs(offset - whole) < 1e-9
-            else round(offset * rate_hz / float(project.rate.fps))
+            else round(offset * rate_hz / project.rate.per_second)
         )
     return track.model_copy(update={"offset_samples": max(-_LATEST, min(_LATEST, samples))})
 

@@ -105,7 +105,7 @@ def _measure(levels: Levels, graph: Graph, target: Target, *, hits: npt.NDArray[
     node = graph.curves_of([target])[target]
     stack = graph.stacks[target]
     excursion = _excursion(stack, np.asarray(levels.value(node)), levels, graph)
-    return sync(excursion, hits, fps=float(graph.project.rate.fps))
+    return sync(excursion, hits, fps=graph.project.rate.per_second)
 
 
 def _excursion(stack: Stack, values: FloatArray, levels: Levels, graph: Graph) -> FloatArray:
@@ -247,7 +247,7 @@ def sync_csv(project: Project, rows: Iterable[SyncRow]) -> str:
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(CSV_HEAD)
     for row in rows:
-        figure, ms = row.sync, 1000 / float(project.rate.fps)
+        figure, ms = row.sync, 1000 / project.rate.per_second
         track = "" if row.track is None else row.track.name
         writer.writerow(
             [

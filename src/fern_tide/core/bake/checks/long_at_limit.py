@@ -32,7 +32,7 @@ def look_at_all(checked: Checked, params: LongAtLimitParams) -> list[Finding]:
         at = [value for value in (limit.low, limit.high) if value is not None]
         limited = np.any([curve.values == value for value in at], axis=0) & (np.abs(curve.values - rest) > 1e-9)
         first, frames = longest(limited)
-        seconds = frames / float(checked.rate.fps)
+        seconds = frames / checked.rate.per_second
         if seconds >= params.seconds:
             words = f"{name_of(curve)} stays at its limit for {seconds:.1f} s from frame {first}"
             off = {"target": str(curve.target), "low": None, "high": None}

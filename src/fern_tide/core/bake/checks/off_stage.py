@@ -42,7 +42,7 @@ def look_at_all(checked: Checked, params: OffStageParams) -> list[Finding]:
                 by = curves[name].values - float(part.own(name))
                 off |= (box[1][axis] + by < 0) | (box[0][axis] + by > size)
         first, frames = longest(off)
-        seconds = frames / float(checked.rate.fps)
+        seconds = frames / checked.rate.per_second
         if seconds >= params.seconds:
             words = f"{part.name} is off the stage for {seconds:.1f} s from frame {first}"
             findings.append(Finding(Target(part=part_id, property=next(iter(curves))), first, words))

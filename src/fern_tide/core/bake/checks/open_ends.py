@@ -41,7 +41,7 @@ def look_at_all(checked: Checked, params: OpenEndsParams) -> list[Finding]:
 
 
 def _closed(checked: Checked, frame: int, n_frames: int) -> Remedy:
-    frames = max(1, min(n_frames, round(_CLOSING_S * float(checked.rate.fps))))
+    frames = max(1, min(n_frames, round(_CLOSING_S * checked.rate.per_second)))
     if frame == 0:
         return Remedy("Start at rest", touch=("silence", 0, frames))
     return Remedy("End at rest", touch=("silence", n_frames - frames, n_frames))

@@ -74,13 +74,13 @@ def keys(stretch: Stretch, params: KeysParams) -> FloatArray:
     """Give what the keys say; before the first and after the last their values go on. Without keys nothing changes."""
     if not params.keys or (stretch.values.ndim > 1) != isinstance(params.keys[0].value, str):
         return stretch.below
-    drawn = params.curve(float(stretch.rate.fps), starts_at=stretch.starts_at)
+    drawn = params.curve(stretch.rate.per_second, starts_at=stretch.starts_at)
     return drawn.at(np.arange(stretch.first, stretch.end, dtype=np.float64))
 
 
 def begins(stretch: Stretch) -> dict[str, Any]:
     """Begin with few keys near the curve."""
-    below, fps = stretch.below, float(stretch.rate.fps)
+    below, fps = stretch.below, stretch.rate.per_second
     few = thin(below, tolerance=_NEAR * (float(np.ptp(below)) or 1.0))
     values = colour_texts(few.values) if below.ndim > 1 else few.values.tolist()
     starts = stretch.first - stretch.starts_at

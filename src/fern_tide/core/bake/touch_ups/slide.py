@@ -24,8 +24,9 @@ def slide(stretch: Stretch, params: SlideParams) -> FloatArray:
     """Give v(k - late), fractions linearly between two frames; beyond the ends the first and last value go on."""
     n = stretch.values.shape[-1]
     moments = np.clip(np.arange(stretch.first, stretch.end) - params.late_frames, 0, n - 1)
-    rows = np.atleast_2d(stretch.values)
-    moved = np.stack([np.interp(moments, np.arange(n), row) for row in rows])
+    frames = np.arange(int(moments[0]), min(int(moments[-1]) + 2, n))  # that it comes from
+    rows = np.atleast_2d(stretch.values[..., frames[0] : frames[-1] + 1])
+    moved = np.stack([np.interp(moments, frames, row) for row in rows])
     return moved.reshape(stretch.below.shape)
 
 

@@ -10,7 +10,7 @@ from pydantic import Field
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.live import Flow, Live, Looking
 from fern_tide.core.base.params import Params, unit
-from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.signal import FloatArray, extended
 from fern_tide.core.envelope.cleaning import CleanUp
 
 
@@ -44,7 +44,7 @@ def _half(params: DespikeParams, rate: FrameRate) -> int:
 def _medians(level: FloatArray, *, before: int, after: int) -> FloatArray:
     if before + after == 0 or level.shape[-1] == 0:
         return level.copy()
-    padded = np.pad(level, [(0, 0)] * (level.ndim - 1) + [(before, after)], mode="edge")
+    padded = extended(level, before=before, after=after)
     views = np.lib.stride_tricks.sliding_window_view(padded, before + after + 1, axis=-1)
     return np.asarray(np.median(views, axis=-1), dtype=np.float64)
 

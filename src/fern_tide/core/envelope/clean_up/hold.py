@@ -10,7 +10,7 @@ from pydantic import Field
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.live import Flow, Live, Looking
 from fern_tide.core.base.params import Params, unit
-from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.signal import FloatArray, extended
 from fern_tide.core.envelope.cleaning import CleanUp
 
 
@@ -34,7 +34,7 @@ def hold(level: FloatArray, *, params: HoldParams, rate: FrameRate) -> FloatArra
     frames = round(rate.frames_of_ms(params.hold_ms))
     if frames <= 0 or level.shape[-1] == 0:
         return level.copy()
-    padded = np.pad(level, [(0, 0)] * (level.ndim - 1) + [(frames, 0)], mode="edge")
+    padded = extended(level, before=frames)
     return np.asarray(np.lib.stride_tricks.sliding_window_view(padded, frames + 1, axis=-1).max(axis=-1))
 
 

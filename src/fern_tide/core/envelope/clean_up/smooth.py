@@ -10,7 +10,7 @@ from pydantic import Field
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.live import Flow, Live, Looking
 from fern_tide.core.base.params import Params, unit
-from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.signal import FloatArray, extended
 from fern_tide.core.envelope.cleaning import CleanUp
 
 FWHM_IN_SIGMAS = 2.0 * np.sqrt(2.0 * np.log(2.0))
@@ -43,7 +43,7 @@ def smooth(level: FloatArray, *, params: SmoothParams, rate: FrameRate) -> Float
     bell = np.exp(-0.5 * (np.arange(reach + 1) / sigma) ** 2)
     bell /= bell[0] + 2.0 * bell[1:].sum()
     n = level.shape[-1]
-    padded = np.pad(level, [(0, 0)] * (level.ndim - 1) + [(reach, reach)], mode="edge")
+    padded = extended(level, before=reach, after=reach)
     if reach > _LONG:
         from scipy.ndimage import correlate1d  # slow to import, and faster only for long bells
 
@@ -80,7 +80,7 @@ def flow(params: SmoothParams, rate: FrameRate) -> Flow:
     def smoothed(level: FloatArray) -> FloatArray:
         if level.shape[-1] == 0:
             return level.copy()
-        padded = np.pad(level, [(0, 0)] * (level.ndim - 1) + [(back, 0)], mode="edge")
+        padded = extended(level, before=back)
         return np.asarray(np.lib.stride_tricks.sliding_window_view(padded, back + 1, axis=-1) @ bell[::-1])
 
     return Looking(smoothed, back_frames=back)

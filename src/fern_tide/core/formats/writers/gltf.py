@@ -80,7 +80,7 @@ def encode(hand_off: HandOff, params: GltfParams) -> bytes:
             seconds = (at_or_before(seconds) if steps else seconds).astype("<f4")
             if seconds.tobytes() not in times:
                 times[seconds.tobytes()] = built.add(seconds, "SCALAR", bounds=True)
-            output = _add_values(built, item, keys, float(hand_off.rate.fps))
+            output = _add_values(built, item, keys, hand_off.rate.per_second)
             sampler = {
                 "input": times[seconds.tobytes()],
                 "output": output,
@@ -135,7 +135,7 @@ def read_back(content: bytes, hand_off: HandOff, params: GltfParams) -> Mapping[
     """Read the last animation, sample it at every frame as the specification says, and turn it into values again."""
     gltf = read_gltf(content)
     animation = gltf.json["animations"][-1]
-    fps = float(hand_off.rate.fps)
+    fps = hand_off.rate.per_second
     read: dict[str, Keys] = {}
     for channel in animation["channels"]:
         sampler, target = animation["samplers"][channel["sampler"]], channel["target"]

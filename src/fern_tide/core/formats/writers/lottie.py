@@ -42,7 +42,7 @@ def encode(hand_off: HandOff, params: LottieParams) -> bytes:
     scene = hand_off.scene
     document = {
         "v": "5.7.0",
-        "fr": float(hand_off.rate.fps),
+        "fr": hand_off.rate.per_second,
         "ip": 0,
         "op": hand_off.n_frames,
         "w": scene.width,

@@ -28,7 +28,7 @@ class OtioParams(MomentParams):
 
 def encode(hand_off: HandOff, params: OtioParams) -> bytes:
     """Write a timeline with one track a kind of moment, each a gap as long as the project with its markers."""
-    chosen, rate = params.of(hand_off.moments), float(hand_off.rate.fps)
+    chosen, rate = params.of(hand_off.moments), hand_off.rate.per_second
     rows: list[tuple[str, Sequence[Moment]]] = [("Markers", chosen.markers)] if chosen.markers else []
     rows += [(f"Hits of {name}", [Moment(float(at), "hit") for at in times]) for name, times in chosen.hits.items()]
     if len(chosen.beats):

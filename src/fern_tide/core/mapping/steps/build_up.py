@@ -41,7 +41,7 @@ class BuildUp:
     """Adds lift up on from one stretch to the next."""
 
     def __init__(self, params: BuildUpParams, context: StepContext) -> None:
-        self._params, self._fps = params, float(context.rate.fps)
+        self._params, self._fps = params, context.rate.per_second
         self._hits = HitsAsTheyCome(params.hits)
         self._speed: FloatArray | None = None
         self._total: FloatArray | None = None

@@ -45,7 +45,7 @@ def pulse(lift: FloatArray, *, params: PulseParams, context: StepContext) -> Flo
 
 
 def _pulses(row: FloatArray, starts: npt.NDArray[np.intp], params: PulseParams, context: StepContext) -> FloatArray:
-    out, shape = np.zeros_like(row), _shape(params, float(context.rate.fps))
+    out, shape = np.zeros_like(row), _shape(params, context.rate.per_second)
     strengths = dict(zip(context.hit_frames.tolist(), context.hit_strengths.tolist(), strict=True))
     for start, end in pairwise([*starts.tolist(), len(row)]):
         high = 1.0
@@ -69,7 +69,7 @@ class Pulse:
 
     def __init__(self, params: PulseParams, context: StepContext) -> None:
         self._params, self._hits = params, HitsAsTheyCome(params.hits)
-        self._shape = _shape(params, float(context.rate.fps))
+        self._shape = _shape(params, context.rate.per_second)
         self._rows: list[_Running] = []
 
     def __call__(self, lift: FloatArray, *, context: StepContext) -> FloatArray:

@@ -55,7 +55,7 @@ class Seldom:
     """Rises seldom, from one stretch to the next."""
 
     def __init__(self, params: SeldomParams, context: StepContext) -> None:
-        self._gap, self._least = float(context.rate.fps) / params.per_s, params.least
+        self._gap, self._least = context.rate.per_second / params.per_s, params.least
         self._rows: list[_Rising] = []
 
     def __call__(self, lift: FloatArray, *, context: StepContext) -> FloatArray:

@@ -42,7 +42,7 @@ class SpeedLimit:
     """Follows on from one stretch to the next."""
 
     def __init__(self, params: SpeedLimitParams, context: StepContext) -> None:
-        fps = float(context.rate.fps)
+        fps = context.rate.per_second
         self._up, self._down = params.up / fps, params.down / fps
         self._now: list[float] = []
 

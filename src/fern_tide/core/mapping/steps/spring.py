@@ -40,7 +40,7 @@ class Spring:
     def __init__(self, params: SpringParams, context: StepContext) -> None:
         from scipy.linalg import expm  # slow to import
 
-        w, d, self._fps = 2 * np.pi * params.frequency_hz, params.damping, float(context.rate.fps)
+        w, d, self._fps = 2 * np.pi * params.frequency_hz, params.damping, context.rate.per_second
         motion = np.zeros((4, 4))  # of place, speed, lift, and how fast lift changes
         motion[0, 1] = motion[2, 3] = 1.0
         motion[1, :3] = -w * w, -2 * d * w, w * w

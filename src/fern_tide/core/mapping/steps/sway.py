@@ -59,9 +59,9 @@ def _swayed(lift: FloatArray, frames: FloatArray, *, params: SwayParams, context
     if params.counted_in is PeriodUnit.BEATS:
         if len(context.beat_times_s) < 2:
             return np.zeros_like(lift)
-        turns = _beats(frames / float(context.rate.fps), context.beat_times_s) / params.period % 1.0
+        turns = _beats(frames / context.rate.per_second, context.beat_times_s) / params.period % 1.0
     else:
-        period = params.period if params.counted_in is PeriodUnit.FRAMES else params.period * float(context.rate.fps)
+        period = params.period if params.counted_in is PeriodUnit.FRAMES else params.period * context.rate.per_second
         turns = frames / period % 1.0
     if params.wave is Wave.SINE:
         wave = np.sin(2 * np.pi * turns)

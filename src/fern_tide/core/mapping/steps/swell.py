@@ -40,7 +40,7 @@ class Swell:
     """Climbs and sinks on from one stretch to the next."""
 
     def __init__(self, params: SwellParams, context: StepContext) -> None:
-        fps = float(context.rate.fps)
+        fps = context.rate.per_second
         self._up, self._down = 1.0 / (params.climb_s * fps), -1.0 / (params.sink_s * fps)
         self._at: list[float] = []
 

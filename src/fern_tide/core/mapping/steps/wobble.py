@@ -49,7 +49,7 @@ class Wobble:
         """Take the next frames."""
         params, frames = self._params, np.arange(self._first, self._first + lift.shape[-1])
         self._first += lift.shape[-1]
-        at = frames / float(context.rate.fps) * params.speed_hz
+        at = frames / context.rate.per_second * params.speed_hz
         before = np.floor(at).astype(np.int64)
         more = int(before[-1]) + 2 - self._passed - len(self._points)
         points = np.concatenate([self._points, self._random.uniform(-1.0, 1.0, max(0, more))])
