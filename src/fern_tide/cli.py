@@ -146,6 +146,7 @@ def _add_project_commands(command: Callable[[str, Any, str], argparse.ArgumentPa
     one.add_argument("project")
     one.add_argument("--out", required=True, metavar="FILE", help="its ending says what: .mp4 .webm .mkv .zip .webp")
     one.add_argument("--size", default="960x540", metavar="WxH")
+    one.add_argument("--rate", help="frames a second of the video; the project's where none is given")
     one.add_argument("--strip", action="store_true", help="burn timecode, name and levels in")
     one.add_argument("--clear", action="store_true", help="without the background, see-through")
 
@@ -255,7 +256,8 @@ def _proof(arguments: argparse.Namespace) -> None:
     from fern_tide.web.proof_run import make_proof, plan_of
 
     out = Path(arguments.out)
-    plan = plan_of(out, size=arguments.size, strip=arguments.strip, clear=arguments.clear)
+    about = {"strip": arguments.strip, "clear": arguments.clear, "rate": arguments.rate}
+    plan = plan_of(out, size=arguments.size, **about)
     with progress_on_terminal("drawing") as progress:
         make_proof(Path(arguments.project), out, plan=plan, progress=progress)
     print(out)

@@ -125,6 +125,7 @@ def test_a_proof_is_made_without_a_window(tmp_path, capsys, monkeypatch):
         pictures = [frame.to_ndarray(format="rgb24").tobytes() for frame in video.decode(video=0)]
     assert len(pictures) == 24 and len(set(pictures)) > 8
     assert run("proof", file, "--out", tmp_path / "x.gif") == 2 and ".webm" in capsys.readouterr().err
+    assert run("proof", file, "--out", out, "--rate", "fast") == 2 and "24000/1001" in capsys.readouterr().err
     assert run("proof", file, "--out", out, "--size", "wide") == 2 and "960x540" in capsys.readouterr().err
     monkeypatch.setenv("PATH", str(tmp_path))
     assert run("proof", file, "--out", out) == 2 and "no Chromium" in capsys.readouterr().err
@@ -136,12 +137,12 @@ def test_a_proof_of_a_room_is_lit_and_its_background_can_be_left_out(tmp_path):
     file, out = tmp_path / "bench.ferntide", tmp_path / "bench.webm"
     with file.open("wb") as stream:
         write_project_file(stream, project, media=lambda digest: io.BytesIO(sounds[digest]))
-    assert run("proof", file, "--out", out, "--size", "320x180", "--clear") == 0
+    assert run("proof", file, "--out", out, "--size", "320x180", "--clear", "--rate", "60") == 0
     decoder = av.CodecContext.create("libvpx-vp9", "r")  # the one that reads transparency
     with av.open(out) as video:
         packets = list(video.demux(video=0))
     frames = [frame.to_ndarray(format="rgba") for packet in packets for frame in decoder.decode(packet)]
-    assert len(frames) == 4
+    assert len(frames) == 8, "each of the four twice"
     for frame in frames:
         light, alpha = frame[..., :3].max(axis=2), frame[..., 3]
         assert alpha[:10, :10].max() < 8, "nothing is behind the scene"

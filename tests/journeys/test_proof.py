@@ -31,9 +31,12 @@ def frames_of(path) -> list[np.ndarray]:
         return [frame.to_ndarray(format="rgb24") for frame in video.decode(video=0)]
 
 
-@pytest.mark.parametrize("kind", ["mp4", "webm"])
-def test_the_frame_that_is_burnt_in_is_the_frame_and_they_all_are_there(demo, kind):
+@pytest.mark.parametrize(
+    ("kind", "rate", "shown"), [("mp4", "", range(FRAMES)), ("webm", "60", [k // 2 for k in range(2 * FRAMES)])]
+)
+def test_the_frame_that_is_burnt_in_is_the_frame_and_they_all_are_there(demo, kind, rate, shown):
     shortened(demo)
+    demo.select_option("#proof-rate", rate)
     demo.select_option("#proof-kind", kind)
     demo.fill("#proof-width", "640")
     demo.fill("#proof-height", "360")
@@ -43,7 +46,10 @@ def test_the_frame_that_is_burnt_in_is_the_frame_and_they_all_are_there(demo, ki
     with demo.expect_download() as got:
         demo.click("#proof-file")
     frames = frames_of(got.value.path())
-    assert [marks(frame) for frame in frames] == list(range(FRAMES))
+    assert [marks(frame) for frame in frames] == list(shown)
+    assert demo.input_value("#proof-width") == "640" and demo.input_value("#proof-rate") == rate, (
+        "what was chosen stays"
+    )
     assert len({frame[:300].tobytes() for frame in frames}) > FRAMES / 2, "the stage moves"
 
 

@@ -50,6 +50,14 @@ def test_frames_go_up_and_a_video_comes_back(client, demo, begun):
     assert "Measured on the pictures" not in checks, "its flashes are known now"
 
 
+def test_a_video_has_the_rate_that_was_asked_for(client, demo, begun):
+    asked = {**ASKED, "rate": "15"}
+    assert client.post(f"/p/{demo}/proof", json=asked).json["id"] == begun["id"], "the same pictures"
+    send(client, demo, begun, 0, packed(*map(picture, range(10))))
+    made = client.post(f"/p/{demo}/proof/{begun['id']}/end", query_string=asked).text
+    assert "5 frames at 15 a second" in " ".join(made.split())
+
+
 def test_a_project_that_was_changed_meanwhile_is_not_mixed(client, demo, begun):
     send(client, demo, begun, 0, packed(picture(0)))
     edit(client, demo, {"kind": "set_value", "target": "lamp:x", "value": 3})
@@ -80,6 +88,8 @@ def test_broken_frames_are_refused(client, demo, begun, body, words):
         ({"width": 961}, "even"),
         ({"height": "tall"}, "whole number"),
         ({"width": 1 << 20}, "4096"),
+        ({"rate": "often"}, "24000/1001"),
+        ({"rate": "500"}, "240"),
     ],
 )
 def test_what_cannot_be_made_is_said_before_anything_is_drawn(client, demo, asked, words):

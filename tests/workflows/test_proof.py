@@ -11,6 +11,7 @@ import soundfile
 from PIL import Image
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
+from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.workflows.derive.stages import Stages
 from fern_tide.workflows.hand_off import proof
 from fern_tide.workflows.hand_off.video import KINDS, encode, small
@@ -155,6 +156,33 @@ def test_frames_are_stored_until_the_video_is_there_and_flashes_are_measured(stu
     flashing = proof.flashing_of(studio, order.pictures, fps=30.0)
     assert flashing is not None and flashing.most[0] > 3, "marks that count blink"
     assert proof.flashing_of(studio, "0" * 64, fps=30.0) is None
+
+
+@pytest.mark.parametrize(
+    ("rate", "shown"),
+    [
+        ("15", list(range(0, N_FRAMES, 2))),
+        ("60", [frame for frame in range(N_FRAMES) for _ in range(2)]),
+        ("25", [frame for frame in range(N_FRAMES) if frame % 6 != 5]),  # floor(6 j / 5)
+        ("30000/1001", list(range(N_FRAMES))),  # its 50th begins 1.7 ms after the project's
+    ],
+)
+def test_a_video_at_another_rate_shows_the_frame_that_owns_each_moment(studio, order, rate, shown):
+    order = order.model_copy(update={"rate": FrameRate.parse(rate)})
+    for frame in range(N_FRAMES):
+        proof.take_frame(studio, order, frame, picture(frame))
+    assert proof.begin(studio, order).state == "done"
+    with av.open(studio.derived.path(order.key, suffix=".mp4")) as video:
+        frames = [(frame.time, number(frame.to_ndarray(format="rgb24"))) for frame in video.decode(video=0)]
+    assert [at for _, at in frames] == shown and order.n_video_frames == len(shown)
+    np.testing.assert_allclose([time for time, _ in frames], np.arange(len(shown)) / float(Fraction(rate)), atol=1e-4)
+    flashing = proof.flashing_of(studio, order.pictures, fps=30.0)
+    assert flashing is not None and len(flashing.general) == N_FRAMES, "flashes are those of the project's own frames"
+
+
+def test_the_projects_own_rate_is_the_same_video(order):
+    own, other = (order.model_copy(update={"rate": FrameRate.parse(text)}) for text in ("30", "25"))
+    assert own.key == order.key != other.key and other.frames_key == order.frames_key
 
 
 @pytest.mark.parametrize(

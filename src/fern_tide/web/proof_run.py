@@ -15,6 +15,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
+from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.jobs.queue import connect
 from fern_tide.store.job_rows import DONE, FAILED
 from fern_tide.web.app import create_app
@@ -40,19 +41,20 @@ _SILENT_S = 180.0
 
 @dataclass(frozen=True)
 class ProofPlan:
-    """What is asked for: the kind of video, its size, and whether the strip is burnt in."""
+    """What is asked for: the kind of video, its size and rate, and whether the strip is burnt in."""
 
     kind: str
     width: int
     height: int
     strip: bool = False
+    rate: FrameRate | None = None
 
 
-def plan_of(out: Path, *, size: str, strip: bool, clear: bool) -> ProofPlan:
-    """Read what a proof is to be from its file's name and a size such as '960x540'.
+def plan_of(out: Path, *, size: str, strip: bool, clear: bool, rate: str | None = None) -> ProofPlan:
+    """Read what a proof is to be from its file's name, a size such as '960x540' and a rate; None is the project's.
 
     Raises:
-        InvalidParameter: there is no video of such an ending, or no such size.
+        InvalidParameter: there is no video of such an ending, or no such size or rate.
     """
     known = {kind.extension: kind.id for kind in KINDS.values() if kind.clear is clear or kind.id in {"ffv1", "png"}}
     ending = out.suffix.lower()
@@ -62,7 +64,7 @@ def plan_of(out: Path, *, size: str, strip: bool, clear: bool) -> ProofPlan:
     if not (wide.isdecimal() and tall.isdecimal()):
         raise InvalidParameter("--size", value=size, allowed="a width and a height, such as 960x540")
     proof.check_size(int(wide), int(tall))
-    return ProofPlan(known[ending], int(wide), int(tall), strip)
+    return ProofPlan(known[ending], int(wide), int(tall), strip, None if rate is None else FrameRate.parse(rate))
 
 
 def make_proof(source: Path, out: Path, *, plan: ProofPlan, progress: Callable[[int, int], bool]) -> None:
@@ -114,7 +116,8 @@ def _served(studio: Studio) -> Iterator[int]:
 @contextlib.contextmanager
 def _drawn(browser: str, port: int, key: str, plan: ProofPlan, folder: str) -> Iterator[None]:
     """Let a browser draw a project's proof."""
-    asked = f"kind={plan.kind}&width={plan.width}&height={plan.height}&strip={'yes' if plan.strip else ''}"
+    strip, rate = "yes" if plan.strip else "", plan.rate or ""
+    asked = f"kind={plan.kind}&width={plan.width}&height={plan.height}&strip={strip}&rate={rate}"
     address = f"http://127.0.0.1:{port}/p/{key}/hand-off#proof?{asked}"
     root = ["--no-sandbox"] if os.geteuid() == 0 else []
     command = [browser, *_QUIET, *root, "--remote-debugging-port=0", f"--user-data-dir={folder}/browser", address]
@@ -128,8 +131,8 @@ def _drawn(browser: str, port: int, key: str, plan: ProofPlan, folder: str) -> I
 def _order(studio: Studio, key: str, plan: ProofPlan) -> proof.ProofOrder:
     project = studio.projects.current(key).document
     pictures = proof.pictures_key(levels_of(studio), project, Stages(studio.media).of(project.scene))
-    size = {"width": plan.width, "height": plan.height}
-    return proof.ProofOrder(project=project, pictures=pictures, kind=plan.kind, strip=plan.strip, **size)
+    about = {"kind": plan.kind, "width": plan.width, "height": plan.height, "strip": plan.strip, "rate": plan.rate}
+    return proof.ProofOrder(project=project, pictures=pictures, **about)
 
 
 def _wait(studio: Studio, order: proof.ProofOrder, progress: Callable[[int, int], bool]) -> None:

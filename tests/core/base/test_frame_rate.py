@@ -53,6 +53,12 @@ def test_there_is_no_drift_after_an_hour_at_23_976():
     assert rate.first_sample(24000 * 60, sample_rate_hz=48_000) == 1001 * 60 * 48_000
 
 
+@given(rate=RATES, at=RATES, frame=st.integers(0, 240 * 3600 * 6))
+def test_the_frames_of_another_rate_before_a_frame_are_those_that_begin_before_it(rate, at, frame):
+    n = rate.frames_before(frame, at=at)
+    assert at.seconds(n) >= rate.seconds(frame) and (n == 0 or at.seconds(n - 1) < rate.seconds(frame))
+
+
 @pytest.mark.parametrize("text", ["0", "0.5", "241", "-30", "thirty", "", "1/0", "nan"])
 def test_a_rate_that_is_none_is_refused_by_name(text):
     with pytest.raises(InvalidParameter, match="rate is"):

@@ -6,6 +6,7 @@ This is the only module that turns one of frames, samples and seconds into anoth
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
@@ -80,6 +81,10 @@ class FrameRate:
     def n_frames(self, n_samples: int, *, sample_rate_hz: int) -> int:
         """Count the frames that n_samples reach into, the last one perhaps in part."""
         return -(-n_samples * self.fps.numerator // (sample_rate_hz * self.fps.denominator))
+
+    def frames_before(self, frame: int, *, at: FrameRate) -> int:
+        """Count the frames of another rate that begin before a frame of this one does: ceil(frame * other / own)."""
+        return math.ceil(frame * at.fps / self.fps)
 
     def seconds(self, frame: int) -> Fraction:
         """Give the time at which a frame begins, exactly."""

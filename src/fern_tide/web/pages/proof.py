@@ -8,6 +8,7 @@ from typing import Any
 from flask import Blueprint, Response, jsonify, render_template, request, send_file
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
+from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.store.job_rows import DONE
 from fern_tide.web.context import body, services, staged, studio
 from fern_tide.web.pages.jobs import job_words
@@ -35,7 +36,9 @@ def _order(key: str, asked: Any) -> proof.ProofOrder:
         raise FernTideError("The project has no frames.", remedy="Bring in a sound, or set its length.")
     strip = str(asked.get("strip", "")).lower() in {"true", "on", "1"}
     pictures = proof.pictures_key(services().levels, project, staged(project.scene))
-    return proof.ProofOrder(project=project, pictures=pictures, kind=kind, width=width, height=height, strip=strip)
+    rate = FrameRate.parse(str(asked["rate"])) if asked.get("rate") else None
+    size = {"width": width, "height": height}
+    return proof.ProofOrder(project=project, pictures=pictures, kind=kind, strip=strip, rate=rate, **size)
 
 
 def _whole(asked: Any, name: str, otherwise: int) -> int:
@@ -56,6 +59,7 @@ def begin(key: str) -> Any:
         width=order.width,
         height=order.height,
         strip=order.strip,
+        rate=str(order.rate or ""),
         clear=order.clear,
         frames=order.project.n_frames,
         ahead=order.ahead,
@@ -122,7 +126,7 @@ def _shown(key: str, id: str, job_id: str) -> str:
     if job.state == DONE and order.video is not None:
         size = studio().derived.path(order.key, suffix=order.video.extension).stat().st_size
     words = job_words(job)
-    return render_template("handoff/proof_made.html", key=key, id=id, job=words, kind=order.video, size=size)
+    return render_template("handoff/proof_made.html", key=key, id=id, job=words, order=order, size=size)
 
 
 @pages.get("/<id>/<job_id>/file")

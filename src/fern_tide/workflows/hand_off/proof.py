@@ -15,13 +15,14 @@ from pydantic import BaseModel, ConfigDict
 from fern_tide import __version__
 from fern_tide.core.bake.flashing import Flashing, FlashMeter
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
+from fern_tide.core.base.frame_rate import FrameRate, RateField
 from fern_tide.core.base.signal import fingerprint
 from fern_tide.core.document import Project
 from fern_tide.store.job_rows import Job
 from fern_tide.workflows.derive.analysis import Stretch
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.derive.stages import Staged
-from fern_tide.workflows.hand_off.video import KINDS, VideoKind, encode, small
+from fern_tide.workflows.hand_off.video import KINDS, VideoKind, encode, paced, small
 from fern_tide.workflows.studio import Studio
 from fern_tide.workflows.tune.listening import heard_file
 
@@ -43,6 +44,7 @@ class ProofOrder(BaseModel):
         kind: of the video, or FLASHING.
         width: in pixels, even; height is too.
         strip: whether timecode, name and levels are burnt in.
+        rate: of the video; None is the project's. Every frame of the project is drawn whatever it is.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -53,6 +55,17 @@ class ProofOrder(BaseModel):
     width: int
     height: int
     strip: bool = False
+    rate: RateField | None = None
+
+    @property
+    def video_rate(self) -> FrameRate:
+        """How many frames the video has a second."""
+        return self.rate or self.project.rate
+
+    @property
+    def n_video_frames(self) -> int:
+        """How many frames the video has."""
+        return self.project.rate.frames_before(self.project.n_frames, at=self.video_rate)
 
     @property
     def video(self) -> VideoKind | None:
@@ -79,7 +92,9 @@ class ProofOrder(BaseModel):
     def key(self) -> str:
         """What the video is stored under."""
         sound = [track.model_dump(mode="json") for track in self.project.heard]
-        return fingerprint({"frames": self.frames_key, "kind": self.kind, "sound": sound})
+        about = {"frames": self.frames_key, "kind": self.kind, "sound": sound}
+        other = self.video_rate != self.project.rate
+        return fingerprint(about | ({"rate": str(self.video_rate)} if other else {}))
 
     def frame_suffix(self, frame: int) -> str:
         """Give the ending of a frame's file."""
@@ -196,7 +211,9 @@ def run(studio: Studio, job: Job, *, report: Callable[[float, str], bool], stret
                 pass
         else:
             with studio.derived.writing(order.key, suffix=order.video.extension) as out:
-                encode(order.video, frames(), out=out, n_frames=n_frames, fps=project.rate.fps, sound=sound)
+                shown = paced(frames(), drawn=project.rate, shown=order.video_rate)
+                fps, n_shown = order.video_rate.fps, order.n_video_frames
+                encode(order.video, shown, out=out, n_frames=n_shown, fps=fps, sound=sound)
     if measures:
         flashing = meter.flashing()
         studio.derived.put(_flashing_key(order.pictures), np.stack([flashing.general, flashing.red]))

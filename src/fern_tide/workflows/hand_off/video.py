@@ -6,6 +6,7 @@ import zipfile
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import repeat
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -14,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 from av.video.reformatter import ColorRange, Colorspace, Interpolation
 
+from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import Float32Array
 from fern_tide.core.sound.decode import measure
 from fern_tide.core.sound.mix import MixTrack, mix_blocks
@@ -110,6 +112,13 @@ def encode(
         _zip(frames, out)
     else:
         _video(kind, frames, out=out, n_frames=n_frames, fps=fps, sound=sound)
+
+
+def paced(frames: Iterator[bytes], *, drawn: FrameRate, shown: FrameRate) -> Iterator[bytes]:
+    """Give drawn frames at another rate: every moment shows the one that owns it, as often as that takes, or never."""
+    for frame, content in enumerate(frames):
+        times = drawn.frames_before(frame + 1, at=shown) - drawn.frames_before(frame, at=shown)
+        yield from repeat(content, times)
 
 
 def _zip(frames: Iterator[bytes], out: BinaryIO) -> None:

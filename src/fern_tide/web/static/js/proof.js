@@ -63,6 +63,7 @@ export class Proof extends Component {
   /** Hears of a proof that is made. */
   onOver = () => {};
   #status = "";
+  #chosen = null;
 
   /** Take up what the server drew anew: what is under way goes on. @param {any} root @param {AbortSignal} signal */
   mount(root, signal) {
@@ -70,6 +71,8 @@ export class Proof extends Component {
     if (!this.place) return;
     const on = (selector, type, run) => this.place.querySelector(selector)?.addEventListener(type, run, { signal });
     on("#proof-form", "submit", (event) => (event.preventDefault(), this.begin(this.#asked())));
+    on("#proof-form", "input", () => (this.#chosen = this.#asked()));
+    if (this.#chosen) this.#choose(this.#chosen);
     on("#proof-stop", "click", () => this.#running?.abort());
     for (const button of this.place.querySelectorAll("[data-still]")) button.addEventListener("click", () => this.#still(button.dataset.still), { signal });
     this.place.addEventListener("htmx:afterSwap", () => this.#told(), { signal });
@@ -94,9 +97,19 @@ export class Proof extends Component {
     /** @type {any} */ (window).htmx.process(this.#box);
   }
 
+  /** Fill the form in: the server draws it anew, but what was chosen stays. */
+  #choose({ strip, ...values }) {
+    for (const [name, value] of Object.entries(values)) {
+      const field = this.place.querySelector(`#proof-${name}`);
+      field.value = value;
+      if (field.selectedIndex === -1) field.selectedIndex = 0; // it is the project's rate now
+    }
+    this.place.querySelector("#proof-strip").checked = strip;
+  }
+
   #asked() {
     const value = (name) => this.place.querySelector(`#proof-${name}`).value;
-    return { kind: value("kind"), width: value("width"), height: value("height"), strip: this.place.querySelector("#proof-strip").checked };
+    return { kind: value("kind"), rate: value("rate"), width: value("width"), height: value("height"), strip: this.place.querySelector("#proof-strip").checked };
   }
 
   #say(words, share = null) {
@@ -140,8 +153,8 @@ export class Proof extends Component {
     }
   }
 
-  #query({ kind, width, height, strip }, more = {}) {
-    return new URLSearchParams({ kind, width, height, strip: String(strip), ...more });
+  #query({ kind, rate, width, height, strip }, more = {}) {
+    return new URLSearchParams({ kind, rate, width, height, strip: String(strip), ...more });
   }
 
   async #drawAll(order, stage, signal) {
