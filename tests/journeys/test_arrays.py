@@ -246,27 +246,50 @@ def test_parts_as_they_stand_go_by_a_reach_that_the_hand_moves(demo):
     wait(page, "drawing() === near")
 
 
-def late(route):
+def answered_late(route):
     """An answer that was true when it was given, and comes when another edit was made already."""
     answer = route.fetch()
     time.sleep(0.4)
     route.fulfill(response=answer)
 
 
+def asked_late(route):
+    """An answer that is newer than what else came with it."""
+    time.sleep(0.4)
+    route.continue_()
+
+
+def laid_out_quickly(room, layouts):
+    for layout in layouts:
+        room.select_option("#array-layout", layout)
+        room.wait_for_timeout(150)
+    stored(room, "stage/parts?part=array", "[data-part-json]")
+    room.wait_for_timeout(2500)
+    room.unroute_all(behavior="wait")
+
+
+@pytest.mark.parametrize("late", [answered_late, asked_late])
 @pytest.mark.parametrize("answer", ["stage/arrays", "curves", "stage/scene.glb"])
-def test_many_pieces_that_are_laid_out_otherwise_stand_somewhere_at_every_moment(room, answer):
+def test_many_pieces_that_are_laid_out_otherwise_stand_somewhere_at_every_moment(room, answer, late):
     """No number is none, however late and old what the page hears is; in the end it shows the newest."""
     laid_out(room, "line", 60)
     room.route(f"**/{answer}*", late)
-    for layout in ("faces", "spiral", "grid", "faces", "ring", "spiral"):
-        room.select_option("#array-layout", layout)
-        room.wait_for_selector(f"#array-layout option[value='{layout}'][selected]", state="attached")
-        stored(room, "stage/parts?part=array", "[data-part-json]")
-    room.wait_for_timeout(1500)
-    room.unroute_all(behavior="wait")
+    laid_out_quickly(room, ("faces", "spiral", "grid", "faces", "ring", "spiral"))
     line = f"JSON.stringify({LINE})"
     shown = room.evaluate(line)
-    room.press("body", "Control+z")
+    room.click("#undo")
     wait(room, f"{line} !== '{shown}'")
-    room.press("body", "Control+Shift+z")
+    room.click("#redo")
     wait(room, f"{line} === '{shown}'")
+
+
+@pytest.mark.parametrize("late", [answered_late, asked_late])
+@pytest.mark.parametrize("answer", ["stage/arrays", "stage/drawing"])
+def test_pieces_of_a_drawing_that_is_older_or_newer_are_waited_for(stage_room, answer, late):
+    stage_room.select_option("#add-part", "array")
+    wait(stage_room, f"{LINE}.length === 12")
+    stage_room.route(f"**/{answer}*", late)
+    laid_out_quickly(stage_room, ("grid", "line", "grid", "spiral", "line", "grid"))
+    pieces = "Number(document.querySelector('#array-sheet h3 .quiet').textContent.split(' ')[0])"
+    assert stage_room.evaluate(pieces) > 12
+    wait(stage_room, f"{LINE}.length === {pieces}")

@@ -66,6 +66,8 @@ export class ArrayViews {
 
   /** Where the pieces of one are, in their order, or those of a list that is tried; null of a part that is none. */
   line(id, most, tried) {
-    return this.views.get(id)?.line(most, tried) ?? null;
+    const view = this.views.get(id);
+    const fits = tried?.every((piece) => piece < view?.field.pieces); // it may have been tried of fewer or more
+    return view?.line(most, fits ? tried : undefined) ?? null;
   }
 }

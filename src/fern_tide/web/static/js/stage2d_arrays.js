@@ -83,7 +83,10 @@ class Pieces {
 export class Pieces2d extends ArrayViews {
   /** element(id, slot) gives the drawing's. */
   make(pack, element) {
-    return this.makeEach(pack, (id, field) => (element(id, "pieces") ? new Pieces(field, element(id, "pieces")) : null));
+    return this.makeEach(pack, (id, field) => {
+      const group = element(id, "pieces"); // while a newer drawing is on its way it may be of other pieces, or of none
+      return [1, field.pieces].includes(group?.childElementCount) ? new Pieces(field, group) : null;
+    });
   }
 
   /** A point of the screen as an array counts it. */
