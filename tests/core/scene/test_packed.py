@@ -87,6 +87,7 @@ def packing(document):
         ("meshopt", lambda d: d["buffers"][1].pop("extensions"), "buffer 1 is not in it"),
         ("meshopt", lambda d: d.update(images=[{"bufferView": 0, "mimeType": "image/png"}]), "packed as no image is"),
         ("draco", lambda d: draco_of(d).update(bufferView=99), "names a buffer view that is not there"),
+        ("draco", lambda d: draco_of(d).update(bufferView=len(d["bufferViews"])), "a buffer view that is not there"),
         ("draco", lambda d: d["extensionsRequired"].append("KHR_texture_pressed"), "KHR_texture_pressed"),
     ],
 )
