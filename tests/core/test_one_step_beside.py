@@ -9,9 +9,11 @@ from tests.core.derivation.test_words import said
 from tests.interchange.test_shaped_models import scene_of, stems
 
 from fern_tide.core.bake.sync import sync
+from fern_tide.core.bake.thin import thin
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.envelope.envelope import READINGS
 from fern_tide.core.first_cut.checking import flashes
+from fern_tide.core.formats.moments import read_moments
 from fern_tide.core.mapping.colour import colour_texts
 from fern_tide.core.scene.arrays.layout import even
 from fern_tide.core.scene.follow import Follow
@@ -88,6 +90,17 @@ def test_flashes_are_counted_from_their_first_change_on():
 
 def test_colours_beyond_what_can_be_shown_are_the_nearest_that_can():
     assert colour_texts(np.array([[1.2], [0.5], [-0.1]])) == ["#ff8000"]
+
+
+def test_a_straight_line_that_begins_anywhere_is_two_keys_however_long_it_is():
+    for start in (-300.0, 0.0, 7.0):
+        line = np.linspace(start, start + 40.0, 700)
+        assert thin(line, tolerance=0.01).frames.tolist() == [0, 699]
+
+
+def test_the_names_of_moments_end_where_a_name_does():
+    (moment,) = read_moments(b"WEBVTT\n\n00:00:01.500 --> 00:00:02.000\n" + b"a" * 130 + b"\n")
+    assert moment.name == "a" * 120 and moment.time_s == 1.5
 
 
 def test_even_shares_of_few():

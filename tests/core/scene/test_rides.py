@@ -119,14 +119,14 @@ def test_through_groups_that_are_moved_turned_and_scaled_it_lies_on_its_way():
     np.testing.assert_allclose(np.linalg.norm(local, axis=0), 100, rtol=1e-5)
 
 
-def space(ride=None, **moth):
+def space(ride=None, *, part_of_it=4, **moth):
     ring = [{"x": x, "y": 1.0, "z": z} for x, z in ((0, 1), (1, 0), (0, -1), (-1, 0))]
     # handles of a circle's quarters
     k = 4 / 3 * np.tan(np.pi / 8)
     for point, (x, z) in zip(ring, ((k, 0), (0, -k), (-k, 0), (0, k)), strict=True):
         point["handle"] = [x, 0, z]
     parts = (
-        part("ring", "way_3d", {"points": ring, "closed": True}),
+        part("ring", "way_3d", {"points": ring[:part_of_it], "closed": part_of_it == 4}),
         part("moth", "box", ride={"way": "ring", **(ride or {})}, **moth),
     )
     return Scene(name="S", kind="3d", parts=parts)
@@ -149,6 +149,12 @@ def test_it_leans_into_curves_by_as_much_as_is_said_on_a_circle():
     np.testing.assert_allclose(facing[1, 1], np.cos(np.radians(30)), atol=7e-3)  # a cubic's quarter bends unevenly
     inward = -np.stack([found["x"], 0 * found["x"], found["z"]])
     assert (np.sum(inward * facing[:, 1], axis=0) > 0.49).all()
+
+
+def test_it_leans_half_as_much_on_half_a_circle_which_turns_half_as_far():
+    found = places(space({"leans": 30}, part_of_it=3), "moth", along=SHARES)
+    facing = matrices(quaternions(np.stack([found[f"turn_{axis}"] for axis in "xyz"])))
+    np.testing.assert_allclose(facing[1, 1], np.cos(np.radians(15)), atol=7e-3)
 
 
 def test_in_space_an_anchor_and_a_turn_of_its_own_are_kept():
