@@ -125,6 +125,11 @@ def test_beats_of_clean_drums_are_found_to_a_few_milliseconds(bpm):
     assert min(abs(ratio - r) for r in (0.5, 1.0, 2.0)) < 1e-3
 
 
+def test_beats_go_on_to_the_end_of_the_sound():
+    sound, _ = band_drums(120.0)
+    assert 0 <= len(sound) / RATE_HZ - found_beats(sound).times_s[-1] < 0.51
+
+
 def test_bars_begin_at_the_low_hits():
     sound, truth = band_drums(120)
     beats = found_beats(sound)
