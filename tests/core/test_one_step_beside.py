@@ -23,6 +23,7 @@ from fern_tide.core.scene.gltf.plain_mesh import mesh_of
 from fern_tide.core.scene.gltf.reading import read_gltf, values_of
 from fern_tide.core.scene.rotation import steady_turns
 from fern_tide.core.scene.svg.allowed import attribute_is_safe
+from fern_tide.core.scene.svg.bounds import pieces
 
 RATE = FrameRate.parse("30")
 
@@ -101,6 +102,11 @@ def test_a_straight_line_that_begins_anywhere_is_two_keys_however_long_it_is():
 def test_the_names_of_moments_end_where_a_name_does():
     (moment,) = read_moments(b"WEBVTT\n\n00:00:01.500 --> 00:00:02.000\n" + b"a" * 130 + b"\n")
     assert moment.name == "a" * 120 and moment.time_s == 1.5
+
+
+@pytest.mark.parametrize("data", ["M1 2L10L20 20", "M1 2LL5 5", "M1 2C1 1 2 2 3L5 5"])
+def test_a_path_ends_where_it_cannot_be_read_on(data):
+    assert list(pieces(data)) == [("M", [1.0, 2.0])]
 
 
 def test_even_shares_of_few():
