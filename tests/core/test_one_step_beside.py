@@ -3,14 +3,16 @@
 import numpy as np
 import pytest
 from tests.core.bake.test_sync import bumps
-from tests.core.derivation.documents import document
+from tests.core.derivation.documents import document, envelope
 from tests.core.derivation.test_graph import MOTH, TURN, scene
 from tests.core.derivation.test_words import said
 from tests.interchange.test_shaped_models import scene_of, stems
 
 from fern_tide.core.bake.sync import sync
 from fern_tide.core.bake.thin import thin
+from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.commands.project import RemoveEnvelope
 from fern_tide.core.envelope.envelope import READINGS
 from fern_tide.core.first_cut.checking import flashes
 from fern_tide.core.formats.moments import read_moments
@@ -22,6 +24,7 @@ from fern_tide.core.scene.gltf.container import Gltf
 from fern_tide.core.scene.gltf.plain_mesh import mesh_of
 from fern_tide.core.scene.gltf.reading import read_gltf, values_of
 from fern_tide.core.scene.rotation import steady_turns
+from fern_tide.core.scene.shaping import Shaping
 from fern_tide.core.scene.svg.allowed import attribute_is_safe
 from fern_tide.core.scene.svg.bounds import pieces
 
@@ -107,6 +110,24 @@ def test_the_names_of_moments_end_where_a_name_does():
 @pytest.mark.parametrize("data", ["M1 2L10L20 20", "M1 2LL5 5", "M1 2C1 1 2 2 3L5 5"])
 def test_a_path_ends_where_it_cannot_be_read_on(data):
     assert list(pieces(data)) == [("M", [1.0, 2.0])]
+
+
+def test_a_phase_that_came_back_a_little_off_is_read_as_far_off_as_it_is():
+    ripple = Shaping.model_validate({"slot": 1, "shaper": {"id": "ripple"}})
+    amount, phase = ripple.name("amount"), ripple.name("phase")
+    baked = {amount: np.array([0.2, 0.3]), phase: np.array([30.0, 700.0])}
+    back = ripple.read(ripple.seen({**baked, phase: baked[phase] + [5.0, -7.0]}), baked)
+    np.testing.assert_allclose(back[phase], [35.0, 693.0], atol=1e-9)
+
+
+def test_an_envelope_that_nothing_is_blended_of_goes_though_others_stay():
+    plain = document(envelopes=(envelope("spare", "amplitude", of="tone"), *document().envelopes))
+    assert [item.id for item in RemoveEnvelope(id="spare").apply(plain).envelopes] == [
+        item.id for item in document().envelopes
+    ]
+    blended = envelope("mix", "blend first=spare", of=None)
+    with pytest.raises(FernTideError, match="Mix is blended of it"):
+        RemoveEnvelope(id="spare").apply(plain.but(envelopes=(*plain.envelopes, blended)))
 
 
 def test_even_shares_of_few():

@@ -173,6 +173,12 @@ def test_an_empty_array_is_a_group_of_groups_and_a_scene_without_arrays_stays_it
     assert without_motion(plain) is plain
 
 
+def test_the_parts_that_are_written_out_are_counted_by_the_largest_source():
+    sources = [part("bead", "box", parent="row"), part("pot", "box", parent="row"), part("lid", "box", parent="pot")]
+    stage = scene({"layout": {"id": "line", "params": {"count": 10}}}, sources=sources)
+    assert n_expanded(stage) == 10 * (2 + 2)
+
+
 def test_more_parts_than_are_written_out_are_refused_with_their_number_beforehand():
     stage = scene({"layout": {"id": "grid", "params": {"across": 100, "up": 100}}})
     assert n_expanded(stage) == 30_000 > MOST_EXPANDED
