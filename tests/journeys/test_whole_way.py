@@ -139,7 +139,7 @@ def test_the_playhead_stays_from_room_to_room_and_over_a_reload(page):
         page.press("body", key)
         page.wait_for_timeout(250)
         assert page.inner_text("#clock") == "00:00:23"
-    assert page.url.endswith("/bench")
+    page.wait_for_url("**/bench")
     page.reload()
     page.wait_for_selector("#first-target")
     assert page.inner_text("#clock") == "00:00:23"
