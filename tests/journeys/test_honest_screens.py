@@ -88,7 +88,7 @@ def test_a_file_dropped_beside_every_place_is_taken_in_or_said_and_never_opened(
 
     drop("header", "Stray.wav")  # on the Bench: it goes to the Sound room, and so does the page
     undo_says(demo, "Add the track Stray")
-    assert demo.url == address.replace("bench", "sound")
+    demo.wait_for_url(address.replace("bench", "sound"))
     drop("#trace", "stray.svg")  # a drawing in the Sound room goes onto the Stage, which asks
     demo.wait_for_selector("#notice-other:has-text('Replace the stage')")
     demo.click("#notice-act")
