@@ -9,6 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.bake.curve import Curve
+from fern_tide.core.base.signal import extended
 from fern_tide.core.commands.soundtrack import PutTrack
 from fern_tide.core.document import Project
 from fern_tide.store.revision import Revision
@@ -118,7 +119,7 @@ def _drawn(old: Curve, new: Curve) -> tuple[tuple[float, ...], ...]:
     """Give both curves in few columns over the longer one's time; where one has ended it stays at its last value."""
     n = max(old.n_frames, new.n_frames)
     rows = [np.atleast_2d(curve.values).mean(axis=0) for curve in (old, new)]
-    padded = np.stack([np.pad(row, (0, n - len(row)), mode="edge") if len(row) else np.zeros(n) for row in rows])
+    padded = np.stack([extended(row, after=n - len(row)) if len(row) else np.zeros(n) for row in rows])
     if n == 0:
         return ()
     low, high = float(padded.min()), float(padded.max())
