@@ -15,7 +15,7 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
     """Describe a part: its anchor, its own values, and the places that show them.
 
     Returns:
-        For 2D: 'bindings', for each property the slots and attributes; 'base', the transform that an element came
+        The part's 'id'. For 2D: 'bindings', for each property the slots and attributes; 'base', the transform that an element came
         with, or None where the part has groups of its own. For 3D: 'channels', each with its pointer in the glTF file,
         its properties, its form, and of shapers how they shape. 'placed' says whether it has an anchor of its own.
         'above' are the anchors and own values of what an element was put together in, the outermost first; 'moves' are
@@ -28,6 +28,7 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
         ]
         own = {item.id: part.own(item.id) for item in part.properties}
         return {
+            "id": part.id,
             "space": "3d",
             "anchor": [part.anchor.x, part.anchor.y, part.anchor.z],
             "channels": channels,
@@ -44,6 +45,7 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
     base = getattr(part.shape.params, "base", None)
     inside = (item for item in staged.scene.moved_with(part.id) if item.has("x"))
     return {
+        "id": part.id,
         "space": "2d",
         "anchor": [part.anchor.x, part.anchor.y],
         "own": {name: part.own(name) for name in names | _of_array(part)},

@@ -10,13 +10,12 @@ import { Drawer } from "./drawer.js";
 import { drawColours, drawLane, mountLane } from "./lane.js";
 import { Lanes } from "./lanes.js";
 import { Motion } from "./motion.js";
-import { notice } from "./notices.js";
 import { Order } from "./order.js";
 import { Parts } from "./parts.js";
 import { Picker } from "./picker.js";
 import { project } from "./project.js";
 import { rhythm } from "./rhythm.js";
-import { drawRibbon, loadWave, mountWheel } from "./ribbon.js";
+import { drawRibbon, mountWheel, RibbonWave } from "./ribbon.js";
 import { mountRibbon } from "./ribbon_hand.js";
 import { asQuery, selection } from "./selection.js";
 import { Sheet } from "./sheet.js";
@@ -27,7 +26,7 @@ import { transport } from "./transport.js";
 import { work } from "./work.js";
 
 export class Bench extends Component {
-  #wave = null;
+  #wave = new RibbonWave();
   #traces = false;
   #keeping = null;
 
@@ -162,20 +161,11 @@ export class Bench extends Component {
   async load(how) {
     await this.motion.load(how);
     if (Object.keys(this.motion.lanes).length < this.all("canvas[data-lane]").length) work.look();
-    await this.#loadWave();
+    await this.#wave.load(this.find("#ribbon")?.dataset.track);
     if (this.signal.aborted) return;
     this.#drawAll();
     this.beside.renew();
     if (this.find("#reason[data-waits]") && this.sheet.lane) await this.renew(); // the sheet was drawn before its sound was read
-  }
-
-  async #loadWave() {
-    try {
-      this.#wave = await loadWave(this.find("#ribbon")?.dataset.track, this.#wave);
-    } catch (wrong) {
-      this.#wave = null;
-      if (wrong.status !== 202) notice(wrong.message);
-    }
   }
 
   async #choose() {
@@ -246,7 +236,7 @@ export class Bench extends Component {
 
   #drawRibbon() {
     const ribbon = this.find("#ribbon");
-    if (ribbon) drawRibbon(ribbon, { wave: this.#wave, axis: this.axis });
+    if (ribbon) drawRibbon(ribbon, { wave: this.#wave.wave, axis: this.axis });
   }
 
   #drawLanes(only = null) {

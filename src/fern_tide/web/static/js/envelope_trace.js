@@ -13,6 +13,7 @@ export const isOfLevel = ({ kind, owner, commands }) => owner === "envelope" || 
 export class EnvelopeTrace extends Component {
   #level = null;
   #before = null;
+  #takes = 0; // what was tried before the last is over
   #envelope = null;
 
   /**
@@ -36,11 +37,12 @@ export class EnvelopeTrace extends Component {
 
   /** Take a stored level in, or that there is none. */
   take(pack) {
+    this.#takes += 1;
     this.#before = null;
     this.#level = pack && levelOf(pack);
   }
 
-  #ask = latest(async (command, at, still = () => true) => {
+  #ask = latest(async (command, at, still) => {
     const pack = await postPack(project.url(`envelopes/preview?envelope=${selection.get("envelope") ?? ""}`), { command }).catch(this.waits);
     if (!pack || this.signal.aborted || !still()) return;
     this.#level = levelOf(pack);
@@ -54,7 +56,8 @@ export class EnvelopeTrace extends Component {
 
   /** Show the level as an edit would make it; at is when the pointer moved. */
   preview(command, at) {
-    if (isOfLevel(command)) this.#ask(command, at);
+    const takes = this.#takes;
+    if (isOfLevel(command)) this.#ask(command, at, () => takes === this.#takes);
   }
 
   /** Show what could be picked without taking it, or with null again what is stored. */

@@ -10,14 +10,14 @@ import { Profile } from "./profile.js";
 import { Proof } from "./proof.js";
 import { project } from "./project.js";
 import { rhythm } from "./rhythm.js";
-import { drawRibbon, loadWave, mountWheel } from "./ribbon.js";
+import { drawRibbon, mountWheel, RibbonWave } from "./ribbon.js";
 import { mountRibbon } from "./ribbon_hand.js";
 import { selection } from "./selection.js";
 import { transport } from "./transport.js";
 
 export class Handoff extends Component {
   large = null;
-  #wave = null;
+  #wave = new RibbonWave();
   #written = {}; // what was written since the last bake, by format
 
   /** @param {any} room @param {AbortSignal} signal */
@@ -114,12 +114,8 @@ export class Handoff extends Component {
 
   async load() {
     const track = this.find("#ribbon")?.dataset.track;
-    await Promise.all([this.large.load(), track && rhythm.load(track), this.#loadWave(track)]);
+    await Promise.all([this.large.load(), track && rhythm.load(track), this.#wave.load(track)]);
     this.#drawAll();
-  }
-
-  async #loadWave(track) {
-    if (track) this.#wave = await loadWave(track, this.#wave).catch(() => null);
   }
 
   #pressed(button) {
@@ -183,7 +179,7 @@ export class Handoff extends Component {
     const ribbon = this.find("#ribbon");
     if (!ribbon) return;
     this.large.draw();
-    drawRibbon(ribbon, { wave: this.#wave, axis: this.axis, hits: true });
+    drawRibbon(ribbon, { wave: this.#wave.wave, axis: this.axis, hits: true });
     this.#drawFrame();
   }
 

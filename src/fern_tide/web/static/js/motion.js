@@ -71,7 +71,7 @@ export class Motion {
     this.onTake(head);
   }
 
-  #ask = latest(async (body, { at, still = () => true }) => {
+  #ask = latest(async (body, { at, still }) => {
     if (!still()) return;
     const pack = await telling(() => postPack(this.#url("preview"), body));
     if (!pack || this.signal.aborted || !still()) return;
@@ -84,7 +84,8 @@ export class Motion {
 
   /** Show what an edit would make, while the hand is at it; at is when the pointer moved. */
   preview(command, at) {
-    return this.#ask({ command }, { at });
+    const loads = this.#loads;
+    return this.#ask({ command }, { at, still: () => loads === this.#loads });
   }
 
   /** Show what could be picked without taking it, or with null again what is stored. */

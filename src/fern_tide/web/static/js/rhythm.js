@@ -1,7 +1,7 @@
 // Beats of the project and hits of the shown track, in frames: for the ruler, for snapping, and for keys that go by beats.
 
 import { project } from "./project.js";
-import { getPack } from "./server.js";
+import { getPack, newest } from "./server.js";
 import { unhurried } from "./unhurried.js";
 
 const SNAP_PX = 9;
@@ -33,6 +33,7 @@ export const rhythm = new (class extends EventTarget {
   bpm = 0;
   snapping = false;
   track = null;
+  #ask = newest((track) => getPack(project.url(`rhythm${track ? `?track=${track}` : ""}`)));
 
   open() {
     const again = unhurried(() => this.load(this.track));
@@ -45,11 +46,11 @@ export const rhythm = new (class extends EventTarget {
     this.track = track;
     let pack;
     try {
-      pack = await getPack(project.url(`rhythm${track ? `?track=${track}` : ""}`));
+      pack = await this.#ask(track);
     } catch {
       return;
     }
-    if (track === this.track) this.take(track, pack);
+    if (pack && track === this.track) this.take(track, pack);
   }
 
   /** Take in beats and hits that came with something else. */

@@ -3,10 +3,12 @@
 
 import { colours, em, mono, pen } from "./canvas.js";
 import { ticks, xOf } from "./axis.js";
+import { notice } from "./notices.js";
 import { project } from "./project.js";
 import { rhythm } from "./rhythm.js";
-import { getPack } from "./server.js";
+import { getPack, newest } from "./server.js";
 import { transport } from "./transport.js";
+import { work } from "./work.js";
 
 /** How tall the ruler is. */
 export const ruler = () => Math.round(em(24));
@@ -19,11 +21,28 @@ export function waveOf({ head, arrays }) {
   return { rows, spanS: head.span_s, startS: head.start_s, unit: head.top / 127, gain: 1 };
 }
 
-/** Give the waveform of a track with how much it is drawn larger; the one that is there, when it is of that track. */
-export async function loadWave(id, known) {
-  if (!id || known?.id === id) return known;
-  const wave = waveOf(await getPack(project.url(`tracks/${id}/waveform`)));
-  return { ...wave, id, gain: Math.min(8, 1 / Math.max(wave.unit * 127, 1e-3)) };
+/** The waveform of the track that a ribbon shows, loaded once for each track. */
+export class RibbonWave {
+  /** The waveform and how much it is drawn larger; null until it is there. @type {any} */
+  wave = null;
+  #track = null;
+  #ask = newest((id) => getPack(project.url(`tracks/${id}/waveform`)));
+
+  async load(id) {
+    if (!id || this.#track === id) return;
+    this.#track = id;
+    this.wave = null;
+    try {
+      const pack = await this.#ask(id);
+      if (!pack) return;
+      const wave = waveOf(pack);
+      this.wave = { ...wave, gain: Math.min(8, 1 / Math.max(wave.unit * 127, 1e-3)) };
+    } catch (wrong) {
+      this.#track = null;
+      if (wrong.status === 202) work.awaits();
+      else notice(wrong.message);
+    }
+  }
 }
 
 /** Lowest and highest of every pixel column of a waveform over a view. Pure. */

@@ -110,6 +110,16 @@ export function postForm(url, files, { onShare, signal }) {
   return upload(url, form, { onShare, name: files[0].name, signal });
 }
 
+/** Ask side by side: what was overtaken by a later call gives undefined, so that nothing old is shown when its answer comes last. */
+export function newest(ask) {
+  let calls = 0;
+  return async function call(...wanted) {
+    const mine = (calls += 1);
+    const answer = await ask(...wanted);
+    return mine === calls ? answer : undefined;
+  };
+}
+
 /** Run one call at a time; of those that come meanwhile only the last is run. What is drawn is never older than what was. */
 export function latest(run) {
   let busy = false;

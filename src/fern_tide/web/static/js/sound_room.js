@@ -20,7 +20,7 @@ import { rhythm } from "./rhythm.js";
 import { drawRibbon, mountWheel, waveOf } from "./ribbon.js";
 import { mountRibbon } from "./ribbon_hand.js";
 import { asQuery, openInRoom, selection } from "./selection.js";
-import { getPack } from "./server.js";
+import { getPack, newest } from "./server.js";
 import { Soundtrack } from "./soundtrack.js";
 import { drawBands, drawPitches, Spectrogram } from "./spectrogram.js";
 import { transport } from "./transport.js";
@@ -145,6 +145,8 @@ export class SoundRoom extends Component {
     return this.load();
   }
 
+  #ask = newest((coming, shown) => telling(() => coming ?? getPack(shownUrl(shown))));
+
   /** Load what is shown, all at once; what is still being analyzed comes when it is done. */
   async load(coming = null) {
     const { axis, spectra } = this;
@@ -152,7 +154,7 @@ export class SoundRoom extends Component {
     const picture = this.find("#spectrogram");
     const width = picture ? Math.ceil(sizeOf(picture).width) : 0;
     spectra.show(this.#track);
-    const pack = await telling(() => coming ?? getPack(shownUrl({ ...axis.view, columns: width || 800, tilt: spectra.tilt })));
+    const pack = await this.#ask(coming, { ...axis.view, columns: width || 800, tilt: spectra.tilt });
     if (!pack || this.signal.aborted) return;
     this.#take(pack);
     if (pack.head.missing.length) work.look();

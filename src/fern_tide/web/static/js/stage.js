@@ -91,24 +91,24 @@ export class Stage2d extends Looking2d {
     this.arrays.motions = arrays;
     const still = Object.keys(this.#curves).filter((target) => !(target in curves)); // goes back to its own value
     this.#curves = curves;
-    for (const [id, head] of Object.entries(parts)) this.#take(id, head);
+    for (const head of Object.values(parts)) this.#take(head);
     this.#bind(still);
   }
 
   /** Take in how a part shows, and the elements that move with it. */
-  #take(id, head) {
-    Object.assign(this.#heads, { [id]: head }, head.moves);
+  #take(head) {
+    Object.assign(this.#heads, { [head.id]: head }, head.moves);
   }
 
   /** Take in how a part shows, and its own values, as they are now. */
-  know(part, head) {
-    this.#take(part, head);
+  know(head) {
+    this.#take(head);
     this.#bind();
   }
 
-  /** Try a value by hand; null lets go. */
+  /** Try a value by hand; null lets go. A part's head comes along, if one is there: also of another part. */
   try(target, value, head) {
-    this.#take(target.split(":")[0], head);
+    if (head) this.#take(head);
     if (value === null) this.#tries.delete(target);
     else this.#tries.set(target, value);
     this.#bind([target]);
@@ -193,7 +193,7 @@ export class Stage2d extends Looking2d {
 
   /** Take in what arrays the drawing has. */
   loadArrays(pack) {
-    for (const [id, head] of Object.entries(this.arrays.make(pack, (id, slot) => this.element(id, slot)))) this.#take(id, head);
+    for (const head of Object.values(this.arrays.make(pack, (id, slot) => this.element(id, slot)))) this.#take(head);
   }
 
   /** Draw this frame again: the hand has put something elsewhere. */
@@ -239,10 +239,10 @@ export class Stage2d extends Looking2d {
   }
 
   /** A part's box in what its anchor is counted in: that which the part lies in, before it is moved. */
-  anchorBox(part, head) {
-    const inside = Object.entries(head.moves ?? {}).flatMap(([id, one]) => this.#standing(id, one));
+  anchorBox(head) {
+    const inside = Object.values(head.moves ?? {}).flatMap((one) => this.#standing(one));
     if (inside.length) return boxAround(inside);
-    const own = this.element(part, "own");
+    const own = this.element(head.id, "own");
     if (!own) return null;
     const { x, y, width, height } = boxOf(own);
     if (head.base === null) return { x, y, width, height };
@@ -250,8 +250,8 @@ export class Stage2d extends Looking2d {
   }
 
   /** The corners of an element's box as it stands at its own values, in what it lies in. */
-  #standing(part, head) {
-    const box = this.anchorBox(part, head);
+  #standing(head) {
+    const box = this.anchorBox(head);
     return box ? cornersOf(box, about(head.anchor, (name) => head.own[name])) : [];
   }
 

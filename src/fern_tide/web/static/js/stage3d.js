@@ -115,7 +115,7 @@ export class Stage3d extends View3d {
   }
 
   try(target, value, head) {
-    this.#heads[target.split(":")[0]] = head;
+    if (head) this.#heads[head.id] = head;
     if (value === null) this.#tries.delete(target);
     else this.#tries.set(target, value);
     this.touched.add(target);
@@ -242,8 +242,8 @@ export class Stage3d extends View3d {
     return box.isEmpty() ? null : box;
   }
 
-  know(part, head) {
-    this.#heads[part] = head;
+  know(head) {
+    this.#heads[head.id] = head;
   }
 
   outline(part) {
@@ -251,7 +251,7 @@ export class Stage3d extends View3d {
   }
 
   /** A node's box in its own metres, before its scale and turn: what an anchor is counted in. */
-  anchorBox(part, head) {
+  anchorBox(head) {
     const node = this.nodes?.[Number(head.channels[0]?.[0].split("/")[2])];
     if (!node) return null;
     const box = new Box3();

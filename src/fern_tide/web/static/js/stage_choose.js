@@ -9,7 +9,7 @@ import { notice, telling } from "./notices.js";
 import { project } from "./project.js";
 import { selection } from "./selection.js";
 import { drawn } from "./svg.js";
-import { getJson, postJson } from "./server.js";
+import { getJson, newest, postJson } from "./server.js";
 import { DASHES } from "./stage_looking.js";
 
 const CLICK_PX = 4;
@@ -62,6 +62,7 @@ const middleOf = (corners) => ({
 export class Choosing extends Component {
   #boxing = false;
   #tried = null;
+  #answer = newest((ask) => telling(ask));
 
   /** @param {any} room @param {AbortSignal} signal @param {{ stage: any, isPlaying: () => boolean }} how */
   constructor(room, signal, { stage, isPlaying }) {
@@ -98,7 +99,7 @@ export class Choosing extends Component {
   }
 
   async #ask(body) {
-    const answer = await telling(() => postJson(project.url("stage/choose"), body));
+    const answer = await this.#answer(() => postJson(project.url("stage/choose"), body));
     if (!answer || this.signal.aborted) return;
     this.#take(answer.parts);
     const words = outcomeWords(body.how, answer.parts.length, answer.count);
@@ -106,7 +107,7 @@ export class Choosing extends Component {
   }
 
   async #recall(id) {
-    const answer = await telling(() => getJson(project.url(`stage/selections/${id}`)));
+    const answer = await this.#answer(() => getJson(project.url(`stage/selections/${id}`)));
     if (answer && !this.signal.aborted) this.#take(answer.parts);
   }
 

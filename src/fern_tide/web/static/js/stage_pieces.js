@@ -48,7 +48,7 @@ export class PiecesHand extends Component {
   #press(down) {
     if (!this.#picking || down.button !== 0 || !this.stage.view) return;
     down.stopPropagation();
-    const part = selection.get("part");
+    const part = this.head().id;
     const path = "shape.params.order.params.picked";
     let picked = JSON.parse(this.find("#picked-pieces").textContent);
     const before = picked.length;

@@ -128,11 +128,11 @@ export class PartProperties extends Component {
   // --- anchors
 
   #setAnchor(anchor) {
-    return project.edit({ kind: "set_anchor", id: selection.get("part"), anchor });
+    return project.edit({ kind: "set_anchor", id: this.head().id, anchor });
   }
 
   get #box() {
-    const box = this.stage.view?.anchorBox(selection.get("part"), this.head());
+    const box = this.stage.view?.anchorBox(this.head());
     if (!box) notice(NO_SHAPE);
     return box;
   }

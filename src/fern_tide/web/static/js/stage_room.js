@@ -10,10 +10,10 @@ import { Parts } from "./parts.js";
 import { Picker } from "./picker.js";
 import { unpackedMotion } from "./pieces.js";
 import { project } from "./project.js";
-import { drawRibbon, loadWave, mountWheel } from "./ribbon.js";
+import { drawRibbon, mountWheel, RibbonWave } from "./ribbon.js";
 import { mountRibbon } from "./ribbon_hand.js";
 import { asQuery, openInRoom, selection } from "./selection.js";
-import { getPack, latest, postPack } from "./server.js";
+import { getPack, latest, newest, postPack } from "./server.js";
 import { colourAt } from "./placing.js";
 import { Choosing } from "./stage_choose.js";
 import { StageFiles } from "./stage_files.js";
@@ -36,7 +36,7 @@ const CHOSEN = ["parts", "order", "backwards", "takes", "late", "first_has", "la
 export const shortNumber = (value) => (Math.abs(value) >= 100 ? value.toFixed(0) : Math.abs(value) >= 10 ? value.toFixed(1) : value.toFixed(2));
 
 export class StageRoom extends Component {
-  #wave = null;
+  #wave = new RibbonWave();
   /** @type {any} */
   #offer = null;
   #previewed = null;
@@ -134,8 +134,7 @@ export class StageRoom extends Component {
   /** The view knows the selected part, driven or not. */
   #ready() {
     const head = this.head();
-    const part = selection.get("part");
-    if (part && head) this.stage.view?.know(part, head);
+    if (head) this.stage.view?.know(head);
     this.looking.outline();
   }
 
@@ -203,12 +202,15 @@ export class StageRoom extends Component {
     if (pack && command === this.#previewed && !this.signal.aborted) this.#take(pack, { whole: false });
   });
 
+  #askCurves = newest(() => telling(() => getPack(project.url("curves"))));
+
   async load() {
     this.#previewed = null;
-    const pack = await telling(() => getPack(project.url("curves")));
+    const pack = await this.#askCurves();
     if (!pack || this.signal.aborted) return;
     this.#take(pack, { whole: true });
-    await this.#loadWave();
+    if (this.#previewed) this.#ask(this.#previewed); // the hand is at something else by now
+    await this.#wave.load(this.find("#ribbon")?.dataset.track);
     if (!this.signal.aborted) this.#drawAll();
   }
 
@@ -237,16 +239,6 @@ export class StageRoom extends Component {
     this.looking.outline();
   }
 
-  async #loadWave() {
-    try {
-      this.#wave = await loadWave(this.find("#ribbon")?.dataset.track, this.#wave);
-    } catch (wrong) {
-      this.#wave = null;
-      if (wrong.status === 202) work.awaits();
-      else notice(wrong.message);
-    }
-  }
-
   zoom(by) {
     this.axis.zoomAt(transport.frame, by);
   }
@@ -257,7 +249,7 @@ export class StageRoom extends Component {
 
   #drawAll() {
     const ribbon = this.find("#ribbon");
-    if (ribbon) drawRibbon(ribbon, { wave: this.#wave, axis: this.axis });
+    if (ribbon) drawRibbon(ribbon, { wave: this.#wave.wave, axis: this.axis });
     this.#drawFrame();
   }
 

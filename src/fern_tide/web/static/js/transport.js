@@ -2,7 +2,7 @@
 
 import { byId } from "./dom.js";
 import { project } from "./project.js";
-import { getJson } from "./server.js";
+import { getJson, newest } from "./server.js";
 import { telling } from "./notices.js";
 import { unhurried } from "./unhurried.js";
 
@@ -32,6 +32,7 @@ export const transport = new (class extends EventTarget {
   playing = false;
   #apart = [];
   #wall = null;
+  #ask = newest(() => (this.other ? { url: this.other } : telling(() => getJson(project.url("heard")))));
 
   open() {
     this.audio = byId("heard");
@@ -59,7 +60,7 @@ export const transport = new (class extends EventTarget {
 
   /** Load what is heard; it changes only when tracks or their switches do. */
   async load() {
-    const found = this.other ? { url: this.other } : await telling(() => getJson(project.url("heard")));
+    const found = await this.#ask();
     if (!found || this.audio.dataset.url === (found.url ?? "")) return;
     const wasPlaying = this.playing;
     this.stop();

@@ -1,0 +1,110 @@
+"""An answer that comes late, when the hand is at something else already, shows nothing old and nothing of another part."""
+
+import numpy as np
+import pytest
+from tests.conftest import sine, wav
+from tests.journeys.conftest import open_sound, wait
+from tests.journeys.test_poses import SCALE, number
+from tests.journeys.test_sound_room import draw_band, idle
+from tests.journeys.test_stage_room import drive
+from tests.journeys.test_ways import UNDO, choose
+
+
+class Held:
+    """The first answer to a question is held until it is let come; those to later ones come at once."""
+
+    def __init__(self, page, question):
+        self.page, self.first, self.later = page, None, 0
+        page.route(question, self._answer)
+        self.question = question
+
+    def _answer(self, route):
+        answer = route.fetch()
+        if self.first is None:
+            self.first = (route, answer)
+        else:
+            route.fulfill(response=answer)
+            self.later += 1
+
+    def wait(self, there):
+        for _ in range(400):
+            if there():
+                return
+            self.page.wait_for_timeout(50)
+        raise AssertionError(f"the page did not ask {self.question}")
+
+    def comes(self):
+        route, answer = self.first
+        route.fulfill(response=answer)
+        self.page.wait_for_timeout(600)
+        self.page.unroute_all(behavior="wait")
+
+
+def undone_and_redone(page, question):
+    """Undo; once its answer waits, redo; when that is answered, let the answer of the undone come."""
+    held = Held(page, question)
+    page.click("#undo")
+    held.wait(lambda: held.first is not None)
+    page.click("#redo")
+    held.wait(lambda: held.later > 0)
+    held.comes()
+
+
+def test_the_stage_shows_what_was_done_last(stage_room):
+    choose(stage_room, "moth-one")
+    drive(stage_room, "moth-one:scale_x")
+    stage_room.evaluate("import(scriptAt('transport.js')).then((m) => m.transport.seek(9))")
+    wait(stage_room, f"{SCALE} !== 'scale(1 1)'")
+    driven = stage_room.evaluate(SCALE)
+    undone_and_redone(stage_room, "**/curves*")
+    assert stage_room.evaluate(SCALE) == driven
+
+
+def test_a_part_that_is_left_before_its_value_is_stored_goes_on_moving(stage_room):
+    page = stage_room
+    choose(page, "moth-one")
+    page.click("#store-pose")
+    page.wait_for_selector("#poses-sheet")
+    choose(page, "moth-one")
+    drive(page, "moth-one:scale_x")
+    held = Held(page, "**/edits")
+    number(page, "#own-x", 20)
+    held.wait(lambda: held.first is not None)
+    page.click("#its-poses")
+    page.wait_for_selector("#next-pose")
+    held.comes()
+    wait(page, f"{UNDO}.startsWith('Undo: Set')")
+    wait(page, f"{SCALE} === 'scale(1 1)'")
+    page.evaluate("import(scriptAt('transport.js')).then((m) => m.transport.seek(9))")
+    wait(page, f"{SCALE} !== 'scale(1 1)'")
+
+
+@pytest.fixture
+def sound(page):
+    """The Sound room of two tones one after the other, in the second."""
+    tones = np.concatenate([sine(500, seconds=1, rate_hz=44_100), sine(5000, seconds=2, rate_hz=44_100)])
+    open_sound(page, wav(tones, rate_hz=44_100), room="sound")
+    page.wait_for_selector("#bands")
+    idle(page)
+    page.evaluate("import(scriptAt('transport.js')).then((m) => m.transport.seek(60))")
+    return page
+
+
+def test_the_sound_room_shows_the_level_that_was_set_last(sound):
+    level = "document.querySelector('#level-here').textContent"
+    draw_band(sound, 40, 900)
+    wait(sound, f"{level} === 'silent' || Number({level}) < -40")
+    sound.fill("#reading-high_hz", "9000")
+    sound.press("#reading-high_hz", "Enter")
+    wait(sound, f"Number({level}) > -20")
+    undone_and_redone(sound, "**/sound/shown*")
+    assert float(sound.evaluate(level)) > -20
+
+
+def test_the_sound_that_is_heard_is_the_one_that_was_switched_on_last(sound):
+    heard = "document.getElementById('heard').dataset.url"
+    whole = sound.evaluate(heard)
+    sound.click("[data-switch='heard']")
+    wait(sound, f"{heard} !== '{whole}'")
+    undone_and_redone(sound, "**/heard")
+    assert sound.evaluate(heard) != whole
