@@ -1,4 +1,4 @@
-"""An answer that comes late, when the hand is at something else already, shows nothing old and nothing of another part."""
+"""An answer that comes when the hand is at something else already shows nothing old, and nothing of another part."""
 
 import numpy as np
 import pytest

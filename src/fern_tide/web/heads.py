@@ -15,11 +15,11 @@ def head(staged: Staged, part: Part) -> dict[str, Any]:
     """Describe a part: its anchor, its own values, and the places that show them.
 
     Returns:
-        The part's 'id'. For 2D: 'bindings', for each property the slots and attributes; 'base', the transform that an element came
-        with, or None where the part has groups of its own. For 3D: 'channels', each with its pointer in the glTF file,
-        its properties, its form, and of shapers how they shape. 'placed' says whether it has an anchor of its own.
-        'above' are the anchors and own values of what an element was put together in, the outermost first; 'moves' are
-        the heads of the elements that move with what they were put together in.
+        The part's 'id'. For 2D: 'bindings', for each property the slots and attributes; 'base', the transform that an
+        element came with, or None where the part has groups of its own. For 3D: 'channels', each with its pointer in
+        the glTF file, its properties, its form, and of shapers how they shape. 'placed' says whether it has an anchor
+        of its own. 'above' are the anchors and own values of what an element was put together in, the outermost
+        first; 'moves' are the heads of the elements that move with what they were put together in.
     """
     if staged.scene.kind == "3d":
         channels = [
