@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 5077
 
-.PHONY: demo install install-dev system-dev test check watch bench mutants siege shots graph css schema clean
+.PHONY: demo install install-dev system-dev test late check watch bench mutants siege shots graph css schema clean
 
 demo: $(VENV)/run.stamp
 	$(BIN)/fern-tide demo --port $(PORT)
@@ -35,6 +35,10 @@ node_modules/.stamp: package-lock.json
 test: install-dev
 	$(BIN)/pytest -n 3 --dist loadfile -m "not alone"
 	$(BIN)/pytest -m alone
+
+# The journeys on a page whose answers come late and out of turn. Those that count milliseconds fail here, and no others.
+late: install-dev
+	LATE_ANSWERS=1 $(BIN)/pytest -n 2 --dist loadfile -m "not alone" tests/journeys
 
 # What a change is held to before it is committed: format, lint, types and the tests that need no browser.
 check: install-dev

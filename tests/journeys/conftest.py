@@ -15,7 +15,7 @@ from shutil import which
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Error, Page, sync_playwright
 from tests.conftest import drums, wav
 
 ROOT = Path(__file__).parents[2]
@@ -61,6 +61,23 @@ class Server:
 SCRIPT_AT = "window.scriptAt = (name) => new URL(name, document.querySelector('script[type=module]').src).href"
 """For the page: where a script of the application is, its version included."""
 
+LATE = """(() => {
+    const at = (longest) => (Math.random() < 0.5 ? Math.random() * longest : 0);
+    const later = (longest) => new Promise((on) => setTimeout(on, at(longest)));
+    const { fetch } = window;
+    window.fetch = async (...asked) => {
+        await later(500);
+        const answer = await fetch(...asked);
+        await later(1000);
+        return answer;
+    };
+    const { send } = XMLHttpRequest.prototype;
+    XMLHttpRequest.prototype.send = function (...sent) {
+        later(500).then(() => this.readyState === 1 && send.apply(this, sent));
+    };
+})()"""
+"""For the page, with LATE_ANSWERS=1: half of what it asks goes late, and half of the answers come late, out of turn."""
+
 
 @pytest.fixture(scope="session")
 def server(tmp_path_factory):
@@ -82,6 +99,8 @@ def window(browser: Browser, server: Server) -> BrowserContext:
     """What all pages are opened in, so that scripts and fonts are read once, as they are for a person."""
     made = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url, accept_downloads=True)
     made.add_init_script(SCRIPT_AT)
+    if os.environ.get("LATE_ANSWERS"):
+        made.add_init_script(LATE)
     yield made
     made.close()
 
@@ -122,9 +141,19 @@ def axe(page: Page) -> list[str]:
 def wait(page: Page, expression: str, *, seconds: float = 40.0) -> None:
     """Wait until an expression holds in the page. (Playwright's own waiting needs eval, which the policy forbids.)"""
     end = time.monotonic() + seconds
-    while not page.evaluate(expression):
+    while not _holds(page, expression):
         assert time.monotonic() < end, f"it never came: {expression}"
         page.wait_for_timeout(40)
+
+
+def _holds(page: Page, expression: str) -> bool:
+    """Say whether an expression holds; not where what it asks for is not drawn yet."""
+    try:
+        return bool(page.evaluate(expression))
+    except Error as wrong:
+        if "properties of null" in wrong.message:
+            return False
+        raise
 
 
 def stop_clock(page: Page) -> None:

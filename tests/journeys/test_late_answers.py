@@ -79,6 +79,25 @@ def test_a_part_that_is_left_before_its_value_is_stored_goes_on_moving(stage_roo
     wait(page, f"{SCALE} !== 'scale(1 1)'")
 
 
+def test_an_own_value_is_seen_until_it_is_drawn(stage_room):
+    choose(stage_room, "moth-one")
+    held = Held(stage_room, "**/stage/drawing*")
+    stage_room.focus("#own-scale_x")
+    stage_room.keyboard.press("ArrowUp")
+    held.wait(lambda: held.first is not None)
+    stage_room.wait_for_timeout(200)
+    stored = stage_room.evaluate(SCALE)
+    assert stored != "scale(1 1)"
+    stage_room.keyboard.down("ArrowUp")  # and the next one, that is only tried
+    wait(stage_room, f"{SCALE} !== '{stored}'")
+    tried = stage_room.evaluate(SCALE)
+    held.comes()
+    assert stage_room.evaluate(SCALE) == tried
+    stage_room.keyboard.up("ArrowUp")
+    wait(stage_room, f"{UNDO}.startsWith('Undo: Set')")
+    assert stage_room.evaluate(SCALE) == tried
+
+
 @pytest.fixture
 def sound(page):
     """The Sound room of two tones one after the other, in the second."""

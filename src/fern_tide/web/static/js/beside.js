@@ -4,7 +4,7 @@ import { StageView } from "./stage_view.js";
 import { telling } from "./notices.js";
 import { unpackedMotion } from "./pieces.js";
 import { project } from "./project.js";
-import { getText, postPack } from "./server.js";
+import { getText, newest, postPack } from "./server.js";
 import { transport } from "./transport.js";
 
 export class Beside {
@@ -48,10 +48,12 @@ export class Beside {
     await this.renew();
   }
 
+  #ask = newest(() => telling(() => postPack(project.url("preview"), { command: { kind: "show_version", id: this.mapping, name: this.name } })));
+
   /** Take the version's curves in, over those that both share. */
   async renew() {
     if (!this.#view) return;
-    const pack = await telling(() => postPack(project.url("preview"), { command: { kind: "show_version", id: this.mapping, name: this.name } }));
+    const pack = await this.#ask();
     if (!pack || !this.#view) return;
     const own = Object.entries(pack.head.curves).map(([target, found]) => [target, { kind: found.kind, values: pack.arrays[found.values] }]);
     const moved = Object.entries(pack.head.pieces).map(([id, one]) => [id, unpackedMotion(one, pack.arrays)]);

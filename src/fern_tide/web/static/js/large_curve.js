@@ -7,7 +7,7 @@ import { follow } from "./drag.js";
 import { draggedKeys, drawKeysPlot, keyNear, keysWithin, plotOf, rangeOf, under } from "./keys_plot.js";
 import { project } from "./project.js";
 import { selection } from "./selection.js";
-import { getPack } from "./server.js";
+import { getPack, newest } from "./server.js";
 import { telling } from "./notices.js";
 import { transport } from "./transport.js";
 
@@ -59,9 +59,11 @@ export class LargeCurve extends Component {
     return plotOf(range, this.axis.view, sizeOf(this.canvas));
   }
 
+  #ask = newest(() => telling(() => getPack(project.url(`hand-off/curve?target=${encodeURIComponent(this.target)}`))));
+
   async load() {
     if (!this.canvas) return;
-    const pack = await telling(() => getPack(project.url(`hand-off/curve?target=${encodeURIComponent(this.target)}`)));
+    const pack = await this.#ask();
     if (!pack || this.signal.aborted) return;
     const { head, arrays } = pack;
     const [dense, keys] = [listed(arrays[head.dense]), listed(arrays[head.keys])];
@@ -261,9 +263,11 @@ export class LargeCurve extends Component {
     project.send(`touch-ups/${id}/stretch`, { first, end });
   }
 
+  #askBefore = newest((id) => telling(() => getPack(project.url(`touch-ups/${id}/compare`))));
+
   /** Show what lay under a touch-up before, dashed, beside what lies there now. */
   async #compare(id) {
-    const pack = await telling(() => getPack(project.url(`touch-ups/${id}/compare`)));
+    const pack = await this.#askBefore(id);
     if (!pack || !this.curve) return;
     const { first, end, before } = pack.head;
     const numbers = pack.arrays[before];

@@ -2,10 +2,8 @@
 
 import { Component } from "./component.js";
 import { isTyping } from "./keyboard.js";
-import { notice, telling } from "./notices.js";
-import { project } from "./project.js";
+import { notice } from "./notices.js";
 import { selection } from "./selection.js";
-import { getJson } from "./server.js";
 import { drawn } from "./svg.js";
 
 const CLICK_PX = 4;
@@ -120,7 +118,7 @@ export class Looking extends Component {
   async #pick(event) {
     const hit = this.#under(event);
     if (!hit) return;
-    const part = typeof hit === "string" ? hit : (await telling(() => getJson(project.url(`stage/node/${hit.node}`))))?.part;
+    const part = await this.stage.partOf(hit);
     if (part) this.onPick(part, event);
   }
 
@@ -141,21 +139,27 @@ export class Looking extends Component {
     else this.stage.root.requestFullscreen().catch(() => notice("This browser does not give the whole screen to a page."));
   }
 
+  /** Do what a button says, as soon as the scene is there. */
   #act(id) {
-    const view = this.#view;
-    const part = selection.get("part");
-    if (id === "frame-part") part && view?.framePart(part);
-    else if (id === "frame-all") view?.frameAll();
-    else if (id === "show-full") this.#showFull();
-    else if (id === "show-background") {
-      view?.background((this.#background = !this.#background));
-      this.#show("#show-background", this.#background);
-    } else if (id === "draft") {
-      view?.setDraft(!view.draft);
-      this.#show("#draft", view?.draft);
-    } else if (id === "through-camera") {
-      this.#camera = view?.lookThrough(!this.#camera, part) ?? false;
-      this.#show("#through-camera", this.#camera);
-    }
+    const act = this.#acts[id];
+    if (act) this.stage.ready.then(() => this.#view && act(this.#view, selection.get("part")));
   }
+
+  #acts = {
+    "frame-part": (view, part) => part && view.framePart(part),
+    "frame-all": (view) => view.frameAll(),
+    "show-full": () => this.#showFull(),
+    "show-background": (view) => {
+      view.background((this.#background = !this.#background));
+      this.#show("#show-background", this.#background);
+    },
+    draft: (view) => {
+      view.setDraft(!view.draft);
+      this.#show("#draft", view.draft);
+    },
+    "through-camera": (view, part) => {
+      this.#camera = view.lookThrough(!this.#camera, part) ?? false;
+      this.#show("#through-camera", this.#camera);
+    },
+  };
 }

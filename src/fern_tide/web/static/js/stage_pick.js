@@ -1,7 +1,6 @@
 // Picking on the stage of the Bench: what is under the pointer is outlined and named; a click gives its properties there.
 
 import { Component } from "./component.js";
-import { telling } from "./notices.js";
 import { project } from "./project.js";
 import { getJson } from "./server.js";
 import { dashesOver } from "./stage_looking.js";
@@ -72,7 +71,7 @@ export class StagePick extends Component {
     if (Math.hypot(clientX - down.x, clientY - down.y) > CLICK_PX) return;
     const hit = this.stage.view?.pick({ clientX, clientY });
     if (!hit) return;
-    const part = typeof hit === "string" ? hit : (await telling(() => getJson(project.url(`stage/node/${hit.node}`))))?.part;
+    const part = await this.stage.partOf(hit);
     if (part && !this.signal.aborted) this.onPick(part, { x: clientX, y: clientY });
   }
 }

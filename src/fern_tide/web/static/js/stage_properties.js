@@ -20,6 +20,7 @@ const knobOf = (event) => event.target.closest?.("input[data-try]");
 
 export class PartProperties extends Component {
   #tried = null;
+  #tries = new Map(); // how often each property was tried
   #outlined = null; // which outline the next drag on the stage draws
 
   /**
@@ -79,6 +80,7 @@ export class PartProperties extends Component {
 
   #show(target, value) {
     const { view } = this.stage;
+    if (value !== null) this.#tries.set(target, (this.#tries.get(target) ?? 0) + 1);
     if (this.find(`[data-property="${CSS.escape(target)}"][data-unseen]`)) this.onUnseen(value === null ? null : { kind: "set_value", target, value });
     view?.try(target, value, this.head());
     view?.show(transport.frame);
@@ -87,11 +89,13 @@ export class PartProperties extends Component {
     view?.onView?.();
   }
 
-  /** An own value is on its way into the project: the view shows it until that is drawn. */
+  /** An own value is on its way into the project: the view shows it until that is drawn, or another one is tried. */
   async #back(target) {
+    const tries = this.#tries.get(target);
     await new Promise((after) => setTimeout(after)); // when whoever hears of the field has sent it
     await project.settled();
-    this.#show(target, null);
+    await this.stage.followed;
+    if (tries === this.#tries.get(target) && !this.signal.aborted) this.#show(target, null);
   }
 
   #tell(target, value) {

@@ -2,7 +2,7 @@
 
 import { telling } from "./notices.js";
 import { project } from "./project.js";
-import { getPack, getText } from "./server.js";
+import { getJson, getPack, getText, newest } from "./server.js";
 import { Stage2d } from "./stage.js";
 
 /** When a frame of the project begins. */
@@ -131,6 +131,13 @@ export class StageView {
     }
     this.view.show(this.#frame, this.#seconds);
     this.onReady?.();
+  }
+
+  #askPart = newest((node) => telling(() => getJson(project.url(`stage/node/${node}`))));
+
+  /** The part of what was picked in the view; undefined where that is not known, or something else was picked meanwhile. */
+  async partOf(hit) {
+    return typeof hit === "string" ? hit : (await this.#askPart(hit.node))?.part;
   }
 
   /** Take over how the scene looks now, since the hand has brought the view there already. */
