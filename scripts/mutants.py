@@ -204,6 +204,7 @@ def main() -> None:
         for number in range(arguments.jobs):
             copy = Path(folder) / str(number)
             shutil.copytree(ROOT, copy, ignore=shutil.ignore_patterns(".venv", "node_modules", ".git", "data"))
+            (copy / "node_modules").symlink_to(ROOT / "node_modules")
             copies.put(copy)
 
         reach = Reach(copies.queue[0], jobs=arguments.jobs)

@@ -80,10 +80,12 @@ def test_path_data_that_is_none_is_refused_and_the_path_stays(room):
 def test_a_mask_is_drawn_where_the_picture_was_moved_to(room):
     bring_in(room, "pane.png", photo())
     room.wait_for_selector("[data-copy='middle']")
+    move = "document.querySelector('#stage-pane--move').getAttribute('transform')"
+    before = room.evaluate(move)
     room.fill("#own-x", "40")
     room.press("#own-x", "Enter")
     wait(room, f"{UNDO} === 'Undo: Set the across of pane'")
-    wait(room, "document.querySelector('#stage-pane--move').getAttribute('transform').includes('(')")
+    wait(room, f"{move} !== '{before}'")
     drawn = draw_on_stage(room, [(0.4, 0.4), (0.6, 0.4), (0.5, 0.6)])
     wait(room, f"{UNDO} === 'Undo: Change pane'")
     params = part_json(room, "pane")["shape"]["params"]
