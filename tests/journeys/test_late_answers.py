@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from tests.conftest import sine, wav
-from tests.journeys.conftest import open_sound, wait
+from tests.journeys.conftest import open_sound, stored, wait
 from tests.journeys.test_poses import SCALE, number
 from tests.journeys.test_sound_room import draw_band, idle
 from tests.journeys.test_stage_room import drive
@@ -33,10 +33,10 @@ class Held:
             self.page.wait_for_timeout(50)
         raise AssertionError(f"the page did not ask {self.question}")
 
-    def comes(self):
+    def comes(self, *, rest_ms=600):
         route, answer = self.first
         route.fulfill(response=answer)
-        self.page.wait_for_timeout(600)
+        self.page.wait_for_timeout(rest_ms)
         self.page.unroute_all(behavior="wait")
 
 
@@ -98,6 +98,22 @@ def test_an_own_value_is_seen_until_it_is_drawn(stage_room):
     assert stage_room.evaluate(SCALE) == tried
 
 
+def test_a_bake_that_is_answered_late_keeps_no_edit_from_being_stored(stage_room):
+    choose(stage_room, "moth-one")
+    drive(stage_room, "moth-one:scale_x")
+    held = Held(stage_room, "**/bake")
+    stage_room.click("#bake")
+    held.wait(lambda: held.first is not None)
+    for value in (20, 30):
+        number(stage_room, "#own-x", value)
+        stage_room.wait_for_timeout(300)
+    held.comes(rest_ms=60)
+    number(stage_room, "#own-y", 40)
+    wait(stage_room, f"{UNDO} === 'Undo: Set the down of Moth one'")
+    values = stored(stage_room, "stage/parts?part=moth-one", "[data-part-json]")["values"]
+    assert (values["x"], values["y"]) == (30, 40)
+
+
 @pytest.fixture
 def sound(page):
     """The Sound room of two tones one after the other, in the second."""
@@ -118,6 +134,21 @@ def test_the_sound_room_shows_the_level_that_was_set_last(sound):
     wait(sound, f"Number({level}) > -20")
     undone_and_redone(sound, "**/sound/shown*")
     assert float(sound.evaluate(level)) > -20
+
+
+def test_a_file_whose_answer_comes_late_keeps_no_edit_from_being_stored(sound):
+    held = Held(sound, "**/p/*/markers?*")
+    markers = b"name,time_s\nBridge,1.5\n"
+    sound.set_input_files("#marker-file", {"name": "Markers.csv", "mimeType": "text/csv", "buffer": markers})
+    held.wait(lambda: held.first is not None)
+    sound.evaluate("window.dispatchEvent(new Event('focus'))")  # how the project stands is asked for by something else
+    sound.wait_for_selector("[data-go]", state="attached")
+    sound.press("body", "m")
+    wait(sound, "document.querySelectorAll('[data-go]').length === 2")
+    held.comes()
+    sound.press("body", "ArrowRight")
+    sound.press("body", "m")
+    wait(sound, "document.querySelectorAll('[data-go]').length === 3")
 
 
 def test_the_sound_that_is_heard_is_the_one_that_was_switched_on_last(sound):

@@ -167,7 +167,7 @@ export class Drawer extends Component {
   async #take(file) {
     const status = await telling(() => upload(project.url("recipes/files"), file, { onShare: () => {}, signal: this.signal }), { about: file.name });
     if (!status) return;
-    project.take(status);
+    await project.came(status);
     const words = `${status.recipes} recipe${status.recipes === 1 ? "" : "s"} came from ${file.name}.`;
     notice(words, { tone: "good", act: { words: "Take back", run: () => project.undo() } });
     this.#ask();

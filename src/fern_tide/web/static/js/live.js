@@ -240,7 +240,7 @@ export class Live extends Component {
     const stored = await telling(() => postJson(project.url(`live/${this.#session.id}/keep?at_s=${at}`)));
     if (!stored) return;
     const { named, moves, ...status } = stored;
-    project.take(status);
+    await project.came(status);
     const other = moves && { words: "Let it move the stage", run: () => project.edit(moves) };
     notice(`It is the track ${named} now.`, { tone: "good", act: { words: "Take back", run: () => project.undo() }, other });
   }

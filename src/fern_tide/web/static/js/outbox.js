@@ -98,7 +98,7 @@ export class Outbox {
           const status = await this.#unsent[0].send();
           this.#unsent.shift().done?.();
           this.onStored(status);
-          project.take(status);
+          await project.came(status);
         } catch (wrong) {
           if (wrong.status === 422) this.#unsent.shift(); // it would be refused again
           notice(wrong.message, wrong.status === 422 ? {} : { act: { words: "Send it again", run: () => this.#go() } });

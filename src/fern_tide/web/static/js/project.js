@@ -50,6 +50,14 @@ export const project = new (class extends EventTarget {
     return status;
   }
 
+  /**
+   * Take in what came of a file, or of anything else that was not sent in turn: edits may have been made since its answer was
+   * given, so that how the project stands is asked again.
+   */
+  came(answer) {
+    return this.#inTurn(async () => this.take({ ...(await getJson(this.url("status")).catch(() => answer)), chosen: answer.chosen }));
+  }
+
   #others = null;
   #queue = Promise.resolve();
 
@@ -132,10 +140,11 @@ export const project = new (class extends EventTarget {
   }
 
   async bake() {
-    const status = await telling(() => postJson(this.url("bake")));
+    const ask = async () => this.take(await postJson(this.url("bake")), { quietly: true });
+    /** @type {any} */
+    const status = await this.#inTurn(() => telling(ask));
     if (!status) return;
     hush();
-    this.take(status, { quietly: true });
     this.dispatchEvent(new Event("baked"));
   }
 })();

@@ -58,12 +58,12 @@ export class Soundtrack extends Component {
       input: this.find("#file"),
       words: this.find("#drop-words"),
       work: this.find("#drop-work"),
-      onFile: async (file, share) => project.take(await send(project.url(takenAs(file.name)), file, share)),
+      onFile: async (file, share) => project.came(await send(project.url(takenAs(file.name)), file, share)),
       signal,
     });
     this.#taking("#swap-file", signal, (file) => this.swap.take(file));
-    this.#taking("#marker-file", signal, async (file) => project.take(await send(project.url("markers"), file, () => {})));
-    this.#taking("#curve-file", signal, async (file) => project.take(await send(project.url("curves"), file, () => {})));
+    this.#taking("#marker-file", signal, async (file) => project.came(await send(project.url("markers"), file, () => {})));
+    this.#taking("#curve-file", signal, async (file) => project.came(await send(project.url("curves"), file, () => {})));
     toggle(this.find("#move-track"), this.#moving);
     toggle(this.find("#snap"), rhythm.snapping);
     this.#ask(this.#asking);

@@ -102,7 +102,7 @@ export class StageFiles extends Component {
     onShare(0);
     const status = await telling(() => postForm(url, files, { onShare, signal: halt.signal }), { about: names });
     if (!status) return;
-    project.take(status); // with what came selected: it is worked on next
+    await project.came(status); // with what came selected: it is worked on next
     if (unwanted) {
       const back = await project.undo();
       if (back) notice(`${names} was taken back: all is as it was.`, { tone: "good", act: { words: "Bring it in after all", run: () => project.redo() } });

@@ -16,7 +16,7 @@ export class Swap extends Component {
   async take(file) {
     const status = await send(project.url(`tracks/${selection.get("track")}/file`), file, () => {});
     this.#report = { since: status.before, lines: ["Comparing the curves…"], moved: [] };
-    project.take(status);
+    await project.came(status);
     await this.#compare();
   }
 
