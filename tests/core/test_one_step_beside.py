@@ -15,15 +15,19 @@ from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.commands.project import RemoveEnvelope
 from fern_tide.core.envelope.envelope import READINGS
 from fern_tide.core.first_cut.checking import flashes
+from fern_tide.core.first_cut.things import near_end
 from fern_tide.core.formats.moments import read_moments
 from fern_tide.core.mapping.colour import colour_texts
 from fern_tide.core.scene.arrays.layout import even
+from fern_tide.core.scene.extent import Extent
 from fern_tide.core.scene.follow import Follow
 from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.gltf.container import Gltf
 from fern_tide.core.scene.gltf.plain_mesh import mesh_of
 from fern_tide.core.scene.gltf.reading import read_gltf, values_of
+from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.rotation import steady_turns
+from fern_tide.core.scene.scene import Part, PartChoice
 from fern_tide.core.scene.shaping import Shaping
 from fern_tide.core.scene.svg.allowed import attribute_is_safe
 from fern_tide.core.scene.svg.bounds import pieces
@@ -105,6 +109,14 @@ def test_a_straight_line_that_begins_anywhere_is_two_keys_however_long_it_is():
 def test_the_names_of_moments_end_where_a_name_does():
     (moment,) = read_moments(b"WEBVTT\n\n00:00:01.500 --> 00:00:02.000\n" + b"a" * 130 + b"\n")
     assert moment.name == "a" * 120 and moment.time_s == 1.5
+    assert read_moments(b"name,time_s\n" + b"a" * 130 + b",1.5\n") == [moment]
+
+
+@pytest.mark.parametrize(("y", "at_top", "near"), [(15, True, True), (15.1, True, False), (85, False, True)])
+def test_an_anchor_is_at_an_end_up_to_the_share_of_a_part_that_counts_as_one(y, at_top, near):
+    square = Extent((0.0, 0.0, 1.0, 1.0), (0.0, 0.0, 100.0, 100.0), (50.0, 50.0))
+    part = Part(id="tip", name="Tip", shape=PartChoice(id="rectangle"), anchor=Anchor(x=80, y=y))
+    assert near_end(part, square, at_top=at_top) is near
 
 
 @pytest.mark.parametrize("data", ["M1 2L10L20 20", "M1 2LL5 5", "M1 2C1 1 2 2 3L5 5"])

@@ -285,6 +285,9 @@ def test_a_midi_file_read_by_its_bytes_stands_at_every_frame_as_the_curve_does()
     tempo = int.from_bytes(next(data for _, kind, data in conductor if kind == 0x51), "big")
     assert division == 30 * 32 and tempo == 1_001_000, "a quarter is 30 frames of 1001/30000 s, to the microsecond"
     assert len(tracks) == sum(3 if curve.kind == "colour" else 1 for curve in shown.curves)
+    assert {events[-1][:2] for events in (conductor, *tracks)} == {(N_FRAMES * 32, 0x2F)}, (
+        "all are as long as the project"
+    )
     curve = next(curve for curve in shown.curves if str(curve.target) == "frond-left:turn")
     events = next(events for events in tracks if b"frond-left:turn" in events[0][2])
     coarse = {tick: data[1] for tick, status, data in events if status & 0xF0 == 0xB0 and data[0] < 32}
