@@ -7,7 +7,7 @@ from tests.journeys.conftest import open_sound, stored, wait
 from tests.journeys.test_poses import SCALE, number
 from tests.journeys.test_sound_room import draw_band, idle
 from tests.journeys.test_stage_room import drive
-from tests.journeys.test_ways import UNDO, choose
+from tests.journeys.test_ways import UNDO, choose, quiet
 
 
 class Held:
@@ -96,6 +96,26 @@ def test_an_own_value_is_seen_until_it_is_drawn(stage_room):
     stage_room.keyboard.up("ArrowUp")
     wait(stage_room, f"{UNDO}.startsWith('Undo: Set')")
     assert stage_room.evaluate(SCALE) == tried
+
+
+def test_a_reach_stays_where_the_hand_left_it_until_it_is_drawn(stage_room):
+    page = stage_room
+    page.select_option("#add-part", "reach")
+    page.wait_for_selector("#reach-sheet")
+    handle = page.locator(".reach-handle[transform]")
+    quiet(page)
+    at = handle.bounding_box()
+    held = Held(page, "**/stage/parts?*")
+    page.mouse.move(at["x"] + 7, at["y"] + 7)
+    page.mouse.down()
+    page.mouse.move(at["x"] - 200, at["y"] + 100, steps=6)
+    page.mouse.up()
+    held.wait(lambda: held.first is not None)
+    page.wait_for_timeout(200)
+    left = handle.bounding_box()
+    assert left["x"] == pytest.approx(at["x"] - 207, abs=2)
+    held.comes()
+    assert handle.bounding_box() == pytest.approx(left, abs=1)
 
 
 def test_a_bake_that_is_answered_late_keeps_no_edit_from_being_stored(stage_room):

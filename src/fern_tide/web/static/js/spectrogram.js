@@ -111,8 +111,9 @@ export class Spectrogram {
   /** Fetch anew for the view as it is, at a width; with a new tilt the average as well. */
   async load(width, getPack) {
     this.width = Math.ceil(width);
+    const { track, tilt } = this;
     const [pack] = await Promise.all([this.mean ? null : getPack(this.url(`average?tilt=${this.tilt}`)), this.fetch()]);
-    if (pack) this.mean = { average: pack.arrays[pack.head.average], tilt: pack.arrays[pack.head.tilt] };
+    if (pack && track === this.track && tilt === this.tilt) this.mean = { average: pack.arrays[pack.head.average], tilt: pack.arrays[pack.head.tilt] };
   }
 
   async #fetch() {

@@ -78,6 +78,7 @@ export class ReachHand extends Component {
 
   /** The panels were drawn anew. */
   mount() {
+    if (!this.stage.drawing) this.#tried = {};
     this.#head = JSON.parse(this.find("#reach-head")?.textContent ?? "null");
     this.#lines = [];
     this.over.replaceChildren();
@@ -141,8 +142,9 @@ export class ReachHand extends Component {
     const end = async ({ type }) => {
       view.hold(false);
       this.stage.drawing = false;
-      if (Object.keys(this.#tried).length && type !== "pointercancel") await project.edit(command());
-      else this.onTry(null);
+      const stored = Object.keys(this.#tried).length && type !== "pointercancel" && (await project.edit(command()));
+      if (stored) return; // it is seen where the hand left it until it is drawn
+      this.onTry(null);
       this.#tried = {};
       this.outline();
     };
