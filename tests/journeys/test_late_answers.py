@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from tests.conftest import sine, wav
-from tests.journeys.conftest import open_sound, stored, wait
+from tests.journeys.conftest import draw_anew, open_sound, stored, wait
 from tests.journeys.test_poses import SCALE, number
 from tests.journeys.test_sound_room import draw_band, idle
 from tests.journeys.test_stage_room import drive
@@ -118,6 +118,28 @@ def test_a_reach_stays_where_the_hand_left_it_until_it_is_drawn(stage_room):
     assert handle.bounding_box() == pytest.approx(left, abs=1)
 
 
+def test_a_way_is_seen_as_it_was_drawn_until_the_panels_show_it(stage_room):
+    page = stage_room
+    choose(page, "moth-one")
+    page.click("#new-way")
+    page.wait_for_selector(".way-point")
+    choose(page, "way-of-moth-one")
+    assert page.locator(".way-point").count() == 4
+    page.click("#draw-way")
+    stage = page.locator("#stage").bounding_box()
+    for x, y in ((0.2, 0.3), (0.5, 0.6)):
+        page.mouse.click(stage["x"] + stage["width"] * x, stage["y"] + stage["height"] * y)
+    draw_anew(page, "#draw-way")
+    assert page.locator(".way-point").count() == 2  # what is being drawn stays, too
+    held = Held(page, "**/stage/parts?*")
+    page.keyboard.press("Enter")
+    held.wait(lambda: held.first is not None)
+    page.wait_for_timeout(200)
+    assert page.locator(".way-point").count() == 2
+    held.comes()
+    assert page.locator(".way-point").count() == 2
+
+
 def test_a_bake_that_is_answered_late_keeps_no_edit_from_being_stored(stage_room):
     choose(stage_room, "moth-one")
     drive(stage_room, "moth-one:scale_x")
@@ -156,19 +178,35 @@ def test_the_sound_room_shows_the_level_that_was_set_last(sound):
     assert float(sound.evaluate(level)) > -20
 
 
+MARKERS = {"name": "Markers.csv", "mimeType": "text/csv", "buffer": b"name,time_s\nBridge,1.5\n"}
+N_MARKERS = "document.querySelectorAll('[data-go]').length"
+
+
+def test_an_edit_that_is_made_while_a_file_comes_in_is_stored_on_it(sound):
+    sound.expect_console("409")
+    held = Held(sound, "**/p/*/markers?*")
+    sound.set_input_files("#marker-file", MARKERS)
+    held.wait(lambda: held.first is not None)
+    sound.press("body", "m")
+    wait(sound, f"{N_MARKERS} === 2")
+    held.comes()
+    assert not sound.is_visible("#notice")
+    sound.click("#undo")
+    wait(sound, f"{N_MARKERS} === 1")
+
+
 def test_a_file_whose_answer_comes_late_keeps_no_edit_from_being_stored(sound):
     held = Held(sound, "**/p/*/markers?*")
-    markers = b"name,time_s\nBridge,1.5\n"
-    sound.set_input_files("#marker-file", {"name": "Markers.csv", "mimeType": "text/csv", "buffer": markers})
+    sound.set_input_files("#marker-file", MARKERS)
     held.wait(lambda: held.first is not None)
     sound.evaluate("window.dispatchEvent(new Event('focus'))")  # how the project stands is asked for by something else
     sound.wait_for_selector("[data-go]", state="attached")
     sound.press("body", "m")
-    wait(sound, "document.querySelectorAll('[data-go]').length === 2")
+    wait(sound, f"{N_MARKERS} === 2")
     held.comes()
     sound.press("body", "ArrowRight")
     sound.press("body", "m")
-    wait(sound, "document.querySelectorAll('[data-go]').length === 3")
+    wait(sound, f"{N_MARKERS} === 3")
 
 
 def test_the_sound_that_is_heard_is_the_one_that_was_switched_on_last(sound):

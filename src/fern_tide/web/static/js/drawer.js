@@ -165,7 +165,7 @@ export class Drawer extends Component {
 
   /** Take the recipes of a file. */
   async #take(file) {
-    const status = await telling(() => upload(project.url("recipes/files"), file, { onShare: () => {}, signal: this.signal }), { about: file.name });
+    const status = await telling(() => project.bring(() => upload(project.url("recipes/files"), file, { onShare: () => {}, signal: this.signal })), { about: file.name });
     if (!status) return;
     await project.came(status);
     const words = `${status.recipes} recipe${status.recipes === 1 ? "" : "s"} came from ${file.name}.`;

@@ -237,7 +237,7 @@ export class Live extends Component {
   async #keep() {
     if (!this.#session) return;
     const at = (transport.frame * transport.rate[1]) / transport.rate[0];
-    const stored = await telling(() => postJson(project.url(`live/${this.#session.id}/keep?at_s=${at}`)));
+    const stored = await telling(() => project.bring(() => postJson(project.url(`live/${this.#session.id}/keep?at_s=${at}`))));
     if (!stored) return;
     const { named, moves, ...status } = stored;
     await project.came(status);

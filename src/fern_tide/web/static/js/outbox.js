@@ -95,7 +95,7 @@ export class Outbox {
     this.#sending = this.#sending.then(async () => {
       while (this.#unsent.length) {
         try {
-          const status = await this.#unsent[0].send();
+          const status = await project.bring(this.#unsent[0].send);
           this.#unsent.shift().done?.();
           this.onStored(status);
           await project.came(status);

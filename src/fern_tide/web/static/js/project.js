@@ -7,6 +7,7 @@ import { openSelection, selection } from "./selection.js";
 
 const LOOK_AGAIN_MS = 250;
 const LOOK_ELSEWHERE_MS = 10_000;
+const TURNS = ["undo", "redo"]; // mean the revision that was seen, and no other
 
 export const project = new (class extends EventTarget {
   key = null;
@@ -50,6 +51,17 @@ export const project = new (class extends EventTarget {
     return status;
   }
 
+  /** Send a file, or anything else that makes a revision out of turn; gives its answer, for came(). */
+  async bring(send) {
+    this.#underWay += 1;
+    try {
+      return await send();
+    } finally {
+      this.#underWay -= 1;
+      this.#brought += 1;
+    }
+  }
+
   /**
    * Take in what came of a file, or of anything else that was not sent in turn: edits may have been made since its answer was
    * given, so that how the project stands is asked again.
@@ -58,6 +70,8 @@ export const project = new (class extends EventTarget {
     return this.#inTurn(async () => this.take({ ...(await getJson(this.url("status")).catch(() => answer)), chosen: answer.chosen }));
   }
 
+  #underWay = 0;
+  #brought = 0;
   #others = null;
   #queue = Promise.resolve();
 
@@ -93,21 +107,33 @@ export const project = new (class extends EventTarget {
     return this.#inTurn(async () => (still() ? this.take(await postJson(this.url(path), { base: this.status.revision })) : null));
   }
 
-  /** A conflict, which only another tab can make, shows how the project stands now; what needs an analysis waits for it. */
-  async #send(path, plain, { field, detail }) {
+  /**
+   * A conflict shows how the project stands now. Where it may come of what this page brought in out of turn, it is sent again
+   * on that; otherwise another tab made it. What needs an analysis waits for it.
+   */
+  async #send(path, plain, { field, detail, again = false }) {
+    const brought = this.#brought;
     try {
       const status = await postJson(this.url(path), { base: this.status.revision, ...plain });
       hush();
       return this.take(status, detail);
     } catch (wrong) {
       if (wrong.status === 202 && (await this.#waited(wrong.jobs))) return this.#send(path, plain, { field, detail });
-      if (wrong.status === 422 && field?.matches("input, select") && field.isConnected) sayBeside(field, wrong.message);
-      else notice(wrong.message);
       const status = wrong.status === 409 ? await getJson(this.url("status")).catch(() => null) : null;
+      if (status && !again && !TURNS.includes(path) && (this.#underWay || this.#brought !== brought)) {
+        this.take(status);
+        return this.#send(path, plain, { field, detail, again: true });
+      }
+      this.#sayRefused(wrong, field);
       if (status) this.take(status);
       else this.dispatchEvent(new CustomEvent("refused", { detail: { wrong, command: plain.command } }));
       return null;
     }
+  }
+
+  #sayRefused({ status, message }, field) {
+    if (status === 422 && field?.matches("input, select") && field.isConnected) sayBeside(field, message);
+    else notice(message);
   }
 
   #waited(jobs) {

@@ -58,12 +58,12 @@ export class Soundtrack extends Component {
       input: this.find("#file"),
       words: this.find("#drop-words"),
       work: this.find("#drop-work"),
-      onFile: async (file, share) => project.came(await send(project.url(takenAs(file.name)), file, share)),
+      onFile: (file, share) => this.#bring(takenAs(file.name), file, share),
       signal,
     });
     this.#taking("#swap-file", signal, (file) => this.swap.take(file));
-    this.#taking("#marker-file", signal, async (file) => project.came(await send(project.url("markers"), file, () => {})));
-    this.#taking("#curve-file", signal, async (file) => project.came(await send(project.url("curves"), file, () => {})));
+    this.#taking("#marker-file", signal, (file) => this.#bring("markers", file));
+    this.#taking("#curve-file", signal, (file) => this.#bring("curves", file));
     toggle(this.find("#move-track"), this.#moving);
     toggle(this.find("#snap"), rhythm.snapping);
     this.#ask(this.#asking);
@@ -71,6 +71,10 @@ export class Soundtrack extends Component {
     this.#showHits();
     this.hits.show();
     this.swap.show();
+  }
+
+  async #bring(path, file, onShare = () => {}) {
+    return project.came(await project.bring(() => send(project.url(path), file, onShare)));
   }
 
   /** Take the first file that was chosen, and let the same one be chosen again. */

@@ -100,7 +100,7 @@ export class StageFiles extends Component {
       else halt.abort();
     };
     onShare(0);
-    const status = await telling(() => postForm(url, files, { onShare, signal: halt.signal }), { about: names });
+    const status = await telling(() => project.bring(() => postForm(url, files, { onShare, signal: halt.signal })), { about: names });
     if (!status) return;
     await project.came(status); // with what came selected: it is worked on next
     if (unwanted) {

@@ -36,9 +36,10 @@ export class WaysHand extends Component {
     selection.watch(["part"], () => this.#drawing && this.#end(), signal);
   }
 
-  /** The panels were drawn anew. */
+  /** The panels were drawn anew; what is being drawn stays. */
   mount() {
-    this.#way = JSON.parse(this.find("#way-head")?.textContent ?? "null");
+    const way = JSON.parse(this.find("#way-head")?.textContent ?? "null");
+    this.#way = way && way.id === this.#drawing?.part ? { ...way, points: this.#drawing.points } : way;
     this.#show();
     this.outline();
   }
@@ -60,8 +61,9 @@ export class WaysHand extends Component {
   async #end() {
     const { part, points } = this.#drawing;
     this.#drawing = null;
-    if (points.length > 1) await project.edit({ kind: "set_field", owner: "part", id: part, path: PATH, value: points });
-    this.mount();
+    this.#show();
+    const stored = points.length > 1 && (await project.edit({ kind: "set_field", owner: "part", id: part, path: PATH, value: points }));
+    if (!stored) this.mount(); // otherwise it is seen as it was drawn until the panels are drawn anew
   }
 
   #press(down) {
