@@ -36,7 +36,7 @@ test: install-dev
 	$(BIN)/pytest -n 3 --dist loadfile -m "not alone"
 	$(BIN)/pytest -m alone
 
-# The journeys on a page whose answers come late and out of turn. Those that count milliseconds fail here, and no others.
+# The journeys on a page whose answers come late and out of turn. Some of them look after a fixed time, and may fail for that.
 late: install-dev
 	LATE_ANSWERS=1 $(BIN)/pytest -n 2 --dist loadfile -m "not alone" tests/journeys
 

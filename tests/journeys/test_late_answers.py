@@ -156,6 +156,21 @@ def test_a_bake_that_is_answered_late_keeps_no_edit_from_being_stored(stage_room
     assert (values["x"], values["y"]) == (30, 40)
 
 
+def test_undo_that_is_pressed_more_often_than_there_are_edits_goes_back_to_the_first(stage_room):
+    choose(stage_room, "moth-one")
+    number(stage_room, "#own-x", 20)
+    wait(stage_room, f"{UNDO}.startsWith('Undo: Set')")
+    held = Held(stage_room, "**/undo")
+    stage_room.click("#find-part")
+    stage_room.evaluate("document.activeElement.blur()")
+    for _ in range(6):
+        stage_room.press("body", "Control+z")
+    held.wait(lambda: held.first is not None)
+    held.comes()
+    wait(stage_room, f"{UNDO} === 'Nothing to undo'")
+    assert not stage_room.is_visible("#notice")
+
+
 @pytest.fixture
 def sound(page):
     """The Sound room of two tones one after the other, in the second."""

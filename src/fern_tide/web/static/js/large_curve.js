@@ -59,11 +59,9 @@ export class LargeCurve extends Component {
     return plotOf(range, this.axis.view, sizeOf(this.canvas));
   }
 
-  #ask = newest(() => telling(() => getPack(project.url(`hand-off/curve?target=${encodeURIComponent(this.target)}`))));
-
   async load() {
     if (!this.canvas) return;
-    const pack = await this.#ask();
+    const pack = await telling(() => getPack(project.url(`hand-off/curve?target=${encodeURIComponent(this.target)}`)));
     if (!pack || this.signal.aborted) return;
     const { head, arrays } = pack;
     const [dense, keys] = [listed(arrays[head.dense]), listed(arrays[head.keys])];

@@ -75,7 +75,11 @@ export const project = new (class extends EventTarget {
   #others = null;
   #queue = Promise.resolve();
 
-  /** Do one thing after the other; what fails is told to who asked, and keeps nothing after it from being done. */
+  /**
+   * Do one thing after the other; what fails is told to who asked, and keeps nothing after it from being done.
+   * @param {() => any} run
+   * @returns {Promise<any>} what it gives
+   */
   #inTurn(run) {
     const mine = this.#queue.then(run);
     this.#queue = mine.catch(() => null);
@@ -157,17 +161,21 @@ export const project = new (class extends EventTarget {
     return this.send("edits", { command }, detail);
   }
 
+  /** Undo what is there to be undone when all that was sent before is answered. */
   undo() {
-    return this.status.undo ? this.send("undo") : null;
+    return this.#turn("undo");
   }
 
   redo() {
-    return this.status.redo ? this.send("redo") : null;
+    return this.#turn("redo");
+  }
+
+  #turn(way) {
+    return this.#inTurn(() => (this.status[way] ? this.#send(way, {}, { field: null, detail: {} }) : null));
   }
 
   async bake() {
     const ask = async () => this.take(await postJson(this.url("bake")), { quietly: true });
-    /** @type {any} */
     const status = await this.#inTurn(() => telling(ask));
     if (!status) return;
     hush();

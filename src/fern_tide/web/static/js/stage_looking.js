@@ -139,8 +139,9 @@ export class Looking extends Component {
     else this.stage.root.requestFullscreen().catch(() => notice("This browser does not give the whole screen to a page."));
   }
 
-  /** Do what a button says, as soon as the scene is there. */
+  /** Do what a button says: what needs the scene, as soon as that is there. */
   #act(id) {
+    if (id === "show-full") this.#showFull(); // a browser gives it only at once
     const act = this.#acts[id];
     if (act) this.stage.ready.then(() => this.#view && act(this.#view, selection.get("part")));
   }
@@ -148,7 +149,6 @@ export class Looking extends Component {
   #acts = {
     "frame-part": (view, part) => part && view.framePart(part),
     "frame-all": (view) => view.frameAll(),
-    "show-full": () => this.#showFull(),
     "show-background": (view) => {
       view.background((this.#background = !this.#background));
       this.#show("#show-background", this.#background);
