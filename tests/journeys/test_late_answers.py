@@ -156,6 +156,21 @@ def test_a_bake_that_is_answered_late_keeps_no_edit_from_being_stored(stage_room
     assert (values["x"], values["y"]) == (30, 40)
 
 
+def test_what_is_done_before_a_stage_of_another_kind_is_shown_is_stored(stage_room):
+    stage_room.expect_console("GPU stall")
+    held = Held(stage_room, "**/stage/new/3d")
+    stage_room.select_option("#new-stage", "3d")
+    held.wait(lambda: held.first is not None)
+    stage_room.evaluate("document.activeElement.blur()")
+    for _ in range(3):
+        stage_room.press("body", "m")
+        stage_room.press("body", "ArrowRight")
+    held.comes()
+    stage_room.wait_for_selector("#stage[data-kind='3d'] canvas")
+    markers = "JSON.parse(document.getElementById('status').textContent).markers.length"
+    wait(stage_room, f"{markers} === 3")
+
+
 def test_undo_that_is_pressed_more_often_than_there_are_edits_goes_back_to_the_first(stage_room):
     choose(stage_room, "moth-one")
     number(stage_room, "#own-x", 20)

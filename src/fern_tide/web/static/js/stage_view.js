@@ -108,6 +108,7 @@ export class StageView {
 
   async #follow({ looks, space, shown, pieces }) {
     if (space !== this.space) {
+      await project.settled(); // what was done meanwhile is stored first
       window.location.reload();
       return;
     }
