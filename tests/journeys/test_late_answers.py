@@ -116,6 +116,9 @@ def test_a_reach_stays_where_the_hand_left_it_until_it_is_drawn(stage_room):
     assert left["x"] == pytest.approx(at["x"] - 207, abs=2)
     held.comes()
     assert handle.bounding_box() == pytest.approx(left, abs=1)
+    page.click("#undo")
+    quiet(page)
+    assert handle.bounding_box() == pytest.approx(at, abs=1)
 
 
 def test_a_way_is_seen_as_it_was_drawn_until_the_panels_show_it(stage_room):
@@ -223,6 +226,19 @@ def test_an_edit_that_is_made_while_a_file_comes_in_is_stored_on_it(sound):
     assert not sound.is_visible("#notice")
     sound.click("#undo")
     wait(sound, f"{N_MARKERS} === 1")
+
+
+def test_undo_takes_back_no_file_that_was_not_seen_yet(sound):
+    sound.expect_console("409")
+    sound.press("body", "m")
+    wait(sound, f"{N_MARKERS} === 1")
+    held = Held(sound, "**/p/*/markers?*")
+    sound.set_input_files("#marker-file", MARKERS)
+    held.wait(lambda: held.first is not None)
+    sound.press("body", "Control+z")
+    sound.wait_for_selector("#notice:not([hidden])")
+    held.comes()
+    assert sound.evaluate(N_MARKERS) == 2
 
 
 def test_a_file_whose_answer_comes_late_keeps_no_edit_from_being_stored(sound):
