@@ -98,6 +98,30 @@ def test_an_own_value_is_seen_until_it_is_drawn(stage_room):
     assert stage_room.evaluate(SCALE) == tried
 
 
+def test_an_own_value_is_seen_while_its_panel_comes_late(stage_room):
+    choose(stage_room, "moth-one")
+    held = Held(stage_room, "**/stage/parts?*")
+    number(stage_room, "#own-scale_x", 0.5)
+    held.wait(lambda: held.first is not None)
+    stage_room.wait_for_timeout(400)
+    assert stage_room.evaluate(SCALE) == "scale(0.5 1)"
+    held.comes()
+    assert stage_room.evaluate(SCALE) == "scale(0.5 1)"
+
+
+def test_an_own_value_of_a_part_that_is_left_before_it_is_stored_is_seen(stage_room):
+    choose(stage_room, "moth-one")
+    held = Held(stage_room, "**/edits")
+    number(stage_room, "#own-scale_x", 0.5)
+    held.wait(lambda: held.first is not None)
+    choose(stage_room, "moth-two")
+    held.comes()
+    assert stage_room.evaluate(SCALE) == "scale(0.5 1)"
+    stage_room.click("#undo")
+    quiet(stage_room)
+    assert stage_room.evaluate(SCALE) == "scale(1 1)"
+
+
 def test_a_reach_stays_where_the_hand_left_it_until_it_is_drawn(stage_room):
     page = stage_room
     page.select_option("#add-part", "reach")

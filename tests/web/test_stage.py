@@ -56,6 +56,14 @@ def test_limits_and_what_is_followed_are_shown_for_the_chosen_property(client, d
     assert refused.status_code == 422 and "in turn" in refused.json["remedy"]
 
 
+def test_parts_that_nothing_moves_are_described_when_they_are_asked_for(client, demo):
+    edit(client, demo, {"kind": "set_value", "target": "moth-two:x", "value": 7})
+    alone = unpack(client.get(f"/p/{demo}/curves").data)[0]["parts"]
+    asked = unpack(client.get(f"/p/{demo}/curves?parts=moth-two,gone").data)[0]["parts"]
+    assert "moth-two" not in alone and asked["moth-two"]["own"]["x"] == 7
+    assert asked == {**alone, "moth-two": asked["moth-two"]}
+
+
 def test_a_follower_is_among_the_curves_and_their_states(client, demo):
     follow = {"target": {"part": "moth-one", "property": "turn"}, "source": {"part": "frond-left", "property": "turn"}}
     edit(client, demo, {"kind": "put_follow", "follow": follow | {"factor": 2}})

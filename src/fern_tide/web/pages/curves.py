@@ -37,7 +37,8 @@ def all_curves(key: str) -> Response:
     """Give every lane and every curve of the project as it stands; what is still being analyzed comes later.
 
     'since' names a revision that the page has: then only what was changed from it is given, with all that there is; and
-    whatever mappings are named by 'also', whose previews the page has drawn meanwhile.
+    whatever mappings are named by 'also', whose previews the page has drawn meanwhile. 'parts' names parts whose heads the
+    page needs besides those of what moves.
     """
     revision, project = studio().projects.head(key)
     since = request.args.get("since", type=int)
@@ -95,14 +96,20 @@ def _tried(project: Project, aim: dict[str, Any]) -> Command:
 
 @dataclass(frozen=True)
 class _Looks:
-    """How lanes are looked at: only names the one mapping that moves things, traces the one with lines of its steps."""
+    """How the project is looked at.
+
+    'only' names the one mapping that moves things, 'traces' the one with lines of its steps; 'parts' those parts whose
+    heads are given though nothing moves them.
+    """
 
     only: str | None
     traces: str | None
+    parts: frozenset[str]
 
 
 def _looks() -> _Looks:
-    return _Looks(request.args.get("only"), request.args.get("traces"))
+    only, traces = request.args.get("only"), request.args.get("traces")
+    return _Looks(only, traces, frozenset(request.args.get("parts", "").split(",")))
 
 
 def _looked_at(project: Project, only: str | None) -> Project:
@@ -132,6 +139,7 @@ def _packed(
     curves = {curve.target: curve for curve in levels.curves(shown, changes.targets)}
     stacks = levels.graph(shown).drivers
     known = {mapping.id: None if mapping.id in whole else before for mapping in changes.mappings}
+    shown_parts = {*(target.part for target in curves), *looks.parts}
     about = {
         "frames": project.n_frames,
         "lanes": {
@@ -147,9 +155,7 @@ def _packed(
             for mapping in changes.mappings
         },
         "curves": {str(target): _curve(pack, curve) for target, curve in curves.items()},
-        "parts": {
-            part: head(stage, project.scene.part(part)) for part in dict.fromkeys(target.part for target in curves)
-        },
+        "parts": {part.id: head(stage, part) for part in project.scene.parts if part.id in shown_parts},
         "pieces": {part.id: motion_head(pack, levels, shown, part) for part in moved_arrays(shown, curves)},
         "looks": stage.looks,
     }

@@ -37,6 +37,7 @@ export class Stage2d extends Looking2d {
   #curves = {};
   #heads = {};
   #tries = new Map();
+  touched = new Set(); // what was moved since it was drawn, and may have to go back
   arrays = new Pieces2d();
   outlines = new Outlines2d(() => this.#bindAgain());
 
@@ -56,8 +57,8 @@ export class Stage2d extends Looking2d {
     drawn.dataset.whole = own;
     this.svg?.replaceWith(document.importNode(drawn, true));
     this.#dress();
-    this.#bound = null;
-    this.#bind();
+    this.touched = new Set(this.#tries.keys());
+    this.#bindAgain();
   }
 
   #bindAgain() {
@@ -123,7 +124,7 @@ export class Stage2d extends Looking2d {
 
   /** Find which attributes move; done again only when others do. */
   #bind(more = []) {
-    this.touched = new Set([...(this.touched ?? []), ...more]);
+    for (const target of more) this.touched.add(target);
     const moved = new Set([...Object.keys(this.#curves), ...this.touched]);
     const driven = new Set([...Object.keys(this.#curves), ...this.#tries.keys()]);
     const names = [...moved].sort().concat("", [...driven].sort()).join();

@@ -44,6 +44,7 @@ export class Stage3d extends View3d {
     for (const clip of gltf.animations) this.mixer.clipAction(clip).play();
     this.#surfaces();
     this.loadArrays(arrays);
+    this.touched = new Set(this.#tries.keys());
     this.#bound = null;
     this.#bind();
     this.#show();

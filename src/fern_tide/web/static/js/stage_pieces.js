@@ -115,8 +115,8 @@ export class PiecesHand extends Component {
       view.hold(false);
       this.stage.drawing = false;
       if (at && type !== "pointercancel") await project.edit({ kind: "together", words: `Move ${name.replace("reach", "reach ")}`, commands: at.map((value, place) => ({ kind: "set_value", target: `${part}:${name}_${AXES[place]}`, value })) });
-      await this.stage.followed; // until then it is seen where the hand left it
-      for (const axis of AXES.slice(0, at?.length ?? 0)) view.try(`${part}:${name}_${axis}`, null, head);
+      await this.stage.shown; // until then it is seen where the hand left it
+      for (const axis of AXES.slice(0, at?.length ?? 0)) view.try(`${part}:${name}_${axis}`, null);
       view.showAgain();
     };
     follow(down, this.over, { move, end, signal: this.signal });

@@ -89,12 +89,12 @@ export class PartProperties extends Component {
     view?.onView?.();
   }
 
-  /** An own value is on its way into the project: the view shows it until that is drawn, or another one is tried. */
+  /** An own value is on its way into the project: the view shows it until that is seen, or another one is tried. */
   async #back(target) {
     const tries = this.#tries.get(target);
     await new Promise((after) => setTimeout(after)); // when whoever hears of the field has sent it
     await project.settled();
-    await this.stage.followed;
+    await this.stage.shown;
     if (tries === this.#tries.get(target) && !this.signal.aborted) this.#show(target, null);
   }
 

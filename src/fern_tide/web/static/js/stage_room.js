@@ -84,7 +84,7 @@ export class StageRoom extends Component {
     this.on(this.axis, "view", () => this.#redraw());
     this.on(transport, "frame", () => this.#drawFrame());
     this.on(transport, "selection", () => this.#redraw());
-    this.on(project, "revised", () => this.#revised());
+    this.on(project, "revised", () => (this.stage.shown = this.#revised()));
     this.on(project, "refused", () => this.#all());
     this.on(work, "done", () => this.#all());
     selection.watch(["part", "property", "open", "larger", ...CHOSEN], () => this.#choose(), this.signal);
@@ -202,7 +202,8 @@ export class StageRoom extends Component {
     if (pack && command === this.#previewed && !this.signal.aborted) this.#take(pack, { whole: false });
   });
 
-  #askCurves = newest(() => telling(() => getPack(project.url("curves"))));
+  /** What moves; and how the parts are whose values the hand had, also of others than the selected one. */
+  #askCurves = newest(() => telling(() => getPack(project.url(`curves?parts=${this.stage.touched}`))));
 
   async load() {
     this.#previewed = null;

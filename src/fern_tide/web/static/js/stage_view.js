@@ -12,8 +12,9 @@ function secondsOf(frame) {
 }
 
 export class StageView {
-  /** Ends when what was edited last is seen. */
-  followed = Promise.resolve();
+  /** Ends when what was edited last is seen, in the room's panels too: who has the stage says when. */
+  shown = Promise.resolve();
+  #followed = Promise.resolve();
   #bound = { curves: {}, parts: {}, arrays: {} };
   #frame = 0;
   #seconds = 0;
@@ -102,8 +103,8 @@ export class StageView {
   follow(status) {
     this.#newest = status;
     const next = () => this.#follow(this.#newest);
-    this.followed = this.followed.then(next, next);
-    return this.followed;
+    this.#followed = this.#followed.then(next, next);
+    return this.#followed;
   }
 
   async #follow({ looks, space, shown, pieces }) {
@@ -132,6 +133,11 @@ export class StageView {
     }
     this.view.show(this.#frame, this.#seconds);
     this.onReady?.();
+  }
+
+  /** The parts whose values the hand had since the scene was drawn. */
+  get touched() {
+    return [...new Set([...(this.view?.touched ?? [])].map((target) => target.split(":")[0]))];
   }
 
   #askPart = newest((node) => telling(() => getJson(project.url(`stage/node/${node}`))));
