@@ -37,8 +37,8 @@ def all_curves(key: str) -> Response:
     """Give every lane and every curve of the project as it stands; what is still being analyzed comes later.
 
     'since' names a revision that the page has: then only what was changed from it is given, with all that there is; and
-    whatever mappings are named by 'also', whose previews the page has drawn meanwhile. 'parts' names parts whose heads the
-    page needs besides those of what moves.
+    whatever mappings are named by 'also', whose previews the page has drawn meanwhile. 'parts' names parts whose heads
+    the page needs besides those of what moves.
     """
     revision, project = studio().projects.head(key)
     since = request.args.get("since", type=int)

@@ -20,7 +20,7 @@ export class Stage3d extends View3d {
   arrays = new Arrays();
   touched = new Set();
   space = "3d";
-  count = 0;
+  count = -1; // of nodes, before there is a scene
 
   setDraft(draft) {
     if (draft === this.draft) return;
@@ -49,9 +49,8 @@ export class Stage3d extends View3d {
     this.#bind();
     this.#show();
     const count = this.nodes.filter(Boolean).length;
-    if (!this.seen) this.#firstLook();
-    if (count > this.count && !this.through) this.#seeAll();
-    this.seen = true;
+    if (this.count < 0) this.#firstLook();
+    if (count > Math.max(0, this.count) && !this.through) this.#seeAll();
     this.count = count;
     this.render();
   }
