@@ -170,8 +170,10 @@ def test_media_of_revisions_made_before_they_were_listed_are_listed(tmp_path):
         old.execute_sql(
             "insert into revision (project_id, parent, label, document, created) values (1, null, 'l', ?, 0)", (packed,)
         )
+        old.execute_sql("insert into revision select 2, project_id, 1, label, document, created from revision")
     again = ProjectStore(tmp_path / "p.sqlite")
     assert again.media_in_use() == store.media_in_use() == set(demo_project().media)
+    assert again._db.execute_sql("select count(*) from revision_media").fetchone()[0] == len(set(demo_project().media))
     for one in (store, again):
         one.close()
 

@@ -4,9 +4,11 @@ import numpy as np
 import pytest
 
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.units import from_db
 from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
 from fern_tide.core.first_cut.checking import (
+    _SILENT_DB,
     gentler,
     is_calm,
     rests_in_silence,
@@ -107,6 +109,7 @@ def test_rest_in_silence_is_looked_for_away_from_sound():
     assert rests_in_silence(still, loud, rate=RATE)
     assert rests_in_silence(late, loud, rate=RATE), "falls may last 1.7 s"
     assert not rests_in_silence(restless, loud, rate=RATE)
+    assert not rests_in_silence(restless, np.full(300, from_db(_SILENT_DB)), rate=RATE), "silence begins at its limit"
 
 
 def test_windows_live_where_something_moves():

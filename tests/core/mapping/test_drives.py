@@ -177,6 +177,8 @@ def test_a_suggestion_says_why_in_numbers():
     assert "steady" in suggest_marks(np.full(90, 0.5), scale=Scale.DB).reason
     assert "next to nothing" in suggest_marks(np.zeros(90), scale=Scale.DB).reason
     steady = suggest_marks(np.full(90, 0.5), scale=Scale.LINEAR, in_db=False).reason
+    bent = np.concatenate([np.full(55, 0.25), np.full(945, 0.5)])  # 5.5 % of it 6 dB below the rest
+    assert "steady" not in suggest_marks(bent, scale=Scale.DB).reason
     assert steady == "A steady sound at 50 %: at full while it sounds."
     even = suggest_marks(np.linspace(0.2, 1.0, 400), scale=Scale.LINEAR, in_db=False).reason
     assert even == "No gap between low and high: most of it lies from 32 % to 96 %."

@@ -206,6 +206,10 @@ def test_a_file_that_is_not_touched_is_built_as_it_came():
     assert built.closed().binary[: len(gltf.binary)] == gltf.binary
 
 
+def test_a_file_that_is_not_there_is_left_out():
+    assert build(model(FILE), files={}).gltf.json.get("nodes", []) == []
+
+
 def test_a_value_changed_by_hand_is_written_where_it_belongs():
     scene = model(FILE)
     changes = {"Frond": {"x": 5.0, "shape_0": 0.75}, "Leaf green": {"roughness": 0.125, "base_across": 0.5}}

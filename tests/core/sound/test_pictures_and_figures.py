@@ -35,6 +35,16 @@ def drawn(sound: np.ndarray, rate_hz: int = 48_000) -> np.ndarray:
     return picture(*((found[feature], feature.edges_hz(rate_hz)) for feature in both))
 
 
+def test_the_highest_column_of_a_slow_sound_is_in_the_picture():
+    edges = np.linspace(0.0, 4_000.0, 129)
+    spectrum = np.zeros((1, 128, 3), dtype=np.float32)
+    spectrum[0, -1] = 0.5
+    image = picture((spectrum, edges), (spectrum, edges))
+    top = int(np.searchsorted(row_edges_hz(), 4_000.0)) - 1
+    assert np.flatnonzero(image[:, 1]).tolist() == [top]
+    assert image[top, 1] / 255 * 100 - 100 == pytest.approx(-3.9, abs=0.2)  # of -3 dB, less what its window leaks
+
+
 @pytest.mark.parametrize("hz", [100.0, 1_000.0, 6_000.0])
 def test_a_tone_is_a_line_at_its_pitch_and_level(hz):
     image = drawn(sine(hz))
