@@ -286,3 +286,38 @@ def test_the_sound_that_is_heard_is_the_one_that_was_switched_on_last(sound):
     wait(sound, f"{heard} !== '{whole}'")
     undone_and_redone(sound, "**/heard")
     assert sound.evaluate(heard) != whole
+
+
+def test_keys_that_a_quick_hand_moves_go_on_from_where_they_were_put(demo):
+    page = demo
+    page.press("body", "4")
+    page.click("[data-curve='lamp-glow:opacity']")
+    wait(page, "document.querySelector('#keys-plot')?.dataset.target === 'lamp-glow:opacity'")
+    wait(page, "document.querySelector('#keys-words').textContent.includes('keys for')")
+    box = page.locator("#keys-plot").bounding_box()
+    page.mouse.move(box["x"] + 0.4 * box["width"], box["y"] + 60)
+    for _ in range(8):
+        page.mouse.wheel(0, -300)
+    page.click("[data-hand='keys']")
+    page.mouse.dblclick(box["x"] + 0.5 * box["width"], box["y"] + 0.5 * box["height"])
+    page.wait_for_selector("#touch-ups [data-touch-up]")
+    quiet(page)
+    frame = int(page.input_value("#key-frame"))
+    held = Held(page, "**/touch-ups/keys")
+    number(page, "#key-value", 0.25)
+    held.wait(lambda: held.first is not None)
+    number(page, "#key-value", 0.5)
+    page.focus("#keys-plot")
+    for _ in range(3):
+        page.keyboard.press("Shift+ArrowRight")
+    held.comes(rest_ms=2000)
+    quiet(page)
+    wait(page, f"Number(document.querySelector('#key-frame').value) === {frame + 3}")
+    assert float(page.input_value("#key-value")) == pytest.approx(0.5, abs=1e-4)
+    draw_anew(page, "#keys-plot")
+    key = [frame + 3, pytest.approx(0.5, abs=1e-4)]
+    assert key in page.evaluate("""async () => {
+      const [{ getPack }, { project }] = await Promise.all([import(scriptAt("server.js")), import(scriptAt("project.js"))]);
+      const { head, arrays } = await getPack(project.url("hand-off/curve?target=lamp-glow%3Aopacity"));
+      return Array.from(arrays[head.frames]).map((frame, place) => [frame, arrays[head.keys][place]]);
+    }""")

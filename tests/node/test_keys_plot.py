@@ -19,13 +19,17 @@ def test_a_rectangle_meets_the_keys_in_it_whichever_way_it_is_drawn(modules):
     assert modules("keys_plot", "keysWithin", {"x": 0, "y": 0}, {"x": 5, "y": 5}, KEYS, PLOT) == []
 
 
-def test_dragged_keys_stay_in_time_and_go_over_others(modules):
-    moved = modules("keys_plot", "draggedKeys", KEYS, {"set": [6]}, {"frames": 2, "value": 1})
+def test_edited_keys_stay_in_time_and_go_over_others(modules):
+    moved = modules("keys_plot", "editedKeys", KEYS, {"set": [6]}, {"by_frames": 2, "by_value": 1})
     assert moved == {"frames": [2, 7, 8, 15], "values": [0, 10, 6, 5]}
-    over = modules("keys_plot", "draggedKeys", KEYS, {"set": [6]}, {"frames": 1, "value": 0})
+    over = modules("keys_plot", "editedKeys", KEYS, {"set": [6]}, {"by_frames": 1})
     assert over == {"frames": [2, 7, 15], "values": [0, 5, 5]}
-    far = modules("keys_plot", "draggedKeys", KEYS, {"set": [2, 6]}, {"frames": 10, "value": 0})
+    far = modules("keys_plot", "editedKeys", KEYS, {"set": [2, 6]}, {"by_frames": 10})
     assert far["frames"] == [7, 12, 15, 16]
+    gone = modules("keys_plot", "editedKeys", KEYS, {"set": [6, 15]}, {"remove": True})
+    assert gone == {"frames": [2, 7], "values": [0, 10]}
+    more = modules("keys_plot", "editedKeys", KEYS, {"set": []}, {"add": [[9, 3], [2, 1]]})
+    assert more == {"frames": [2, 6, 7, 9, 15], "values": [1, 5, 10, 3, 5]}
 
 
 def test_a_point_is_a_frame_and_a_value(modules):

@@ -83,10 +83,9 @@ export class Handoff extends Component {
     this.#showWritten();
     for (const button of this.all("[data-below]")) this.on(button, "click", () => this.#showBelow(button.dataset.below));
     this.#showBelow(selection.get("below"));
-    const chosen = this.large?.chosen ?? new Set();
-    const same = this.large?.canvas?.dataset.target === this.find("#keys-plot")?.dataset.target;
+    const before = this.large;
     this.large = new LargeCurve(this.root, signal, this.axis);
-    if (same) this.large.chosen = chosen;
+    if (before?.canvas && before.canvas.dataset.target === this.large.canvas?.dataset.target) this.large.goOn(before);
     const ribbon = this.find("#ribbon");
     if (!ribbon) return;
     mountRibbon(ribbon, { axis: this.axis, signal, hits: true });

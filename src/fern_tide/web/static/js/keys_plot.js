@@ -52,12 +52,16 @@ export function keysWithin(a, b, { frames, values }, plot) {
     .map(({ i }) => i);
 }
 
-/** Keys of which some are dragged, in the order of their frames: what is dragged goes over what lies where it comes. Pure. */
-export function draggedKeys({ frames, values }, chosen, by) {
-  const moved = new Map();
-  frames.forEach((frame, i) => !chosen.has(frame) && moved.set(frame, values[i]));
-  frames.forEach((frame, i) => chosen.has(frame) && moved.set(frame + by.frames, values[i] + by.value));
-  const sorted = [...moved].sort(([one], [other]) => one - other);
+/**
+ * Keys as the hand leaves them, in the order of their frames: those that are chosen go, or are moved over what lies where they
+ * come, and others come in. Pure.
+ */
+export function editedKeys({ frames, values }, chosen, { by_frames = 0, by_value = 0, remove = false, add = [] }) {
+  const edited = new Map();
+  frames.forEach((frame, i) => !chosen.has(frame) && edited.set(frame, values[i]));
+  if (!remove) frames.forEach((frame, i) => chosen.has(frame) && edited.set(frame + by_frames, values[i] + by_value));
+  for (const [frame, value] of add) edited.set(frame, value);
+  const sorted = [...edited].sort(([one], [other]) => one - other);
   return { frames: sorted.map(([frame]) => frame), values: sorted.map(([, value]) => value) };
 }
 

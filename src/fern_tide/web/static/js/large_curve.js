@@ -4,7 +4,7 @@ import { frameUnder } from "./axis.js";
 import { sizeOf } from "./canvas.js";
 import { Component } from "./component.js";
 import { follow } from "./drag.js";
-import { draggedKeys, drawKeysPlot, keyNear, keysWithin, plotOf, rangeOf, under } from "./keys_plot.js";
+import { drawKeysPlot, editedKeys, keyNear, keysWithin, plotOf, rangeOf, under } from "./keys_plot.js";
 import { project } from "./project.js";
 import { selection } from "./selection.js";
 import { getPack, newest } from "./server.js";
@@ -17,6 +17,7 @@ const listed = (value) => (Array.isArray(value) ? value : [value]);
 export class LargeCurve extends Component {
   curve = null;
   chosen = new Set(); // frames of keys
+  #sent = { ever: 0, underWay: 0 }; // edits of keys
   #drag = null; // by how much the chosen keys are dragged, or the rectangle that chooses some
 
   /** @param {any} root the room @param {AbortSignal} signal @param {any} axis */
@@ -59,10 +60,21 @@ export class LargeCurve extends Component {
     return plotOf(range, this.axis.view, sizeOf(this.canvas));
   }
 
+  /** Go on where another one of the same curve was. */
+  goOn(before) {
+    Object.assign(this, { curve: before.curve, chosen: before.chosen });
+    this.#sent = before.#sent;
+    this.#sayMode();
+  }
+
+  #ask = newest(() => telling(() => getPack(project.url(`hand-off/curve?target=${encodeURIComponent(this.target)}`))));
+
+  /** Show the curve as it is stored; while edits of its keys are on their way it is asked for after the last of them. */
   async load() {
-    if (!this.canvas) return;
-    const pack = await telling(() => getPack(project.url(`hand-off/curve?target=${encodeURIComponent(this.target)}`)));
-    if (!pack || this.signal.aborted) return;
+    if (!this.canvas || (this.curve && this.#sent.underWay)) return;
+    const { ever } = this.#sent;
+    const pack = await this.#ask();
+    if (!pack || this.signal.aborted || ever !== this.#sent.ever) return;
     const { head, arrays } = pack;
     const [dense, keys] = [listed(arrays[head.dense]), listed(arrays[head.keys])];
     const below = head.below === null ? null : listed(arrays[head.below]);
@@ -77,8 +89,8 @@ export class LargeCurve extends Component {
   draw() {
     if (!this.curve || !this.canvas) return;
     const [plot, drag] = [this.#plot, this.#drag];
-    const keys = drag?.by ? draggedKeys(this.keys, this.chosen, drag.by) : null;
-    const chosen = drag?.by ? new Set([...this.chosen].map((frame) => frame + drag.by.frames)) : this.chosen;
+    const keys = drag?.by ? editedKeys(this.keys, this.chosen, drag.by) : null;
+    const chosen = drag?.by ? new Set([...this.chosen].map((frame) => frame + drag.by.by_frames)) : this.chosen;
     drawKeysPlot(this.canvas, this.curve, plot, { stretch: transport.selection, chosen, keys, rectangle: drag?.rectangle, drawn: drag?.drawn });
   }
 
@@ -111,7 +123,7 @@ export class LargeCurve extends Component {
     return this.chosen.size ? `${this.chosen.size} key${this.chosen.size > 1 ? "s" : ""}` : "Click a key, drag over several, double click to add one.";
   }
 
-  /** The chosen keys that are there: of those that were just added or moved the server has not told yet. */
+  /** The chosen keys that are there. */
   get #there() {
     return this.curve ? [...this.chosen].filter((frame) => this.curve.frames.includes(frame)) : [];
   }
@@ -189,7 +201,7 @@ export class LargeCurve extends Component {
       const point = { x: event.offsetX, y: event.offsetY };
       if (!this.#drag && Math.hypot(point.x - start.x, point.y - start.y) <= DRAG_FROM_PX) return;
       const now = under(point, plot);
-      this.#drag = frame === null ? { rectangle: [start, point] } : { by: { frames: Math.round(now.frame - from.frame), value: event.altKey ? 0 : now.value - from.value } };
+      this.#drag = frame === null ? { rectangle: [start, point] } : { by: { by_frames: Math.round(now.frame - from.frame), by_value: event.altKey ? 0 : now.value - from.value } };
       this.draw();
     };
     const end = () => this.#letGo(plot);
@@ -203,27 +215,38 @@ export class LargeCurve extends Component {
       for (const i of keysWithin(...drag.rectangle, this.keys, plot)) this.chosen.add(this.keys.frames[i]);
       this.#sayMode();
       this.draw();
-    } else if (drag?.by) this.#edit({ by_frames: drag.by.frames, by_value: drag.by.value });
+    } else if (drag?.by) this.#edit(drag.by);
   }
 
   #add(event) {
     if (!this.curve || this.#mode !== "keys" || this.curve.dense.length > 1) return;
     const { frame, value } = under({ x: event.offsetX, y: event.offsetY }, this.#plot);
     const at = Math.min(this.axis.frames - 1, Math.max(0, Math.round(frame)));
+    this.#send([], { add: [[at, value]] });
     this.chosen = new Set([at]);
-    this.#send({ frames: [], add: [[at, value]] });
+    this.#sayMode();
+    this.draw();
   }
 
   /** Edit the chosen keys; they stay chosen where they go. */
   #edit(change) {
     const frames = this.#there;
     if (!frames.length) return;
+    this.#send(frames, change);
     this.chosen = new Set(change.remove ? [] : frames.map((frame) => frame + (change.by_frames ?? 0)));
-    this.#send({ frames, ...change });
+    this.#sayMode();
+    this.draw();
   }
 
-  #send(values) {
-    return project.send("touch-ups/keys", { target: this.target, ...values });
+  /** The keys are at once where the hand put them: what it does next goes from there. */
+  async #send(frames, change) {
+    const edited = editedKeys(this.keys, new Set(frames), change);
+    Object.assign(this.curve, { frames: edited.frames, keys: [edited.values] });
+    const sent = this.#sent;
+    sent.ever += 1;
+    sent.underWay += 1;
+    await project.send("touch-ups/keys", { target: this.target, frames, ...change });
+    sent.underWay -= 1;
   }
 
   /** Alt and arrows go from key to key, Shift and arrows move the chosen ones, Delete takes them out, Escape lets go. */
