@@ -5,7 +5,7 @@ import pytest
 from tests.conftest import sine, wav
 from tests.journeys.conftest import draw_anew, open_sound, stored, wait
 from tests.journeys.test_poses import SCALE, number
-from tests.journeys.test_sound_room import draw_band, idle
+from tests.journeys.test_sound_room import MIX, draw_band, idle
 from tests.journeys.test_stage_room import drive
 from tests.journeys.test_ways import UNDO, choose, quiet
 
@@ -317,7 +317,39 @@ def test_keys_that_a_quick_hand_moves_go_on_from_where_they_were_put(demo):
     draw_anew(page, "#keys-plot")
     key = [frame + 3, pytest.approx(0.5, abs=1e-4)]
     assert key in page.evaluate("""async () => {
-      const [{ getPack }, { project }] = await Promise.all([import(scriptAt("server.js")), import(scriptAt("project.js"))]);
+      const { getPack } = await import(scriptAt("server.js"));
+      const { project } = await import(scriptAt("project.js"));
       const { head, arrays } = await getPack(project.url("hand-off/curve?target=lamp-glow%3Aopacity"));
       return Array.from(arrays[head.frames]).map((frame, place) => [frame, arrays[head.keys][place]]);
     }""")
+
+
+def test_hits_that_a_quick_hand_edits_are_the_ones_that_it_means(page):
+    open_sound(page, MIX, room="sound")
+    page.wait_for_selector("#bands")
+    idle(page)
+    wait(page, "document.querySelector('#hit-words').textContent.includes('hits')")
+    script = "async () => Array.from((await import(window.scriptAt('rhythm.js'))).rhythm.hits)"
+    hits = page.evaluate(script)
+    box = page.locator("#ribbon").bounding_box()
+    frames = page.evaluate("JSON.parse(document.getElementById('status').textContent).frames")
+
+    def click(hit):
+        page.mouse.click(box["x"] + hit / frames * box["width"], box["y"] + box["height"] - 4)
+        page.wait_for_selector("#track-hit:not([hidden])")
+
+    held = Held(page, "**/tracks/*/hits")
+    for hit in (hits[1], hits[3]):
+        click(hit)
+        page.press("body", "Delete")
+        page.wait_for_selector("#track-hit", state="hidden")
+    click(hits[5])
+    for later in (0.1, 0.2):
+        number(page, "#track-hit-time", hits[5] / 30 + later)
+    held.wait(lambda: held.first is not None)
+    held.comes(rest_ms=1500)
+    wait(page, f"{UNDO}.startsWith('Move a hit') || {UNDO}.includes('Move a hit of')")
+    idle(page)
+    expected = sorted([hit for place, hit in enumerate(hits) if place not in (1, 3, 5)] + [hits[5] + 6])
+    wait(page, f"({script})().then(({{ length }}) => length === {len(expected)})")
+    assert page.evaluate(script) == pytest.approx(expected, abs=0.01)

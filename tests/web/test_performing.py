@@ -133,22 +133,23 @@ def test_hits_are_moved_weighed_added_and_taken_away(client, studio, demo, envel
     path = f"envelopes/{envelope}/hits"
     frames, _, edited = hits(client, demo, envelope)
     assert not edited.any()
-    answer = post(client, demo, path, how="move", place=1, time_s=0.1 + float(frames[1]) / 30)
+    first, second = frames[:2].tolist()
+    answer = post(client, demo, path, how="move", hit_s=second / 30, time_s=0.1 + second / 30)
     assert answer.json["undo"].startswith("Move a hit of")
-    post(client, demo, path, how="weigh", place=0, strength=0.4)
+    post(client, demo, path, how="weigh", hit_s=first / 30, strength=0.4)
     now = hits(client, demo, envelope)
     assert now[0][1] == pytest.approx(frames[1] + 3, abs=1e-3) and now[1][0] == pytest.approx(0.4)
     assert now[2][:2].tolist() == [1, 1]
-    post(client, demo, path, how="remove", place=0)
+    post(client, demo, path, how="remove", hit_s=first / 30)
     post(client, demo, path, how="add", time_s=20.0, strength=0.7)
     after = hits(client, demo, envelope)
     assert len(after[0]) == len(frames) and 600 in after[0].round(3)
     post(client, demo, path, how="forget")
     assert hits(client, demo, envelope)[0].tolist() == frames.tolist()
     for wrong in (
-        {"how": "move", "place": 9999, "time_s": 1},
-        {"how": "weigh", "place": 0, "strength": 2},
-        {"how": "move", "place": 0, "time_s": "x"},
+        {"how": "move", "hit_s": first / 30 + 0.03, "time_s": 1},
+        {"how": "weigh", "hit_s": first / 30, "strength": 2},
+        {"how": "move", "hit_s": first / 30, "time_s": "x"},
     ):
         assert post(client, demo, path, **wrong).status_code == 422, wrong
 
@@ -160,7 +161,7 @@ def test_taps_that_count_later_are_where_their_level_is(client, studio, demo):
     head, arrays = unpack(client.get(f"/p/{demo}/sound/shown?envelope=taps-1").data)
     frames = arrays[head["level"]["hits"]["frames"]]
     assert np.flatnonzero(arrays[head["level"]["raw"]][0]).tolist() == np.round(frames).tolist() == [45, 75, 120]
-    post(client, demo, "envelopes/taps-1/hits", how="move", place=0, time_s=1.0)
+    post(client, demo, "envelopes/taps-1/hits", how="move", hit_s=1.5, time_s=1.0)
     post(client, demo, "envelopes/taps-1/hits", how="add", time_s=5.0)
     assert hits(client, demo, "taps-1")[0].tolist() == pytest.approx([30, 75, 120, 150], abs=1e-3)
     file = mido.MidiFile(file=io.BytesIO(client.get(f"/p/{demo}/hits.mid?envelope=taps-1").data))
@@ -298,10 +299,10 @@ def test_hits_of_a_track_are_edited_on_the_ruler_and_survive_a_swap(client, stud
     frames, _ = ruler(client, demo, "drip")
     post(client, demo, "tracks/drip/offset", offset=15)
     path, frames = "tracks/drip/hits", frames + 15
-    answer = post(client, demo, path, how="move", place=2, time_s=float(frames[2]) / 30 + 0.1)
+    answer = post(client, demo, path, how="move", hit_s=float(frames[2]) / 30, time_s=float(frames[2]) / 30 + 0.1)
     assert answer.json["undo"] == "Move a hit of Drip"
-    post(client, demo, path, how="weigh", place=0, strength=0.25)
-    post(client, demo, path, how="remove", place=4)
+    post(client, demo, path, how="weigh", hit_s=float(frames[0]) / 30, strength=0.25)
+    post(client, demo, path, how="remove", hit_s=float(frames[4]) / 30)
     assert post(client, demo, path, how="add", time_s=20.01, strength=0.5).json["undo"] == "Add a hit to Drip"
     now, strengths = ruler(client, demo, "drip")
     assert now[2] == pytest.approx(frames[2] + 3, abs=1e-3) and strengths[0] == pytest.approx(0.25)
@@ -319,7 +320,7 @@ def test_hits_of_a_track_are_edited_on_the_ruler_and_survive_a_swap(client, stud
     np.testing.assert_allclose(again, now, atol=0.05)
     assert post(client, demo, path, how="forget").json["undo"] == "Forget all edits of hits of Drip"
     np.testing.assert_allclose(ruler(client, demo, "drip")[0], frames, atol=0.05)
-    assert post(client, demo, path, how="move", place=9999, time_s=1).status_code == 422
+    assert post(client, demo, path, how="move", hit_s=9999, time_s=1).status_code == 422
     assert post(client, demo, "tracks/nobody/hits", how="add", time_s=1).status_code == 404
 
 
@@ -327,7 +328,8 @@ def test_hits_of_a_late_track_are_moved_in_seconds_of_the_project(client, studio
     track = document(studio, demo).envelope("hits").track
     post(client, demo, f"tracks/{track}/offset", offset=30)
     frames = hits(client, demo, "hits")[0]
-    post(client, demo, "envelopes/hits/hits", how="move", place=0, time_s=float(frames[0]) / 30 + 0.2)
+    first = float(frames[0]) / 30
+    post(client, demo, "envelopes/hits/hits", how="move", hit_s=first, time_s=first + 0.2)
     assert hits(client, demo, "hits")[0][0] == pytest.approx(min(frames[0] + 6, frames[1]), abs=1e-3)
     (edit,) = document(studio, demo).envelope("hits").reading.params.edits
     assert edit.time_s == pytest.approx(float(frames[0]) / 30 - 0.8, abs=1e-3), "it is stored in seconds of the track"

@@ -116,9 +116,13 @@ def edited(
     return EditedHits(times + later_s, strengths, was, by, later_s)
 
 
-def moved(edits: Sequence[HitEdit], hits: EditedHits, place: int, *, time_s: float) -> tuple[HitEdit, ...]:
-    """Give edits with one more: a hit is at another second of the project. Raise InvalidParameter without it."""
-    return _with(edits, hits, place, time_s=time_s - hits.later_s)
+def moved(edits: Sequence[HitEdit], hits: EditedHits, hit_s: float, *, time_s: float) -> tuple[HitEdit, ...]:
+    """Give edits with one more: the hit at a second of the project is at another one.
+
+    Raises:
+        InvalidParameter: there is no hit within NEAR_S.
+    """
+    return _with(edits, hits, hit_s, time_s=time_s - hits.later_s)
 
 
 def added(edits: Sequence[HitEdit], hits: EditedHits, *, time_s: float, strength: float) -> tuple[HitEdit, ...]:
@@ -126,28 +130,30 @@ def added(edits: Sequence[HitEdit], hits: EditedHits, *, time_s: float, strength
     return (*edits, HitEdit(time_s=time_s - hits.later_s, strength=strength))
 
 
-def weighed(edits: Sequence[HitEdit], hits: EditedHits, place: int, *, strength: float) -> tuple[HitEdit, ...]:
-    """Give edits with one more: a hit is so strong. Raise InvalidParameter where there is no such hit."""
-    return _with(edits, hits, place, strength=strength)
+def weighed(edits: Sequence[HitEdit], hits: EditedHits, hit_s: float, *, strength: float) -> tuple[HitEdit, ...]:
+    """Give edits with one more: the hit at a second of the project is so strong. Raise InvalidParameter without it."""
+    return _with(edits, hits, hit_s, strength=strength)
 
 
-def without(edits: Sequence[HitEdit], hits: EditedHits, place: int) -> tuple[HitEdit, ...]:
-    """Give edits with a hit taken away. Raise InvalidParameter where there is no such hit."""
-    was, by = _of(hits, place)
+def without(edits: Sequence[HitEdit], hits: EditedHits, hit_s: float) -> tuple[HitEdit, ...]:
+    """Give edits without the hit at a second of the project. Raise InvalidParameter where there is none."""
+    was, by = _of(hits, hit_s)
     rest = tuple(edit for at, edit in enumerate(edits) if at != by)
     return rest if was is None else (*rest, HitEdit(was_s=was))
 
 
-def _with(edits: Sequence[HitEdit], hits: EditedHits, place: int, **changes: float) -> tuple[HitEdit, ...]:
-    was, by = _of(hits, place)
+def _with(edits: Sequence[HitEdit], hits: EditedHits, hit_s: float, **changes: float) -> tuple[HitEdit, ...]:
+    was, by = _of(hits, hit_s)
     if by < 0:
         return (*edits, HitEdit(was_s=was).but(**changes))
     return tuple(edit.but(**changes) if at == by else edit for at, edit in enumerate(edits))
 
 
-def _of(hits: EditedHits, place: int) -> tuple[float | None, int]:
-    """Give when a hit was before, and its edit."""
-    if not 0 <= place < len(hits.times_s):
-        raise InvalidParameter("hit", value=place + 1, allowed=f"one of the {len(hits.times_s)} hits")
+def _of(hits: EditedHits, hit_s: float) -> tuple[float | None, int]:
+    """Give when the hit at a second of the project was before, and its edit."""
+    far = np.abs(hits.times_s - hit_s)
+    place = int(np.argmin(far)) if len(far) else 0
+    if not len(far) or not far[place] <= NEAR_S:
+        raise InvalidParameter("hit", value=f"none at {hit_s:.2f} s", allowed="one that is there")
     was = float(hits.was_s[place])
     return None if np.isnan(was) else was, int(hits.edits[place])

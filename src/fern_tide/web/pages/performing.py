@@ -82,7 +82,7 @@ def _asked(key: str) -> tuple[dict[str, Any], Project]:
 def _hand(plain: dict[str, Any]) -> HitHand:
     return HitHand(
         one_of(HandOnHit, plain, "how"),
-        place=whole(plain, "place") if "place" in plain else 0,
+        hit_s=number(plain, "hit_s", 0.0),
         time_s=number(plain, "time_s", 0.0),
         strength=number(plain, "strength", 1.0),
     )

@@ -40,13 +40,13 @@ class HitHand:
 
     Attributes:
         how: what is done.
-        place: which hit, from 0 in the order of time.
+        hit_s: when the hit is that it is done to, in seconds of the project.
         time_s: of a moved or added one, in seconds of the project.
         strength: of a weighed or added one, 0 to 1.
     """
 
     how: HandOnHit
-    place: int = 0
+    hit_s: float = 0.0
     time_s: float = 0.0
     strength: float = 1.0
 
@@ -54,11 +54,11 @@ class HitHand:
         """Give edits after it; raise InvalidParameter where there is no such hit."""
         match self.how:
             case HandOnHit.MOVE:
-                return moved(edits, hits, self.place, time_s=self.time_s)
+                return moved(edits, hits, self.hit_s, time_s=self.time_s)
             case HandOnHit.WEIGH:
-                return weighed(edits, hits, self.place, strength=self.strength)
+                return weighed(edits, hits, self.hit_s, strength=self.strength)
             case HandOnHit.REMOVE:
-                return without(edits, hits, self.place)
+                return without(edits, hits, self.hit_s)
             case HandOnHit.ADD:
                 return added(edits, hits, time_s=self.time_s, strength=self.strength)
         return ()

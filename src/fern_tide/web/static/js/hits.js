@@ -13,6 +13,9 @@ import { transport } from "./transport.js";
 const NEAR_PX = 8;
 const DECIDED_PX = 4; // then it is known whether a hit is moved or weighed
 
+const secondsOf = (frame) => (frame * transport.rate[1]) / transport.rate[0];
+const framesOf = (seconds) => (seconds * transport.rate[0]) / transport.rate[1];
+
 /** The dot nearest to a place, if one is near: its number, or -1. Pure. */
 export function dotAt({ frames, strengths }, { x, y }, { view, height }) {
   let [best, at] = [NEAR_PX, -1];
@@ -41,6 +44,7 @@ export class Hits extends Component {
     this.trace = trace;
     this.soon = soon;
     this.on(root, "click", ({ target }) => this.#pressed(target.closest("button")));
+    this.on(root, "ft:set", (event) => this.#typed(event));
   }
 
   get #hits() {
@@ -84,7 +88,7 @@ export class Hits extends Component {
       show(dragged ?? was);
     };
     const end = (event) => {
-      if (event.type === "pointerup" && dragged) this.#send(dragged);
+      if (event.type === "pointerup" && dragged) this.#send({ ...dragged, of: was.frame });
       else show(was);
     };
     follow(down, canvas, { move, end, signal });
@@ -99,7 +103,7 @@ export class Hits extends Component {
   }
 
   #key(event) {
-    const acts = { Delete: () => this.#send({ how: "remove" }), Backspace: () => this.#send({ how: "remove" }), Enter: () => this.#addHere() };
+    const acts = { Delete: () => this.#remove(), Backspace: () => this.#remove(), Enter: () => this.#addHere() };
     const run = this.#hits && acts[event.key];
     if (!run || (event.key !== "Enter" && this.#chosen < 0)) return;
     event.preventDefault();
@@ -109,11 +113,25 @@ export class Hits extends Component {
 
   #addHere = () => this.#send({ how: "add", frame: transport.frame, strength: 1 });
 
-  #send({ how, frame = 0, strength = 1 }) {
-    const time_s = (frame * transport.rate[1]) / transport.rate[0];
-    const place = Math.max(0, this.#chosen);
+  #remove() {
+    if (this.#chosen >= 0) this.#send({ how: "remove", of: this.#hits.frames[this.#chosen] });
+  }
+
+  /** The hit that is meant is told by when it is: others may come and go before it is answered. */
+  #send({ how, of = 0, frame = 0, strength = 1 }) {
     if (how === "remove" || how === "add") this.#chosen = -1;
-    return project.send(`envelopes/${selection.get("envelope")}/hits`, { how, place, time_s, strength });
+    return project.send(`envelopes/${selection.get("envelope")}/hits`, { how, hit_s: secondsOf(of), time_s: secondsOf(frame), strength });
+  }
+
+  /** A number was typed: the hit is there at once, so that what is typed next is of the same one. */
+  #typed({ target, detail }) {
+    const [hits, place] = [this.#hits, this.#chosen];
+    if (!hits || place < 0 || !["hit-time", "hit-strength"].includes(target.id)) return;
+    setTimeout(() => {
+      if (target.id === "hit-time") hits.frames[place] = framesOf(detail);
+      else hits.strengths[place] = detail;
+      this.soon();
+    }); // when it is sent
   }
 
   #choose(place) {
@@ -125,7 +143,7 @@ export class Hits extends Component {
     const acts = {
       "hit-before": () => this.#step(-1),
       "hit-after": () => this.#step(1),
-      "hit-remove": () => this.#send({ how: "remove" }),
+      "hit-remove": () => this.#remove(),
       "hit-add": () => this.#addHere(),
     };
     acts[button?.id]?.();
@@ -159,13 +177,13 @@ export class Hits extends Component {
     say(this.find("#hit-count"), `${of}${edited ? `, ${edited} edited` : ""}`);
     this.find("#hit-fields").hidden = this.#chosen < 0;
     this.find("#hits-forget").hidden = !this.find("#hits-forget").dataset.edits;
-    if (this.#chosen >= 0) this.#fill({ time: (hits.frames[this.#chosen] * transport.rate[1]) / transport.rate[0], strength: hits.strengths[this.#chosen] });
+    if (this.#chosen >= 0) this.#fill({ time: secondsOf(hits.frames[this.#chosen]), strength: hits.strengths[this.#chosen] });
   }
 
   #fill(values) {
     for (const [name, how] of [["time", "move"], ["strength", "weigh"]]) {
       const field = this.find(`#hit-${name}`);
-      field.dataset.values = JSON.stringify({ how, place: this.#chosen });
+      field.dataset.values = JSON.stringify({ how, hit_s: values.time });
       if (document.activeElement === field) continue;
       field.value = String(Number(values[name].toFixed(4)));
       field.setAttribute("aria-valuenow", field.value);

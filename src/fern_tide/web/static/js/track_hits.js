@@ -26,6 +26,7 @@ export class TrackHits extends Component {
     super(root, signal);
     this.soon = soon;
     this.on(root, "click", ({ target }) => this.#pressed(target.closest("button")?.id));
+    this.on(root, "ft:set", (event) => this.#typed(event));
     this.on(document, "keydown", (event) => this.#key(event));
     this.on(rhythm, "rhythm", () => this.show());
     selection.watch(["track"], () => this.pick(null), this.signal);
@@ -46,13 +47,13 @@ export class TrackHits extends Component {
     if (this.#dragged?.hit !== hit) this.#dragged = { hit, place: rhythm.hits.indexOf(hit) };
     const { place } = this.#dragged;
     rhythm.hits[place] = this.picked = frame;
-    if (done) this.#move(place, frame);
+    if (done) this.#move(hit, frame);
     this.soon();
   }
 
-  async #move(place, frame) {
+  async #move(hit, frame) {
     this.#dragged = null;
-    if (!(await this.#send({ how: "move", place, time_s: frame / perSecond() }))) rhythm.load(rhythm.track);
+    if (!(await this.#send({ how: "move", hit_s: hit / perSecond(), time_s: frame / perSecond() }))) rhythm.load(rhythm.track);
   }
 
   #pressed(id) {
@@ -67,11 +68,25 @@ export class TrackHits extends Component {
   }
 
   #remove() {
-    const place = this.#place;
-    this.picked = null;
-    this.#send({ how: "remove", place });
+    if (this.#place < 0) return;
+    const hit_s = rhythm.hits[this.#place] / perSecond();
+    this.pick(null);
+    this.#send({ how: "remove", hit_s });
   }
 
+  /** A number was typed: the hit is there at once, so that what is typed next is of the same one. */
+  #typed({ target, detail }) {
+    const place = this.#place;
+    if (place < 0 || !["track-hit-time", "track-hit-strength"].includes(target.id)) return;
+    setTimeout(() => {
+      if (target.id === "track-hit-time") rhythm.hits[place] = this.picked = detail * perSecond();
+      else rhythm.strengths[place] = detail;
+      this.show();
+      this.soon();
+    }); // when it is sent
+  }
+
+  /** The hit that is meant is told by when it is: others may come and go before it is answered. */
   #send(plain) {
     return project.send(`tracks/${selection.get("track")}/hits`, plain);
   }
@@ -88,7 +103,7 @@ export class TrackHits extends Component {
 
   #fill(name, how, value) {
     const field = this.find(`#track-hit-${name}`);
-    field.dataset.values = JSON.stringify({ how, place: this.#place });
+    field.dataset.values = JSON.stringify({ how, hit_s: rhythm.hits[this.#place] / perSecond() });
     if (document.activeElement === field) return;
     field.value = String(Number(value.toFixed(4)));
     field.setAttribute("aria-valuenow", field.value);
