@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from tests.conftest import sine, wav
 from tests.journeys.conftest import draw_anew, open_sound, stored, wait
+from tests.journeys.test_bench import add_step, mapping_json
 from tests.journeys.test_poses import SCALE, number
 from tests.journeys.test_sound_room import MIX, draw_band, idle
 from tests.journeys.test_stage_room import drive
@@ -353,3 +354,18 @@ def test_hits_that_a_quick_hand_edits_are_the_ones_that_it_means(page):
     expected = sorted([hit for place, hit in enumerate(hits) if place not in (1, 3, 5)] + [hits[5] + 6])
     wait(page, f"({script})().then(({{ length }}) => length === {len(expected)})")
     assert page.evaluate(script) == pytest.approx(expected, abs=0.01)
+
+
+def test_a_double_click_takes_one_step_off(demo):
+    for name in ("flip", "stairs", "exponent"):
+        add_step(demo, name)
+    held = Held(demo, "**/edits")
+    demo.dblclick("[data-act='drop'][data-path='steps.0']")
+    held.wait(lambda: held.first is not None)
+    held.comes()
+    assert [step["id"] for step in mapping_json(demo)["steps"]] == ["stairs", "exponent"]
+    demo.click("[data-act='drop'][data-path='steps.0']")
+    wait(
+        demo,
+        f"{UNDO}.startsWith('Undo') && document.querySelectorAll('[data-act=drop][data-path^=steps]').length === 1",
+    )

@@ -151,6 +151,13 @@ def test_one_value_deep_inside_is_replaced_and_the_rest_is_shared(modules):
 
 
 def test_a_fields_value_is_what_its_command_takes(modules):
+    taken = [
+        {"kind": "remove_part", "id": "a"},
+        {"kind": "change_list", "how": "drop"},
+        {"kind": "change_list", "how": "twice"},
+        {},
+    ]
+    assert [modules("bound", "takesAway", plain) for plain in taken] == [True, True, False, False]
     assert modules("bound", "valueFor", {"suffix": "dB"}, -12) == "-12dB"
     assert modules("bound", "valueFor", {"plus": "1", "whole": ""}, 89) == 90  # the last frame of a range is in it
     assert modules("bound", "valueFor", {"whole": ""}, "2") == 2

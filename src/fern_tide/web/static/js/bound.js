@@ -24,6 +24,9 @@ export function valueFor({ suffix, plus, whole, nullable }, value) {
 
 const carries = ({ dataset }) => dataset.command !== undefined || dataset.send !== undefined || dataset.choose !== undefined;
 
+/** Whether what an element carries takes something away: it does so once, for its row may be another one's by the answer. Pure. */
+export const takesAway = ({ kind = "", how = "" }) => kind.startsWith("remove_") || how === "drop";
+
 const mayBeEmpty = ({ dataset }) => "empty" in dataset || "nullable" in dataset;
 
 /** Whether an element is a list of what can be added: its first line says so, and does nothing. */
@@ -71,7 +74,7 @@ export class Bound extends Component {
   }
 
   #pressed(button) {
-    if (button && button.type !== "submit" && carries(button) && !("picks" in button.dataset)) this.set(button);
+    if (button && button.type !== "submit" && carries(button) && !("picks" in button.dataset) && !("taken" in button.dataset)) this.set(button);
   }
 
   /** A list, a text, a switch or a colour has another value. A list of what can be added goes back to its first line. */
@@ -105,7 +108,10 @@ export class Bound extends Component {
   }
 
   async #answered(element, answer) {
+    const { command, values } = element.dataset;
+    if (takesAway(JSON.parse(command ?? values ?? "{}"))) element.dataset.taken = "";
     const status = await answer;
     if (status) this.onDone(status, element);
+    else delete element.dataset.taken;
   }
 }
