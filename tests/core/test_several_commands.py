@@ -1,5 +1,6 @@
 """Edits of several parts at once, on the demo."""
 
+import numpy as np
 import pytest
 from tests.core.test_scene_commands import PROJECT, at, command
 
@@ -47,6 +48,28 @@ def test_anchors_of_several_are_the_same_as_one_after_the_other():
     for part, anchor in anchors.items():
         one_by_one = command("set_anchor", id=part, anchor=anchor).apply(one_by_one)
     assert together.label(turned) == "Put 3 anchors at the top" and together.apply(turned) == one_by_one != turned
+
+
+def test_a_part_that_is_turned_and_stretched_stays_where_it_is_when_its_anchor_moves():
+    own = {"turn": 30, "scale_x": 1.5, "scale_y": 0.6}
+    project = PROJECT
+    for name, number in own.items():
+        project = command("set_value", target=f"cloche-1:{name}", value=number).apply(project)
+    before = project.scene.part("cloche-1")
+    anchor = {"x": before.anchor.x + 7, "y": before.anchor.y - 4, "word": "free"}
+    after = command("set_anchor", id="cloche-1", anchor=anchor).apply(project).scene.part("cloche-1")
+
+    def stands(part, x, y):
+        """By hand: T(place) T(anchor) R S T(-anchor)."""
+        c, s = np.cos(np.pi / 6), np.sin(np.pi / 6)
+        dx, dy = 1.5 * (x - part.anchor.x), 0.6 * (y - part.anchor.y)
+        return (
+            part.own("x") + part.anchor.x + c * dx - s * dy,
+            part.own("y") + part.anchor.y + s * dx + c * dy,
+        )
+
+    for point in ((0, 0), (31, -12), (-5, 90)):
+        assert stands(after, *point) == pytest.approx(stands(before, *point), abs=1e-6)
 
 
 def test_a_selection_is_named_changed_forgotten_and_loses_parts_that_are_removed():

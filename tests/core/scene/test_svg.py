@@ -204,6 +204,10 @@ def test_a_size_that_cannot_be_drawn_is_passed_over(head):
 def test_limits_are_settings():
     with pytest.raises(UnreadableScene, match="more than 3 elements"):
         read_svg(svg("<g/>" * 3), limits=SvgLimits(elements=3))
+    words = svg("<text>" + "w" * 40 + "</text>")
+    read_svg(words, limits=SvgLimits(attribute=40))
+    with pytest.raises(UnreadableScene, match="a text is longer than 39 letters"):
+        read_svg(words, limits=SvgLimits(attribute=39))
 
 
 # --- parts

@@ -133,11 +133,12 @@ def node_values(document: Json, node: Json) -> Values:
     if "matrix" in node:
         matrix = np.array(node["matrix"], dtype=np.float64).reshape(4, 4).T
         translation, quaternion, scale = parted(matrix)
+        turns = turns_of_quaternion(quaternion)
     else:
         translation = np.array(node.get("translation", [0, 0, 0]), dtype=np.float64)
-        quaternion = np.array(node.get("rotation", [0, 0, 0, 1]), dtype=np.float64)
         scale = np.array(node.get("scale", [1, 1, 1]), dtype=np.float64)
-    turns = turns_of_quaternion(quaternion) if "matrix" in node or "rotation" in node else np.zeros(3)
+        turned = np.array(node["rotation"], dtype=np.float64) if "rotation" in node else None
+        turns = np.zeros(3) if turned is None else turns_of_quaternion(turned)
     values: Values = {}
     for prefix, numbers in (("", translation), ("turn_", turns), ("scale_", scale)):
         values |= {prefix + axis: float(number) + 0.0 for axis, number in zip("xyz", numbers, strict=True)}
