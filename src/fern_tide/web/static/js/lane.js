@@ -20,11 +20,11 @@ export function levelAt(y, { low, high, height, pad = PAD }) {
 
 /**
  * The lowest and highest value of every pixel column that has a frame: what a line of many frames looks like.
- * Gives one point per frame where there is room for it.
+ * Gives one point per frame where there is room for it, from the one before the left edge to the one after the right.
  */
 export function columns(values, { from, to, width }) {
   const scale = width / (to - from);
-  const [first, last] = [Math.max(0, Math.floor(from)), Math.min(values.length, Math.ceil(to) + 1)];
+  const [first, last] = [Math.max(0, Math.floor(from) - 1), Math.min(values.length, Math.ceil(to) + 1)];
   if (last - first <= width * 1.5) {
     const n = Math.max(0, last - first);
     const xs = new Float32Array(n);
