@@ -76,6 +76,8 @@ def test_a_saturated_red_flashes_where_its_luminance_does_not():
     assert not flashing.passes and not flashing.general.any() and flashing.red.max() == 5
     brown = picture((110, 60, 60))
     assert not measured(blinking(brown, DARK, every=3)).red.any(), "that is no saturated red"
+    for other in ((200, 120, 0), (200, 0, 120)):
+        assert not measured(blinking(picture(other), DARK, every=3)).red.any(), "green and blue both count against it"
 
 
 def test_a_slow_rise_is_no_flash_and_a_still_picture_none():

@@ -18,7 +18,7 @@ from fern_tide.core.first_cut.checking import (
 from fern_tide.core.first_cut.listening import _Ear
 from fern_tide.core.first_cut.measuring import Measured, visible
 from fern_tide.core.first_cut.rule import Candidate, drive, times
-from fern_tide.core.first_cut.scene import look
+from fern_tide.core.first_cut.scene import _stance, look
 from fern_tide.core.first_cut.sound import Role, Voice, likeness, range_db
 from fern_tide.core.first_cut.things import Stance, Thing
 from fern_tide.core.mapping.colour import luminance, parse_colour
@@ -91,6 +91,17 @@ def test_a_colour_that_flashes_is_no_calm_one():
     lift = (np.arange(90) // 3 % 2).astype(float)
     assert not is_calm(measured(part, drive(part, "fill", rest="#000000", full="#ffffff"), lift=lift), rate=RATE)
     assert is_calm(measured(part, drive(part, "fill", rest="#808080", full="#848484"), lift=lift), rate=RATE)
+
+
+def test_what_reaches_down_from_the_top_hangs_if_all_of_it_is_tall():
+    def extent(left, right, bottom):
+        return Extent((left, 0.0, right, bottom), (left, 0.0, right, bottom), (left, 0.0))
+
+    parts = [box(0, 0, 10, 10, name=f"Box {number}") for number in (1, 2)]
+    middles = [part.but(anchor=Anchor(x=0.0, y=0.25)) for part in parts]
+    tall, wide = extent(0.1, 0.15, 0.5), extent(0.3, 0.9, 0.5)
+    assert _stance(middles, [tall, tall]) is Stance.HANGS
+    assert _stance(middles, [tall, wide]) is _stance(middles, [wide, tall]) is Stance.FREE
 
 
 def test_gentler_is_half_as_far():

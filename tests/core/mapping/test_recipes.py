@@ -73,6 +73,11 @@ def test_there_are_a_dozen_or_more_and_no_two_have_one_id():
 def test_a_mapping_that_is_written_down_and_applied_to_its_own_level_is_the_same():
     mapping = MAPPING.model_copy(update={"steps": (StepChoice.parse("stairs levels=3"),)})
     recipe = recipe_of(mapping, DRIVE, clean_up=(), suggested=SUGGESTED, name="Steps", id="steps")
+    for given, own, suggested in (
+        (recipe.low_db, mapping.marks.low, SUGGESTED.low),
+        (recipe.high_db, mapping.marks.high, SUGGESTED.high),
+    ):
+        assert given == round(given, 2) == pytest.approx(to_db(own) - to_db(suggested), abs=0.005), "in hundredths"
     back = recipe.applied(mapping, suggested=SUGGESTED)
     assert back.steps == mapping.steps and back.drives == mapping.drives
     assert to_db(back.marks.low) == pytest.approx(to_db(mapping.marks.low), abs=0.006)

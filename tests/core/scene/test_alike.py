@@ -62,6 +62,7 @@ def test_a_box_takes_what_lies_in_it_whole_and_not_what_lies_inside_that_once_mo
     assert enclosed(scene(), (0.05, 0.1, 0.36, 0.95), extents=extents) == ["bars", "loose"]
     assert enclosed(scene(), (0.11, 0.1, 0.36, 0.95), extents=EXTENTS) == ["bar-2", "loose"]
     assert enclosed(scene(), (0.6, 0.6, 0.7, 0.7), extents=EXTENTS) == []
+    assert enclosed(scene(), BOXES["blob"], extents=EXTENTS) == ["blob"], "edge on edge is inside"
 
 
 def test_the_others_are_those_that_hold_nothing_can_be_seen_and_are_not_in_what_is_chosen():

@@ -269,6 +269,18 @@ def test_the_sketch_is_small_and_shows_something():
     assert "<path" not in sketch(empty)
 
 
+def test_a_surface_without_a_colour_is_sketched_white():
+    def drawn(surface):
+        gltf = read_gltf(changed(put("materials.0", surface)))
+        scene = model(FILE).but(parts=parts_of(gltf.json, FILE, ids=Ids()))
+        return sketch(build(scene, files={FILE.media: gltf}))
+
+    for more in ({}, {"alphaMode": "BLEND"}):
+        white = {"pbrMetallicRoughness": {"baseColorFactor": [1, 1, 1, 1]}, **more}
+        assert "<path" in drawn(white) and drawn(more) == drawn(white)
+    assert drawn({"alphaMode": "BLEND", "pbrMetallicRoughness": {"baseColorFactor": [1, 1, 1, 0.5]}}) != drawn(white)
+
+
 # --- turns
 
 
