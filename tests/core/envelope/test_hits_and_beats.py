@@ -216,6 +216,8 @@ def test_beat_pulses_lie_in_the_frames_that_own_the_beats():
     level = beats_read("beats others=0.25", ONE_A_SECOND)
     assert np.flatnonzero(level).tolist() == [0, 15, 30, 45]
     assert level[[0, 15, 30, 45]].tolist() == [1.0, 0.25, 1.0, 0.25]
+    outside = Beats(np.array([-0.5, 0.5, 2.0]), 120.0, True, 2, 0)  # 2 s is the frame after the last
+    assert np.flatnonzero(beats_read("beats", outside)).tolist() == [15]
 
 
 def test_ramps_begin_on_the_beat_and_reach_the_next():

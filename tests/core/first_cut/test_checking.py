@@ -102,6 +102,7 @@ def test_what_reaches_down_from_the_top_hangs_if_all_of_it_is_tall():
     tall, wide = extent(0.1, 0.15, 0.5), extent(0.3, 0.9, 0.5)
     assert _stance(middles, [tall, tall]) is Stance.HANGS
     assert _stance(middles, [tall, wide]) is _stance(middles, [wide, tall]) is Stance.FREE
+    assert _stance([*middles, middles[0]], [tall] * 3) is Stance.FLOOR, "a row of three stands level"
 
 
 def test_gentler_is_half_as_far():
