@@ -1,5 +1,7 @@
 """An answer that comes when the hand is at something else already shows nothing old, and nothing of another part."""
 
+import json
+
 import numpy as np
 import pytest
 from tests.conftest import sine, wav
@@ -7,7 +9,7 @@ from tests.journeys.conftest import draw_anew, open_sound, stored, wait
 from tests.journeys.test_bench import add_step, mapping_json
 from tests.journeys.test_poses import SCALE, number
 from tests.journeys.test_sound_room import MIX, draw_band, idle
-from tests.journeys.test_stage_room import drive
+from tests.journeys.test_stage_room import SPRIG, drive
 from tests.journeys.test_ways import UNDO, choose, quiet
 
 
@@ -369,3 +371,67 @@ def test_a_double_click_takes_one_step_off(demo):
         demo,
         f"{UNDO}.startsWith('Undo') && document.querySelectorAll('[data-act=drop][data-path^=steps]').length === 1",
     )
+
+
+def test_the_page_is_not_left_unasked_while_an_edit_waits(stage_room):
+    page, asked = stage_room, []
+    page.on("dialog", lambda dialog: (asked.append(dialog.type), dialog.dismiss()))
+    choose(page, "moth-one")
+    held = Held(page, "**/edits")
+    for field, value in (("#own-x", 20), ("#own-y", 30)):
+        number(page, field, value)
+    held.wait(lambda: held.first is not None)
+    page.evaluate("void setTimeout(() => location.reload())")
+    page.wait_for_timeout(500)
+    assert asked == ["beforeunload"]
+    held.comes()
+    values = stored(page, "stage/parts?part=moth-one", "[data-part-json]")["values"]
+    assert (values["x"], values["y"]) == (20, 30)
+    page.reload()
+    assert asked == ["beforeunload"], "all is stored"
+
+
+def test_what_is_pointed_at_is_seen_also_when_an_older_answer_comes_after_it(demo):
+    demo.click("[data-drawer='recipes']")
+    demo.wait_for_selector("[data-pick='recipe'][data-id='stepping-stones']")
+    lane = "document.querySelector('[data-lane=\"lamp-glow\"]').toDataURL()"
+    before = json.dumps(demo.evaluate(lane))
+    held = Held(demo, "**/curves?*")
+    demo.fill("#recipe-name", "My lamp")
+    renamed = """project.edit({ kind: "rename_project", name: "Later" })"""
+    demo.evaluate(f"""import(scriptAt("project.js")).then(({{ project }}) => {renamed})""")
+    held.wait(lambda: held.first is not None)
+    demo.hover("[data-pick='recipe'][data-id='stepping-stones']")
+    demo.wait_for_timeout(800)
+    held.comes()
+    wait(demo, f"{lane} !== {before}")
+    demo.mouse.move(640, 5)
+    wait(demo, f"{lane} === {before}")
+
+
+def test_a_file_that_is_not_wanted_any_more_is_not_taken_back_with_what_came_after_it(stage_room):
+    page = stage_room
+    page.expect_console("409")
+    page.evaluate(
+        """() => {
+            const { send } = XMLHttpRequest.prototype;
+            XMLHttpRequest.prototype.send = function (...sent) {
+                const { onload } = this;
+                if (sent[0] instanceof FormData) this.onload = () => (window.comes = onload);
+                send.apply(this, sent);
+            };
+        }"""
+    )
+    page.set_input_files("#scene-file", {"name": "sprig.svg", "mimeType": "image/svg+xml", "buffer": SPRIG})
+    page.click("#notice-act >> text=Add it")
+    page.wait_for_selector("#notice:has-text('Reading sprig.svg') #notice-act:has-text('Cancel')")
+    page.click("#notice-act")
+    wait(page, "Boolean(window.comes)")
+    page.evaluate("document.activeElement.blur()")
+    page.press("body", "m")
+    wait(page, f"{UNDO}.includes('arker 1')")
+    page.evaluate("window.comes()")
+    page.wait_for_selector("#notice:has-text('you did something since')")
+    assert "arker 1" in page.get_attribute("#undo", "title")
+    page.click("#notice-act >> text=Undo")
+    wait(page, f"{UNDO} === 'Undo: Bring in sprig.svg'")

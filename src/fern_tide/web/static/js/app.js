@@ -122,7 +122,7 @@ if (project.key) {
   onPage("htmx:beforeRequest", (event) => event.target.getAttribute("href")?.endsWith("/sound") && openingSound());
   onPage("htmx:beforeSwap", ({ target, detail }) => target.id === "room" && detail.shouldSwap && leave(target));
   onPage("htmx:afterSettle", (event) => event.target.id === "room" && enter());
-  window.addEventListener("popstate", () => window.location.reload());
+  window.addEventListener("popstate", () => project.settled().then(() => window.location.reload()));
 }
 mountRoom();
 mountTour();

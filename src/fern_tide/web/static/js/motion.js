@@ -14,7 +14,9 @@ export class Motion {
   arrays = {};
   #revision = null;
   #previewed = new Set();
-  #before = null;
+  #before = null; // what is stored, while something is peeked at
+  /** What is peeked at, and which load was the last when that began. @type {{ body: any, loads: number } | null} */
+  #peeked = null;
   #loads = 0;
 
   /**
@@ -47,6 +49,8 @@ export class Motion {
       this.#before = null;
       this.#take(pack, { whole: since === null });
       this.#revision = pack.head.revision;
+      if (this.#peeked?.loads === mine) this.peek(this.#peeked.body); // pointed at since this was asked: it is seen on what came
+      else this.#peeked = null;
     } catch (wrong) {
       notice(wrong.message);
     }
@@ -90,9 +94,10 @@ export class Motion {
 
   /** Show what could be picked without taking it, or with null again what is stored. */
   peek(body) {
+    const peeked = (this.#peeked = body && { body, loads: this.#loads });
     if (body) {
       this.#before ??= { lanes: { ...this.lanes }, curves: { ...this.curves }, arrays: { ...this.arrays } };
-      this.#ask(body, { still: () => this.#before !== null });
+      this.#ask(body, { still: () => this.#peeked === peeked });
     } else if (this.#before) {
       Object.assign(this, this.#before);
       this.#before = null;

@@ -23,6 +23,7 @@ export const project = new (class extends EventTarget {
     const seen = () => document.visibilityState === "visible" && this.lookAgain();
     onPage("visibilitychange", seen);
     window.addEventListener("focus", seen);
+    window.addEventListener("beforeunload", (event) => this.#unstored && event.preventDefault()); // the browser asks
     setInterval(seen, LOOK_ELSEWHERE_MS);
   }
 
@@ -70,6 +71,7 @@ export const project = new (class extends EventTarget {
     return this.#inTurn(async () => this.take({ ...(await getJson(this.url("status")).catch(() => answer)), chosen: answer.chosen }));
   }
 
+  #unstored = 0; // what the hand did that waits to be sent, or for its answer
   #underWay = 0;
   #brought = 0;
   #others = null;
@@ -86,6 +88,12 @@ export const project = new (class extends EventTarget {
     return mine;
   }
 
+  /** Do in turn what stores something that the hand did: the page is not left unasked before it is answered. */
+  #storing(run) {
+    this.#unstored += 1;
+    return this.#inTurn(run).finally(() => (this.#unstored -= 1));
+  }
+
   /** Wait until all that was sent is answered. */
   settled() {
     return this.#queue;
@@ -100,7 +108,7 @@ export const project = new (class extends EventTarget {
    * @returns {Promise<any>} how the project stands then; null for what was refused
    */
   send(path, plain = {}, { field = null, ...detail } = {}) {
-    return this.#inTurn(() => this.#send(path, plain, { field, detail }));
+    return this.#storing(() => this.#send(path, plain, { field, detail }));
   }
 
   /**
@@ -171,7 +179,7 @@ export const project = new (class extends EventTarget {
   }
 
   #turn(way) {
-    return this.#inTurn(() => (this.status[way] ? this.#send(way, {}, { field: null, detail: {} }) : null));
+    return this.#storing(() => (this.status[way] ? this.#send(way, {}, { field: null, detail: {} }) : null));
   }
 
   async bake() {

@@ -104,8 +104,9 @@ export class StageFiles extends Component {
     if (!status) return;
     await project.came(status); // with what came selected: it is worked on next
     if (unwanted) {
-      const back = await project.undo();
-      if (back) notice(`${names} was taken back: all is as it was.`, { tone: "good", act: { words: "Bring it in after all", run: () => project.redo() } });
+      const isLast = project.status.revision === status.revision;
+      if (!isLast) notice(`${names} was read, and you did something since: undo takes that back first, and then the file.`, { act: { words: "Undo", run: () => project.undo() } });
+      else if (await project.undo()) notice(`${names} was taken back: all is as it was.`, { tone: "good", act: { words: "Bring it in after all", run: () => project.redo() } });
       return;
     }
     const words = cameIn(status);
