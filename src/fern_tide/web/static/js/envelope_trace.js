@@ -13,7 +13,9 @@ export const isOfLevel = ({ kind, owner, commands }) => owner === "envelope" || 
 export class EnvelopeTrace extends Component {
   #level = null;
   #before = null;
-  #takes = 0; // what was tried before the last is over
+  #asked = 0; // how often what is stored was asked for
+  /** What is tried or peeked at, and how often what is stored was asked for by then. @type {{ again: () => any, asked: number } | null} */
+  #tried = null;
   #envelope = null;
 
   /**
@@ -35,11 +37,17 @@ export class EnvelopeTrace extends Component {
     this.#envelope = envelope;
   }
 
-  /** Take a stored level in, or that there is none. */
+  /** What is stored is asked for: what was tried until now is over when it comes. */
+  asks() {
+    this.#asked += 1;
+  }
+
+  /** Take a stored level in, or that there is none; what was tried since it was asked for is seen on it. */
   take(pack) {
-    this.#takes += 1;
     this.#before = null;
     this.#level = pack && levelOf(pack);
+    if (this.#tried?.asked === this.#asked) this.#tried.again();
+    else this.#tried = null;
   }
 
   #ask = latest(async (command, at, still) => {
@@ -56,15 +64,18 @@ export class EnvelopeTrace extends Component {
 
   /** Show the level as an edit would make it; at is when the pointer moved. */
   preview(command, at) {
-    const takes = this.#takes;
-    if (isOfLevel(command)) this.#ask(command, at, () => takes === this.#takes);
+    if (!isOfLevel(command)) return;
+    const asked = this.#asked;
+    this.#tried = { again: () => this.preview(command), asked };
+    this.#ask(command, at, () => asked === this.#asked);
   }
 
   /** Show what could be picked without taking it, or with null again what is stored. */
   peek(body) {
+    const tried = (this.#tried = body && { again: () => this.peek(body), asked: this.#asked });
     if (body) {
       this.#before ??= this.#level;
-      this.#ask(body.command, undefined, () => this.#before !== null);
+      this.#ask(body.command, undefined, () => this.#tried === tried);
     } else if (this.#before) {
       this.#level = this.#before;
       this.#before = null;

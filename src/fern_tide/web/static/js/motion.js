@@ -15,8 +15,8 @@ export class Motion {
   #revision = null;
   #previewed = new Set();
   #before = null; // what is stored, while something is peeked at
-  /** What is peeked at, and which load was the last when that began. @type {{ body: any, loads: number } | null} */
-  #peeked = null;
+  /** What is tried or peeked at, and which load was the last then. @type {{ again: () => any, loads: number } | null} */
+  #tried = null;
   #loads = 0;
 
   /**
@@ -49,8 +49,8 @@ export class Motion {
       this.#before = null;
       this.#take(pack, { whole: since === null });
       this.#revision = pack.head.revision;
-      if (this.#peeked?.loads === mine) this.peek(this.#peeked.body); // pointed at since this was asked: it is seen on what came
-      else this.#peeked = null;
+      if (this.#tried?.loads === mine) this.#tried.again(); // tried since this was asked: it is seen on what came
+      else this.#tried = null;
     } catch (wrong) {
       notice(wrong.message);
     }
@@ -89,15 +89,16 @@ export class Motion {
   /** Show what an edit would make, while the hand is at it; at is when the pointer moved. */
   preview(command, at) {
     const loads = this.#loads;
+    this.#tried = { again: () => this.preview(command), loads };
     return this.#ask({ command }, { at, still: () => loads === this.#loads });
   }
 
   /** Show what could be picked without taking it, or with null again what is stored. */
   peek(body) {
-    const peeked = (this.#peeked = body && { body, loads: this.#loads });
+    const tried = (this.#tried = body && { again: () => this.peek(body), loads: this.#loads });
     if (body) {
       this.#before ??= { lanes: { ...this.lanes }, curves: { ...this.curves }, arrays: { ...this.arrays } };
-      this.#ask(body, { still: () => this.#peeked === peeked });
+      this.#ask(body, { still: () => this.#tried === tried });
     } else if (this.#before) {
       Object.assign(this, this.#before);
       this.#before = null;

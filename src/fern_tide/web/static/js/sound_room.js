@@ -154,6 +154,7 @@ export class SoundRoom extends Component {
     const picture = this.find("#spectrogram");
     const width = picture ? Math.ceil(sizeOf(picture).width) : 0;
     spectra.show(this.#track);
+    this.trace.asks();
     const pack = await this.#ask(coming, { ...axis.view, columns: width || 800, tilt: spectra.tilt });
     if (!pack || this.signal.aborted) return;
     this.#take(pack);

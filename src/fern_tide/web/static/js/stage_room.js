@@ -23,6 +23,7 @@ import { PiecesHand } from "./stage_pieces.js";
 import { ReachHand } from "./stage_reach.js";
 import { PartProperties } from "./stage_properties.js";
 import { Tree } from "./stage_tree.js";
+import { Suggestions } from "./stage_suggestions.js";
 import { StageView } from "./stage_view.js";
 import { Planes } from "./stage_planes.js";
 import { WaysHand } from "./stage_ways.js";
@@ -37,8 +38,6 @@ export const shortNumber = (value) => (Math.abs(value) >= 100 ? value.toFixed(0)
 
 export class StageRoom extends Component {
   #wave = new RibbonWave();
-  /** @type {any} */
-  #offer = null;
   #previewed = null;
   #bound = { curves: {}, parts: {}, arrays: {} };
   /** How the stage stands while it is moved live; null while it is not. @type {any} */
@@ -61,6 +60,7 @@ export class StageRoom extends Component {
     const seen = (command) => (command ? this.#preview(command) : this.load());
     this.reach = new ReachHand(room, this.signal, { stage: this.stage, valueAt: (target) => this.#valueAt(target), onTry: seen });
     this.properties = new PartProperties(root, this.signal, { stage: this.stage, head, onUnseen: seen });
+    new Suggestions(root, this.signal, { onTry: seen });
     this.tree = new Tree(root, this.signal, { renew: () => this.parts.renew(), looked: () => this.#looked(), pick });
     new StageFiles(room, this.signal, { stage: this.stage, isBare: () => !this.find(".tree-row") });
     this.parts = new Parts(root, this.signal, { looked: () => this.#looked(), mount: (scope) => this.#mount(scope), drawn: () => this.#drawn() });
@@ -78,9 +78,6 @@ export class StageRoom extends Component {
 
   #listen(root) {
     this.on(root, "click", (event) => this.#toBench(event));
-    this.on(root, "htmx:configRequest", ({ detail }) => detail.target.id === "suggestions" && (detail.parameters.parts = this.#asked.join()));
-    this.on(root, "htmx:beforeRequest", ({ detail }) => detail.target.id === "suggestions" && (detail.target.textContent = "Listening, and trying what could be seen"));
-    this.on(root, "pointerover focusin", ({ target }) => this.#point(target.closest("[data-pick='suggestion']")));
     this.on(this.axis, "view", () => this.#redraw());
     this.on(transport, "frame", () => this.#drawFrame());
     this.on(transport, "selection", () => this.#redraw());
@@ -174,20 +171,6 @@ export class StageRoom extends Component {
   #tried(command, field) {
     if (field.dataset.own) this.properties.tryOwn(field, command.value);
     else if (command.owner !== "part") this.#preview(command);
-  }
-
-  /** The parts that suggestions are asked for. */
-  get #asked() {
-    const { part, parts } = selection.all;
-    return parts.length ? parts : [part];
-  }
-
-  /** A suggestion is pointed at: what it would do is seen; what is there, when none is any more. */
-  #point(offer) {
-    if (offer === this.#offer) return;
-    this.#offer = offer;
-    if (offer) this.#preview(JSON.parse(offer.dataset.command));
-    else this.load();
   }
 
   #preview(command) {
