@@ -38,6 +38,7 @@ export class Stage2d extends Looking2d {
   #heads = {};
   #tries = new Map();
   touched = new Set(); // what was moved since it was drawn, and may have to go back
+  tried = new Set(); // what of that by hand
   arrays = new Pieces2d();
   outlines = new Outlines2d(() => this.#bindAgain());
 
@@ -57,7 +58,8 @@ export class Stage2d extends Looking2d {
     drawn.dataset.whole = own;
     this.svg?.replaceWith(document.importNode(drawn, true));
     this.#dress();
-    this.touched = new Set(this.#tries.keys());
+    this.tried = new Set(this.#tries.keys());
+    this.touched = new Set(this.tried);
     this.#bindAgain();
   }
 
@@ -112,6 +114,7 @@ export class Stage2d extends Looking2d {
     if (head) this.#take(head);
     if (value === null) this.#tries.delete(target);
     else this.#tries.set(target, value);
+    this.tried.add(target);
     this.#bind([target]);
   }
 

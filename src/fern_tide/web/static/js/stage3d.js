@@ -44,7 +44,7 @@ export class Stage3d extends View3d {
     for (const clip of gltf.animations) this.mixer.clipAction(clip).play();
     this.#surfaces();
     this.loadArrays(arrays);
-    this.touched = new Set(this.#tries.keys());
+    this.touched = new Set((this.tried = new Set(this.#tries.keys())));
     this.#bound = null;
     this.#bind();
     this.#show();
@@ -118,7 +118,7 @@ export class Stage3d extends View3d {
     if (head) this.#heads[head.id] = head;
     if (value === null) this.#tries.delete(target);
     else this.#tries.set(target, value);
-    this.touched.add(target);
+    for (const targets of [this.touched, this.tried]) targets.add(target);
     this.#bind();
   }
 

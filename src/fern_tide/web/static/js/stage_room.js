@@ -131,7 +131,7 @@ export class StageRoom extends Component {
   /** The view knows the selected part, driven or not. */
   #ready() {
     const head = this.head();
-    if (head) this.stage.view?.know(head);
+    if (head?.space === this.stage.space) this.stage.view?.know(head);
     this.looking.outline();
   }
 
@@ -186,7 +186,7 @@ export class StageRoom extends Component {
   });
 
   /** What moves; and how the parts are whose values the hand had, also of others than the selected one. */
-  #askCurves = newest(() => telling(() => getPack(project.url(`curves?parts=${this.stage.touched}`))));
+  #askCurves = newest(() => telling(() => getPack(project.url(`curves?parts=${this.stage.handled}`))));
 
   async load() {
     this.#previewed = null;
@@ -199,6 +199,7 @@ export class StageRoom extends Component {
   }
 
   #take({ head, arrays }, { whole }) {
+    if (project.status.space !== this.stage.space) return; // the page is loaded anew, for a stage of another kind
     if (whole) this.#bound = { curves: {}, parts: {}, arrays: {} };
     for (const [target, { kind, values }] of Object.entries(head.curves)) this.#bound.curves[target] = { kind, values: arrays[values] };
     Object.assign(this.#bound.parts, head.parts);

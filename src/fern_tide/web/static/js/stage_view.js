@@ -136,8 +136,8 @@ export class StageView {
   }
 
   /** The parts whose values the hand had since the scene was drawn. */
-  get touched() {
-    return [...new Set([...(this.view?.touched ?? [])].map((target) => target.split(":")[0]))];
+  get handled() {
+    return [...new Set([...(this.view?.tried ?? [])].map((target) => target.split(":")[0]))];
   }
 
   #askPart = newest((node) => telling(() => getJson(project.url(`stage/node/${node}`))));

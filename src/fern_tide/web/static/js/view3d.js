@@ -34,6 +34,7 @@ export class View3d {
   #asked = false;
   /** Whether it is moved as a sound comes: a draft then has fewer pixels, so that it is seen sooner. */
   hurried = false;
+  tried = new Set(); // what was moved by hand since the scene was loaded
   #furnished = "";
 
   constructor(root, shown) {
