@@ -74,3 +74,32 @@ def test_one_that_was_stopped_goes_on_and_flashes_are_measured(demo):
     with demo.expect_download() as drawing:
         demo.click("[data-still='svg']")
     assert b"<svg" in drawing.value.path().read_bytes()[:200]
+
+
+DRAWN = """async () => {
+  const { ProofStage } = await import(scriptAt("proof_stage.js"));
+  const scope = new AbortController();
+  const stage = await new ProofStage({ width: 640, height: 360 }, scope.signal).load();
+  const pixels = () => stage.context.getImageData(0, 0, 640, 360).data;
+  const frames = [0, 1, 2, 3, 100, 200, 300, 400];
+  const sheet = await stage.sheet(frames);
+  const together = frames.map((_, at) => (stage.draw(sheet, at), pixels()));
+  const isBright = (value, place) => place % 4 === 0 && value > 150;
+  const words = together.map((all) => all.subarray(0, 640 * 30 * 4).filter(isBright).length);
+  const others = [];
+  for (const [at, frame] of frames.entries()) {
+    stage.draw(await stage.sheet([frame]), 0);
+    const alone = pixels();
+    others.push(together[at].reduce((count, value, place) => count + (value !== alone[place]), 0));
+  }
+  scope.abort();
+  return { words, others };
+}"""
+
+
+def test_frames_that_are_drawn_together_are_as_each_alone_and_have_their_words_from_the_first_on(demo):
+    demo.press("body", "4")
+    demo.wait_for_selector("#proof-begin:not([disabled])")
+    drawn = demo.evaluate(DRAWN)
+    assert drawn["others"] == [0] * 8
+    assert min(drawn["words"]) > 0.8 * max(drawn["words"]) > 300, "the title is written at the top"

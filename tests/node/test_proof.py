@@ -25,3 +25,16 @@ def test_a_frames_time(modules, frame, rate, text):
 def test_a_video_shows_the_stage_as_much_earlier_as_the_screen_is_late(modules):
     shown = [modules("proof", "shownAt", frame, {"ahead": 3, "frames": 10}) for frame in (0, 6, 7, 9)]
     assert shown == [3, 9, 9, 9] and modules("proof", "shownAt", 1, {"ahead": -2, "frames": 10}) == 0
+
+
+def test_a_drawing_is_one_of_several_by_its_place_and_names_of_its_own(modules):
+    drawing = (
+        '<svg xmlns="x" width="9"><linearGradient id="stage-a"/><g id="stage-b" clip-path="url(#stage-c)" '
+        'style="fill: url(&quot;#stage-a&quot;)"><use href="#stage-b"/></g><text> id="stage-b"</text></svg>'
+    )
+    tile = modules("proof_stage", "tileOf", drawing, {"at": 3, "height": 540})
+    assert tile == (
+        '<svg y="1620" xmlns="x" width="9"><linearGradient id="stage-3-a"/><g id="stage-3-b" '
+        'clip-path="url(#stage-3-c)" '
+        'style="fill: url(&quot;#stage-3-a&quot;)"><use href="#stage-3-b"/></g><text> id="stage-b"</text></svg>'
+    ), "what is written on the stage stays as it is"

@@ -6,7 +6,9 @@ import struct
 import av
 import pytest
 from tests.web.test_pages import edit, status
-from tests.workflows.test_proof import TALL, WIDE, picture
+from tests.workflows.test_video import TALL, WIDE, picture
+
+from fern_tide.workflows.hand_off import proof_parts
 
 ASKED = {"kind": "mp4", "width": WIDE, "height": TALL}
 
@@ -48,6 +50,16 @@ def test_frames_go_up_and_a_video_comes_back(client, demo, begun):
     client.post(f"/p/{demo}/bake")
     checks = " ".join(client.get(f"/p/{demo}/hand-off/parts").text.split())
     assert "Measured on the pictures" not in checks, "its flashes are known now"
+
+
+def test_a_part_is_encoded_when_its_last_frame_comes(client, demo, begun, studio, monkeypatch):
+    monkeypatch.setattr(proof_parts, "FRAMES", 4)
+    parts = studio.settings.data / "derived"
+    send(client, demo, begun, 4, packed(*map(picture, range(4, 7))))
+    send(client, demo, begun, 0, packed(*map(picture, range(3))))
+    assert not list(parts.rglob("*.mp4"))
+    send(client, demo, begun, 3, packed(picture(3)))
+    assert [path.name[-10:] for path in parts.rglob("*.mp4")] == [".00000.mp4"]
 
 
 def test_a_video_has_the_rate_that_was_asked_for(client, demo, begun):

@@ -20,7 +20,7 @@ from fern_tide.core.scene.scene import Part
 from fern_tide.demo.scene import glasshouse
 from fern_tide.workflows.bring_in import sounds
 from fern_tide.workflows.derive.pieces import moved_pieces
-from fern_tide.workflows.hand_off import proof
+from fern_tide.workflows.hand_off import proof_order
 from fern_tide.workflows.hand_off.writing import write_format
 from fern_tide.workflows.tune.sync_report import on_screen, sync_csv, sync_rows
 
@@ -122,11 +122,11 @@ def test_the_report_says_what_is_late_where_it_is_shown(studio, levels, key):
 def test_a_proof_is_earlier_by_whole_frames_and_flashes_are_measured_as_on_the_stage(studio, key):
     project = project_of(studio, key)
     order = {"pictures": "p", "width": 160, "height": 90}
-    orders = [proof.ProofOrder(project=delayed(project, ms), kind="mp4", **order) for ms in (0, 110, -60)]
+    orders = [proof_order.ProofOrder(project=delayed(project, ms), kind="mp4", **order) for ms in (0, 110, -60)]
     assert [one.ahead for one in orders] == [0, 3, -2] and len({one.frames_key for one in orders}) == 3
-    still = proof.ProofOrder(project=delayed(project, 100, baked=False), kind="mp4", **order)
+    still = proof_order.ProofOrder(project=delayed(project, 100, baked=False), kind="mp4", **order)
     assert still.ahead == 0 and still.frames_key == orders[0].frames_key
-    assert proof.ProofOrder(project=delayed(project, 100), kind=proof.FLASHING, **order).ahead == 0
+    assert proof_order.ProofOrder(project=delayed(project, 100), kind=proof_order.FLASHING, **order).ahead == 0
 
 
 def test_it_is_stored_undone_and_kept_within_what_can_be(studio, key):

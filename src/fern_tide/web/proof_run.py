@@ -22,7 +22,7 @@ from fern_tide.web.app import create_app
 from fern_tide.web.doors import open_door
 from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.derive.stages import Stages
-from fern_tide.workflows.hand_off import proof
+from fern_tide.workflows.hand_off import proof, proof_order
 from fern_tide.workflows.hand_off.video import KINDS
 from fern_tide.workflows.hand_off.writing import import_project
 from fern_tide.workflows.studio import Settings, Studio
@@ -63,7 +63,7 @@ def plan_of(out: Path, *, size: str, strip: bool, clear: bool, rate: str | None 
     wide, _, tall = size.partition("x")
     if not (wide.isdecimal() and tall.isdecimal()):
         raise InvalidParameter("--size", value=size, allowed="a width and a height, such as 960x540")
-    proof.check_size(int(wide), int(tall))
+    proof_order.check_size(int(wide), int(tall))
     return ProofPlan(known[ending], int(wide), int(tall), strip, None if rate is None else FrameRate.parse(rate))
 
 
@@ -128,14 +128,14 @@ def _drawn(browser: str, port: int, key: str, plan: ProofPlan, folder: str) -> I
             process.kill()
 
 
-def _order(studio: Studio, key: str, plan: ProofPlan) -> proof.ProofOrder:
+def _order(studio: Studio, key: str, plan: ProofPlan) -> proof_order.ProofOrder:
     project = studio.projects.current(key).document
-    pictures = proof.pictures_key(levels_of(studio), project, Stages(studio.media).of(project.scene))
+    pictures = proof_order.pictures_key(levels_of(studio), project, Stages(studio.media).of(project.scene))
     about = {"kind": plan.kind, "width": plan.width, "height": plan.height, "strip": plan.strip, "rate": plan.rate}
-    return proof.ProofOrder(project=project, pictures=pictures, **about)
+    return proof_order.ProofOrder(project=project, pictures=pictures, **about)
 
 
-def _wait(studio: Studio, order: proof.ProofOrder, progress: Callable[[int, int], bool]) -> None:
+def _wait(studio: Studio, order: proof_order.ProofOrder, progress: Callable[[int, int], bool]) -> None:
     """Wait until the video is made.
 
     Raises:

@@ -12,7 +12,7 @@ from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.store.job_rows import DONE
 from fern_tide.web.context import body, services, staged, studio
 from fern_tide.web.pages.jobs import job_words
-from fern_tide.workflows.hand_off import proof, writing
+from fern_tide.workflows.hand_off import proof, proof_order, proof_parts, writing
 from fern_tide.workflows.hand_off.video import KINDS
 
 pages = Blueprint("proof", __name__, url_prefix="/p/<key>/proof")
@@ -23,22 +23,22 @@ class Changed(FernTideError):
     """The project is not what its proof was begun for."""
 
 
-def _order(key: str, asked: Any) -> proof.ProofOrder:
+def _order(key: str, asked: Any) -> proof_order.ProofOrder:
     """Give what is asked for, of the project as it is now."""
     project = studio().projects.current(key).document
     kind = str(asked.get("kind", "mp4"))
-    if kind != proof.FLASHING and kind not in KINDS:
-        raise InvalidParameter("kind", value=kind, allowed=", ".join([*KINDS, proof.FLASHING]))
-    default = proof.MEASURED if kind == proof.FLASHING else (960, 540)
+    if kind != proof_order.FLASHING and kind not in KINDS:
+        raise InvalidParameter("kind", value=kind, allowed=", ".join([*KINDS, proof_order.FLASHING]))
+    default = proof_order.MEASURED if kind == proof_order.FLASHING else (960, 540)
     width, height = (_whole(asked, name, own) for name, own in zip(("width", "height"), default, strict=True))
-    proof.check_size(width, height)
+    proof_order.check_size(width, height)
     if not project.n_frames:
         raise FernTideError("The project has no frames.", remedy="Bring in a sound, or set its length.")
     strip = str(asked.get("strip", "")).lower() in {"true", "on", "1"}
-    pictures = proof.pictures_key(services().levels, project, staged(project.scene))
+    pictures = proof_order.pictures_key(services().levels, project, staged(project.scene))
     rate = FrameRate.parse(str(asked["rate"])) if asked.get("rate") else None
     size = {"width": width, "height": height}
-    return proof.ProofOrder(project=project, pictures=pictures, kind=kind, strip=strip, rate=rate, **size)
+    return proof_order.ProofOrder(project=project, pictures=pictures, kind=kind, strip=strip, rate=rate, **size)
 
 
 def _whole(asked: Any, name: str, otherwise: int) -> int:
@@ -69,7 +69,7 @@ def begin(key: str) -> Any:
     )
 
 
-def _same(key: str, id: str) -> proof.ProofOrder:
+def _same(key: str, id: str) -> proof_order.ProofOrder:
     """Give the order that a page draws.
 
     Raises:
@@ -87,13 +87,14 @@ def take(key: str, id: str) -> Any:
     if (request.content_length or 0) > MOST_BYTES:
         raise InvalidParameter("frames", value=f"{request.content_length} bytes", allowed="fewer at once")
     order, content, at = _same(key, id), request.get_data(), 0
-    frame = _whole(request.args, "first", 0)
+    first = frame = _whole(request.args, "first", 0)
     while at < len(content):
         (size,) = struct.unpack_from("<I", content, at) if at + 4 <= len(content) else (0,)
         if not size or at + 4 + size > len(content):
             raise FernTideError("The frames did not arrive whole.", remedy="Draw the proof again.")
         proof.take_frame(studio(), order, frame, content[at + 4 : at + 4 + size])
         at, frame = at + 4 + size, frame + 1
+    proof_parts.encode_drawn(studio(), order, first, frame)
     return jsonify(next=frame)
 
 
@@ -121,7 +122,7 @@ def _shown(key: str, id: str, job_id: str) -> str:
     job = studio().jobs.get(job_id)
     if job is None:
         raise FernTideError("This proof is not there any more.", remedy="Make it again.")
-    order = proof.ProofOrder.model_validate(job.payload["order"])
+    order = proof_order.ProofOrder.model_validate(job.payload["order"])
     size = 0
     if job.state == DONE and order.video is not None:
         size = studio().derived.path(order.key, suffix=order.video.extension).stat().st_size
@@ -133,7 +134,7 @@ def _shown(key: str, id: str, job_id: str) -> str:
 def download(key: str, id: str, job_id: str) -> Response:
     """Give a video."""
     job = studio().jobs.get(job_id)
-    order = None if job is None else proof.ProofOrder.model_validate(job.payload["order"])
+    order = None if job is None else proof_order.ProofOrder.model_validate(job.payload["order"])
     if order is None or order.video is None or not studio().derived.has(order.key, suffix=order.video.extension):
         raise FernTideError("This proof is not there any more.", remedy="Make it again.")
     name = f"{writing.file_stem(order.project.name)}{order.video.extension}"

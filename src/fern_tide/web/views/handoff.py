@@ -27,7 +27,7 @@ from fern_tide.web.views.touch_ups import TouchUpsView, touch_ups_view
 from fern_tide.workflows.bake import baking
 from fern_tide.workflows.bake.baking import CurveState, State
 from fern_tide.workflows.derive.checked import checked
-from fern_tide.workflows.hand_off import proof
+from fern_tide.workflows.hand_off import proof, proof_order
 from fern_tide.workflows.hand_off.video import KINDS, VideoKind
 from fern_tide.workflows.tune.touching import MOVED_PERCENT
 
@@ -136,7 +136,7 @@ def handoff_view(
 def _flashing(project: Project) -> Flashing | None:
     """Give what was measured on the stage's pictures, if it was."""
     try:
-        pictures = proof.pictures_key(services().levels, project, staged(project.scene))
+        pictures = proof_order.pictures_key(services().levels, project, staged(project.scene))
     except NotReadYet:
         return None
     return proof.flashing_of(studio(), pictures, fps=project.rate.per_second)
@@ -168,7 +168,7 @@ def _track(project: Project, chosen: CurveState | None) -> str:
 def _proof_size(project: Project) -> tuple[int, int]:
     """Give a size of the stage's own shape, 960 wide."""
     scene = project.scene
-    return 960, min(proof.MOST, max(proof.LEAST, round(960 * scene.height / scene.width / 2) * 2))
+    return 960, min(proof_order.MOST, max(proof_order.LEAST, round(960 * scene.height / scene.width / 2) * 2))
 
 
 def _behind(project: Project, spec: Format, driven: Sequence[Target]) -> int:

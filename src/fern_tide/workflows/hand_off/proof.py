@@ -7,139 +7,30 @@ from __future__ import annotations
 
 import io
 from collections.abc import Callable, Iterator
+from typing import BinaryIO
 
 import numpy as np
 from PIL import Image
-from pydantic import BaseModel, ConfigDict
 
-from fern_tide import __version__
 from fern_tide.core.bake.flashing import Flashing, FlashMeter
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
-from fern_tide.core.base.frame_rate import FrameRate, RateField
 from fern_tide.core.base.signal import fingerprint
-from fern_tide.core.document import Project
 from fern_tide.store.job_rows import Job
 from fern_tide.workflows.derive.analysis import Stretch
-from fern_tide.workflows.derive.levels import Levels
-from fern_tide.workflows.derive.stages import Staged
-from fern_tide.workflows.hand_off.video import KINDS, VideoKind, encode, paced, small
+from fern_tide.workflows.hand_off import proof_parts
+from fern_tide.workflows.hand_off.proof_order import ProofOrder
+from fern_tide.workflows.hand_off.video import archive, decoded, encode, join, paced
 from fern_tide.workflows.studio import Studio
 from fern_tide.workflows.tune.listening import heard_file
 
 KIND = "proof"
-FLASHING = "flashing"
-"""The kind of a proof that is only measured, on small pictures."""
-MEASURED = (192, 108)
-LEAST, MOST = 16, 4096
 MOST_FRAME_BYTES = 24 << 20
-_SMALL = (96, 72)
-
-
-class ProofOrder(BaseModel):
-    """What is drawn and what becomes of it.
-
-    Attributes:
-        project: the document.
-        pictures: the fingerprint of all that its pictures depend on, but for their size.
-        kind: of the video, or FLASHING.
-        width: in pixels, even; height is too.
-        strip: whether timecode, name and levels are burnt in.
-        rate: of the video; None is the project's. Every frame of the project is drawn whatever it is.
-    """
-
-    model_config = ConfigDict(frozen=True)
-
-    project: Project
-    pictures: str
-    kind: str
-    width: int
-    height: int
-    strip: bool = False
-    rate: RateField | None = None
-
-    @property
-    def video_rate(self) -> FrameRate:
-        """How many frames the video has a second."""
-        return self.rate or self.project.rate
-
-    @property
-    def n_video_frames(self) -> int:
-        """How many frames the video has."""
-        return self.project.rate.frames_before(self.project.n_frames, at=self.video_rate)
-
-    @property
-    def video(self) -> VideoKind | None:
-        """The kind of video; None where it is only measured."""
-        return KINDS.get(self.kind)
-
-    @property
-    def clear(self) -> bool:
-        """Whether it is drawn without its background."""
-        return self.video is not None and self.video.clear
-
-    @property
-    def ahead(self) -> int:
-        """By how many frames its pictures are earlier than the sound, to make up for a screen's delay."""
-        return 0 if self.video is None else round(self.project.picture_delay.earlier(self.project.rate))
-
-    @property
-    def frames_key(self) -> str:
-        """What its frames are stored under: another kind of video of the same pictures has them too."""
-        about = {"proof": self.pictures, "size": [self.width, self.height], "strip": self.strip, "clear": self.clear}
-        return fingerprint(about | ({"ahead": self.ahead} if self.ahead else {}))
-
-    @property
-    def key(self) -> str:
-        """What the video is stored under."""
-        sound = [track.model_dump(mode="json") for track in self.project.heard]
-        about = {"frames": self.frames_key, "kind": self.kind, "sound": sound}
-        other = self.video_rate != self.project.rate
-        return fingerprint(about | ({"rate": str(self.video_rate)} if other else {}))
-
-    def frame_suffix(self, frame: int) -> str:
-        """Give the ending of a frame's file."""
-        return f".{frame:07d}.{'png' if self.clear else 'jpg'}"
-
-
-def pictures_key(levels: Levels, project: Project, staged: Staged) -> str:
-    """Give the fingerprint of what the pictures of a project depend on.
-
-    Raises:
-        NotReadYet: a sound is still being read.
-    """
-    curves = {str(target): node.fingerprint for target, node in levels.graph(project).curves.items()}
-    lifts = [levels.graph(project).lift(mapping).fingerprint for mapping in project.mappings if not mapping.muted]
-    look = [staged.looks, staged.pieces_look, str(project.rate), project.n_frames, project.scene.studio_light]
-    return fingerprint(
-        {
-            "stage": "pictures",
-            "drawn_by": __version__,
-            "curves": curves,
-            "lifts": lifts,
-            "look": [str(item) for item in look],
-        }
-    )
-
-
-def check_size(width: int, height: int) -> None:
-    """Refuse a size that no video has.
-
-    Raises:
-        InvalidParameter: it is odd, or too small or large.
-    """
-    for name, value in (("width", width), ("height", height)):
-        if not LEAST <= value <= MOST or value % 2:
-            raise InvalidParameter(name, value=value, allowed=f"an even number from {LEAST} to {MOST}")
 
 
 def n_drawn(studio: Studio, order: ProofOrder, *, known: int = 0) -> int:
     """Count the frames that are there from the first on without a gap; the first `known` ones are not looked for."""
     n_frames = order.project.n_frames
-    return next((at for at in range(known, n_frames) if not _has(studio, order, at)), n_frames)
-
-
-def _has(studio: Studio, order: ProofOrder, frame: int) -> bool:
-    return studio.derived.has(order.frames_key, suffix=order.frame_suffix(frame))
+    return next((at for at in range(known, n_frames) if not proof_parts.has_frame(studio, order, at)), n_frames)
 
 
 def take_frame(studio: Studio, order: ProofOrder, frame: int, content: bytes) -> None:
@@ -192,40 +83,47 @@ def run(studio: Studio, job: Job, *, report: Callable[[float, str], bool], stret
         FernTideError: a frame is missing.
     """
     order = ProofOrder.model_validate(job.payload["order"])
-    project, n_frames = order.project, order.project.n_frames
+    n_frames, video = order.project.n_frames, order.video
     report(0.0, "Making the proof")
-    sound = heard_file(studio, project)
-    meter, measures = FlashMeter(project.rate.per_second), not order.clear and not order.strip
+    sound = heard_file(studio, order.project)
     with stretch() as reached:
 
-        def frames() -> Iterator[bytes]:
-            for frame in range(n_frames):
-                content = _frame(studio, order, frame)
-                if measures:
-                    meter.take(small(content, _SMALL))
-                reached(frame / n_frames, f"Frame {frame} of {n_frames}")
-                yield content
+        def at(frame: int) -> None:
+            reached(frame / n_frames, f"Frame {frame} of {n_frames}")
 
-        if order.video is None:
-            for _ in frames():
-                pass
-        else:
-            with studio.derived.writing(order.key, suffix=order.video.extension) as out:
-                shown = paced(frames(), drawn=project.rate, shown=order.video_rate)
-                fps, n_shown = order.video_rate.fps, order.n_video_frames
-                encode(order.video, shown, out=out, n_frames=n_shown, fps=fps, sound=sound)
-    if measures:
-        flashing = meter.flashing()
-        studio.derived.put(_flashing_key(order.pictures), np.stack([flashing.general, flashing.red]))
-    for frame in range(n_frames):
-        studio.derived.path(order.frames_key, suffix=order.frame_suffix(frame)).unlink(missing_ok=True)
+        for part in range(proof_parts.n_parts(order)):
+            proof_parts.encode_part(studio, order, part, reached=at)
+        if video is not None:
+            with studio.derived.writing(order.key, suffix=video.extension) as out:
+                if video.in_parts:
+                    parts = proof_parts.part_files(studio, order)
+                    join(video, parts, out=out, fps=order.video_rate.fps, sound=sound)
+                else:
+                    _write_whole(studio, order, out=out, reached=at)
+        if order.measures:
+            meter = FlashMeter(order.project.rate.per_second)
+            for part in range(proof_parts.n_parts(order)):
+                for picture in proof_parts.small_pictures(studio, order, part):
+                    meter.take(picture)
+            flashing = meter.flashing()
+            studio.derived.put(_flashing_key(order.pictures), np.stack([flashing.general, flashing.red]))
+    proof_parts.forget(studio, order)
 
 
-def _frame(studio: Studio, order: ProofOrder, frame: int) -> bytes:
-    try:
-        return studio.derived.path(order.frames_key, suffix=order.frame_suffix(frame)).read_bytes()
-    except FileNotFoundError as cause:
-        raise FernTideError(f"Frame {frame} is not there any more.", remedy="Draw the proof again.") from cause
+def _write_whole(studio: Studio, order: ProofOrder, *, out: BinaryIO, reached: Callable[[int], None]) -> None:
+    """Write a kind that has no parts: a zip of the frames as they are, or an animation."""
+    assert order.video is not None
+
+    def contents() -> Iterator[bytes]:
+        for frame in range(order.project.n_frames):
+            reached(frame)
+            yield proof_parts.frame_content(studio, order, frame)
+
+    shown = paced(contents(), first=0, drawn=order.project.rate, shown=order.video_rate)
+    if order.video.container:
+        encode(order.video, map(decoded, shown), out=out, fps=order.video_rate.fps)
+    else:
+        archive(shown, out)
 
 
 def _flashing_key(pictures: str) -> str:

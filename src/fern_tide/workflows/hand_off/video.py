@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import zipfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from itertools import repeat
+from itertools import chain, repeat
+from math import inf
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, TypeVar
 
 import av
 import numpy as np
 import numpy.typing as npt
+from av.video.frame import PictureType
 from av.video.reformatter import ColorRange, Colorspace, Interpolation
 
 from fern_tide.core.base.frame_rate import FrameRate
@@ -20,6 +22,7 @@ from fern_tide.core.base.signal import Float32Array
 from fern_tide.core.sound.decode import measure
 from fern_tide.core.sound.mix import MixTrack, mix_blocks
 
+Frame = TypeVar("Frame")
 SOUND_HZ = 48_000
 _COLOURS: dict[str, dict[str, Any]] = {
     "yuv420p": {"dst_colorspace": Colorspace.ITU709, "dst_color_range": ColorRange.MPEG},
@@ -60,13 +63,18 @@ class VideoKind:
     container: str = ""
     ticks: int = 0
 
+    @property
+    def in_parts(self) -> bool:
+        """Whether it can be encoded in parts that are joined, as videos with sound can; an animation is one picture."""
+        return bool(self.sound)
+
 
 KINDS = {
     kind.id: kind
     for kind in (
         VideoKind(
             "mp4", "MP4", "H.264 with AAC sound: plays everywhere.", ".mp4", "video/mp4", "libx264", "aac",
-            options=(("crf", "19"), ("preset", "veryfast")), container="mp4",
+            options=(("crf", "20"), ("preset", "superfast")), container="mp4",
         ),
         VideoKind(
             "webm", "WebM", "VP9 with Opus sound, for pages.", ".webm", "video/webm", "libvpx-vp9", "libopus",
@@ -95,88 +103,136 @@ KINDS = {
 }  # fmt: skip
 
 
-def encode(
-    kind: VideoKind, frames: Iterator[bytes], *, out: BinaryIO, n_frames: int, fps: Fraction, sound: Path | None
-) -> None:
-    """Write frames as a video, in their order.
+def paced(frames: Iterable[Frame], *, first: int, drawn: FrameRate, shown: FrameRate) -> Iterator[Frame]:
+    """Give drawn frames at another rate: every moment shows the one that owns it, as often as that takes, or never.
+
+    Args:
+        frames: in their order.
+        first: the number of the first one.
+        drawn: their rate.
+        shown: the rate that is wanted.
+    """
+    for frame, picture in enumerate(frames, start=first):
+        yield from repeat(picture, drawn.frames_before(frame + 1, at=shown) - drawn.frames_before(frame, at=shown))
+
+
+def archive(frames: Iterable[bytes], out: BinaryIO) -> None:
+    """Write pictures as a zip, in their order, the same bytes every time."""
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as pictures:
+        for place, content in enumerate(frames):
+            pictures.writestr(zipfile.ZipInfo(f"frame-{place:06d}.png", _WHEN), content)
+
+
+def encode(kind: VideoKind, frames: Iterable[Any], *, out: BinaryIO, fps: Fraction) -> int:
+    """Write pictures one after the other as a video without sound; of none at all nothing is written.
 
     Args:
         kind: which.
-        frames: each as JPEG or PNG, all of one even size.
+        frames: as `decoded` gives them, all of one even size.
         out: opened for reading and writing.
-        n_frames: how many there are.
         fps: how many a second.
-        sound: a stereo file as long as the video or longer; None is silence, without a sound stream.
+
+    Returns:
+        How many there were.
     """
-    if kind.id == "png":
-        _zip(frames, out)
-    else:
-        _video(kind, frames, out=out, n_frames=n_frames, fps=fps, sound=sound)
-
-
-def paced(frames: Iterator[bytes], *, drawn: FrameRate, shown: FrameRate) -> Iterator[bytes]:
-    """Give drawn frames at another rate: every moment shows the one that owns it, as often as that takes, or never."""
-    for frame, content in enumerate(frames):
-        times = drawn.frames_before(frame + 1, at=shown) - drawn.frames_before(frame, at=shown)
-        yield from repeat(content, times)
-
-
-def _zip(frames: Iterator[bytes], out: BinaryIO) -> None:
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
-        for place, content in enumerate(frames):
-            archive.writestr(zipfile.ZipInfo(f"frame-{place:06d}.png", _WHEN), content)
-
-
-def _video(
-    kind: VideoKind, frames: Iterator[bytes], *, out: BinaryIO, n_frames: int, fps: Fraction, sound: Path | None
-) -> None:
-    blocks = None if sound is None or not kind.sound else _sound(sound, round(n_frames / fps * SOUND_HZ))
-    ticks = Fraction(kind.ticks) or fps
-    endless = {"loop": "0"} if kind.container == "webp" else {}
-    with av.open(out, "w", format=kind.container, options=endless) as container:
+    frames = iter(frames)
+    begins = next(frames, None)
+    if begins is None:
+        return 0
+    ticks, place = Fraction(kind.ticks) or fps, -1
+    with av.open(
+        out, "w", format=kind.container, options={"loop": "0"} if kind.container == "webp" else {}
+    ) as container:
         video: Any = container.add_stream(kind.codec, rate=fps, options=dict(kind.options))
         video.pix_fmt, video.codec_context.time_base = kind.pixels, 1 / ticks
-        if kind.pixels in _COLOURS:
-            _say_colours(video.codec_context)
-        audio: Any = None
-        if blocks is not None:
-            audio = container.add_stream(kind.sound, rate=SOUND_HZ)
-            audio.codec_context.layout = "stereo"
-        sent_s = 0.0
-        for place, content in enumerate(frames):
-            frame = decoded(content).reformat(format=kind.pixels, **_COLOURS.get(kind.pixels, {}))
-            if place == 0:
-                video.width, video.height = frame.width, frame.height
+        video.width, video.height = begins.width, begins.height
+        _say_colours(kind, video.codec_context)
+        for place, picture in enumerate(chain([begins], frames)):
+            frame = picture.reformat(format=kind.pixels, **_COLOURS.get(kind.pixels, {}))
             frame.pts, frame.time_base = round(place / fps * ticks), 1 / ticks
+            frame.pict_type = (
+                PictureType.NONE
+            )  # a picture file is a key frame: as a frame of a video it need not be one
             container.mux(video.encode(frame))
-            while blocks is not None and sent_s <= place / fps:
-                sent_s = _send(container, audio, blocks, sent_s)
-                if sent_s < 0:
-                    blocks = None
-        while blocks is not None:
-            sent_s = _send(container, audio, blocks, sent_s)
-            blocks = blocks if sent_s >= 0 else None
         container.mux(video.encode(None))
-        if audio is not None:
-            container.mux(audio.encode(None))
+    return place + 1
 
 
-def _say_colours(codec: Any) -> None:
+def join(kind: VideoKind, parts: Iterable[Path], *, out: BinaryIO, fps: Fraction, sound: Path | None) -> None:
+    """Put parts of a video one after the other, just as they are, and the sound beside them.
+
+    Args:
+        kind: which; one that has sound.
+        parts: as `encode` writes them; empty files are passed over.
+        out: opened for reading and writing.
+        fps: how many frames a second.
+        sound: a stereo file; it is as long as the video then. None is silence, without a sound stream.
+    """
+    orders = {path: _order(path, fps) for path in parts if path.stat().st_size}
+    late = max((at - place for order in orders.values() for at, place in enumerate(order)), default=0)
+    n_frames, start = sum(map(len, orders.values())), 0
+    with av.open(out, "w", format=kind.container) as container:
+        video: Any = None
+        voice: _Voice | None = None
+        for path, order in orders.items():
+            with av.open(path) as part:
+                source: Any = part.streams.video[0]
+                if video is None:
+                    video = container.add_stream_from_template(source)
+                    video.metadata.update(source.metadata)
+                    _say_colours(kind, video.codec_context)
+                    voice = _Voice(container, kind.sound, sound, round(n_frames / fps * SOUND_HZ)) if sound else None
+                for at, packet in enumerate(filter(_has_picture, part.demux(source))):
+                    packet.stream, packet.time_base, packet.duration = video, 1 / fps, 1
+                    packet.pts, packet.dts = start + order[at], start + at - late
+                    container.mux(packet)
+                    if voice:
+                        voice.send(until_s=float((start + at) / fps))
+            start += len(order)
+        if voice:
+            voice.send(until_s=inf)
+
+
+def _has_picture(packet: Any) -> bool:
+    return bool(packet.size)  # the one that ends a stream has none
+
+
+def _order(path: Path, fps: Fraction) -> list[int]:
+    """Give the places at which a part's pictures are shown, in the order in which they are decoded."""
+    with av.open(path) as part:
+        packets: Iterator[Any] = filter(_has_picture, part.demux(part.streams.video[0]))
+        return [round(packet.pts * packet.time_base * fps) for packet in packets]
+
+
+def _say_colours(kind: VideoKind, codec: Any) -> None:
     """Say how colours are written: BT.709, the range of television, as players guess for most sizes anyway."""
-    codec.color_range, codec.colorspace, codec.color_primaries, codec.color_trc = 1, 1, 1, 1
+    if kind.pixels in _COLOURS:
+        codec.color_range, codec.colorspace, codec.color_primaries, codec.color_trc = 1, 1, 1, 1
 
 
-def _send(container: Any, audio: Any, blocks: Iterator[tuple[int, Float32Array]], sent_s: float) -> float:
-    """Write the next block of sound; gives the time that it ends at, -1 after the last."""
-    block = next(blocks, None)
-    if block is None:
-        return -1.0
-    start, samples = block
-    frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(samples), format="fltp", layout="stereo")
-    frame.sample_rate, frame.pts, frame.time_base = SOUND_HZ, start, Fraction(1, SOUND_HZ)
-    for fitting in _fitting(audio, frame):
-        container.mux(audio.encode(fitting))
-    return float(start + samples.shape[1]) / SOUND_HZ
+class _Voice:
+    """The sound of a video, written beside its pictures."""
+
+    def __init__(self, container: Any, codec: str, path: Path, n_samples: int) -> None:
+        self._container = container
+        self._stream = container.add_stream(codec, rate=SOUND_HZ)
+        self._stream.codec_context.layout = "stereo"
+        self._blocks = _sound(path, n_samples)
+        self._sent_s = 0.0
+
+    def send(self, *, until_s: float) -> None:
+        """Write blocks until a time; after the last one the stream is ended."""
+        while self._sent_s <= until_s and self._sent_s < inf:
+            block = next(self._blocks, None)
+            if block is None:
+                self._sent_s = inf
+            self._container.mux(self._stream.encode(None) if block is None else self._packets(*block))
+
+    def _packets(self, start: int, samples: Float32Array) -> list[Any]:
+        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(samples), format="fltp", layout="stereo")
+        frame.sample_rate, frame.pts, frame.time_base = SOUND_HZ, start, Fraction(1, SOUND_HZ)
+        self._sent_s = float(start + samples.shape[1]) / SOUND_HZ
+        return [packet for fitting in _fitting(self._stream, frame) for packet in self._stream.encode(fitting)]
 
 
 def _fitting(audio: Any, frame: Any) -> Sequence[Any]:
@@ -204,7 +260,7 @@ def decoded(content: bytes) -> Any:
     return codec.decode(av.Packet(content))[0]
 
 
-def small(content: bytes, size: tuple[int, int]) -> npt.NDArray[np.uint8]:
-    """Give a picture's pixels at a small size, shape (height, width, 3), every pixel of it counted."""
-    frame = decoded(content).reformat(*size, format="rgb24", interpolation=Interpolation.AREA)
+def small(picture: Any, size: tuple[int, int]) -> npt.NDArray[np.uint8]:
+    """Give a decoded picture's pixels at a small size, shape (height, width, 3), every pixel of it counted."""
+    frame = picture.reformat(*size, format="rgb24", interpolation=Interpolation.AREA)
     return np.asarray(frame.to_ndarray(), dtype=np.uint8)

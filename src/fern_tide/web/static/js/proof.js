@@ -3,12 +3,13 @@
 import { Component } from "./component.js";
 import { notice } from "./notices.js";
 import { project } from "./project.js";
-import { CANVASES, ProofStage } from "./proof_stage.js";
+import { ProofStage } from "./proof_stage.js";
 import { postHtml, postJson, upload } from "./server.js";
 import { transport } from "./transport.js";
 
 const AT_ONCE = 8; // frames in one request
 const AHEAD = 3; // requests that are under way
+const AT_WORK = 4; // frames that are written as files meanwhile
 const BITS = 20;
 
 /** A frame's own time as text: minutes, seconds and frames. Pure. */
@@ -24,6 +25,9 @@ export const marksOf = (frame, bits = BITS) => Array.from({ length: bits }, (_, 
 
 /** The frame of the stage that a frame of the video shows: earlier by as much as the screen is late. Pure. */
 export const shownAt = (frame, { ahead, frames }) => Math.min(Math.max(frame + ahead, 0), frames - 1);
+
+/** Let the page do what it has to do. */
+const breath = () => /** @type {any} */ (globalThis).scheduler?.yield?.() ?? new Promise((done) => setTimeout(done));
 
 /** Frames one after the other as one body, each after its length. */
 async function packed(blobs) {
@@ -159,29 +163,36 @@ export class Proof extends Component {
 
   async #drawAll(order, stage, signal) {
     const sending = new Set();
-    let [blobs, first] = [[], order.drawn];
+    const shown = (first) => Array.from({ length: Math.min(AT_ONCE, order.frames - first) }, (_, at) => shownAt(first + at, order));
     const written = [];
-    const send = async () => {
-      const body = await packed(await Promise.all(blobs));
-      const url = project.url(`proof/${order.id}/frames?${this.#query(order, { first: String(first) })}`);
-      const sent = upload(url, body, { onShare: () => {}, name: "A frame", signal }).finally(() => sending.delete(sent));
+    let next = stage.sheet(shown(order.drawn));
+    for (let first = order.drawn; first < order.frames; first += AT_ONCE) {
+      const sheet = await next;
+      if (first + AT_ONCE < order.frames) next = stage.sheet(shown(first + AT_ONCE));
+      next.catch(() => {}); // it is waited for in its turn
+      const blobs = [];
+      for (const at of sheet.frames.keys()) {
+        stage.draw(sheet, at);
+        if (order.strip) burn(stage, { frame: first + at, name: order.name });
+        written.push(stage.blob());
+        blobs.push(written.at(-1));
+        if (written.length > AT_WORK) await written.shift();
+        await breath(); // who wants to stop it is heard
+        if (signal.aborted) return;
+      }
+      const sent = this.#send(order, { first, blobs, signal }).finally(() => sending.delete(sent));
       sent.catch(() => {}); // it is waited for below
       sending.add(sent);
-      first += blobs.length;
-      blobs = [];
       if (sending.size >= AHEAD) await Promise.race(sending);
-    };
-    for (let frame = order.drawn; frame < order.frames && !signal.aborted; frame += 1) {
-      await stage.draw(shownAt(frame, order));
-      if (order.strip) burn(stage, { frame, name: order.name });
-      written.push(stage.blob());
-      blobs.push(written.at(-1));
-      if (written.length >= CANVASES) await written.shift(); // the canvas that it is of is drawn over next
-      if (blobs.length === AT_ONCE) await send();
-      if (frame % AT_ONCE === 0) this.#say(`Drawing frame ${frame} of ${order.frames}`, frame / order.frames);
+      this.#say(`Drawing frame ${first} of ${order.frames}`, first / order.frames);
     }
-    if (blobs.length && !signal.aborted) await send();
     await Promise.all(sending);
+  }
+
+  async #send(order, { first, blobs, signal }) {
+    const body = await packed(await Promise.all(blobs));
+    const url = project.url(`proof/${order.id}/frames?${this.#query(order, { first: String(first) })}`);
+    await upload(url, body, { onShare: () => {}, name: "A frame", signal });
   }
 
   async #end(order) {
@@ -199,7 +210,7 @@ export class Proof extends Component {
       const frame = transport.frame;
       let blob = new Blob([stage.space === "2d" ? stage.svgOf(frame) : ""], { type: "image/svg+xml" });
       if (type === "png") {
-        await stage.draw(frame);
+        stage.draw(await stage.sheet([frame]), 0);
         blob = await stage.blob("image/png");
       }
       const link = Object.assign(document.createElement("a"), { href: URL.createObjectURL(blob), download: `${order.name} ${frame}.${type}` });

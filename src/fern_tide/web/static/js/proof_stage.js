@@ -19,16 +19,19 @@ function dataUrl(bytes, type) {
   return `data:${type};base64,${btoa(text)}`;
 }
 
-/** The rules of the fonts that a drawing's words are in: a picture of an SVG reaches nothing outside it. */
-async function fontRules(svg) {
-  const used = new Set(
-    [...svg.querySelectorAll("[font-family]")].map((element) =>
-      element.getAttribute("font-family").split(",")[0].replace(/['"]/g, "").trim(),
-    ),
-  );
+/** The fonts of ours that a drawing's words are in. */
+const familiesOf = (svg) => [
+  ...new Set(
+    [...svg.querySelectorAll("[font-family]")]
+      .map((element) => element.getAttribute("font-family").split(",")[0].replace(/['"]/g, "").trim())
+      .filter((family) => family in FONTS),
+  ),
+];
+
+/** The rules of fonts: a picture of an SVG reaches nothing outside it. */
+async function fontRules(families) {
   const rules = [];
-  for (const family of used) {
-    if (!(family in FONTS)) continue;
+  for (const family of families) {
     const [file, weight] = FONTS[family];
     for (const set of SETS) {
       const bytes = await getBytes(new URL(`../vendor/${file}-${set}-${weight}-normal.woff2`, import.meta.url).href);
@@ -40,8 +43,72 @@ async function fontRules(svg) {
   return rules.join("");
 }
 
+/** Open SVG text as a picture. */
+async function pictureOf(text, width, height) {
+  const url = URL.createObjectURL(new Blob([text], { type: "image/svg+xml" }));
+  const image = new Image(width, height);
+  try {
+    image.src = url;
+    await image.decode();
+  } finally {
+    URL.revokeObjectURL(url);
+  }
+  return image;
+}
+
+/**
+ * Open fonts once, and wait until letters of them are seen: a picture of an SVG is given out before its fonts are there, without
+ * its words. As long as this picture is kept, others have them at once.
+ */
+async function openFonts(families, rules) {
+  const [width, height] = [CELL * families.length, CELL];
+  const letters = families.map((family, at) => `<text x="${at * CELL}" y="${CELL - 4}" font-family="${family}" font-size="${CELL}">H</text>`);
+  const image = await pictureOf(
+    `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}"><style>${rules}</style>${letters.join("")}</svg>`,
+    width,
+    height,
+  );
+  const canvas = Object.assign(document.createElement("canvas"), { width, height });
+  const context = canvas.getContext("2d", { willReadFrequently: true });
+  const isSeen = (at) => context.getImageData(at * CELL, 0, CELL, CELL).data.some(Boolean);
+  for (let tries = 0; tries < MOST_TRIES; tries += 1) {
+    context.drawImage(image, 0, 0, width, height);
+    if (families.every((_, at) => isSeen(at))) break;
+    await new Promise((done) => setTimeout(done, 10));
+  }
+  return image;
+}
+
+const CELL = 24; // pixels
+const MOST_TRIES = 500;
 const NONE = () => {};
-export const CANVASES = 4;
+const PREFIX = "stage-";
+const NAMED = new RegExp(`(\\sid="|href="#|url\\(#|url\\(&quot;#)${PREFIX}`, "g");
+
+/** A frame's drawing as one of several in a sheet: below those before it, its ids its own. Pure. */
+export function tileOf(text, { at, height }) {
+  const own = text.replace(/<[^>]+>/g, (tag) => tag.replace(NAMED, `$1${PREFIX}${at}-`)); // words are left alone
+  return own.replace("<svg", `<svg y="${at * height}"`);
+}
+
+/** A queue of pictures that a worker writes as files, in their order. */
+class PictureFiles {
+  #waiting = [];
+
+  constructor(signal) {
+    this.worker = new Worker(new URL("picture_worker.js", import.meta.url), { type: "module" });
+    this.worker.onmessage = ({ data }) => this.#waiting.shift()(data);
+    signal.addEventListener("abort", () => this.worker.terminate());
+  }
+
+  /** @returns {Promise<Blob>} */
+  write(pixels, type, quality) {
+    return new Promise((done, failed) => {
+      this.#waiting.push((blob) => (blob ? done(blob) : failed(new Error("The picture could not be drawn."))));
+      this.worker.postMessage({ pixels, type, quality }, [pixels.data.buffer]);
+    });
+  }
+}
 
 export class ProofStage {
   /** @param {{ width: number, height: number, clear?: boolean, background?: string }} size @param {AbortSignal} signal */
@@ -52,12 +119,9 @@ export class ProofStage {
     this.background = background;
     this.signal = signal;
     this.rules = "";
-    // several, so that one is written as a file while the next is drawn
-    this.canvases = Array.from({ length: CANVASES }, () =>
-      Object.assign(document.createElement("canvas"), { width, height }),
-    );
-    this.contexts = this.canvases.map((canvas) => canvas.getContext("2d", { alpha: clear, willReadFrequently: true }));
-    this.turn = 0;
+    this.canvas = Object.assign(document.createElement("canvas"), { width, height });
+    this.context = this.canvas.getContext("2d", { alpha: clear, willReadFrequently: true });
+    this.files = new PictureFiles(signal);
     this.root = document.createElement("div");
     Object.assign(this.root.style, {
       position: "fixed",
@@ -75,7 +139,7 @@ export class ProofStage {
 
   /** Load the scene and all that moves it. */
   async load() {
-    this.stage = new StageView(this.root, { prefix: "stage-", signal: this.signal });
+    this.stage = new StageView(this.root, { prefix: PREFIX, signal: this.signal });
     await this.stage.ready;
     if (this.space === "2d") {
       this.stage.view.replace(await getText(project.url("stage/drawing?whole=yes")));
@@ -94,14 +158,6 @@ export class ProofStage {
     if (this.space === "3d") this.#dressRoom();
     if (this.clear) this.stage.view.background(false);
     return this;
-  }
-
-  get canvas() {
-    return this.canvases[this.turn];
-  }
-
-  get context() {
-    return this.contexts[this.turn];
   }
 
   get space() {
@@ -126,50 +182,55 @@ export class ProofStage {
     svg.setAttribute("width", this.width);
     svg.setAttribute("height", this.height);
     svg.setAttribute("xmlns", "http://www.w3.org/2000/svg");
-    this.rules = await fontRules(svg);
+    const families = familiesOf(svg);
+    this.rules = await fontRules(families);
+    if (families.length) this.fonts = await openFonts(families, this.rules);
   }
 
-  /** A frame as SVG text. */
-  svgOf(frame) {
+  /** A frame as SVG text, without the rules of its fonts. */
+  #svgOf(frame) {
     this.stage.show(frame);
-    const text = new XMLSerializer().serializeToString(this.stage.view.svg);
-    return this.rules ? text.replace(">", `><style>${this.rules}</style>`) : text; // on the page itself such styles are forbidden
+    return new XMLSerializer().serializeToString(this.stage.view.svg);
   }
 
-  /** Draw a frame into the canvas. */
-  async draw(frame) {
-    this.turn = (this.turn + 1) % CANVASES;
+  /** A frame as an SVG file. */
+  svgOf(frame) {
+    return this.#svgOf(frame).replace(">", `><style>${this.rules}</style>`); // on the page itself such styles are forbidden
+  }
+
+  /**
+   * Prepare frames that are drawn one after the other. A browser takes long to open a picture of an SVG, and longer the more it has
+   * opened: one is opened for all of them.
+   */
+  async sheet(frames) {
+    if (this.space === "3d") return { frames, image: null };
+    const { width, height } = this;
+    const tiles = frames.map((frame, at) => tileOf(this.#svgOf(frame), { at, height }));
+    const size = `width="${width}" height="${height * frames.length}"`;
+    const text = `<svg xmlns="http://www.w3.org/2000/svg" ${size}><style>${this.rules}</style>${tiles.join("")}</svg>`;
+    const image = await pictureOf(text, width, height * frames.length);
+    return { frames, image };
+  }
+
+  /** Draw a frame of a sheet into the canvas. */
+  draw({ frames, image }, at) {
     const { context, width, height } = this;
     if (this.clear) context.clearRect(0, 0, width, height);
     else {
       context.fillStyle = this.background;
       context.fillRect(0, 0, width, height);
     }
-    if (this.space === "3d") {
-      this.stage.show(frame);
-      this.stage.view.renderNow();
-      context.drawImage(this.stage.view.canvas, 0, 0, width, height);
+    if (image) {
+      context.drawImage(image, 0, at * height, width, height, 0, 0, width, height);
       return;
     }
-    const url = URL.createObjectURL(new Blob([this.svgOf(frame)], { type: "image/svg+xml" }));
-    try {
-      const image = new Image(width, height);
-      image.src = url;
-      await image.decode();
-      context.drawImage(image, 0, 0, width, height);
-    } finally {
-      URL.revokeObjectURL(url);
-    }
+    this.stage.show(frames[at]);
+    this.stage.view.renderNow();
+    context.drawImage(this.stage.view.canvas, 0, 0, width, height);
   }
 
-  /** What is drawn now as a file. @returns {Promise<Blob>} */
+  /** What is drawn now as a file; the next frame can be drawn meanwhile. */
   blob(type = this.clear ? "image/png" : "image/jpeg", quality = 0.93) {
-    return new Promise((done, failed) =>
-      this.canvas.toBlob(
-        (blob) => (blob ? done(blob) : failed(new Error("The picture could not be drawn."))),
-        type,
-        quality,
-      ),
-    );
+    return this.files.write(this.context.getImageData(0, 0, this.width, this.height), type, quality);
   }
 }
