@@ -37,6 +37,7 @@ FILES = [
     ("three", "examples/jsm/libs/draco/gltf/draco_wasm_wrapper.js"),
     ("three", "examples/jsm/libs/ktx-parse.module.js"),
     ("three", "examples/jsm/libs/meshopt_decoder.module.js"),
+    ("three", "examples/jsm/libs/meshopt_simplifier.module.js"),
     ("three", "examples/jsm/libs/zstddec.module.js"),
     ("three", "examples/jsm/math/ColorSpaces.js"),
     ("three", "examples/jsm/utils/BufferGeometryUtils.js"),

@@ -1,8 +1,10 @@
 """Projects made on the command line: a bank spread over parts, and a first cut."""
 
+import contextlib
 import csv
 import io
 import json
+import tempfile
 import zipfile
 from pathlib import Path
 
@@ -113,13 +115,21 @@ def test_the_same_is_done_from_python(tmp_path):
         fern_tide.open(tmp_path / "broken.ferntide")
 
 
+def _running():
+    for file in Path("/proc").glob("[0-9]*/cmdline"):
+        with contextlib.suppress(OSError):
+            yield file.read_text().replace("\0", " ")
+
+
 def test_a_proof_is_made_without_a_window(tmp_path, capsys, monkeypatch):
     project = demo_project().but(length_frames=24)
     sounds = {track.media: demo_sounds()[track.name] for track in project.tracks}
     file, out = tmp_path / "short.ferntide", tmp_path / "short.webm"
     with file.open("wb") as stream:
         write_project_file(stream, project, media=lambda digest: io.BytesIO(sounds[digest]))
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
     assert run("proof", file, "--out", out, "--size", "320x180") == 0
+    assert not [line for line in _running() if str(tmp_path) in line], "the browser has ended"
     with av.open(out) as video:
         assert [stream.type for stream in video.streams] == ["video", "audio"]
         pictures = [frame.to_ndarray(format="rgb24").tobytes() for frame in video.decode(video=0)]

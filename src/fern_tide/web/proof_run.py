@@ -33,6 +33,8 @@ _QUIET = (
     "--disable-background-networking", "--disable-component-update", "--disable-quic", "--disable-dev-shm-usage",
     "--disable-background-timer-throttling", "--disable-renderer-backgrounding", "--force-color-profile=srgb",
 )  # fmt: skip
+_OF_OURS = ("/bin/sh", "-c", 'exec "$@" 3<&0 4>/dev/null', "sh")
+"""A browser is led through a pipe and ends with it, however we end; what is started may be a script that starts it."""
 _LOOK_S = 0.2
 _END_S = 5.0
 _SILENT_S = 180.0
@@ -120,12 +122,18 @@ def _drawn(browser: str, port: int, key: str, plan: ProofPlan, folder: str) -> I
     asked = f"kind={plan.kind}&width={plan.width}&height={plan.height}&strip={strip}&rate={rate}"
     address = f"http://127.0.0.1:{port}/p/{key}/hand-off#proof?{asked}"
     root = ["--no-sandbox"] if os.geteuid() == 0 else []
-    command = [browser, *_QUIET, *root, "--remote-debugging-port=0", f"--user-data-dir={folder}/browser", address]
-    with subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as process:
+    command = [browser, *_QUIET, *root, "--remote-debugging-pipe", f"--user-data-dir={folder}/browser", address]
+    nowhere = subprocess.DEVNULL
+    with subprocess.Popen([*_OF_OURS, *command], stdin=subprocess.PIPE, stdout=nowhere, stderr=nowhere) as process:
+        assert process.stdin is not None
         try:
             yield
         finally:
-            process.kill()
+            process.stdin.close()
+            try:
+                process.wait(_END_S)
+            except subprocess.TimeoutExpired:
+                process.kill()
 
 
 def _order(studio: Studio, key: str, plan: ProofPlan) -> proof_order.ProofOrder:

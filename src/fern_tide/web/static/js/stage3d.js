@@ -36,9 +36,7 @@ export class Stage3d extends View3d {
     const bytes = await (await fetch(url)).arrayBuffer();
     /** @type {any} */
     const gltf = await (await prepare(new GLTFLoader(), bytes, this.renderer)).parseAsync(bytes, "");
-    if (this.gltf) this.scene.remove(this.gltf.scene);
-    this.gltf = gltf;
-    this.scene.add(gltf.scene);
+    this.put(gltf);
     this.#index(gltf);
     this.mixer = gltf.animations.length ? new AnimationMixer(gltf.scene) : null;
     for (const clip of gltf.animations) this.mixer.clipAction(clip).play();

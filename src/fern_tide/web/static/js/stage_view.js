@@ -83,9 +83,7 @@ export class StageView {
 
   /** Whether it is moved as a sound comes: what is shown then is drawn at once, not with the next picture. */
   hurry(is) {
-    if (!this.view || this.view.hurried === is) return;
-    this.view.hurried = is;
-    this.view.render?.();
+    if (this.view && this.view.hurried !== is) this.view.hurry?.(is);
   }
 
   drawNow() {

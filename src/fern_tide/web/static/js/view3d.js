@@ -2,6 +2,7 @@
 
 import { Box3, Color, GridHelper, MathUtils, PerspectiveCamera, Plane, Raycaster, Scene, Vector2, Vector3, WebGLRenderer } from "../vendor/three.module.js";
 import { OrbitControls } from "../vendor/OrbitControls.js";
+import { lighten } from "./lighter.js";
 import { StudioLight } from "./studio_light.js";
 
 const HURRIED = 0.6; // pixels of a draft along each side, for each on the screen
@@ -32,10 +33,12 @@ export const seenFrom = (camera, { min, max }) => [0, 1, 2, 3, 4, 5, 6, 7].map((
 
 export class View3d {
   #asked = false;
-  /** Whether it is moved as a sound comes: a draft then has fewer pixels, so that it is seen sooner. */
+  /** Whether it is moved as a sound comes: a draft then has fewer pixels and triangles, so that it is seen sooner. */
   hurried = false;
   tried = new Set(); // what was moved by hand since the scene was loaded
   #furnished = "";
+  /** The scene that is shown. @type {any} */
+  gltf = null;
 
   constructor(root, shown) {
     this.root = root;
@@ -76,6 +79,7 @@ export class View3d {
     this.target = this.controls.target;
     this.controls.update();
     this.light.show(this.renderer, { draft: this.draft });
+    if (this.hurried) this.lighten();
   }
 
   /** Put in what is shown beside the parts: the background, the floor, the light to look by. */
@@ -87,6 +91,25 @@ export class View3d {
     this.ground.set(background);
     this.floor.visible = floor;
     this.light.show(this.renderer, { ...light, draft: this.draft });
+    this.render();
+  }
+
+  /** Show a scene in the place of the one before. */
+  put(gltf) {
+    if (this.gltf) this.scene.remove(this.gltf.scene);
+    this.gltf = gltf;
+    this.scene.add(gltf.scene);
+    if (this.hurried) this.lighten();
+  }
+
+  hurry(is) {
+    this.hurried = is;
+    if (this.draft) this.lighten();
+  }
+
+  /** Let forms have as many triangles as the draft that is moved as a sound comes can have, or all of them again. */
+  async lighten() {
+    if (this.gltf) await lighten(this.gltf.scene, () => this.hurried && this.draft);
     this.render();
   }
 

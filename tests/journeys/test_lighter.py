@@ -1,0 +1,57 @@
+"""A room that the processor draws has fewer triangles while it is live, and looks the same."""
+
+from tests.journeys.conftest import ask
+
+LOOKS = """async () => {
+  const { ProofStage } = await import(scriptAt("proof_stage.js"));
+  const scope = new AbortController();
+  const { view } = (await new ProofStage({ width: 480, height: 270 }, scope.signal).load()).stage;
+  view.setDraft(true);
+  Object.assign(view.canvas.style, { display: "block", width: "100%", height: "100%" });
+  const looks = [];
+  const look = async () => {
+    await view.lighten();
+    view.renderNow();
+    const canvas = new OffscreenCanvas(96, 54);
+    const context = canvas.getContext("2d", { willReadFrequently: true });
+    context.drawImage(view.canvas, 0, 0, 96, 54);
+    let triangles = 0;
+    view.gltf.scene.traverse(({ geometry }) => {
+      if (geometry) triangles += (geometry.index ?? geometry.attributes.position).count / 3;
+    });
+    looks.push({ triangles, pixels: [...context.getImageData(0, 0, 96, 54).data] });
+  };
+  await look();
+  view.hurry(true);
+  await look();
+  view.hurry(false);
+  await look();
+  view.hurry(true);
+  const [file] = performance.getEntriesByType("resource").filter(({ name }) => name.includes("scene.glb"));
+  await view.load(file.name);
+  await look();
+  view.hurry(false);
+  await look();
+  view.setDraft(false);
+  view.hurry(true);
+  await look();
+  scope.abort();
+  return looks;
+}"""
+
+
+def test_fewer_triangles_look_the_same(page):
+    page.expect_console("GPU stall")
+    ask(page, "/projects/demo")
+    page.goto("/")
+    page.locator("main li a", has_text="potting bench").first.click()
+    page.wait_for_url("**/bench")
+    page.press("body", "4")
+    page.wait_for_selector("#proof-begin:not([disabled])")
+    whole, light, back, loaded, again, fine = page.evaluate(LOOKS)
+    assert light["triangles"] < 0.5 * whole["triangles"], "where the processor draws, triangles take the time"
+    assert back == whole
+    assert loaded["triangles"] < 0.5 * again["triangles"], "a scene that comes meanwhile is lighter, too"
+    assert fine["triangles"] == again["triangles"], "only a draft is"
+    off = [abs(one - other) for one, other in zip(whole["pixels"], light["pixels"], strict=True)]
+    assert sum(off) / len(off) < 2 and max(whole["pixels"][1::4]) > 100
