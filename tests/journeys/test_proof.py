@@ -5,6 +5,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page
 from tests.journeys.conftest import wait
+from tests.journeys.test_stage_room import bring_in
 
 BITS = 20
 FRAMES = 40
@@ -103,3 +104,51 @@ def test_frames_that_are_drawn_together_are_as_each_alone_and_have_their_words_f
     drawn = demo.evaluate(DRAWN)
     assert drawn["others"] == [0] * 8
     assert min(drawn["words"]) > 0.8 * max(drawn["words"]) > 300, "the title is written at the top"
+
+
+MOVING = b"""<svg xmlns="http://www.w3.org/2000/svg" width="640" height="360" viewBox="0 0 640 360">
+<rect width="640" height="360" fill="#ffffff"/>
+<circle cx="20" cy="30" r="12" fill="#ff0000"><animate attributeName="cx" from="20" to="620" dur="4s"/></circle>
+<rect x="-10" y="-10" width="20" height="20" fill="#00ff00"><animateMotion path="M20 80H620" dur="4s"/></rect>
+<g transform="translate(0 130)"><rect x="10" y="0" width="20" height="20" fill="#0000ff">
+<animateTransform attributeName="transform" type="translate" from="0 0" to="600 0" dur="4s"/></rect></g>
+<rect x="10" y="200" width="20" height="20" fill="#ffff00">
+<animate attributeName="fill" values="#ffff00;#00ffff" calcMode="discrete" dur="2s"/></rect>
+<rect x="10" y="260" width="20" height="20" fill="#ff00ff"><set attributeName="x" to="310" begin="1.5s"/></rect>
+</svg>"""
+WHERE = """async () => {
+  const { ProofStage } = await import(scriptAt("proof_stage.js"));
+  const scope = new AbortController();
+  const stage = await new ProofStage({ width: 640, height: 360 }, scope.signal).load();
+  const sheet = await stage.sheet([0, 30, 60]);
+  const places = sheet.frames.map((_, at) => {
+    stage.draw(sheet, at);
+    const { data } = stage.context.getImageData(0, 0, 640, 360);
+    const sums = {};
+    for (let place = 0; place < data.length; place += 4) {
+      const bit = (value) => (value > 250 ? 1 : value < 5 ? 0 : "-");
+      const colour = [0, 1, 2].map((channel) => bit(data[place + channel])).join("");
+      const sum = (sums[colour] ??= [0, 0]);
+      sum[0] += (place / 4) % 640;
+      sum[1] += 1;
+    }
+    return Object.fromEntries(Object.entries(sums).map(([colour, [x, count]]) => [colour, x / count + 0.5]));
+  });
+  scope.abort();
+  return places;
+}"""
+
+
+def test_a_drawings_own_motion_is_in_its_proof(demo):
+    demo.press("body", "2")
+    demo.wait_for_selector("#stage svg")
+    bring_in(demo, "moving.svg", MOVING)
+    demo.wait_for_selector("#stage animateMotion", state="attached")
+    demo.press("body", "4")
+    demo.wait_for_selector("#proof-begin:not([disabled])")
+    for second, seen in enumerate(demo.evaluate(WHERE)):
+        x = 20 + 150 * second  # 600 in four seconds
+        for colour in ("100", "010", "001"):
+            assert seen[colour] == pytest.approx(x, abs=0.6), (second, colour)
+        assert seen["110" if second != 1 else "011"] == pytest.approx(20, abs=0.6)
+        assert seen["101"] == pytest.approx(320 if second == 2 else 20, abs=0.6)

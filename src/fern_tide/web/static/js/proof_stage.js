@@ -4,6 +4,7 @@ import { Motion } from "./motion.js";
 import { project } from "./project.js";
 import { getBytes, getText } from "./server.js";
 import { StageView } from "./stage_view.js";
+import { stilled } from "./stilled.js";
 
 const FONTS = {
   Fraunces: ["fraunces", 600],
@@ -190,7 +191,8 @@ export class ProofStage {
   /** A frame as SVG text, without the rules of its fonts. */
   #svgOf(frame) {
     this.stage.show(frame);
-    return new XMLSerializer().serializeToString(this.stage.view.svg);
+    const { svg, clocks } = this.stage.view;
+    return new XMLSerializer().serializeToString(clocks.size ? stilled(svg) : svg);
   }
 
   /** A frame as an SVG file. */
