@@ -29,17 +29,22 @@ function lighter(form, simplifier) {
   return made;
 }
 
+/** Meshes in an object; pieces of arrays are few triangles already, and told by their place among them. */
+function meshesIn(object) {
+  if (object.userData.pieces) return [];
+  return [...(object.isMesh ? [object] : []), ...object.children.flatMap(meshesIn)];
+}
+
 /** Give every mesh its lighter form, or the whole one again; isWanted() says which it is by the time that it can be done. */
 export async function lighten(root, isWanted) {
   const { MeshoptSimplifier } = await import("../vendor/meshopt_simplifier.module.js");
   await MeshoptSimplifier.ready;
-  root.traverse((mesh) => {
-    if (!mesh.isMesh) return;
+  for (const mesh of meshesIn(root)) {
     const whole = wholeForms.get(mesh.geometry) ?? mesh.geometry;
     if (isWanted() && !lighterForms.has(whole)) {
       lighterForms.set(whole, lighter(whole, MeshoptSimplifier));
       if (lighterForms.get(whole) !== whole) wholeForms.set(lighterForms.get(whole), whole);
     }
     mesh.geometry = isWanted() ? lighterForms.get(whole) : whole;
-  });
+  }
 }

@@ -49,6 +49,7 @@ export class ArrayView {
     /** @type {any} */
     this.matrices = new Float32Array(16 * field.pieces);
     this.group = new Group();
+    this.group.userData.pieces = field.pieces;
     this.node.add(this.group);
     this.#facing = field.turns && quaternionsOf(field.turns);
     for (const source of this.sources) source.visible = false;
