@@ -18,14 +18,11 @@ export function putPoints(points, m, into, from) {
 
 /** The matrix that turns normals as another one turns and scales points, laid out alike: its cofactors. Pure. */
 export function normalsOf(m) {
-  const [a, b, c] = [
-    [m[0], m[1], m[2]],
-    [m[4], m[5], m[6]],
-    [m[8], m[9], m[10]],
-  ];
-  const cross = (p, q) => [p[1] * q[2] - p[2] * q[1], p[2] * q[0] - p[0] * q[2], p[0] * q[1] - p[1] * q[0]];
-  const sign = cross(a, b).reduce((sum, value, at) => sum + value * c[at], 0) < 0 ? -1 : 1;
-  return [cross(b, c), cross(c, a), cross(a, b)].flatMap((column) => [...column.map((value) => sign * value), 0]).concat([0, 0, 0, 1]);
+  const [ax, ay, az] = [m[5] * m[10] - m[6] * m[9], m[6] * m[8] - m[4] * m[10], m[4] * m[9] - m[5] * m[8]];
+  const [bx, by, bz] = [m[9] * m[2] - m[10] * m[1], m[10] * m[0] - m[8] * m[2], m[8] * m[1] - m[9] * m[0]];
+  const [cx, cy, cz] = [m[1] * m[6] - m[2] * m[5], m[2] * m[4] - m[0] * m[6], m[0] * m[5] - m[1] * m[4]];
+  const sign = cx * m[8] + cy * m[9] + cz * m[10] < 0 ? -1 : 1;
+  return [sign * ax, sign * ay, sign * az, 0, sign * bx, sign * by, sign * bz, 0, sign * cx, sign * cy, sign * cz, 0, 0, 0, 0, 1];
 }
 
 /** By instances. */

@@ -151,13 +151,13 @@ export function inOrder(field, most) {
 const CONES = [0.4122214708, 0.5363325363, 0.0514459929, 0.2119034982, 0.6806995451, 0.1073969566, 0.0883024619, 0.2817188376, 0.6299787005];
 const BACK = [4.0767416613, -3.3077115904, 0.2309699287, -1.2684380041, 2.6097574007, -0.3413193963, -0.0041960865, -0.7034186145, 1.7076147009];
 /** @type {(matrix: number[], row: number, of: number[]) => number} */
-const rowOf = (matrix, row, [a, b, c]) => matrix[row] * a + matrix[row + 1] * b + matrix[row + 2] * c;
+const rowOf = (matrix, row, of) => matrix[row] * of[0] + matrix[row + 1] * of[1] + matrix[row + 2] * of[2];
 
 /** Mix two colours of linear light as OKLab does (Ottosson 2020): its axes are sums of the cones' cube roots. Pure. */
 export function mixedLight(first, last, share) {
-  const [a, b] = [first, last].map((light) => [0, 3, 6].map((row) => Math.cbrt(rowOf(CONES, row, light))));
-  const cones = a.map((root, at) => (root * (1 - share) + b[at] * share) ** 3);
-  return [0, 3, 6].map((row) => Math.min(1, Math.max(0, rowOf(BACK, row, cones))));
+  const cones = [0, 0, 0];
+  for (let row = 0; row < 3; row += 1) cones[row] = (Math.cbrt(rowOf(CONES, 3 * row, first)) * (1 - share) + Math.cbrt(rowOf(CONES, 3 * row, last)) * share) ** 3;
+  return [clip(rowOf(BACK, 0, cones)), clip(rowOf(BACK, 3, cones)), clip(rowOf(BACK, 6, cones))];
 }
 
 /** A number for each piece, or the one that all have as many times. */
