@@ -99,6 +99,7 @@ class PictureFiles {
   constructor(signal) {
     this.worker = new Worker(new URL("picture_worker.js", import.meta.url), { type: "module" });
     this.worker.onmessage = ({ data }) => this.#waiting.shift()(data);
+    this.worker.onerror = () => this.#waiting.splice(0).forEach((done) => done(null));
     signal.addEventListener("abort", () => this.worker.terminate());
   }
 
