@@ -114,6 +114,10 @@ MOVING = b"""<svg xmlns="http://www.w3.org/2000/svg" width="640" height="360" vi
 <animateTransform attributeName="transform" type="translate" from="0 0" to="600 0" dur="4s"/></rect></g>
 <rect x="10" y="200" width="20" height="20" fill="#ffff00">
 <animate attributeName="fill" values="#ffff00;#00ffff" calcMode="discrete" dur="2s"/></rect>
+<polygon points="10,290 30,290 30,310 10,310" fill="#000000"><animate attributeName="points" dur="4s"
+from="10,290 30,290 30,310 10,310" to="610,290 630,290 630,310 610,310"/></polygon>
+<path d="M10 320H30V340H10Z" fill="#000000"><animate attributeName="d" dur="4s"
+from="M10 320H30V340H10Z" to="M610 320H630V340H610Z"/></path>
 <rect x="10" y="260" width="20" height="20" fill="#ff00ff"><set attributeName="x" to="310" begin="1.5s"/></rect>
 </svg>"""
 WHERE = """async () => {
@@ -148,7 +152,7 @@ def test_a_drawings_own_motion_is_in_its_proof(demo):
     demo.wait_for_selector("#proof-begin:not([disabled])")
     for second, seen in enumerate(demo.evaluate(WHERE)):
         x = 20 + 150 * second  # 600 in four seconds
-        for colour in ("100", "010", "001"):
+        for colour in ("100", "010", "001", "000"):
             assert seen[colour] == pytest.approx(x, abs=0.6), (second, colour)
         assert seen["110" if second != 1 else "011"] == pytest.approx(20, abs=0.6)
         assert seen["101"] == pytest.approx(320 if second == 2 else 20, abs=0.6)

@@ -88,8 +88,9 @@ def test_a_part_that_no_frame_of_the_video_is_in(studio, order, monkeypatch):
     assert frames == [(0.0, 0), (0.5, 15), (1.0, 30), (1.5, 45)]
 
 
-def test_a_frame_that_cannot_be_decoded_is_drawn_again(studio, order):
-    whole = picture(3)
+@pytest.mark.parametrize("kind", ["mp4", "webp"])
+def test_a_frame_that_cannot_be_decoded_is_drawn_again(studio, order, kind):
+    order, whole = order.model_copy(update={"kind": kind, "strip": True}), picture(3)
     for frame in range(N_FRAMES):
         proof.take_frame(studio, order, frame, picture(frame))
     proof.take_frame(studio, order, 3, whole[: whole.index(b"\xff\xda")])  # nothing follows its head

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Callable, Iterator
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 import numpy as np
 from PIL import Image
@@ -19,7 +19,7 @@ from fern_tide.store.job_rows import Job
 from fern_tide.workflows.derive.analysis import Stretch
 from fern_tide.workflows.hand_off import proof_parts
 from fern_tide.workflows.hand_off.proof_order import ProofOrder
-from fern_tide.workflows.hand_off.video import archive, decoded, encode, join, paced
+from fern_tide.workflows.hand_off.video import archive, encode, join, paced
 from fern_tide.workflows.studio import Studio
 from fern_tide.workflows.tune.listening import heard_file
 
@@ -113,15 +113,16 @@ def run(studio: Studio, job: Job, *, report: Callable[[float, str], bool], stret
 def _write_whole(studio: Studio, order: ProofOrder, *, out: BinaryIO, reached: Callable[[int], None]) -> None:
     """Write a kind that has no parts: a zip of the frames as they are, or an animation."""
     assert order.video is not None
+    read = proof_parts.frame_picture if order.video.container else proof_parts.frame_content
 
-    def contents() -> Iterator[bytes]:
+    def frames() -> Iterator[Any]:
         for frame in range(order.project.n_frames):
             reached(frame)
-            yield proof_parts.frame_content(studio, order, frame)
+            yield read(studio, order, frame)
 
-    shown = paced(contents(), first=0, drawn=order.project.rate, shown=order.video_rate)
+    shown = paced(frames(), first=0, drawn=order.project.rate, shown=order.video_rate)
     if order.video.container:
-        encode(order.video, map(decoded, shown), out=out, fps=order.video_rate.fps)
+        encode(order.video, shown, out=out, fps=order.video_rate.fps)
     else:
         archive(shown, out)
 

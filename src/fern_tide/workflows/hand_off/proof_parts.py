@@ -73,7 +73,7 @@ def encode_part(studio: Studio, order: ProofOrder, part: int, *, reached: Callab
         for frame in _frames(order, part):
             if reached:
                 reached(frame)
-            picture = _picture(studio, order, frame)
+            picture = frame_picture(studio, order, frame)
             if measures:
                 smalls.append(small(picture, (_WIDE, _TALL)))
             yield picture
@@ -109,8 +109,12 @@ def frame_content(studio: Studio, order: ProofOrder, frame: int) -> bytes:
         raise FernTideError(f"Frame {frame} is not there any more.", remedy="Draw the proof again.") from cause
 
 
-def _picture(studio: Studio, order: ProofOrder, frame: int) -> Any:
-    """Give a drawn frame decoded; one that cannot be is removed, so that it is drawn again."""
+def frame_picture(studio: Studio, order: ProofOrder, frame: int) -> Any:
+    """Give a drawn frame decoded; one that cannot be is removed, so that it is drawn again.
+
+    Raises:
+        FernTideError: it is not there, or cannot be decoded.
+    """
     content = frame_content(studio, order, frame)
     try:
         return decoded(content)
