@@ -150,9 +150,7 @@ def encode(kind: VideoKind, frames: Iterable[Any], *, out: BinaryIO, fps: Fracti
         for place, picture in enumerate(chain([begins], frames)):
             frame = picture.reformat(format=kind.pixels, **_COLOURS.get(kind.pixels, {}))
             frame.pts, frame.time_base = round(place / fps * ticks), 1 / ticks
-            frame.pict_type = (
-                PictureType.NONE
-            )  # a picture file is a key frame: as a frame of a video it need not be one
+            frame.pict_type = PictureType.NONE  # a picture file says that it is a key frame
             container.mux(video.encode(frame))
         container.mux(video.encode(None))
     return place + 1
