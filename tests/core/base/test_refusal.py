@@ -47,6 +47,10 @@ REFUSED = {
     "mapping.marks.high": [(0, "High water is 0, which is not possible. Use more than 0, at most 16.")],
     "mapping.name": [("x" * 300, "Name is x"), (7, "Name is 7, which is not possible. Use")],
     "mapping.marks": [(None, "Marks is None")],
+    "mapping.steps": [
+        ([{"id": "flip"}] * 65, "Steps is 65 entries, which is not possible. Use at most 64 entries."),
+    ],
+    "mapping.drives": [([], "Drives is 0 entries, which is not possible. Use at least 1 entry.")],
 }
 
 

@@ -33,7 +33,7 @@ def refused(cause: ValidationError, *, model: Any) -> InvalidParameter:
         _, _, owners = _follow(model, wrong["loc"][:-1])
         return UnknownParameter(str(wrong["loc"][-1]), known=", ".join(owners[0].model_fields if owners else ()))
     name, field, _ = _follow(model, wrong["loc"])
-    value = "missing" if wrong["type"] == "missing" else _shown(wrong["input"])
+    value = "missing" if wrong["type"] == "missing" else _counted(wrong) or _shown(wrong["input"])
     return InvalidParameter(_label(name, field), value=value, allowed=_allowed(wrong, field), field=name)
 
 
@@ -86,6 +86,17 @@ def _label(name: str, field: FieldInfo | None) -> str:
     return next((str(label) for label in labels if label), "") or label_of(name)
 
 
+def _counted(wrong: Any) -> str:
+    """Say how many entries a list or named values have, where that is what is wrong."""
+    length = wrong.get("ctx", {}).get("actual_length")
+    return "" if length is None or isinstance(wrong["input"], str) else _things(length, wrong)
+
+
+def _things(number: int, wrong: Any) -> str:
+    one, many = ("letter", "letters") if wrong["type"].startswith("string") else ("entry", "entries")
+    return f"{number} {one if number == 1 else many}"
+
+
 def _shown(value: Any) -> str:
     if isinstance(value, (Mapping, list, tuple, set, BaseModel)):
         return "something else"
@@ -96,13 +107,12 @@ def _shown(value: Any) -> str:
 def _allowed(wrong: Any, field: FieldInfo | None) -> str:
     """Say what is allowed, by the field's own description where there is one."""
     context = wrong.get("ctx", {})
-    things = "letters" if wrong["type"].startswith("string") else "entries"
     if "expected" in context:
         return f"one of {context['expected']}".replace("'", "").replace(" or ", ", ")
     if wrong["type"].endswith("too_long") and "max_length" in context:
-        return f"at most {context['max_length']} {things}"
+        return f"at most {_things(context['max_length'], wrong)}"
     if wrong["type"].endswith("too_short"):
-        return f"at least {context.get('min_length', 1)} {things}"
+        return f"at least {_things(context.get('min_length', 1), wrong)}"
     metadata = _metadata(field)
     unit = next((item.name for item in metadata if isinstance(getattr(item, "help", None), str)), "")
     helps = (item.help for item in metadata if isinstance(getattr(item, "help", None), str))
