@@ -27,7 +27,9 @@ ROOT = Path(__file__).parent.parent
 PLACES = ("src/fern_tide/core", "src/fern_tide/store")
 FOLDERS = "core contract judges store golden workflows cli node interchange"  # all that need no page
 TESTS = [f"tests/{name}" for name in FOLDERS.split()]
-SECONDS = 240
+WHAT_IMPORTS = ["tests/core/base", "tests/core/mapping", "tests/core/test_limits.py", "tests/store", "tests/golden"]
+"""Tests for lines that run while a module is imported, before any test: each of all tests would do."""
+SECONDS = 600
 MOST_TESTS = 400
 FAILED, NOT_THERE = {1, 2, 3}, 4  # what pytest ends with: failed or could not be collected; no such test
 MOST_LINES = 10
@@ -149,14 +151,20 @@ class Reach:
         lines = range(mutant.line, max(0, mutant.line - MOST_LINES), -1)  # a statement's later lines may not be traced
         contexts: list[str] = next((by_line[line] for line in lines if line in by_line), [])
         tests = {context.split("|")[0] for context in contexts if context}
+        if not tests and mutant.line in by_line:
+            return WHAT_IMPORTS
         first = sorted(tests, key=lambda test: self._seconds.get(test, 0.0))
         return first + sorted({test.split("::")[0] for test in tests})
 
 
 def _pytest(copy: Path, words: list[str], *, seconds: int) -> subprocess.CompletedProcess[bytes]:
+    """Run tests in a copy; where what they share cannot be imported they fail, which pytest has no number for."""
     environment = {"PYTHONPATH": str(copy / "src"), "PATH": "/usr/bin:/bin:/usr/local/bin", "HOME": str(Path.home())}
     command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", *words]
-    return subprocess.run(command, cwd=copy, capture_output=True, timeout=seconds, env=environment)
+    ended = subprocess.run(command, cwd=copy, capture_output=True, timeout=seconds, env=environment)
+    if ended.returncode == NOT_THERE and b"conftest.py" in ended.stderr:
+        ended.returncode = min(FAILED)
+    return ended
 
 
 def noticed(mutant: Mutant, copy: Path, tests: list[str]) -> bool:

@@ -84,7 +84,8 @@ def test_no_envelope_leads_more_of_a_first_cut_than_it_may():
 def test_lists_of_moments_are_as_large_as_they_may_be_and_names_as_long():
     head = "time_s,name\n1.5,"
     (moment,) = read_moments((head + "n" * 121 + "\n").encode())
-    assert moment.name == "n" * 120
+    (cue,) = read_moments(f"WEBVTT\n\n00:01.500 --> 00:02.000\n{'n' * 121}\n".encode())
+    assert moment.name == cue.name == "n" * 120
     filled = f"{head}Drip".encode().ljust(MOST_BYTES, b"\n")
     assert len(read_moments(filled)) == 1
     with pytest.raises(UnreadableMoments, match="MB"):
