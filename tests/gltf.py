@@ -145,6 +145,6 @@ def glb(plain: dict[str, Any], binary: bytes) -> bytes:
 GLB = glb(*document())
 
 
-def model(file: SceneFile) -> Scene:
+def model(file: SceneFile, content: bytes = GLB) -> Scene:
     """Give a scene of it."""
-    return Scene(name="s", kind="3d", files=(file,), parts=parts_of(read_gltf(GLB).json, file, ids=Ids()))
+    return Scene(name="s", kind="3d", files=(file,), parts=parts_of(read_gltf(content).json, file, ids=Ids()))

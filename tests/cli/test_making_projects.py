@@ -141,12 +141,33 @@ def test_a_proof_is_made_without_a_window(tmp_path, capsys, monkeypatch):
     assert run("proof", file, "--out", out) == 2 and "no Chromium" in capsys.readouterr().err
 
 
-def test_a_proof_of_a_room_is_lit_and_its_background_can_be_left_out(tmp_path):
+def bench_file(path):
+    """Write the first frames of the 3D demo as a project file."""
     project = bench_project().but(length_frames=4)
     sounds = {track.media: demo_sounds()[track.name] for track in project.tracks}
-    file, out = tmp_path / "bench.ferntide", tmp_path / "bench.webm"
-    with file.open("wb") as stream:
+    with path.open("wb") as stream:
         write_project_file(stream, project, media=lambda digest: io.BytesIO(sounds[digest]))
+    return path
+
+
+def test_a_profile_goes_into_each_format_as_far_as_that_has_it(tmp_path, capsys):
+    file, out, profile = bench_file(tmp_path / "bench.ferntide"), tmp_path / "out", tmp_path / "profile.json"
+    profile.write_text(json.dumps({"up": "z", "lengths": "centimetres", "handed": "left", "first_frame": 1}))
+    formats = [word for name in ("csv", "usd", "gltf") for word in ("--format", name)]
+    assert run("bake", file, "--out", out, *formats, "--profile", profile) == 0
+    written = {path.suffix: path for path in out.iterdir()}
+    head, first, *_ = written[".csv"].read_text().splitlines()
+    assert "cm" in head and first.startswith("1,")
+    text = written[".usda"].read_text()
+    assert "metersPerUnit = 0.01" in text and 'upAxis = "Z"' in text and "startTimeCode = 0" in text
+    profile.write_text('{"up": "sideways"}')
+    capsys.readouterr()
+    assert run("bake", file, "--out", out, "--format", "usd", "--profile", profile) == 2
+    assert "Up axis is sideways, which is not possible. Use one of y, z" in capsys.readouterr().err
+
+
+def test_a_proof_of_a_room_is_lit_and_its_background_can_be_left_out(tmp_path):
+    file, out = bench_file(tmp_path / "bench.ferntide"), tmp_path / "bench.webm"
     assert run("proof", file, "--out", out, "--size", "320x180", "--clear", "--rate", "60") == 0
     decoder = av.CodecContext.create("libvpx-vp9", "r")  # the one that reads transparency
     with av.open(out) as video:

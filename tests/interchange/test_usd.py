@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from pxr import Gf, Usd, UsdGeom, UsdLux, UsdShade, UsdValidation
 from scipy.spatial.transform import Rotation
+from tests.gltf import model
 
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.base.frame_rate import FrameRate
@@ -12,11 +13,22 @@ from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.colour import to_linear
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.scene.gltf.build import build
+from fern_tide.core.scene.gltf.reading import read_gltf
+from fern_tide.core.scene.media import SceneMedia
+from fern_tide.core.scene.scene import SceneFile
 from fern_tide.demo.bench_scene import potting_bench
 
+FILE = SceneFile(id="f", name="stem.gltf", media="3" * 64, kind="gltf")
 N_FRAMES = 48
 RATE = FrameRate.parse("24000/1001")
 LIFT = 0.5 - 0.5 * np.cos(np.arange(N_FRAMES) / 5.0)
+
+
+WITH_MATRIX = b"""{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"name":"Stem","mesh":0,
+"matrix":[0,2,0,0,-2,0,0,0,0,0,2,0,1,2,3,1]}],"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],
+"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]}],
+"bufferViews":[{"buffer":0,"byteLength":36}],"buffers":[{"byteLength":36,"uri":
+"data:application/octet-stream;base64,AAAAAAAAAAAAAAAAAACAPwAAAAAAAAAAAAAAAAAAgD8AAAAA"}]}"""
 
 
 def hand_off():
@@ -125,3 +137,63 @@ def test_a_colour_is_in_linear_light(stage, shown):
                 continue
             wanted = to_linear(values[:, frame])
             assert min(np.abs(one - wanted).max() for one in shown_there) < 1e-5, part
+
+
+def world_points(opened, frame):
+    """Where every point of every mesh is in the stage, by the mesh's path."""
+    cache, points = UsdGeom.XformCache(frame), {}
+    for prim in opened.Traverse():
+        if prim.IsA(UsdGeom.Mesh):
+            own = np.array(UsdGeom.Mesh(prim).GetPointsAttr().Get(), dtype=float)
+            matrix = np.array(cache.GetLocalToWorldTransform(prim))
+            points[str(prim.GetPath())] = np.c_[own, np.ones(len(own))] @ matrix[:, :3]
+    return points
+
+
+def opened_as(hand_off, path, kind="usd", **profile):
+    written = write(hand_off, format=FORMATS[kind], params=FORMATS[kind].params(**profile))
+    path.write_bytes(written.content)
+    return Usd.Stage.Open(str(path)), written.error
+
+
+@pytest.mark.parametrize("kind", ["usd", "usdz"])
+@pytest.mark.parametrize(("up", "lengths"), [("z", "metres"), ("y", "centimetres"), ("z", "centimetres")])
+def test_a_profile_turns_the_whole_stage_and_counts_it_in_other_lengths(shown, tmp_path, kind, up, lengths):
+    plain, _ = opened_as(shown, tmp_path / "plain.usda")
+    stage, error = opened_as(shown, tmp_path / f"other{FORMATS[kind].extension}", kind, up=up, lengths=lengths)
+    assert error < 1e-5
+    metre = 100.0 if lengths == "centimetres" else 1.0
+    assert UsdGeom.GetStageUpAxis(stage) == up.upper() and UsdGeom.GetStageMetersPerUnit(stage) == 1 / metre
+    turned = np.array([[1, 0, 0], [0, 0, 1], [0, -1, 0]]) if up == "z" else np.eye(3)  # (x, y, z) to (x, -z, y)
+    context = UsdValidation.ValidationContext(UsdValidation.ValidationRegistry().GetOrLoadAllValidators())
+    wrong = UsdValidation.ValidationErrorType.Error
+    assert [issue.GetMessage() for issue in context.Validate(stage) if issue.GetType() == wrong] == []
+    for frame in (0, 17, N_FRAMES - 1):
+        here, there = world_points(plain, frame), world_points(stage, frame)
+        assert here.keys() == there.keys() and len(here) > 10
+        for path, points in here.items():
+            np.testing.assert_allclose(there[path], points @ turned * metre, atol=2e-5 * metre, err_msg=path)
+        cameras = [next(one for one in each.Traverse() if one.IsA(UsdGeom.Camera)) for each in (plain, stage)]
+        one, other = (UsdGeom.Camera(camera).GetCamera(frame) for camera in cameras)
+        for look, long in (("GetPosition", metre), ("ComputeViewDirection", 1.0), ("ComputeUpVector", 1.0)):
+            wanted = np.array(getattr(one.frustum, look)()) @ turned * long
+            np.testing.assert_allclose(getattr(other.frustum, look)(), wanted, atol=1e-5 * metre)
+        assert other.GetFieldOfView(Gf.Camera.FOVVertical) == pytest.approx(one.GetFieldOfView(Gf.Camera.FOVVertical))
+        for end in ("min", "max"):
+            assert getattr(other.clippingRange, end) == pytest.approx(getattr(one.clippingRange, end) * metre)
+    radii = [
+        [UsdLux.SphereLight(one).GetRadiusAttr().Get() for one in each.Traverse() if one.IsA(UsdLux.SphereLight)]
+        for each in (plain, stage)
+    ]
+    assert radii[0] and radii[1] == pytest.approx([radius * metre for radius in radii[0]])
+
+
+def test_a_node_with_a_matrix_goes_along(tmp_path):
+    scene = model(FILE, WITH_MATRIX)
+    media = SceneMedia(gltfs={FILE.media: read_gltf(WITH_MATRIX)})
+    stage, _ = opened_as(
+        HandOff("Stem", scene, (), RATE, 2, media), tmp_path / "stem.usda", up="z", lengths="centimetres"
+    )
+    (points,) = world_points(stage, 0).values()
+    # x' = -2 y + 1, y' = 2 x + 2, z' = 2 z + 3; then (x, y, z) to (x, -z, y), in centimetres
+    np.testing.assert_allclose(points, [[100, -300, 200], [100, -300, 400], [-100, -300, 200]], atol=1e-4)

@@ -45,6 +45,11 @@ class LengthUnit(StrEnum):
     METRES = "metres"
     CENTIMETRES = "centimetres"
 
+    @property
+    def in_a_metre(self) -> float:
+        """How many of them a metre has."""
+        return 100.0 if self is LengthUnit.CENTIMETRES else 1.0
+
 
 class AngleUnit(StrEnum):
     """What turns are counted in."""
@@ -60,14 +65,25 @@ class Decimal(StrEnum):
     COMMA = "comma"
 
 
+UpAxis = Annotated[Up, unit("", "Which axis points up there; the stage's is y.", label="Up axis")]
+Lengths = Annotated[LengthUnit, unit("", "What lengths in space are counted in.")]
+
+
+class SpaceParams(Params):
+    """The up axis and lengths of the program that a scene is for, where its format has right-handed axes only."""
+
+    up: UpAxis = Up.Y
+    lengths: Lengths = LengthUnit.METRES
+
+
 class AxesParams(Params):
     """The axes and units of the program that numbers are for."""
 
-    up: Annotated[Up, unit("", "Which axis points up there; the stage's is y.", label="Up axis")] = Up.Y
+    up: UpAxis = Up.Y
     handed: Annotated[Handed, unit("", "Which hand its axes make; the stage's make a right one.", label="Axes")] = (
         Handed.RIGHT
     )
-    lengths: Annotated[LengthUnit, unit("", "What lengths in space are counted in.")] = LengthUnit.METRES
+    lengths: Lengths = LengthUnit.METRES
     angles: Annotated[AngleUnit, unit("", "What turns are counted in.")] = AngleUnit.DEGREES
 
 
@@ -118,7 +134,7 @@ def _curve(curve: Curve, scene: Scene, params: AxesParams) -> Curve:
     if scene.kind == "3d":
         name, sign = turned_axis(name, up=params.up, handed=params.handed)
     if counted == "m" and params.lengths is LengthUnit.CENTIMETRES:
-        factor, counted = 100.0, "cm"
+        factor, counted = params.lengths.in_a_metre, "cm"
     if counted == "°" and params.angles is AngleUnit.RADIANS:
         factor, counted = np.pi / 180, "rad"
     if (name, sign, factor) == (curve.target.property, 1.0, 1.0):

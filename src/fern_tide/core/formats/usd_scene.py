@@ -12,6 +12,7 @@ import numpy as np
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.channels import Moving, moving_channels
 from fern_tide.core.formats.format import HandOff
+from fern_tide.core.formats.profile import SpaceParams, Up
 from fern_tide.core.formats.usd_text import (
     APERTURE,
     attribute,
@@ -23,6 +24,7 @@ from fern_tide.core.formats.usd_text import (
     prim_name,
     samples,
     text_of,
+    tuple_of,
 )
 from fern_tide.core.scene.gltf.boxes import node_matrix, roots
 from fern_tide.core.scene.gltf.build import build
@@ -42,6 +44,8 @@ _CARRIED = re.compile(
     r"|^/cameras/[^/]+/perspective/yfov$"
 )
 _MATERIALS = "/Scene/Materials"
+_STOOD_UP = ["float xformOp:rotateX = 90", 'uniform token[] xformOpOrder = ["xformOp:rotateX"]']
+"""With z up the whole turns as one, (x, y, z) to (x, -z, y): cameras and lights look along their own -z either way."""
 
 
 def carries_property(part: Part, name: str) -> bool:
@@ -55,23 +59,31 @@ class UsdScene:
 
     Attributes:
         hand_off: what is handed off.
-        gltf: the same as glTF.
+        params: what points up, and what lengths are counted in.
+        gltf: the same as glTF: y up, in metres.
         moving: the channels that move, by their pointers.
     """
 
     hand_off: HandOff
+    params: SpaceParams
     gltf: Gltf
     moving: Mapping[str, Moving] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, hand_off: HandOff) -> UsdScene:
+    def of(cls, hand_off: HandOff, params: SpaceParams) -> UsdScene:
         """Build what is handed off; parts without a look stay behind."""
         targets = [curve.target for curve in hand_off.curves]
         built = build(
             hand_off.scene, files=hand_off.media.gltfs, moving=targets, leave_out=lambda part: not part.kind.looks
         )
         channels = [item.whole_frames(hand_off.n_frames) for item in moving_channels(hand_off, built)]
-        return cls(hand_off, built.closed(), {one.pointer: one for one in channels if _CARRIED.match(one.pointer)})
+        moving = {one.pointer: one for one in channels if _CARRIED.match(one.pointer)}
+        return cls(hand_off, params, built.closed(), moving)
+
+    @property
+    def _metre(self) -> float:
+        """How long a metre is in the file's unit."""
+        return self.params.lengths.in_a_metre
 
     def text(self) -> str:
         """Give the file."""
@@ -82,8 +94,8 @@ class UsdScene:
             "(",
             '    defaultPrim = "Scene"',
             f"    doc = {text_of(hand_off.name)}",
-            "    metersPerUnit = 1",
-            '    upAxis = "Y"',
+            f"    metersPerUnit = {1 / self._metre:.9g}",
+            f"    upAxis = {text_of(self.params.up.upper())}",
             "    startTimeCode = 0",
             f"    endTimeCode = {max(0, hand_off.n_frames - 1)}",
             f"    timeCodesPerSecond = {fps:.9g}",
@@ -95,7 +107,8 @@ class UsdScene:
         materials = [self._material(place, one) for place, one in enumerate(items_of(self.gltf.json, "materials"))]
         if materials:
             inside += prim("Scope", "Materials", [line for one in materials for line in one])
-        return "\n".join([*head, *prim("Xform", "Scene", inside, about=['kind = "component"']), ""])
+        stands = _STOOD_UP if self.params.up is Up.Z else []
+        return "\n".join([*head, *prim("Xform", "Scene", [*stands, *inside], about=['kind = "component"']), ""])
 
     def _node(self, index: int) -> list[str]:
         node = self.gltf.json["nodes"][index]
@@ -112,6 +125,21 @@ class UsdScene:
         name = str(node.get("name", "node"))
         return prim("Xform", prim_name(name, index), lines, about=[f"displayName = {text_of(name)}"])
 
+    def rows_of(self, item: Moving, read: Mapping[str, FloatArray]) -> FloatArray | None:
+        """Give a channel's numbers as glTF counts them out of those that were read; None where they are not there."""
+        pointer = item.pointer
+        if pointer.endswith("baseColorFactor"):
+            parts = [read.get(f"{pointer}:{end}") for end in ("rgb", "a")]
+            return None if parts[0] is None or parts[1] is None else np.concatenate([parts[0], parts[1]])
+        rows = read.get(pointer)
+        if rows is None:
+            return None
+        if item.channel.form is Form.ROTATION:
+            return rows[[1, 2, 3, 0]]
+        if pointer.endswith("/translation"):
+            return rows / self._metre
+        return 2 * np.arctan(APERTURE / 2 / rows) if pointer.endswith("yfov") else rows
+
     def _moved(self, pointer: str) -> FloatArray | None:
         """Give the numbers of a channel that moves, shape (width, frames)."""
         item = self.moving.get(pointer)
@@ -123,7 +151,9 @@ class UsdScene:
     def _place(self, index: int, node: Json) -> list[str]:
         lines, ops = [], []
         if "matrix" in node:
-            whole = ", ".join(f"({', '.join(f'{value:.9g}' for value in row)})" for row in node_matrix(node).T.tolist())
+            matrix = node_matrix(node).T.copy()  # of rows: the place is the last one
+            matrix[3, :3] *= self._metre
+            whole = ", ".join(tuple_of(row) for row in matrix.tolist())
             return [f"matrix4d xformOp:transform = ( {whole} )", 'uniform token[] xformOpOrder = ["xformOp:transform"]']
         for path, (name, still) in _PLACES.items():
             pointer = f"/nodes/{index}/{path}"
@@ -132,20 +162,26 @@ class UsdScene:
                 continue
             ops.append(name.split(" ")[1])
             if rows is not None:
-                lines += samples(name, pointer, _real_first(rows) if path == "rotation" else rows)
+                lines += samples(name, pointer, self._counted(path, rows))
                 continue
             values = np.array(node.get(path, still), dtype=np.float64)[:, np.newaxis]
-            lines.append(attribute(name, (_real_first(values) if path == "rotation" else values)[:, 0].tolist()))
+            lines.append(attribute(name, self._counted(path, values)[:, 0].tolist()))
         if ops:
             lines.append("uniform token[] xformOpOrder = [" + ", ".join(text_of(op) for op in ops) + "]")
         return lines
+
+    def _counted(self, path: str, rows: FloatArray) -> FloatArray:
+        """Give a place, turn or scale as the file counts it, shape (width, frames): quaternions are w, x, y, z."""
+        if path == "rotation":
+            return rows[[3, 0, 1, 2]]
+        return rows * self._metre if path == "translation" else rows
 
     def _mesh(self, mesh: Json) -> list[str]:
         lines: list[str] = []
         for place, primitive in enumerate(mesh["primitives"]):
             material = primitive.get("material")
             path = None if material is None else f"{_MATERIALS}/material_{material}"
-            inside = mesh_lines(self.gltf, primitive, path)
+            inside = mesh_lines(self.gltf, primitive, path, metre=self._metre)
             if inside is not None:
                 about = [] if path is None else ['prepend apiSchemas = ["MaterialBindingAPI"]']
                 lines += prim("Mesh", f"mesh_{place}", inside, about=about)
@@ -165,7 +201,7 @@ class UsdScene:
             else samples(name, pointer, APERTURE / 2 / np.tan(rows / 2))
         )
         wide = APERTURE * float(lens.get("aspectRatio", self.hand_off.scene.width / self.hand_off.scene.height))
-        near, far = float(lens.get("znear", 0.01)), float(lens.get("zfar", 1e5))
+        near, far = (float(lens.get(*end)) * self._metre for end in (("znear", 0.01), ("zfar", 1e5)))
         return prim(
             "Camera",
             "camera",
@@ -183,7 +219,7 @@ class UsdScene:
         lines = self._number("float inputs:intensity", f"{base}/intensity", [float(light.get("intensity", 1.0))])
         lines += self._number("color3f inputs:color", f"{base}/color", light.get("color", [1.0, 1.0, 1.0]))
         if light_kind(light) == "SphereLight":
-            lines += [attribute("float inputs:radius", [0.01]), "bool treatAsPoint = 1"]
+            lines += [attribute("float inputs:radius", [0.01 * self._metre]), "bool treatAsPoint = 1"]
         if light.get("type") == "spot":
             angle = float(np.degrees(light.get("spot", {}).get("outerConeAngle", np.pi / 4)))
             lines.append(attribute("float inputs:shaping:cone:angle", [angle]))
@@ -217,22 +253,3 @@ class UsdScene:
         shader = prim("Shader", "surface", [*lines, "token outputs:surface"])
         surface = f"token outputs:surface.connect = <{path}/surface.outputs:surface>"
         return prim("Material", f"material_{place}", [surface, *shader])
-
-
-def _real_first(rows: FloatArray) -> FloatArray:
-    """Give quaternions of x, y, z, w as USD has them: w, x, y, z; shape (4, frames)."""
-    return rows[[3, 0, 1, 2]]
-
-
-def rows_of(item: Moving, read: Mapping[str, FloatArray]) -> FloatArray | None:
-    """Give a channel's numbers as glTF counts them out of those that were read; None where they are not there."""
-    pointer = item.pointer
-    if pointer.endswith("baseColorFactor"):
-        parts = [read.get(f"{pointer}:{end}") for end in ("rgb", "a")]
-        return None if parts[0] is None or parts[1] is None else np.concatenate([parts[0], parts[1]])
-    rows = read.get(pointer)
-    if rows is None:
-        return None
-    if item.channel.form is Form.ROTATION:
-        return rows[[1, 2, 3, 0]]
-    return 2 * np.arctan(APERTURE / 2 / rows) if pointer.endswith("yfov") else rows

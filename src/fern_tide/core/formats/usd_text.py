@@ -86,8 +86,8 @@ def focal_length(angle: float) -> float:
     return APERTURE / 2 / tan(angle / 2)
 
 
-def mesh_lines(gltf: Gltf, primitive: Json, material: str | None) -> list[str] | None:
-    """Write the triangles of a mesh's primitive; None of what is none, or is packed."""
+def mesh_lines(gltf: Gltf, primitive: Json, material: str | None, *, metre: float) -> list[str] | None:
+    """Write the triangles of a mesh's primitive, a metre being so long; None of what is none, or is packed."""
     document = gltf.json
     if primitive.get("mode", _TRIANGLES) != _TRIANGLES or "POSITION" not in primitive.get("attributes", {}):
         return None
@@ -99,7 +99,7 @@ def mesh_lines(gltf: Gltf, primitive: Json, material: str | None) -> list[str] |
         index = primitive["attributes"][name]
         return np.asarray(measured(values_of(gltf, index), document["accessors"][index]))
 
-    points = numbers("POSITION")
+    points = numbers("POSITION") * metre
     order = values_of(gltf, primitive["indices"]) if "indices" in primitive else np.arange(len(points))
     order = order[: len(order) // 3 * 3]
     lines = [

@@ -16,6 +16,7 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.derivation.node import NotReadYet
 from fern_tide.core.document import Project
 from fern_tide.core.formats.format import Format, KeyParams
+from fern_tide.core.formats.profile import AxesParams
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.formats.writers.csv import CsvParams
 from fern_tide.core.scene.own_motion import overruled
@@ -59,7 +60,7 @@ class HandoffView:
         options: the switches of writing, and how many curves go with what each leaves out.
         carried: how many of the baked curves go into each format.
         stale: the names of those that a bake would change.
-        profile: the axes, units, counts and names that a program may have.
+        profile: the axes, units, counts and names that a program may have; profiled says which formats go by them.
         proof_kinds: of videos; proof_size is that which one is made in at first.
         overruled: motion that files came with and that gives way, since the same is driven here, in words.
     """
@@ -84,6 +85,7 @@ class HandoffView:
     stale: list[str]
     overruled: list[str]
     profile: list[FieldSpec]
+    profiled: str
     proof_kinds: list[VideoKind]
     proof_size: tuple[int, int]
 
@@ -128,9 +130,21 @@ def handoff_view(
         stale=[f"{one.part_name}, {one.label.lower()}" for one in states if one.state is not State.FRESH],
         overruled=_overruled(project, [state.target for state in states]),
         profile=[field for field in fields(CsvParams) if field.kind != "switch"],
+        profiled=_profiled(space),
         proof_kinds=list(KINDS.values()),
         proof_size=_proof_size(project),
     )
+
+
+def _profiled(space: str) -> str:
+    """Say which formats of a stage go by a profile's axes and units, by all of them or by some."""
+    words = []
+    for spec in FORMATS.values():
+        own = [one for one in fields(spec.params) if one.name in AxesParams.model_fields]
+        if own and space in spec.spaces:
+            some = ", ".join(one.label.lower() for one in own) if len(own) < len(AxesParams.model_fields) else ""
+            words.append(f"{spec.label} (only {some})" if some else spec.label)
+    return f"In {', '.join(words)}."
 
 
 def _flashing(project: Project) -> Flashing | None:

@@ -7,31 +7,32 @@ from collections.abc import Mapping
 import numpy as np
 
 from fern_tide.core.bake.thin import Interpolation, Keys
-from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.channels import read_channel
 from fern_tide.core.formats.format import Format, HandOff, nine_digits
-from fern_tide.core.formats.usd_scene import UsdScene, carries_property, rows_of
+from fern_tide.core.formats.profile import SpaceParams
+from fern_tide.core.formats.usd_scene import UsdScene, carries_property
 from fern_tide.core.formats.usd_text import read_samples
 
 LACKS = "textures, skins, morph targets, emission strength and what is packed"
 
 
-class UsdParams(Params):
-    """USD has nothing to set."""
+class UsdParams(SpaceParams):
+    """What points up, and what lengths are counted in; axes of USD are right-handed."""
 
 
-def encode(hand_off: HandOff, params: Params) -> bytes:
+def encode(hand_off: HandOff, params: SpaceParams) -> bytes:
     """Write the scene as text."""
-    return UsdScene.of(hand_off).text().encode()
+    return UsdScene.of(hand_off, params).text().encode()
 
 
-def read_back(content: bytes, hand_off: HandOff, params: Params) -> Mapping[Target, FloatArray]:
+def read_back(content: bytes, hand_off: HandOff, params: SpaceParams) -> Mapping[Target, FloatArray]:
     """Read the samples of every channel, and turn them into values again."""
     read, curves = read_samples(content.decode()), dict[Target, FloatArray]()
-    for item in UsdScene.of(hand_off).moving.values():
-        rows = rows_of(item, read)
+    scene = UsdScene.of(hand_off, params)
+    for item in scene.moving.values():
+        rows = scene.rows_of(item, read)
         if rows is not None and rows.shape[1] == hand_off.n_frames:
             frames = np.arange(hand_off.n_frames, dtype=np.int64)
             keys = Keys(frames, rows, np.zeros_like(rows), 0.0, Interpolation.LINEAR)

@@ -19,7 +19,7 @@ _NAME = "scene.usda"
 
 
 class UsdzParams(usd.UsdParams):
-    """USDZ has nothing to set."""
+    """The same as USD's."""
 
 
 def encode(hand_off: HandOff, params: UsdzParams) -> bytes:
