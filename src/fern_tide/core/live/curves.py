@@ -71,7 +71,9 @@ class LiveCurves:
 
 def _longer(values: FloatArray, by: int) -> FloatArray:
     """Give values whose first goes on for so many frames before it."""
-    return np.concatenate([np.repeat(values[..., :1], by, axis=-1), values], axis=-1)
+    out = np.empty((*values.shape[:-1], by + values.shape[-1]))
+    out[..., :by], out[..., by:] = values[..., :1], values
+    return out
 
 
 def _seen_of_sprays(project: Project, drivers: Mapping[Target, Drivers]) -> dict[Target, int]:

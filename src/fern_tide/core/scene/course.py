@@ -85,7 +85,7 @@ class Course:
             beside: how far to the right of it.
         """
         for asked, values in tuple(self._last):  # each of its numbers is asked for by itself
-            if np.array_equal(asked, (along, beside)):
+            if np.array_equal(asked[0], along) and np.array_equal(asked[1], beside):
                 return values
         flat = self.part.kind.space == "2d"
         values = frozen(np.round(self._flat(along, beside) if flat else self._in_space(along, beside), _DIGITS))
@@ -119,10 +119,14 @@ class Course:
         What turns it from there keeps its anchor where it is (see part.Anchor), which so stays on the way.
         """
         points, turned = self._facing(along, beside)
+        return np.concatenate([points - self._origin[:, np.newaxis], steady_turns(turned)])
+
+    @cached_property
+    def _origin(self) -> FloatArray:
+        """Where the anchor is from the part's origin while the part is turned as it is at rest, shape (3,)."""
         rest = self._facing(np.array([float(self.part.own(ALONG))]), np.zeros(1))[1][..., 0]
         anchor, sizes = self.part.anchor, [float(self.part.own(f"scale_{axis}")) for axis in "xyz"]
-        origin = rest @ (np.array([anchor.x, anchor.y, anchor.z]) * sizes)
-        return np.concatenate([points - origin[:, np.newaxis], steady_turns(turned)])
+        return np.asarray(rest @ (np.array([anchor.x, anchor.y, anchor.z]) * sizes))
 
     def _facing(self, along: FloatArray, beside: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Give where the anchor is, shape (3, frames), and how the part is turned there, shape (3, 3, frames)."""
@@ -166,7 +170,7 @@ class RideGround:
         """A ride."""
         return "ride"
 
-    @property
+    @cached_property
     def sources(self) -> tuple[Target, ...]:
         """Where on the way, and how far beside it."""
         part = self.course.part.id

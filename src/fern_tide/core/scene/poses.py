@@ -8,11 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.signal import FloatArray, frozen
 from fern_tide.core.base.target import Target
 from fern_tide.core.mapping.colour import mix_all, parse_colour
 from fern_tide.core.scene.arrays.inside import PREFIX
@@ -46,7 +47,7 @@ class PoseGround:
         """Poses."""
         return "poses"
 
-    @property
+    @cached_property
     def sources(self) -> tuple[Target, ...]:
         """How far it is from the first pose to the last."""
         return (Target(part=self.part.id, property=BLEND),)
@@ -87,11 +88,21 @@ class PoseGround:
         if isinstance(first, str):
             colours = np.stack([parse_colour(str(pose)) for pose in self.poses], axis=1)
             return mix_all(colours[:, at], colours[:, at + 1], share=place - at)
-        turned = quaternions(np.array(self.poses, dtype=np.float64).T)
-        between = slerped((turned[:, at], turned[:, at + 1]), place - at)
-        return np.asarray(
-            np.round(steady_turns(matrices(between / np.linalg.norm(between, axis=0)))[self.row], _DIGITS)
-        )
+        return np.asarray(_turns(self.poses, place.tobytes())[self.row])
+
+
+@lru_cache(maxsize=4)
+def _turns(poses: tuple[tuple[float, ...], ...], place: bytes) -> FloatArray:
+    """Give all three turns between poses, shape (3, frames): each of them is asked for by itself.
+
+    Args:
+        poses: their turns, in degrees.
+        place: from the first pose, 0, to the last, in poses; float64 of each frame.
+    """
+    places, turned = np.frombuffer(place), quaternions(np.array(poses, dtype=np.float64).T)
+    at = np.minimum(places.astype(np.int64), len(poses) - 2)
+    between = slerped((turned[:, at], turned[:, at + 1]), places - at)
+    return frozen(np.round(steady_turns(matrices(between / np.linalg.norm(between, axis=0))), _DIGITS))
 
 
 def standing(scene: Scene, part_ids: Iterable[str]) -> PoseValues:

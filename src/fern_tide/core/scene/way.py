@@ -37,7 +37,7 @@ class Way:
         """How long it is, in the unit of its points."""
         return float(self._lengths[-1])
 
-    @property
+    @cached_property
     def closed(self) -> bool:
         """Whether it ends where it begins."""
         return bool(np.allclose(self.curves[0, 0], self.curves[-1, 3], atol=1e-6 * (self.length or 1.0)))
@@ -55,7 +55,7 @@ class Way:
         """Give which curve holds each share of the length, and where on it, 0 to 1: evenly within a piece."""
         wanted = np.clip(share, 0.0, 1.0) * self.length
         piece = np.clip(np.searchsorted(self._lengths, wanted, side="right") - 1, 0, len(self._lengths) - 2)
-        spans = np.diff(self._lengths)[piece]
+        spans = self._lengths[piece + 1] - self._lengths[piece]
         inside = np.where(spans > 0, (wanted - self._lengths[piece]) / np.where(spans > 0, spans, 1.0), 0.0)
         curve, within = piece // _PIECES, piece % _PIECES
         at = (within + inside) / _PIECES

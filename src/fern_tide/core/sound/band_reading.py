@@ -6,6 +6,7 @@ from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
+import numpy.typing as npt
 
 from fern_tide.core.base.signal import Float32Array, FloatArray
 from fern_tide.core.sound.spectrum import GROUP, Window, column_edges_hz, window_samples
@@ -95,11 +96,25 @@ def band_level(summed: Float32Array, edges_hz: FloatArray, *, low_hz: float, hig
 
 def _band(summed: Float32Array, edges_hz: FloatArray, low_hz: float, high_hz: float) -> FloatArray:
     """Give a band's power, shape (signals, frames)."""
+    at, weights = _weights(edges_hz.tobytes(), low_hz, high_hz)
+    power = np.einsum("c,scf->sf", weights, summed[:, at].astype(np.float64))
+    return np.asarray(np.maximum(power, 0.0))
+
+
+@lru_cache(maxsize=512)
+def _weights(edges: bytes, low_hz: float, high_hz: float) -> tuple[npt.NDArray[np.intp], FloatArray]:
+    """Give which of the stored sums make up a band, and how much each counts: while a sound comes they stay the same.
+
+    Args:
+        edges: the columns' frequencies in Hz, float64.
+        low_hz: the band's lower edge.
+        high_hz: the band's upper edge.
+    """
+    edges_hz = np.frombuffer(edges)
     covered = np.minimum(edges_hz[1:], high_hz) - np.maximum(edges_hz[:-1], low_hz)
     weights = np.append(column_weights(np.maximum(covered, 0.0) / np.diff(edges_hz)), 0.0)
     at = np.flatnonzero(weights)
-    power = np.einsum("c,scf->sf", weights[at], summed[:, at].astype(np.float64))
-    return np.asarray(np.maximum(power, 0.0))
+    return at, weights[at]
 
 
 def is_cut_coarsely(window: Window, *, low_hz: float, high_hz: float, sample_rate_hz: int) -> bool:
