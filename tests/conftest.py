@@ -72,15 +72,21 @@ def drum_lift() -> np.ndarray:
     return lift
 
 
+@pytest.fixture(scope="session")
+def empty_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A data folder with nothing in it but its databases."""
+    data = tmp_path_factory.mktemp("empty") / "data"
+    Studio.open(Settings(data=data)).close()
+    return data
+
+
 @pytest.fixture
-def studio(tmp_path: Path) -> Studio:
+def studio(tmp_path: Path, empty_data: Path) -> Studio:
     """A studio whose jobs are done as they are asked for."""
-    made = Studio.open(Settings(data=tmp_path / "data"))
+    made = Studio.open(Settings(data=shutil.copytree(empty_data, tmp_path / "data")))
     connect(made, at_once=True)
     yield made
-    made.projects.close()
-    made.jobs.close()
-    made.library.close()
+    made.close()
 
 
 @pytest.fixture(scope="session")
@@ -90,9 +96,7 @@ def demo_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
     made = Studio.open(Settings(data=data))
     connect(made, at_once=True)
     open_demo(made)
-    made.projects.close()
-    made.jobs.close()
-    made.library.close()
+    made.close()
     return data
 
 

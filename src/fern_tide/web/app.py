@@ -8,6 +8,7 @@ import json
 import os
 import secrets
 import tempfile
+from functools import cache
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
@@ -44,9 +45,6 @@ from fern_tide.web.pages import (
     touch_ups,
     tuning,
 )
-from fern_tide.workflows.bring_in.live import LiveSessions
-from fern_tide.workflows.derive.analysis import levels_of
-from fern_tide.workflows.derive.stages import Stages
 from fern_tide.workflows.studio import Studio
 from fern_tide.workflows.tune import aiming, why
 
@@ -111,7 +109,7 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
         WTF_CSRF_TIME_LIMIT=None,
         WTF_CSRF_HEADERS=["X-CSRF-Token"],
     )
-    app.extensions["fern_tide"] = Services(studio, levels_of(studio), Stages(studio.media), LiveSessions())
+    app.extensions["fern_tide"] = Services.of(studio)
     app.wsgi_app = _with_small_host(app.wsgi_app)  # type: ignore[method-assign]  # as Flask has it
     CSRFProtect(app)
     errors.install(app)
@@ -163,8 +161,9 @@ def _chosen_size() -> int:
     return int(text) if text in map(str, SIZES) else 100
 
 
+@cache
 def _version(folder: Path) -> str:
-    """Give a name for what the files of a folder hold."""
+    """Give a name for what the files of a folder hold: they are looked at once."""
     digest = hashlib.sha256()
     for path in sorted(folder.rglob("*")):
         if path.is_file():

@@ -14,6 +14,7 @@ from fern_tide.core.scene.scene import Scene
 from fern_tide.store.revision import Revision
 from fern_tide.workflows.bake import baking
 from fern_tide.workflows.bring_in.live import LiveSessions
+from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.derive.stages import Staged, Stages
 from fern_tide.workflows.studio import Studio
@@ -31,6 +32,11 @@ class Services:
     levels: Levels
     stages: Stages
     live: LiveSessions
+
+    @classmethod
+    def of(cls, studio: Studio) -> Services:
+        """Give those of a studio."""
+        return cls(studio, levels_of(studio), Stages(studio.media), LiveSessions())
 
 
 def services() -> Services:

@@ -99,6 +99,11 @@ class Studio:
                 library=LibraryStore(settings.data / "projects.sqlite"),
             )
 
+    def close(self) -> None:
+        """Close the databases."""
+        for store in (self.projects, self.jobs, self.library):
+            store.close()
+
     def tidy(self) -> int:
         """Remove what processes that are gone left unfinished, and keep to the room that derived files may take.
 

@@ -13,8 +13,10 @@ LABEL = "Open the demo"
 
 def open_demo(studio: Studio) -> Revision:
     """Store the demos as new projects, with their sounds, and start the analysis; gives the 2D one."""
-    for content in demo_sounds().values():
-        studio.media.add([content], most=len(content))
+    media = {track.name: track.media for track in demo_project().tracks}
+    for name, content in demo_sounds().items():
+        if studio.media.size(media[name]) != len(content):
+            studio.media.add([content], most=len(content))
     _store(studio, wall_project())
     _store(studio, bench_project())
     return _store(studio, demo_project())
