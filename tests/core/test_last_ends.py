@@ -114,8 +114,8 @@ def test_a_live_hit_must_reach_the_same_share_of_a_strong_one_as_in_a_file(sensi
     hits = HitsAsTheySound(
         low_hz=0.0, high_hz=20_000.0, sensitivity=sensitivity, least_gap_s=0.1, sample_rate_hz=48_000
     )
-    hits._rises.extend([0.0] * 400)
-    hits._rises[0] = 50.0
+    for rise in [50.0] + [0.0] * 400:
+        hits._rises.append(rise)
     assert hits._threshold() == pytest.approx(0.12 * 4.0 ** (1 - 2 * sensitivity) * 50.0)
 
 

@@ -7,6 +7,7 @@ from collections import deque
 import numpy as np
 
 from fern_tide.core.base.frame_rate import FrameRate
+from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.envelope.hits import DEVIATION, DEVIATIONS, GONE, HARDLY, STRONG, rise
 from fern_tide.core.sound.grid import Samples
 from fern_tide.core.sound.live_rises import LiveRises
@@ -17,6 +18,25 @@ _AROUND = 3 * RISES_A_SECOND  # hops back that the threshold adapts to
 _STRONGEST = 30 * RISES_A_SECOND  # hops back of which the highest is a strong hit
 _FULL = 16  # of so many last hits the highest counts as full strength
 _CUT = 2  # hops before a rise, whose power tells whether it is an end
+
+
+class _Last:
+    """The last so many of the numbers that come, as an array: nothing is copied but once in so many."""
+
+    def __init__(self, most: int) -> None:
+        self._most, self._end, self._numbers = most, 0, np.zeros(2 * most)
+
+    def append(self, number: float) -> None:
+        """Take the next number."""
+        if self._end == len(self._numbers):
+            self._numbers[: self._most], self._end = self._numbers[self._most :].copy(), self._most
+        self._numbers[self._end] = number
+        self._end += 1
+
+    @property
+    def numbers(self) -> FloatArray:
+        """The numbers, the last one last, shape (numbers,)."""
+        return self._numbers[max(0, self._end - self._most) : self._end]
 
 
 class HitsAsTheySound:
@@ -32,7 +52,7 @@ class HitsAsTheySound:
         self._low_hz, self._high_hz = low_hz, high_hz
         self._scale, self._rate_hz = 2.0 ** (1.0 - 2.0 * sensitivity), sample_rate_hz
         self._gap = max(1, round(least_gap_s * sample_rate_hz / rise_hop(sample_rate_hz)))
-        self._rises: deque[float] = deque(maxlen=_STRONGEST)
+        self._rises = _Last(_STRONGEST)
         self._powers: deque[float] = deque([0.0] * (_CUT + 2), maxlen=_CUT + 2)
         self._heights: deque[float] = deque(maxlen=_FULL)
         self._least, self._since = HARDLY, self._gap
@@ -44,8 +64,8 @@ class HitsAsTheySound:
         for value, power, end in zip(values.tolist(), risen.powers.tolist(), risen.ends.tolist(), strict=True):
             if self._is_peak(value, power):
                 samples.append(end)
-                self._heights.append(self._rises[-1])
-                strengths.append(min(1.0, self._rises[-1] / max(self._heights)))
+                self._heights.append(float(self._rises.numbers[-1]))
+                strengths.append(min(1.0, self._heights[-1] / max(self._heights)))
                 self._since = 0
             self._since += 1
             self._least = self._threshold()
@@ -55,17 +75,18 @@ class HitsAsTheySound:
 
     def _is_peak(self, value: float, power: float) -> bool:
         """Say whether the hop before this one is a hit."""
-        if len(self._rises) < 2 or self._since < self._gap:
+        rises = self._rises.numbers
+        if len(rises) < 2 or self._since < self._gap:
             return False
-        before, last = self._rises[-2], self._rises[-1]
+        before, last = float(rises[-2]), float(rises[-1])
         gone = power < GONE * max(list(self._powers)[:_CUT])  # an end spreads over the spectrum as a hit does
         return last > self._least and last >= before and last >= value and not gone
 
     def _threshold(self) -> float:
         """Give what the last rise must be above, from those before it."""
-        if not self._rises:
+        rises = self._rises.numbers
+        if not len(rises):
             return HARDLY
-        rises = np.array(self._rises)
         around = rises[-_AROUND:]
         median = float(np.median(around))
         deviation = DEVIATION * float(np.median(np.abs(around - median)))
