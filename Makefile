@@ -3,6 +3,8 @@ PYTHON ?= python3.11
 VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 5077
+# What was compiled is kept for the next process, also where the machine says otherwise.
+export PYTHONDONTWRITEBYTECODE =
 
 .PHONY: demo install install-dev system-dev test late check watch bench mutants siege shots graph css schema clean
 

@@ -240,9 +240,19 @@ def read_csv(text: str) -> tuple[list[str], list[list[str]]]:
     return head, rows
 
 
+def read_whole(page: Page, project: str) -> None:
+    """Wait until a project's sounds are read: what its rooms show is not drawn anew under the hand for that."""
+    end = time.monotonic() + 60
+    while page.request.get(f"{project}/work").json()["jobs"]:
+        assert time.monotonic() < end, "its sounds are never read"
+        time.sleep(0.1)
+
+
 @pytest.fixture
 def demo(page):
-    page.goto(ask(page, "/projects/demo")["url"])
+    room = ask(page, "/projects/demo")["url"]
+    read_whole(page, room.rpartition("/")[0])
+    page.goto(room)
     page.wait_for_selector("#plot")
     wait(page, "document.querySelector('#hits').textContent !== '–'")
     return page
