@@ -84,9 +84,14 @@ def mutants_of(path: Path) -> Iterator[Mutant]:
         for node in ast.walk(part)
     ]
     for call in inside:
-        for keyword in call.keywords if isinstance(call, ast.Call) else ():
+        if not isinstance(call, ast.Call):
+            continue
+        for keyword in call.keywords:
             if keyword.arg == "strict":
                 keyword.value.asserts = True  # of zip: an assertion; without it nothing that is right changes
+        if isinstance(call.func, ast.Attribute) and call.func.attr == "reshape":
+            for part in (part for given in call.args for part in ast.walk(given) if isinstance(part, ast.UnaryOp)):
+                part.operand.asserts = True  # of -1: any number below zero stands for as many as there are
     seen: set[int] = set()
     for node in inside:
         if id(node) in seen:
@@ -108,11 +113,13 @@ def _changes(node: ast.AST) -> Iterator[tuple[str, object]]:
         old_ops = node.ops
         node.ops = [SWAPS[type(old_ops[0])](), *old_ops[1:]]
         yield f"{type(old_ops[0]).__name__} to {type(node.ops[0]).__name__}", lambda: setattr(node, "ops", old_ops)
+    elif hasattr(node, "asserts"):
+        return
     elif isinstance(node, ast.Constant) and type(node.value) in (int, float) and node.value not in (0.0, 1e-9):
         value = node.value
         node.value = value + 1 if isinstance(value, int) else value * 1.5
         yield f"{value} to {node.value}", lambda: setattr(node, "value", value)
-    elif isinstance(node, ast.Constant) and isinstance(node.value, bool) and not hasattr(node, "asserts"):
+    elif isinstance(node, ast.Constant) and isinstance(node.value, bool):
         value = node.value
         node.value = not value
         yield f"{value} to {node.value}", lambda: setattr(node, "value", value)

@@ -52,6 +52,8 @@ def test_taps_are_hits_in_the_frames_that_own_them_without_their_latency():
 def test_hits_go_to_the_beat_by_a_share():
     beats = Beats(np.array([0.0, 0.5, 1.0, 1.5]), 120.0)
     take = taps([0.1, 0.45, 0.8, 1.9])
+    last_two = level(taps([1.1, 1.4]), rate="100", n_frames=400, beats=beats, to_beat_percent=100)
+    assert np.flatnonzero(last_two).tolist() == [100, 150]
     for percent, expected in ((0, [0.1, 0.45, 0.8, 1.9]), (100, [0.0, 0.5, 1.0, 1.5]), (50, [0.05, 0.475, 0.9, 1.7])):
         got = np.flatnonzero(level(take, rate="100", n_frames=400, beats=beats, to_beat_percent=percent))
         np.testing.assert_array_equal(got, np.floor(np.array(expected) * 100 + 1e-6))
