@@ -9,9 +9,14 @@ import numpy as np
 import pytest
 from pydantic import ValidationError
 from tests.conftest import Held, wav
+from tests.core.bake.test_checks import findings
+from tests.core.bake.test_expand import part
+from tests.core.bake.test_expand import scene as row_of
 from tests.core.first_cut.test_checking import box
 from tests.core.formats.hand_offs import FRAMES, leaf
 
+from fern_tide.core.bake.curve import Curve
+from fern_tide.core.bake.expand import without_motion
 from fern_tide.core.bake.flashing import FlashMeter
 from fern_tide.core.bake.pieces import motion_of
 from fern_tide.core.base.errors import InvalidParameter
@@ -32,6 +37,7 @@ from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.live.curves import LiveCurves
 from fern_tide.core.live.sprays import LiveSpray
 from fern_tide.core.mapping.drive import Drive
+from fern_tide.core.mapping.explain import _between
 from fern_tide.core.mapping.mapping import STEPS, Mapping
 from fern_tide.core.mapping.marks import Marks
 from fern_tide.core.scene.arrays.throw import Leaving
@@ -39,6 +45,7 @@ from fern_tide.core.scene.extent import Extent
 from fern_tide.core.scene.scene import Part, Scene
 from fern_tide.core.scene.search import _first_alike
 from fern_tide.core.scene.svg.bounds import shape_box
+from fern_tide.core.scene.svg.geometry import MOST_PX, length
 from fern_tide.core.scene.way import of_curves, through
 from fern_tide.core.sound.decode import measure
 from fern_tide.core.sound.features import _Feed
@@ -197,13 +204,13 @@ def test_a_text_of_blanks_covers_nothing():
 
 
 def test_aac_frames_are_as_long_as_their_heads_say():
-    def head(length):
-        return bytes([0xFF, 0xF1, 0x50, 0x80 | length >> 11, length >> 3 & 255, (length & 7) << 5 | 0x1F])
+    def head(size):
+        return bytes([0xFF, 0xF1, 0x50, 0x80 | size >> 11, size >> 3 & 255, (size & 7) << 5 | 0x1F])
 
-    for length in (7, 200, 2_100, 8_191):
-        frame = head(length).ljust(length, b"\0")
-        assert demuxer_of(io.BytesIO(frame + head(9))) == "aac", length
-        assert demuxer_of(io.BytesIO(frame + b"\0" + head(9))) is None, length
+    for size in (7, 200, 2_100, 8_191):
+        frame = head(size).ljust(size, b"\0")
+        assert demuxer_of(io.BytesIO(frame + head(9))) == "aac", size
+        assert demuxer_of(io.BytesIO(frame + b"\0" + head(9))) is None, size
     assert demuxer_of(io.BytesIO(head(128))) == "aac", "cut off after its head"
 
 
@@ -230,3 +237,29 @@ def test_a_store_makes_the_folders_above_it(tmp_path):
     store = MediaStore(tmp_path / "far" / "away" / "media")
     digest = store.add([b"drip"], most=9)
     assert store.size(digest) == 4
+
+
+def test_a_jump_over_two_frames_is_one():
+    two = Curve(Target.parse("lamp:x"), "Lamp", "Across", "px", "number", np.array([0.0, 9.0]))
+    (found,) = findings("sudden_jumps", two)
+    assert found.frame == 1 and "jumps by 9px" in found.words
+    one = Curve(two.target, "Lamp", "Across", "px", "number", np.array([9.0]))
+    assert not findings("sudden_jumps", one)
+
+
+def test_a_level_at_low_water_is_said_to_be_at_it():
+    assert _between(0.25, 0.25, 0.5).startswith("at or below low water")
+    assert _between(0.5, 0.25, 0.5).startswith("at or above high water")
+
+
+def test_pieces_that_are_faint_together_and_each_are_as_faint_as_both():
+    lone = part("bead", "box", parent="row", values={"opacity": 0.5})
+    row = {"layout": {"id": "grid", "params": {"across": 2}}}
+    whole = without_motion(row_of(row, values={"piece_opacity": 0.4}, sources=[lone]))
+    faint = [float(one.own("opacity")) for one in whole.parts if one.kind.id == lone.kind.id and one.parent]
+    assert faint == pytest.approx([0.2] * len(faint)) and len(faint) >= 2
+
+
+def test_lengths_are_as_long_as_they_may_be():
+    assert length(f"{MOST_PX:.0f}") == MOST_PX and length(f"-{MOST_PX:.0f}px") == -MOST_PX
+    assert length(f"{MOST_PX + 1:.0f}") is None
