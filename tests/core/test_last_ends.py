@@ -1,57 +1,35 @@
 """Values at the very edge of a rule, worked out by hand: what was changed on purpose by one sign or number went by."""
 
 import io
-from math import ceil
 from types import SimpleNamespace
 
 import mido
 import numpy as np
 import pytest
 from pydantic import ValidationError
-from tests.conftest import Held, wav
-from tests.core.bake.test_checks import findings
-from tests.core.bake.test_expand import part
-from tests.core.bake.test_expand import scene as row_of
+from tests.conftest import Held
 from tests.core.first_cut.test_checking import box
 from tests.core.formats.hand_offs import FRAMES, leaf
 
-from fern_tide.core.bake.curve import Curve
-from fern_tide.core.bake.expand import without_motion
 from fern_tide.core.bake.flashing import FlashMeter
-from fern_tide.core.bake.pieces import motion_of
-from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.frame_rate import FrameRate
-from fern_tide.core.base.limits import MOST_FRAMES
 from fern_tide.core.base.target import Target
-from fern_tide.core.derivation.graph import Graph
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.beats import Beats
-from fern_tide.core.envelope.envelope import Envelope, ReadingChoice, read_raw
+from fern_tide.core.envelope.envelope import ReadingChoice, read_raw
 from fern_tide.core.envelope.live_hits import HitsAsTheySound
 from fern_tide.core.first_cut.first_cut import _FROM_ONE_ENVELOPE, _allowed
 from fern_tide.core.first_cut.things import Thing
-from fern_tide.core.formats.format import KeyParams, write
-from fern_tide.core.formats.lottie_values import moving
+from fern_tide.core.formats.format import write
 from fern_tide.core.formats.moments import MOST_BYTES, UnreadableMoments, read_moments
 from fern_tide.core.formats.registry import FORMATS
-from fern_tide.core.live.curves import LiveCurves
 from fern_tide.core.live.sprays import LiveSpray
-from fern_tide.core.mapping.drive import Drive
-from fern_tide.core.mapping.explain import _between
-from fern_tide.core.mapping.mapping import STEPS, Mapping
-from fern_tide.core.mapping.marks import Marks
+from fern_tide.core.mapping.mapping import STEPS
 from fern_tide.core.scene.arrays.throw import Leaving
 from fern_tide.core.scene.extent import Extent
-from fern_tide.core.scene.scene import Part, Scene
-from fern_tide.core.scene.search import _first_alike
-from fern_tide.core.scene.svg.bounds import shape_box
-from fern_tide.core.scene.svg.geometry import MOST_PX, length
+from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.way import of_curves, through
-from fern_tide.core.sound.decode import measure
-from fern_tide.core.sound.features import _Feed
-from fern_tide.core.sound.kinds import demuxer_of
 from fern_tide.demo.project import demo_project
-from fern_tide.store.files import MediaStore
 
 
 @pytest.mark.parametrize(
@@ -173,93 +151,3 @@ def test_a_red_with_much_of_either_other_colour_is_not_saturated(other):
     for frame in range(60):
         meter.take(red if frame // 3 % 2 else np.zeros_like(red))
     assert not meter.flashing().red.any()
-
-
-def test_parts_whose_words_lie_elsewhere_are_of_another_sort_whatever_they_score():
-    both_head_it, one_lies_in_it = [4, 4], [0, 1]
-    worths = np.array([both_head_it, one_lies_in_it], dtype=np.int64).T
-    assert _first_alike(worths, np.zeros(2, dtype=np.int64), 1) == [0, 1]
-
-
-def test_what_has_no_frame_stands_at_nothing_in_lottie():
-    assert moving(np.zeros((2, 0)), KeyParams()) == {"a": 0, "k": [0.0, 0.0]}
-    assert moving(np.zeros((1, 0)), KeyParams(), one=True) == {"a": 0, "k": 0.0}
-
-
-def test_late_pieces_of_what_is_late_itself_look_as_far_back_as_both():
-    later = {"late_frames": 12.0}
-    row = Part.model_validate({"id": "row", "name": "Row", "shape": {"id": "array", "params": later}})
-    drive = Drive(target=Target(part="row", property="piece_y"), rest=0.0, full=9.0, late_frames=5.0)
-    mapping = Mapping(id="m", name="M", envelope="e", marks=Marks(low=0.1, high=0.9), drives=(drive,))
-    envelope = Envelope(id="e", name="E", reading=ReadingChoice.parse("beats"))
-    project = Project(name="P", envelopes=(envelope,), mappings=(mapping,), scene=Scene(name="S", parts=(row,)))
-    live = LiveCurves.of(project, Graph(project).drivers)
-    pieces = motion_of(project.scene, row, {}, rate=project.rate, n_frames=1).late_frames
-    assert pieces > 0 and live.wanted_frames == (5 + 1) + ceil(pieces) + 1
-
-
-def test_a_text_of_blanks_covers_nothing():
-    assert shape_box("text", {"x": "5", "y": "9"}, "  ") is None and shape_box("text", {}, "a") is not None
-    assert shape_box("g", {}, "a") is None
-
-
-def test_aac_frames_are_as_long_as_their_heads_say():
-    def head(size):
-        return bytes([0xFF, 0xF1, 0x50, 0x80 | size >> 11, size >> 3 & 255, (size & 7) << 5 | 0x1F])
-
-    for size in (7, 200, 2_100, 8_191):
-        frame = head(size).ljust(size, b"\0")
-        assert demuxer_of(io.BytesIO(frame + head(9))) == "aac", size
-        assert demuxer_of(io.BytesIO(frame + b"\0" + head(9))) is None, size
-    assert demuxer_of(io.BytesIO(head(128))) == "aac", "cut off after its head"
-
-
-def test_samples_that_no_frame_reads_any_more_are_forgotten():
-    content = wav(np.zeros((1, 400_000), dtype=np.float32))
-    feed = _Feed(io.BytesIO(content), measure(io.BytesIO(content)), ())
-    for start in range(0, 390_000, 5_000):
-        assert feed.between(start, start + 5_000).shape == (1, 5_000)
-    assert feed._buffer.shape[1] < 200_000
-
-
-def test_a_project_is_as_long_as_it_may_be():
-    assert demo_project().but(length_frames=MOST_FRAMES).n_frames == MOST_FRAMES
-
-
-def test_a_doubled_slot_is_named():
-    shapers = [{"slot": slot, "shaper": {"id": "bend"}} for slot in (1, 3, 2, 3)]
-    rod = {"id": "rod", "name": "Rod", "shape": {"id": "cylinder"}, "shapers": shapers}
-    with pytest.raises(InvalidParameter, match="Shaper is 3|shaper is 3"):
-        Scene(name="S", kind="3d", parts=(Part.model_validate(rod),))
-
-
-def test_a_store_makes_the_folders_above_it(tmp_path):
-    store = MediaStore(tmp_path / "far" / "away" / "media")
-    digest = store.add([b"drip"], most=9)
-    assert store.size(digest) == 4
-
-
-def test_a_jump_over_two_frames_is_one():
-    two = Curve(Target.parse("lamp:x"), "Lamp", "Across", "px", "number", np.array([0.0, 9.0]))
-    (found,) = findings("sudden_jumps", two)
-    assert found.frame == 1 and "jumps by 9px" in found.words
-    one = Curve(two.target, "Lamp", "Across", "px", "number", np.array([9.0]))
-    assert not findings("sudden_jumps", one)
-
-
-def test_a_level_at_low_water_is_said_to_be_at_it():
-    assert _between(0.25, 0.25, 0.5).startswith("at or below low water")
-    assert _between(0.5, 0.25, 0.5).startswith("at or above high water")
-
-
-def test_pieces_that_are_faint_together_and_each_are_as_faint_as_both():
-    lone = part("bead", "box", parent="row", values={"opacity": 0.5})
-    row = {"layout": {"id": "grid", "params": {"across": 2}}}
-    whole = without_motion(row_of(row, values={"piece_opacity": 0.4}, sources=[lone]))
-    faint = [float(one.own("opacity")) for one in whole.parts if one.kind.id == lone.kind.id and one.parent]
-    assert faint == pytest.approx([0.2] * len(faint)) and len(faint) >= 2
-
-
-def test_lengths_are_as_long_as_they_may_be():
-    assert length(f"{MOST_PX:.0f}") == MOST_PX and length(f"-{MOST_PX:.0f}px") == -MOST_PX
-    assert length(f"{MOST_PX + 1:.0f}") is None
