@@ -16,6 +16,7 @@ from fern_tide.core.bake.expand import without_motion
 from fern_tide.core.bake.pieces import motion_of
 from fern_tide.core.bake.sync import sync
 from fern_tide.core.base.errors import InvalidParameter, UnreadableScene
+from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.limits import MOST_FRAMES
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.base.signal import spans
@@ -26,8 +27,10 @@ from fern_tide.core.envelope.beat_grid import BeatSetting, beat_grid
 from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.edges import pushed_edges
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
-from fern_tide.core.formats.format import KeyParams
+from fern_tide.core.formats.channels import spans_with_anchors
+from fern_tide.core.formats.format import HandOff, KeyParams, write
 from fern_tide.core.formats.lottie_values import moving
+from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.live.curves import LiveCurves
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.explain import _between
@@ -179,3 +182,17 @@ def test_a_picture_says_how_many_pixels_are_too_many(monkeypatch):
     monkeypatch.setattr(images, "MOST_PIXELS", 10_000_000)
     with pytest.raises(UnreadableScene, match=r"has 12 million pixels"):
         images.measure_image(out.getvalue())
+
+
+@pytest.mark.parametrize(("name", "params", "most"), [("gltf", {"error_percent": 0.5}, 0.0051), ("usd", {}, 1e-5)])
+def test_a_place_that_hardly_moves_is_read_back_as_near_as_what_its_anchor_adds(name, params, most):
+    """The file has one number for the place and for where a turn about the anchor takes it: half a metre to and fro."""
+    box = Part.model_validate({"id": "box", "name": "Box", "shape": {"id": "box"}, "anchor": {"y": 0.5}})
+    swing = np.sin(np.arange(120) / 5.0)
+    shown = [("x", "m", 0.1 + 1e-7 * swing), ("y", "m", 0.2 + 1e-7 * swing), ("turn_z", "°", 80.0 * swing)]
+    curves = tuple(Curve(Target(part="box", property=p), "Box", p, u, "number", v) for p, u, v in shown)
+    made = HandOff("Box", Scene(name="S", kind="3d", parts=(box,)), curves, FrameRate.parse("30"), 120)
+    written = write(made, format=FORMATS[name], params=FORMATS[name].params(**params))
+    assert written.error <= most and spans_with_anchors(made)[curves[0].target] == pytest.approx(
+        np.ptp(0.1 + 0.5 * np.sin(np.radians(80.0 * swing))), abs=1e-6
+    )

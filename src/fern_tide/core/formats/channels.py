@@ -79,6 +79,23 @@ def moving_channels(hand_off: HandOff, built: Built) -> list[Moving]:
     return moving
 
 
+def spans_with_anchors(hand_off: HandOff) -> dict[Target, float]:
+    """Give what errors of places are shares of where turns about an anchor move them too: the range of both together.
+
+    A place may hardly move by itself while its part swings far about its anchor; the file has one number for both.
+    """
+    spans: dict[Target, float] = {}
+    for part_id, curves in hand_off.by_part.items():
+        part = hand_off.scene.part(part_id)
+        if part.kind.space != "3d" or not any(name in curves for name in "xyz"):
+            continue
+        shift = anchor_shift(part, curves, hand_off.n_frames)
+        if shift.any():
+            moved = {name: curves[name].values + row for name, row in zip("xyz", shift, strict=True) if name in curves}
+            spans |= {curves[name].target: float(np.ptp(values)) for name, values in moved.items() if values.size}
+    return spans
+
+
 def _spans(channel: Channel, carried: Mapping[str, Curve], rows: FloatArray) -> FloatArray:
     """Give what errors are shares of: each row's range; of a turn, what keeps the angle within its least range.
 

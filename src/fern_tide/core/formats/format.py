@@ -134,6 +134,10 @@ def _every(part: Part, name: str) -> bool:
     return True
 
 
+def _own_spans(hand_off: HandOff) -> Mapping[Target, float]:
+    return {}
+
+
 def _nothing_left_out(part: Part, params: Any) -> bool:
     return False
 
@@ -157,6 +161,7 @@ class Format:
         of_moments: for what carries markers, hits and beats and no curves: gives the times in its bytes that it
             should have, shape (moments,), and those that it has.
         lacks: what of a stage does not go into it, in words; '' where nothing is left out.
+        spans: of some curves, what an error is a share of where that is more than the curve's own range.
         numbers_only: whether it carries curves by their names, also of what does not show by itself.
         by_formula: says whether its params ask for arrays by formula rather than piece by piece.
         formula_error: how far such arrays are off in its bytes, as a share of the range of their values.
@@ -185,6 +190,7 @@ class Format:
     carries_property: Callable[[Part, str], bool] = _every
     of_moments: Callable[[bytes, HandOff, Any], tuple[FloatArray, FloatArray]] | None = None
     lacks: str = ""
+    spans: Callable[[HandOff], Mapping[Target, float]] = _own_spans
     numbers_only: bool = False
 
     def carries(self, part: Part, name: str, params: Any) -> bool:
@@ -270,7 +276,7 @@ def write(hand_off: HandOff, *, format: Format, params: Params | None = None) ->
         )
     hand_off = replace(hand_off, curves=profiled(carried, hand_off.scene, params))
     content, used = _smaller(hand_off, format, params)
-    read_back = format.read_back(content, hand_off, used)
+    read_back, spans = format.read_back(content, hand_off, used), format.spans(hand_off)
     worst: Target | None = None
     error = 0.0
     for curve in hand_off.curves:
@@ -281,7 +287,8 @@ def write(hand_off: HandOff, *, format: Format, params: Params | None = None) ->
                 remedy="This is our mistake: please report it. Nothing was handed off.",
                 target=str(curve.target),
             )
-        apart = float(np.abs(read - curve.values).max(initial=0.0)) / (curve.span or 1.0)
+        span = max(curve.span, spans.get(curve.target, 0.0)) or 1.0
+        apart = float(np.abs(read - curve.values).max(initial=0.0)) / span
         if worst is None or apart > error:
             worst, error = curve.target, apart
     if hand_off.arrays and format.formula_error is not None:

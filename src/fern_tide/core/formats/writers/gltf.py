@@ -18,7 +18,7 @@ from fern_tide.core.bake.thin import Interpolation, Keys
 from fern_tide.core.base.params import unit
 from fern_tide.core.base.signal import FloatArray, at_or_before
 from fern_tide.core.base.target import Target
-from fern_tide.core.formats.channels import Moving, moving_channels, read_channel
+from fern_tide.core.formats.channels import Moving, moving_channels, read_channel, spans_with_anchors
 from fern_tide.core.formats.format import Format, HandOff, KeyParams
 from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.gltf.built import Built
@@ -173,6 +173,7 @@ FORMAT = Format(
     encode=encode,
     read_back=read_back,
     rounds_by=2e-5,  # times and values are of single precision
+    spans=spans_with_anchors,
     spaces=("3d",),
     leaves_out=leaves_out,
 )

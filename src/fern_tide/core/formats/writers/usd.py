@@ -9,7 +9,7 @@ import numpy as np
 from fern_tide.core.bake.thin import Interpolation, Keys
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
-from fern_tide.core.formats.channels import read_channel
+from fern_tide.core.formats.channels import read_channel, spans_with_anchors
 from fern_tide.core.formats.format import Format, HandOff, nine_digits
 from fern_tide.core.formats.profile import SpaceParams
 from fern_tide.core.formats.usd_scene import UsdScene, carries_property
@@ -53,5 +53,6 @@ FORMAT = Format(
     carries_property=carries_property,
     lacks=LACKS,
     rounds_by=1e-5,
+    spans=spans_with_anchors,
     spaces=("3d",),
 )

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
+from fern_tide.core.formats.channels import spans_with_anchors
 from fern_tide.core.formats.format import Format, HandOff, nine_digits
 from fern_tide.core.formats.usd_scene import carries_property
 from fern_tide.core.formats.writers import usd
@@ -52,5 +53,6 @@ FORMAT = Format(
     carries_property=carries_property,
     lacks=usd.LACKS,
     rounds_by=1e-5,
+    spans=spans_with_anchors,
     spaces=("3d",),
 )
