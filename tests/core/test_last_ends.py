@@ -17,7 +17,7 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import ReadingChoice, read_raw
-from fern_tide.core.envelope.live_hits import HitsAsTheySound
+from fern_tide.core.envelope.live_hits import HitsAsTheySound, _Last
 from fern_tide.core.first_cut.first_cut import _FROM_ONE_ENVELOPE, _allowed
 from fern_tide.core.first_cut.things import Thing
 from fern_tide.core.formats.format import write
@@ -151,3 +151,11 @@ def test_a_red_with_much_of_either_other_colour_is_not_saturated(other):
     for frame in range(60):
         meter.take(red if frame // 3 % 2 else np.zeros_like(red))
     assert not meter.flashing().red.any()
+
+
+def test_of_numbers_that_come_the_last_ones_stay_however_many_come():
+    last = _Last(5)
+    assert last.numbers.size == 0
+    for number in range(1, 40):
+        last.append(number)
+        assert last.numbers.tolist() == list(range(max(1, number - 4), number + 1))
