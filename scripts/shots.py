@@ -233,7 +233,21 @@ def take_stages(page: Page, url: str) -> None:
     page.wait_for_timeout(2500)
     page.mouse.move(640, 790)
     shoot(page, "ways")
+    take_profile(page)
     take_array(page, url)
+
+
+def take_profile(page: Page) -> None:
+    """A scene in space, written for a program with other axes and lengths."""
+    page.click("#rooms >> text=Hand-off")
+    settled(page, "#write-usd")
+    page.click("#profile > summary")
+    page.select_option("[name=up]", "z")
+    page.select_option("[name=lengths]", "centimetres")
+    page.mouse.move(640, 790)
+    page.wait_for_timeout(500)
+    shoot(page, "profile")
+    page.click("#profile-plain")
 
 
 def take_reach(page: Page) -> None:

@@ -232,20 +232,6 @@ def test_stale_curves_are_counted_and_say_why(client, studio, demo):
     assert status(client, demo)["stale"] == 0  # back where it was: fresh again
 
 
-def test_a_profile_goes_into_the_formats_that_the_page_names(client, studio, demo):
-    flat = client.get(f"/p/{demo}/hand-off").text
-    assert "In CSV, JSON, Spreadsheet." in flat
-    bench = next(row[0] for row in studio.projects.all() if "bench" in row[1].lower())
-    assert "In CSV, JSON, USD (only up axis, lengths), USDZ (only up axis, lengths), Spreadsheet." in (
-        client.get(f"/p/{bench}/hand-off").text
-    )
-    asked = {"up": "z", "handed": "left", "lengths": "centimetres", "first_frame": "1"}
-    assert client.post(f"/p/{bench}/hand-off/write/usd", data=asked).status_code == 200
-    text = client.get(f"/p/{bench}/hand-off/files/usd", query_string=asked).text
-    assert "metersPerUnit = 0.01" in text and 'upAxis = "Z"' in text
-    assert client.post(f"/p/{bench}/hand-off/write/usd", data={"up": "w"}).status_code == 422
-
-
 def test_writing_bakes_what_is_stale_and_goes_by_the_one_tolerance(client, studio, demo):
     assert status(client, demo)["stale"] == 20
     edit(client, demo, {"kind": "set_keys_error", "percent": 0.02})

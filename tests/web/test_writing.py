@@ -61,3 +61,17 @@ def test_an_array_by_formula_is_long_by_its_pieces_not_by_what_they_would_be(stu
     monkeypatch.setattr(long, "MOST_AT_ONCE", most)
     order = long.Order(project=wall_project(), baked={}, format="json", options={"by_formula": "yes"})
     assert long.is_long(studio, levels_of(studio), order) is is_long
+
+
+def test_a_profile_goes_into_the_formats_that_the_page_names(client, studio, demo):
+    flat = client.get(f"/p/{demo}/hand-off").text
+    assert "In CSV, JSON, Spreadsheet." in flat
+    bench = next(row[0] for row in studio.projects.all() if "bench" in row[1].lower())
+    assert "In CSV, JSON, USD (only up axis, lengths), USDZ (only up axis, lengths), Spreadsheet." in (
+        client.get(f"/p/{bench}/hand-off").text
+    )
+    asked = {"up": "z", "handed": "left", "lengths": "centimetres", "first_frame": "1"}
+    assert client.post(f"/p/{bench}/hand-off/write/usd", data=asked).status_code == 200
+    text = client.get(f"/p/{bench}/hand-off/files/usd", query_string=asked).text
+    assert "metersPerUnit = 0.01" in text and 'upAxis = "Z"' in text
+    assert client.post(f"/p/{bench}/hand-off/write/usd", data={"up": "w"}).status_code == 422

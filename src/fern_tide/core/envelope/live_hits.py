@@ -29,7 +29,7 @@ class _Last:
     def append(self, number: float) -> None:
         """Take the next number."""
         if self._end == len(self._numbers):
-            self._numbers[: self._most], self._end = self._numbers[self._most :].copy(), self._most
+            self._numbers[: self._most], self._end = self._numbers[self._most :], self._most
         self._numbers[self._end] = number
         self._end += 1
 
