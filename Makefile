@@ -6,7 +6,7 @@ PORT ?= 5077
 # What was compiled is kept for the next process, also where the machine says otherwise.
 export PYTHONDONTWRITEBYTECODE =
 
-.PHONY: demo install install-dev system-dev test late check watch bench mutants siege shots graph css schema clean
+.PHONY: demo install install-dev system-dev test late check watch bench mutants siege shots graph css js schema clean
 
 demo: $(VENV)/run.stamp
 	$(BIN)/fern-tide demo --port $(PORT)
@@ -56,6 +56,10 @@ watch: install-dev
 
 css: node_modules/.stamp
 	npx @tailwindcss/cli -i src/fern_tide/web/styles/app.css -o src/fern_tide/web/static/css/app.css --minify
+
+# The page's scripts, joined: browsers are given these.
+js: node_modules/.stamp
+	npx rollup -c --silent
 
 $(VENV)/bench.stamp: requirements-bench.lock $(VENV)/dev.stamp
 	$(BIN)/pip install -q --require-hashes -r requirements-bench.lock

@@ -52,7 +52,7 @@ WATCH = """() => {
     });
 }"""
 PLAY = """async () => {
-    const { transport } = await import(new URL("transport.js", document.querySelector("script[type=module]").src));
+    const { transport } = (await import(document.querySelector("script[type=module]").src)).transport;
     const draw = WebGL2RenderingContext.prototype;
     const seen = new Set();
     for (const name of ["drawArrays", "drawElements", "drawArraysInstanced", "drawElementsInstanced"]) {

@@ -159,7 +159,7 @@ def drawing(data: Path) -> None:
                 shown = page.evaluate(
                     """async () => {
                         const { src } = document.querySelector("script[type=module]");
-                        const { transport } = await import(new URL("transport.js", src));
+                        const { transport } = (await import(src)).transport;
                         transport.seek(300);
                         const seen = new Set();
                         transport.play();

@@ -20,7 +20,7 @@ QUIET = ["--disable-quic", "--no-first-run", "--disable-background-networking", 
 
 
 FURTHEST = """async () => {
-    const { transport } = await import(new URL("transport.js", document.querySelector("script[type=module]").src));
+    const { transport } = (await import(document.querySelector("script[type=module]").src)).transport;
     const running = document.querySelector("[data-running='lamp:turn_z']");
     const at = (frame) => (transport.seek(frame), parseFloat(running.textContent));
     const frames = Array.from({ length: 300 }, (_, place) => 450 + place);
@@ -29,7 +29,7 @@ FURTHEST = """async () => {
 
 
 LOUD = """async () => {
-    const { transport } = await import(new URL("transport.js", document.querySelector("script[type=module]").src));
+    const { transport } = (await import(document.querySelector("script[type=module]").src)).transport;
     transport.seek(415);
 }"""
 

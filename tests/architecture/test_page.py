@@ -24,6 +24,13 @@ def test_types_fit_each_other():
     assert [line for line in lines if line.startswith(SCRIPTS)] == []  # the loader of models that we ship has its own
 
 
+def test_what_browsers_are_given_is_joined_from_the_scripts_as_they_are(tmp_path):
+    done = run("rollup", "-c", "--silent", "--configInto", str(tmp_path))
+    assert done.returncode == 0, done.stderr
+    fresh, shipped = ({path.name: path.read_text() for path in at.iterdir()} for at in (tmp_path, WEB / "static/built"))
+    assert fresh == shipped, "run 'make js'"
+
+
 def test_templates_are_as_the_formatter_leaves_them():
     done = run("prettier", "--check", "src/fern_tide/web/templates")
     assert done.returncode == 0, done.stdout + done.stderr

@@ -58,8 +58,10 @@ class Server:
         return said
 
 
-SCRIPT_AT = "window.scriptAt = (name) => new URL(name, document.querySelector('script[type=module]').src).href"
-"""For the page: where a script of the application is, its version included."""
+SCRIPT = """
+    window.script = async (name) => (await import(document.querySelector("script[type=module]").src))[name]
+"""
+"""For the page: what a script of the application exports, the same that runs there."""
 
 LATE = """(() => {
     const at = (longest) => (Math.random() < 0.5 ? Math.random() * longest : 0);
@@ -98,7 +100,7 @@ def browser() -> Browser:
 def window(browser: Browser, server: Server) -> BrowserContext:
     """What all pages are opened in, so that scripts and fonts are read once, as they are for a person."""
     made = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url, accept_downloads=True)
-    made.add_init_script(SCRIPT_AT)
+    made.add_init_script(SCRIPT)
     if os.environ.get("LATE_ANSWERS"):
         made.add_init_script(LATE)
     yield made
@@ -174,7 +176,7 @@ def stored(page: Page, path: str, selector: str) -> dict[str, Any]:
     """What the server writes into a page now, as data, once all that the hand did is stored."""
     text = page.evaluate(
         """async ([path, selector]) => {
-            const { project } = await import(scriptAt("project.js"));
+            const { project } = await script("project");
             await project.settled();
             const headers = { "HX-Request": "true" };
             const answer = await fetch(`/p/${document.body.dataset.project}/${path}`, { headers });

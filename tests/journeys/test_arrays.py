@@ -103,7 +103,7 @@ def test_a_ring_of_pieces_is_driven_seen_and_written_out(room):
     assert axe(room) == []
     shown = {}
     for frame in (0, 7, 12, 29):
-        room.evaluate(f"import(scriptAt('transport.js')).then((m) => m.transport.seek({frame}))")
+        room.evaluate(f"script('transport').then((m) => m.transport.seek({frame}))")
         room.wait_for_timeout(300)
         height = room.inner_text("[data-running='array:piece_scale_y']")
         shown[height] = room.locator("#stage canvas").screenshot()
@@ -220,9 +220,9 @@ def test_parts_as_they_stand_go_by_a_reach_that_the_hand_moves(demo):
     wait(page, "document.querySelectorAll('.reach-edge').length === 2")
     page.evaluate(
         """async () => {
-            const { getPack } = await import(scriptAt('server.js'));
-            const { project } = await import(scriptAt('project.js'));
-            const { transport } = await import(scriptAt('transport.js'));
+            const { getPack } = await script('server');
+            const { project } = await script('project');
+            const { transport } = await script('transport');
             const { head, arrays } = await getPack(project.url('curves'));
             const [, glow] = Object.entries(head.curves).find(([name]) => name.startsWith('lamp-glow'));
             const values = [...arrays[glow.values]];

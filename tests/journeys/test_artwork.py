@@ -184,7 +184,7 @@ def test_the_middle_of_a_photo_pulses_in_five_actions(page):
     page.wait_for_selector(f"[data-property^='{part}:'] .chip")
     sizes = set()
     for frame in range(0, 60, 4):
-        page.evaluate(f"import(scriptAt('transport.js')).then((m) => m.transport.seek({frame}))")
+        page.evaluate(f"script('transport').then((m) => m.transport.seek({frame}))")
         page.wait_for_timeout(60)
         sizes.add(page.get_attribute(f"#stage-{part}--scale", "transform"))
     assert len(sizes) > 8, "the middle breathes"

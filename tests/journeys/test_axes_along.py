@@ -13,7 +13,7 @@ def drives(page) -> dict:
 
 
 def test_the_other_axes_go_along_and_are_let_go(demo):
-    made = demo.evaluate("""import(scriptAt('project.js')).then(({ project }) => {
+    made = demo.evaluate("""script('project').then(({ project }) => {
         const mapping = JSON.parse(document.querySelector("[data-mapping-json='lamp-glow']").textContent);
         const drives = mapping.drives.filter(({ target }) => target.property !== "scale_x");
         return project.edit({ kind: "put_mapping", mapping: { ...mapping, drives } });

@@ -9,7 +9,7 @@ from fern_tide.core.mapping.recipe import write_recipes
 from fern_tide.core.mapping.starting_recipes import STARTING
 
 UNDO = "document.querySelector('#undo').title"
-SEEK = "import(scriptAt('transport.js')).then((m) => m.transport.seek({}))"
+SEEK = "script('transport').then((m) => m.transport.seek({}))"
 
 
 def mapping_json(page, key="lamp-glow"):

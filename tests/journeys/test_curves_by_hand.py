@@ -52,7 +52,7 @@ def test_an_edit_is_still_there_after_the_clean_up_changes_and_all_is_baked_anew
     field.press("Enter")
     wait(curve, "document.querySelector('#touch-ups summary').textContent.includes('0.66')")
     curve.evaluate(
-        """import(scriptAt("project.js")).then(({ project }) => {
+        """script("project").then(({ project }) => {
             const value = [{ id: "smooth", params: { width_ms: 900 } }];
             return project.edit({ kind: "set_field", owner: "envelope", id: "drip", path: "clean_up", value });
         })"""

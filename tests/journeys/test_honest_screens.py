@@ -9,7 +9,7 @@ from tests.journeys.test_bench import undo_says
 
 def project(page, expression: str):
     """Evaluate something of the page's project."""
-    return page.evaluate(f"import(scriptAt('project.js')).then(({{ project }}) => {expression})")
+    return page.evaluate(f"script('project').then(({{ project }}) => {expression})")
 
 
 def shown_numbers(page) -> str:

@@ -172,7 +172,7 @@ def test_lanes_are_found_by_what_they_are_and_folded_ones_show_one_line(demo):
 
 
 def edit(page, command):
-    page.evaluate("command => import(scriptAt('project.js')).then(({ project }) => project.edit(command))", command)
+    page.evaluate("command => script('project').then(({ project }) => project.edit(command))", command)
 
 
 HITS = {"id": "struck", "name": "Struck", "track": "rain-on-panes", "reading": {"id": "hits", "params": {}}}

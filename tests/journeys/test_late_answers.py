@@ -53,7 +53,7 @@ def undone_and_redone(page, question):
 def test_the_stage_shows_what_was_done_last(stage_room):
     choose(stage_room, "moth-one")
     drive(stage_room, "moth-one:scale_x")
-    stage_room.evaluate("import(scriptAt('transport.js')).then((m) => m.transport.seek(9))")
+    stage_room.evaluate("script('transport').then((m) => m.transport.seek(9))")
     wait(stage_room, f"{SCALE} !== 'scale(1 1)'")
     driven = stage_room.evaluate(SCALE)
     undone_and_redone(stage_room, "**/curves*")
@@ -75,7 +75,7 @@ def test_a_part_that_is_left_before_its_value_is_stored_goes_on_moving(stage_roo
     held.comes()
     wait(page, f"{UNDO}.startsWith('Undo: Set')")
     wait(page, f"{SCALE} === 'scale(1 1)'")
-    page.evaluate("import(scriptAt('transport.js')).then((m) => m.transport.seek(9))")
+    page.evaluate("script('transport').then((m) => m.transport.seek(9))")
     wait(page, f"{SCALE} !== 'scale(1 1)'")
 
 
@@ -220,7 +220,7 @@ def sound(page):
     open_sound(page, wav(tones, rate_hz=44_100), room="sound")
     page.wait_for_selector("#bands")
     idle(page)
-    page.evaluate("import(scriptAt('transport.js')).then((m) => m.transport.seek(60))")
+    page.evaluate("script('transport').then((m) => m.transport.seek(60))")
     return page
 
 

@@ -3,7 +3,7 @@
 from tests.journeys.conftest import ask
 
 LOOKS = """async () => {
-  const { ProofStage } = await import(scriptAt("proof_stage.js"));
+  const { ProofStage } = await script("proof_stage");
   const scope = new AbortController();
   const { view } = (await new ProofStage({ width: 480, height: 270 }, scope.signal).load()).stage;
   view.setDraft(true);

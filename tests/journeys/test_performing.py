@@ -8,10 +8,9 @@ from tests.journeys.test_ways import choose, quiet
 pytestmark = pytest.mark.alone
 
 MODULE = """(async () => {
-    const src = document.querySelector('script[type=module]').src;
-    const { getPack } = await import(src.replace('app.js', 'server.js'));
-    const { transport } = await import(src.replace('app.js', 'transport.js'));
-    const { project } = await import(src.replace('app.js', 'project.js'));
+    const { getPack } = await script('server');
+    const { transport } = await script('transport');
+    const { project } = await script('project');
     %s
 })()"""
 

@@ -16,7 +16,7 @@ def pointed_at(page, entry, *, seen, question):
     before = json.dumps(page.evaluate(picture))
     held = Held(page, question)
     renamed = """project.edit({ kind: "rename_project", name: "Later" })"""
-    page.evaluate(f"""import(scriptAt("project.js")).then(({{ project }}) => {renamed})""")
+    page.evaluate(f"""script("project").then(({{ project }}) => {renamed})""")
     held.wait(lambda: held.first is not None)
     page.hover(entry)
     page.wait_for_timeout(800)
@@ -68,7 +68,7 @@ def test_suggestions_that_wait_for_a_sound_come_when_it_is_read(stage_room):
     page.route("**/stage/suggestions?*", lambda route: route.fulfill(body="<p data-waits>later</p>"), times=1)
     page.click("#suggest-parts")
     page.wait_for_selector("#suggestions >> text=later")
-    page.evaluate("import(scriptAt('work.js')).then(({ work }) => work.dispatchEvent(new Event('done')))")
+    page.evaluate("script('work').then(({ work }) => work.dispatchEvent(new Event('done')))")
     page.wait_for_selector("#suggestions button >> nth=2")
 
 

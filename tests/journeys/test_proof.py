@@ -13,7 +13,7 @@ FRAMES = 40
 
 def shortened(page: Page):
     edit = f"project.edit({{ kind: 'set_length', frames: {FRAMES} }})"
-    page.evaluate(f"import(scriptAt('project.js')).then(({{ project }}) => {edit})")
+    page.evaluate(f"script('project').then(({{ project }}) => {edit})")
     page.press("body", "4")
     page.wait_for_selector("#proof-begin:not([disabled])")
 
@@ -78,7 +78,7 @@ def test_one_that_was_stopped_goes_on_and_flashes_are_measured(demo):
 
 
 DRAWN = """async () => {
-  const { ProofStage } = await import(scriptAt("proof_stage.js"));
+  const { ProofStage } = await script("proof_stage");
   const scope = new AbortController();
   const stage = await new ProofStage({ width: 640, height: 360 }, scope.signal).load();
   const pixels = () => stage.context.getImageData(0, 0, 640, 360).data;
@@ -121,7 +121,7 @@ from="M10 320H30V340H10Z" to="M610 320H630V340H610Z"/></path>
 <rect x="10" y="260" width="20" height="20" fill="#ff00ff"><set attributeName="x" to="310" begin="1.5s"/></rect>
 </svg>"""
 WHERE = """async () => {
-  const { ProofStage } = await import(scriptAt("proof_stage.js"));
+  const { ProofStage } = await script("proof_stage");
   const scope = new AbortController();
   const stage = await new ProofStage({ width: 640, height: 360 }, scope.signal).load();
   const sheet = await stage.sheet([0, 30, 60]);

@@ -40,8 +40,8 @@ def test_keys_that_a_quick_hand_moves_go_on_from_where_they_were_put(demo):
     draw_anew(page, "#keys-plot")
     key = [frame + 3, pytest.approx(0.5, abs=1e-4)]
     assert key in page.evaluate("""async () => {
-      const { getPack } = await import(scriptAt("server.js"));
-      const { project } = await import(scriptAt("project.js"));
+      const { getPack } = await script("server");
+      const { project } = await script("project");
       const { head, arrays } = await getPack(project.url("hand-off/curve?target=lamp-glow%3Aopacity"));
       return Array.from(arrays[head.frames]).map((frame, place) => [frame, arrays[head.keys][place]]);
     }""")
@@ -52,7 +52,7 @@ def test_hits_that_a_quick_hand_edits_are_the_ones_that_it_means(page):
     page.wait_for_selector("#bands")
     idle(page)
     wait(page, "document.querySelector('#hit-words').textContent.includes('hits')")
-    script = "async () => Array.from((await import(window.scriptAt('rhythm.js'))).rhythm.hits)"
+    script = "async () => Array.from((await script('rhythm')).rhythm.hits)"
     hits = page.evaluate(script)
     box = page.locator("#ribbon").bounding_box()
     frames = page.evaluate("JSON.parse(document.getElementById('status').textContent).frames")

@@ -63,7 +63,7 @@ def test_twenty_shuffled_bars_each_its_own_band_in_six_actions(page):
     assert drives["spread"] and [item["target"]["part"] for item in drives["drives"]] == left_to_right
     seen = []
     for frame in range(0, 120, 2):
-        page.evaluate(f"import(scriptAt('transport.js')).then((m) => m.transport.seek({frame}))")
+        page.evaluate(f"script('transport').then((m) => m.transport.seek({frame}))")
         seen.append(page.evaluate(EDGES))
     tops, bases = ([[bar[end] for bar in frame] for frame in seen] for end in (0, 1))
     assert max(max(one) - min(one) for one in zip(*bases, strict=True)) < 0.6, "the bases stay"
@@ -150,7 +150,7 @@ def test_a_chosen_part_gets_suggestions_that_are_seen_by_pointing(demo):
     demo.wait_for_selector("[data-pick='suggestion']")
     assert axe(demo) == []
     groups = "[...document.querySelectorAll('[id^=stage-moth-one--]')].map((g) => g.outerHTML.slice(0, 200)).join()"
-    demo.evaluate("import(scriptAt('transport.js')).then((m) => m.transport.seek(500))")
+    demo.evaluate("script('transport').then((m) => m.transport.seek(500))")
     still = demo.evaluate(groups)
     demo.hover("[data-pick='suggestion'] >> nth=0")
     wait(demo, f"{groups} !== {json.dumps(still)}")
@@ -178,7 +178,7 @@ def test_bars_move_as_one_about_a_common_anchor_and_the_file_says_the_same(page)
         .map((bar) => bar.getCTM()).map(({ a, b, c, d, e, f }) => [a, b, c, d, e, f])"""
     on_screen = []
     for frame in frames:
-        page.evaluate(f"import(scriptAt('transport.js')).then((m) => m.transport.seek({frame}))")
+        page.evaluate(f"script('transport').then((m) => m.transport.seek({frame}))")
         page.wait_for_timeout(200)
         on_screen.append(page.evaluate(places.replace("NAME", "stage-bar").replace("END", "--own")))
     turned = np.array(on_screen)

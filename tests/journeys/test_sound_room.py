@@ -19,7 +19,7 @@ TONE = wav(np.concatenate([np.zeros(RATE_HZ), sine(500, seconds=3, rate_hz=RATE_
 
 
 ROW_OF = """async (hz) => {
-    const { rowOf } = await import(scriptAt('spectrogram.js'));
+    const { rowOf } = await script('spectrogram');
     return rowOf(hz, document.querySelector('#bands').clientHeight);
 }"""
 
@@ -215,7 +215,7 @@ def test_every_reading_can_be_added_and_shows_a_trace(room):
 
 def test_hits_of_a_track_are_chosen_dragged_and_taken_away_on_the_ruler(room):
     wait(room, "document.querySelector('#hit-words').textContent.includes('hits')")
-    script = "async () => Array.from((await import(window.scriptAt('rhythm.js'))).rhythm.hits)"
+    script = "async () => Array.from((await script('rhythm')).rhythm.hits)"
     hits = room.evaluate(script)
     box = room.locator("#ribbon").bounding_box()
     frames = room.evaluate("JSON.parse(document.getElementById('status').textContent).frames")

@@ -222,7 +222,7 @@ def test_motion_that_a_file_came_with_runs_at_the_playheads_time_until_it_is_swi
     radius = "document.querySelector('#stage-dew--own')?.r?.animVal.value"
     wait(room, f"{radius} === 10")
     for frame, wanted in ((15, 15), (45, 25)):
-        room.evaluate(f"import(scriptAt('transport.js')).then((m) => m.transport.seek({frame}))")
+        room.evaluate(f"script('transport').then((m) => m.transport.seek({frame}))")
         wait(room, f"Math.abs({radius} - {wanted}) < 0.01")
         room.wait_for_timeout(300)
         assert abs(room.evaluate(radius) - wanted) < 0.01  # it stands while the playhead does

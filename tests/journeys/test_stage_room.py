@@ -93,7 +93,7 @@ def test_what_is_driven_runs_in_the_tree_and_can_be_used_as_full(room):
     choose(room, "lamp-bulb")
     drive(room, "lamp-bulb:scale_y")
     wait(room, "document.querySelector('[data-running=\"lamp-bulb:scale_y\"]')?.textContent === '1.00'")
-    room.evaluate("import(scriptAt('transport.js')).then((m) => m.transport.seek(9))")
+    room.evaluate("script('transport').then((m) => m.transport.seek(9))")
     wait(room, "document.querySelector('[data-running=\"lamp-bulb:scale_y\"]').textContent !== '1.00'")
     hold(room, "lamp-bulb:scale_y", 0.97)
     room.mouse.up()
@@ -231,7 +231,7 @@ def test_the_middle_of_a_photo_pumps_with_the_low_band_and_the_rest_is_still(pag
     room.mouse.move(5, 5)
 
     def at(frame):
-        room.evaluate(f"import(scriptAt('transport.js')).then((m) => m.transport.seek({frame}))")
+        room.evaluate(f"script('transport').then((m) => m.transport.seek({frame}))")
         room.wait_for_timeout(300)
         room.evaluate("document.querySelector('svg.over').style.display = 'none'")
         box = room.locator("#stage-pane--own").bounding_box()
@@ -286,7 +286,7 @@ def test_the_lamp_of_the_3d_demo_swings_both_ways_on_the_stage(page):
     wait(page, at_rest, seconds=60)
     seen = []
     for frame in range(0, 400, 10):
-        page.evaluate(f"import(scriptAt('transport.js')).then((m) => m.transport.seek({frame}))")
+        page.evaluate(f"script('transport').then((m) => m.transport.seek({frame}))")
         seen.append(float(page.evaluate(running).rstrip("°")))
     assert min(seen) < -5 and max(seen) > 5
     page.press("body", "End")

@@ -3,6 +3,8 @@
 import io
 import json
 import re
+import time
+from threading import Thread
 
 import pytest
 from tests.gltf import GLB
@@ -118,7 +120,8 @@ def test_a_scene_starts_a_project_without_a_sound(client):
     room = client.get(made.json["url"])
     assert room.status_code == 200 and "Frond" in room.text
     key = made.json["url"].split("/")[2]
-    assert client.get(f"/p/{key}/picture.svg").text.startswith("<svg") and client.get("/").status_code == 200
+    address = re.search(rf'src="(/p/{key}/picture[^"]*)"', client.get("/").text)[1]
+    assert client.get(address).text.startswith("<svg") and client.get(f"/p/{key}/picture-9999.svg").status_code == 404
     assert client.get(f"/p/{key}/bench").status_code == 200 and client.get(f"/p/{key}/hand-off").status_code == 200
 
 
@@ -237,20 +240,37 @@ def test_the_picture_of_an_array_is_drawn_once_and_anew_when_its_pieces_are_othe
     monkeypatch.setattr(projects, "sketch", lambda built: drawn.append(built) or f"<svg>{len(drawn)}</svg>")
     monkeypatch.setattr(projects, "_sketches", {})
 
-    def picture(**headers):
-        return client.get(f"/p/{wall}/picture.svg", headers=headers)
+    def picture():
+        address = re.search(rf'src="(/p/{wall}/picture[^"]*)"', client.get("/").text)[1]
+        shown[address] = client.get(address)
+        return shown[address]
 
-    first = picture()
-    assert picture().text == first.text == "<svg>1</svg>" and len(drawn) == 1
-    assert picture(**{"If-None-Match": first.headers["ETag"]}).status_code == 304
+    shown = {}
+    assert picture().text == picture().text == "<svg>1</svg>" and len(drawn) == len(shown) == 1
+    assert "immutable" in picture().headers["Cache-Control"]
+    assert picture().headers["Content-Security-Policy"] == "default-src 'none'; sandbox"
     path = "shape.params.layout.params.across"
     command = {"kind": "set_field", "owner": "part", "id": "panes", "path": path, "value": 12}
     base = studio.projects.current(wall).id
     assert client.post(f"/p/{wall}/edits", json={"base": base, "command": command}).status_code == 200
-    assert picture(**{"If-None-Match": first.headers["ETag"]}).text == "<svg>2</svg>" and len(drawn) == 2
+    assert picture().text == "<svg>2</svg>" and len(drawn) == len(shown) == 2, "at another address"
     monkeypatch.setattr(projects, "_MOST_SKETCHES", 1)
     monkeypatch.setattr(projects, "_sketches", {"another": "<svg/>"})
     assert picture().text == "<svg>3</svg>" and list(projects._sketches.values()) == ["<svg>3</svg>"]
+
+
+def test_a_picture_that_many_ask_for_at_once_is_drawn_once(app, client, demo, studio, monkeypatch):
+    wall = next(row[0] for row in studio.projects.all() if "wall" in row[1])
+    address = re.search(rf'src="(/p/{wall}/picture[^"]*)"', client.get("/").text)[1]
+    drawn = []
+    monkeypatch.setattr(projects, "sketch", lambda built: time.sleep(0.05) or drawn.append(built) or "<svg/>")
+    monkeypatch.setattr(projects, "_sketches", {})
+    asking = [Thread(target=app.test_client().get, args=(address,)) for _ in range(4)]
+    for one in asking:
+        one.start()
+    for one in asking:
+        one.join()
+    assert len(drawn) == 1
 
 
 def test_an_array_is_given_as_it_was_baked_or_not_at_all(client, demo, studio, monkeypatch):

@@ -127,8 +127,6 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
     app.jinja_env.undefined = StrictUndefined  # a name that is not given is a mistake
 
     app.jinja_env.globals["htmx_config"] = json.dumps(HTMX)
-    modules = sorted(path.stem for path in (STATIC / "js").glob("*.js") if path.stem != "app")
-    app.jinja_env.globals["modules"] = modules  # all are asked for at once, not one after the other names it
 
     @app.before_request
     def _from_here() -> None:

@@ -5,10 +5,12 @@ from __future__ import annotations
 import tempfile
 from dataclasses import dataclass
 from functools import lru_cache
+from threading import Lock
 from typing import Any
 
 from flask import Blueprint, Response, jsonify, render_template, request, send_file
 
+from fern_tide import __version__
 from fern_tide.core.scene.drawing import markup
 from fern_tide.core.scene.gltf.sketch import sketch
 from fern_tide.demo.scene import glasshouse
@@ -23,6 +25,7 @@ from fern_tide.workflows.hand_off import writing
 pages = Blueprint("projects", __name__)
 _MOST_SKETCHES = 64  # each some hundred kB at most
 _sketches: dict[str, str] = {}
+_sketching = Lock()
 PICTURE_POLICY = "default-src 'none'; sandbox"
 
 
@@ -47,8 +50,8 @@ def _card(key: str, head: int) -> Card:
 @pages.get("/")
 def index() -> str:
     """List the projects."""
-    rows = [(key, changed, _card(key, head)) for key, head, changed in studio().projects.heads()]
-    return render_template("projects.html", projects=rows)
+    rows = [(key, head, changed, _card(key, head)) for key, head, changed in studio().projects.heads()]
+    return render_template("projects.html", projects=rows, version=__version__)
 
 
 @pages.get("/p/<key>/room")
@@ -106,27 +109,26 @@ def export(key: str) -> Response:
     return send_file(stream, mimetype="application/zip", as_attachment=True, download_name=name)
 
 
-@pages.get("/p/<key>/picture.svg")
-def picture(key: str) -> Response:
-    """Draw the project's scene at rest."""
-    stage = staged(studio().projects.head(key)[1].scene)
-    answer = Response(mimetype="image/svg+xml")
-    answer.headers |= {"Content-Security-Policy": PICTURE_POLICY, "Cache-Control": "no-cache"}
-    looks = stage.looks + stage.pieces_look
-    answer.set_etag(looks)
-    if looks not in request.if_none_match:
-        answer.set_data(_sketch(looks, stage) if stage.scene.kind == "3d" else markup(stage.drawn))
-    answer.make_conditional(request)
+@pages.get("/p/<key>/picture-<int:revision>.svg")
+def picture(key: str, revision: int) -> Response:
+    """Draw the scene of a revision at rest: a browser that has its picture never asks again, since it never changes."""
+    stage = staged(studio().projects.document_at(key, revision).scene)
+    answer = Response(_sketch(stage) if stage.scene.kind == "3d" else markup(stage.drawn), mimetype="image/svg+xml")
+    answer.headers["Content-Security-Policy"] = PICTURE_POLICY
+    answer.cache_control.max_age, answer.cache_control.immutable = 365 * 24 * 3600, True
+    answer.cache_control.private = True
     return answer
 
 
-def _sketch(looks: str, stage: Staged) -> str:
-    """Give the small picture of a 3D scene of some looks, drawn once for all projects that look so."""
-    known = _sketches.get(looks)
-    if known is None:
-        known = _sketches[looks] = sketch(stage.still)
-        for old in list(_sketches)[:-_MOST_SKETCHES]:
-            _sketches.pop(old, None)
+def _sketch(stage: Staged) -> str:
+    """Give the small picture of a 3D scene, drawn once for all projects that look so."""
+    looks = stage.looks + stage.pieces_look
+    with _sketching:  # a page asks for many at once that look so
+        known = _sketches.get(looks)
+        if known is None:
+            known = _sketches[looks] = sketch(stage.still)
+            for old in list(_sketches)[:-_MOST_SKETCHES]:
+                _sketches.pop(old, None)
     return known
 
 
