@@ -22,7 +22,7 @@ from fern_tide.core.base.naming import words
 from fern_tide.core.base.params import fields
 from fern_tide.core.commands.mapping import same
 from fern_tide.web import errors, shapes
-from fern_tide.web.context import Services
+from fern_tide.web.context import Services, edit_of
 from fern_tide.web.errors import Foreign
 from fern_tide.web.pages import (
     bench,
@@ -117,7 +117,7 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
     for page in (*rooms, first_cut, picker, curves, edits, tuning, touch_ups, performing, live, proof, newest, jobs):
         app.register_blueprint(page.pages)
     app.jinja_env.globals.update(
-        fields=fields, words=words, number_text=shapes.number_text, clock_text=shapes.clock_text,
+        fields=fields, words=words, edit_of=edit_of, number_text=shapes.number_text, clock_text=shapes.clock_text,
         graph_points=shapes.graph_points,
         data_script=shapes.data_script, size_text=shapes.size_text,
         places_for=aiming.places_for, siblings=why.siblings, is_shown=same,

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, fields
 from typing import Any, cast
 
-from flask import current_app, render_template, request
+from flask import current_app, g, render_template, request
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.limits import read_json
@@ -105,9 +105,23 @@ def render(template: str, view: Any, **more: Any) -> str:
     """Draw a template with the fields of a room's view, a dataclass, with what every room shows of its revision."""
     shown = {field.name: getattr(view, field.name) for field in fields(view)}
     revision: Revision = view.revision
+    g.drawn = revision.id
     return render_template(
         template, key=revision.key, project=revision.document, status=status(revision), **shown, **more
     )
+
+
+def edit_of(kind: str, owner: tuple[str, str], path: str, **values: Any) -> dict[str, Any]:
+    """Give the command of an edit inside a thing; one inside a list says in which revision it was seen there.
+
+    Args:
+        kind: of the command.
+        owner: the kind of thing, and its id.
+        path: the place inside it.
+        values: what else the command says.
+    """
+    seen = {"seen": g.drawn} if "drawn" in g and any(map(str.isdecimal, path.split("."))) else {}
+    return {"kind": kind, "owner": owner[0], "id": owner[1], "path": path, **seen, **values}
 
 
 def status(revision: Revision) -> dict[str, Any]:

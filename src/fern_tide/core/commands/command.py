@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from itertools import count
 from typing import Any, TypeVar
 
@@ -24,6 +25,18 @@ class Command(Frozen, frozen=True):
             FernTideError: it names something that is not there, or would make the document impossible.
         """
         raise NotImplementedError
+
+    def as_seen(self, seen: Callable[[int], Project], now: Project) -> Command:
+        """Give the edit for the document as it is now, where it was meant for what was seen of an older one.
+
+        Args:
+            seen: gives the document of a revision.
+            now: the document that is edited.
+
+        Raises:
+            FernTideError: what it was meant for is not there any more.
+        """
+        return self
 
 
 class Indirect(Command, frozen=True):

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from fern_tide.core.base.errors import InvalidParameter, UnknownName
+from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName
 from fern_tide.core.base.params import Frozen
 from fern_tide.core.base.target import Id
 from fern_tide.core.commands.command import Command, Indirect, by_id
@@ -71,11 +71,25 @@ _PUTS: dict[Owner, Callable[..., Command]] = {
 
 
 class _Inside(Indirect, frozen=True):
-    """An edit of one place inside a thing; what it is called and does follows from what the thing becomes."""
+    """An edit of one place inside a thing; what it is called and does follows from what the thing becomes.
+
+    Attributes:
+        owner: the kind of thing.
+        id: which.
+        path: the place.
+        seen: the revision in which that was its path; None is the one that is edited.
+    """
 
     owner: Owner
     id: Id
     path: Path
+    seen: int | None = None
+
+    def as_seen(self, seen: Callable[[int], Project], now: Project) -> Command:
+        if self.seen is None:
+            return self
+        was, thing = _owned(seen(self.seen), self.owner, self.id), _owned(now, self.owner, self.id)
+        return self.but(path=".".join(_names_now(self.path.split("."), was, thing)), seen=None)
 
     def _becomes(self, value_at: Any) -> Any:
         raise NotImplementedError
@@ -154,6 +168,38 @@ def _changed(value_at: Any, names: list[str], becomes: Callable[[Any], Any]) -> 
         raise InvalidParameter("path", value=name, allowed="the name of a field that is there")
     value = _changed(getattr(value_at, name), rest, becomes)
     return value_at.but(**{**({} if rest else value_at.pushed(name, value)), name: value})
+
+
+def _names_now(names: list[str], was: Any, now: Any) -> list[str]:
+    """Give the names that lead in a value to what they led to in an older one, whose lists may have had other entries.
+
+    Raises:
+        FernTideError: an entry on the way is not there any more.
+    """
+    if not names or was is now:
+        return names
+    name, *rest = names
+    if isinstance(was, tuple) and isinstance(now, tuple):
+        place = _place(was, name)
+        at = place_now(was, place, now)
+        return [str(at), *_names_now(rest, was[place], now[at])]
+    if type(was) is not type(now) or not isinstance(was, Frozen) or name not in type(was).model_fields:
+        return names
+    return [name, *_names_now(rest, getattr(was, name), getattr(now, name))]
+
+
+def place_now(was: tuple[Any, ...], place: int, now: tuple[Any, ...]) -> int:
+    """Give where the entry of an older list is in a list of now; one that was changed stays where it was.
+
+    Raises:
+        FernTideError: it was changed, and others came or went: it may be anywhere.
+    """
+    entry = was[place]
+    if (place < len(now) and now[place] == entry) or (len(now) == len(was) and entry not in now):
+        return place
+    if entry in now:
+        return now.index(entry)
+    raise FernTideError("What you edited is not where it was any more.", remedy="Look at its list again.")
 
 
 def _place(items: Any, name: str) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -11,6 +12,7 @@ from fern_tide.core.base.limits import Most
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.base.target import Id, Name
 from fern_tide.core.commands.command import Command, listed
+from fern_tide.core.commands.field import place_now
 from fern_tide.core.commands.several import with_parts
 from fern_tide.core.document import Project
 from fern_tide.core.scene.pose_params import MOST_POSES, Pose, PosesParams
@@ -82,12 +84,30 @@ class StorePose(Command, frozen=True):
         return Part(id=Ids(part.id for part in scene.parts).make(name), name=name, shape=PartChoice(id=kind.id))
 
 
-class UpdatePose(Command, frozen=True):
+class _OfPose(Command, frozen=True):
+    """An edit of one of a row's poses.
+
+    Attributes:
+        id: the row.
+        place: which pose, from 0.
+        seen: the revision in which that was its place; None is the one that is edited.
+    """
+
+    id: Id
+    place: Annotated[int, Field(ge=0, lt=MOST_POSES)]
+    seen: int | None = None
+
+    def as_seen(self, seen: Callable[[int], Project], now: Project) -> Command:
+        if self.seen is None:
+            return self
+        was, poses = (_params(project.scene.part(self.id)).poses for project in (seen(self.seen), now))
+        return self.but(place=place_now(was, min(self.place, len(was) - 1), poses), seen=None)
+
+
+class UpdatePose(_OfPose, frozen=True):
     """Store how a pose's parts stand now in its place."""
 
     kind: Literal["update_pose"] = "update_pose"
-    id: Id
-    place: Annotated[int, Field(ge=0, lt=MOST_POSES)]
 
     def label(self, before: Project) -> str:
         return f"Update {_pose(before.scene.part(self.id), self.place).name}"
@@ -102,12 +122,10 @@ class UpdatePose(Command, frozen=True):
         return with_parts(project, {row.id: _with(row, poses, posing=_params(row).posing)})
 
 
-class TakePose(Command, frozen=True):
+class TakePose(_OfPose, frozen=True):
     """Let a pose's parts stand as it says, by their own values, so that they can be posed by hand from there."""
 
     kind: Literal["take_pose"] = "take_pose"
-    id: Id
-    place: Annotated[int, Field(ge=0, lt=MOST_POSES)]
 
     def label(self, before: Project) -> str:
         return f"Stand as in {_pose(before.scene.part(self.id), self.place).name}"

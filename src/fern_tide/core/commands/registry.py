@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated, Any, Literal, get_args
 
 from pydantic import Field, TypeAdapter, ValidationError
@@ -80,6 +81,9 @@ class Together(Command, frozen=True):
 
     def label(self, before: Project) -> str:
         return self.words
+
+    def as_seen(self, seen: Callable[[int], Project], now: Project) -> Together:
+        return self.but(commands=tuple(command.as_seen(seen, now) for command in self.commands))
 
     def apply(self, project: Project) -> Project:
         for command in self.commands:

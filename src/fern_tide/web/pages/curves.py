@@ -74,7 +74,7 @@ def preview(key: str) -> Response:
     elif isinstance(plain.get("aim"), dict):
         command = _tried(before, plain["aim"])
     else:
-        command = read_command(plain.get("command"))
+        command = edits.as_seen(studio(), key, read_command(plain.get("command")), before)
     after = command.apply(before)
     hand = services().levels.under_the_hand
     return _packed(
@@ -217,9 +217,8 @@ def level(key: str, envelope_id: str) -> Response:
 @pages.post("/envelopes/preview")
 def level_preview(key: str) -> Response:
     """Give an envelope's levels as they would be after an edit that is not stored."""
-    command = read_command(body().get("command"))
     before = studio().projects.head(key)[1]
-    after = command.apply(before)
+    after = edits.as_seen(studio(), key, read_command(body().get("command")), before).apply(before)
     changed = next((item for item in after.envelopes if item not in before.envelopes), None)
     envelope = changed or after.envelope(str(request.args.get("envelope", "")))
     pack = Pack()

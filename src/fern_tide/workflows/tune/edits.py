@@ -37,6 +37,7 @@ def edit(studio: Studio, key: str, command: Command, *, base: int) -> Revision:
         FernTideError: the command names something that is not there, or would make an impossible document.
     """
     current = studio.projects.at(key, base)
+    command = as_seen(studio, key, command, current.document)
     project = command.apply(current.document)
     if project == current.document:
         return current
@@ -44,6 +45,15 @@ def edit(studio: Studio, key: str, command: Command, *, base: int) -> Revision:
     if not _sounds_alike(current.document, project):
         analysis.ensure(studio, project)
     return revision
+
+
+def as_seen(studio: Studio, key: str, command: Command, project: Project) -> Command:
+    """Give a command for a project's document as it is now, where it was meant for what was seen of an older one.
+
+    Raises:
+        FernTideError: what it was meant for is not there any more.
+    """
+    return command.as_seen(lambda revision: studio.projects.document_at(key, revision), project)
 
 
 def _sounds_alike(before: Project, after: Project) -> bool:
