@@ -1,4 +1,4 @@
-"""Edits that were meant for what was seen of an older document: they meet the same entry, wherever it is now, or none."""
+"""Edits that were meant for what was seen of an older document: they meet the same entry wherever it is, or none."""
 
 import pytest
 from tests.core.scene.test_poses import ROW, part, posed, project

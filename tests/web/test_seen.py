@@ -30,7 +30,7 @@ def clean_up(studio, key, id):
 
 def test_a_row_is_met_though_the_one_above_it_went_since_it_was_drawn(client, demo, studio, whose):
     drawn = client.get(f"/p/{demo}/sound?envelope={whose}").text
-    (first, second) = clean_up(studio, demo, whose)
+    (_, second) = clean_up(studio, demo, whose)
     (drop,) = commands(drawn, "change_list", r"clean_up\.0")[:1]
     switch = commands(drawn, "set_field", r"clean_up\.1\.on")[0]
     assert drop["seen"] == switch["seen"] == status(client, demo)["revision"]
@@ -45,7 +45,7 @@ def test_a_row_is_met_though_the_one_above_it_went_since_it_was_drawn(client, de
 
 def test_a_row_that_went_is_edited_no_more_and_its_neighbour_is_left_alone(client, demo, studio, whose):
     drawn = client.get(f"/p/{demo}/sound?envelope={whose}").text
-    (first, second) = clean_up(studio, demo, whose)
+    (_, second) = clean_up(studio, demo, whose)
     drop = {**commands(drawn, "change_list", r"clean_up\.0")[0], "how": "drop"}
     switch = commands(drawn, "set_field", r"clean_up\.0\.on")[0]
     sent(client, demo, drop)
