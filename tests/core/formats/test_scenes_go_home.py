@@ -259,7 +259,7 @@ def test_the_studio_light_goes_in_where_it_is_asked_for(light):
         assert document == plain
         return
     assert [item["type"] for item in lamps] == ["directional"] * 3
-    assert [item["intensity"] for item in lamps] == [lux * light.get("strength", 1.0) for lux in (2.2, 1.1, 1.1)]
+    assert [item["intensity"] for item in lamps] == [lux * light.get("strength", 0.5) for lux in (3.3, 1.65, 1.65)]
     nodes = document["nodes"]
     (above,) = (node for node in nodes if node["name"] == "Studio light")
     assert nodes.index(above) in document["scenes"][0]["nodes"]

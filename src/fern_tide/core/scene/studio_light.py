@@ -14,10 +14,10 @@ class StudioLight(Frozen, frozen=True):
 
     Attributes:
         on: whether it is lit.
-        strength: how strong it is, 0 to 4; 1 shows a white surface about white.
+        strength: how strong it is, 0 to 4; at 0.5 the lightest place of a white surface is just white.
         turn_degrees: how far it is turned about the scene's upright axis.
     """
 
     on: bool = True
-    strength: Annotated[float, Field(ge=0.0, le=4.0)] = 1.0
+    strength: Annotated[float, Field(ge=0.0, le=4.0)] = 0.5
     turn_degrees: Annotated[float, Field(ge=-180.0, le=180.0)] = 0.0

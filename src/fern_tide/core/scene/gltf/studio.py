@@ -12,9 +12,9 @@ from fern_tide.core.scene.gltf.container import Json, items_of
 from fern_tide.core.scene.studio_light import StudioLight
 
 _LAMPS = (
-    ("Studio key", (2.0, 5.0, 3.0), 2.2, (1.0, 0.94, 0.82)),
-    ("Studio fill", (-4.0, 2.0, 3.0), 1.1, (0.86, 0.88, 0.86)),
-    ("Studio back", (0.0, 3.0, -4.0), 1.1, (1.0, 1.0, 1.0)),
+    ("Studio key", (2.0, 5.0, 3.0), 3.3, (1.0, 0.94, 0.82)),
+    ("Studio fill", (-4.0, 2.0, 3.0), 1.65, (0.86, 0.88, 0.86)),
+    ("Studio back", (0.0, 3.0, -4.0), 1.65, (1.0, 1.0, 1.0)),
 )
 """Name, where it shines from, lux at strength 1, linear colour: as the stage's own lamps for simple surfaces."""
 

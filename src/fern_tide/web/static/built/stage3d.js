@@ -663,9 +663,9 @@ async function lighten(root, isWanted) {
 // The light that a 3D scene is looked at by: a neutral studio, made of nothing but light. It is in a file only if that is asked for.
 
 
-const LAMP = 2.2; // of the lamps, so that simple surfaces are about as light as full ones
+const LAMP = 3.3; // of the lamps, so that simple surfaces are about as light as full ones
 const SOFT = 0.04; // how much the studio's walls are blurred, in radians
-const WAYS = { on: true, strength: 1, turn_degrees: 0, draft: false };
+const WAYS = { on: true, strength: 0.5, turn_degrees: 0, draft: false };
 
 class StudioLight {
   #how = WAYS;

@@ -3,9 +3,9 @@
 import { DirectionalLight, Group, HemisphereLight, MathUtils, PMREMGenerator } from "../vendor/three.module.js";
 import { RoomEnvironment } from "../vendor/RoomEnvironment.js";
 
-const LAMP = 2.2; // of the lamps, so that simple surfaces are about as light as full ones
+const LAMP = 3.3; // of the lamps, so that simple surfaces are about as light as full ones
 const SOFT = 0.04; // how much the studio's walls are blurred, in radians
-const WAYS = { on: true, strength: 1, turn_degrees: 0, draft: false };
+const WAYS = { on: true, strength: 0.5, turn_degrees: 0, draft: false };
 
 export class StudioLight {
   #how = WAYS;
