@@ -1,4 +1,4 @@
-// Joins the page's scripts, one file each, into the few that a browser is given: a page of 130 files takes it twice as long to open.
+// Joins the page's scripts, one file each, into the few that a browser is given: a first page of 130 files takes it twice as long to open.
 //
 // What joined is left as it was written. Beside starting the page, its file exports each script by name, for tests to reach.
 
