@@ -109,3 +109,5 @@ def test_a_pose_is_met_where_it_is_now(kind):
     assert done == direct
     with pytest.raises(FernTideError, match="not where it was"):
         read_command({**meant, "place": 0}).as_seen({3: seen}.__getitem__, now)
+    with pytest.raises(FernTideError, match="not where it was"):
+        read_command({**meant, "place": 5}).as_seen({3: seen}.__getitem__, now)

@@ -192,13 +192,14 @@ def place_now(was: tuple[Any, ...], place: int, now: tuple[Any, ...]) -> int:
     """Give where the entry of an older list is in a list of now; one that was changed stays where it was.
 
     Raises:
-        FernTideError: it was changed, and others came or went: it may be anywhere.
+        FernTideError: there was none, or it was changed and others came or went: it may be anywhere.
     """
-    entry = was[place]
-    if (place < len(now) and now[place] == entry) or (len(now) == len(was) and entry not in now):
-        return place
-    if entry in now:
-        return now.index(entry)
+    if place < len(was):
+        entry = was[place]
+        if (place < len(now) and now[place] == entry) or (len(now) == len(was) and entry not in now):
+            return place
+        if entry in now:
+            return now.index(entry)
     raise FernTideError("What you edited is not where it was any more.", remedy="Look at its list again.")
 
 

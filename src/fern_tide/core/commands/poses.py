@@ -101,7 +101,7 @@ class _OfPose(Command, frozen=True):
         if self.seen is None:
             return self
         was, poses = (_params(project.scene.part(self.id)).poses for project in (seen(self.seen), now))
-        return self.but(place=place_now(was, min(self.place, len(was) - 1), poses), seen=None)
+        return self.but(place=place_now(was, self.place, poses), seen=None)
 
 
 class UpdatePose(_OfPose, frozen=True):
