@@ -30,7 +30,9 @@ def test_what_browsers_are_given_is_joined_from_the_scripts_as_they_are(tmp_path
     fresh, shipped = ({path.name: path.read_text() for path in at.iterdir()} for at in (tmp_path, WEB / "static/built"))
     assert fresh == shipped, "run 'make js'"
     base = (WEB / "templates/base.html").read_text()
-    assert re.findall(r"filename='(\S+\.js)'", base) == ["vendor/htmx.min.js", "built/app.js"], "a page asks for no more"
+    assert re.findall(r"filename='(\S+\.js)'", base) == ["vendor/htmx.min.js", "built/app.js"], (
+        "a page asks for no more"
+    )
 
 
 def test_templates_are_as_the_formatter_leaves_them():
