@@ -106,7 +106,7 @@ def test_a_model_without_a_light_is_seen_in_the_studio_light_which_a_lamp_does_n
         dark.click("#draft")
     lit = looks(dark)
     dark.click("#studio-light summary")
-    dark.fill("#light-strength", "0.3")
+    dark.fill("#light-strength", "0.15")
     dark.press("#light-strength", "Enter")
     wait(dark, "document.querySelector('#undo').title === 'Undo: Change the studio light'")
     dim = looks(dark)

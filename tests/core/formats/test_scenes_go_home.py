@@ -259,12 +259,12 @@ def test_the_studio_light_goes_in_where_it_is_asked_for(light):
         assert document == plain
         return
     assert [item["type"] for item in lamps] == ["directional"] * 3
-    assert [item["intensity"] for item in lamps] == [lux * light.get("strength", 0.5) for lux in (3.3, 1.65, 1.65)]
+    assert [item["intensity"] for item in lamps] == [lux * light.get("strength", 0.5) for lux in (3.7, 1.65, 1.65)]
     nodes = document["nodes"]
     (above,) = (node for node in nodes if node["name"] == "Studio light")
     assert nodes.index(above) in document["scenes"][0]["nodes"]
     turn = light.get("turn_degrees", 0.0)
-    for child, source in zip(above["children"], [(2, 5, 3), (-4, 2, 3), (0, 3, -4)], strict=True):
+    for child, source in zip(above["children"], [(1.2, 2.5, 5), (-4, 2, 3), (0, 3, -4)], strict=True):
         x, y, z, w = nodes[child]["rotation"]
         # -z turned by the quaternion, by hand: minus the third column of its matrix
         ahead = -np.array([2 * (x * z + w * y), 2 * (y * z - w * x), 1 - 2 * (x * x + y * y)])

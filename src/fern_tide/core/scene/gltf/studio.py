@@ -12,7 +12,7 @@ from fern_tide.core.scene.gltf.container import Json, items_of
 from fern_tide.core.scene.studio_light import StudioLight
 
 _LAMPS = (
-    ("Studio key", (2.0, 5.0, 3.0), 3.3, (1.0, 0.94, 0.82)),
+    ("Studio key", (1.2, 2.5, 5.0), 3.7, (1.0, 0.94, 0.82)),
     ("Studio fill", (-4.0, 2.0, 3.0), 1.65, (0.86, 0.88, 0.86)),
     ("Studio back", (0.0, 3.0, -4.0), 1.65, (1.0, 1.0, 1.0)),
 )

@@ -663,7 +663,7 @@ async function lighten(root, isWanted) {
 // The light that a 3D scene is looked at by: a neutral studio, made of nothing but light. It is in a file only if that is asked for.
 
 
-const LAMP = 3.3; // of the lamps, so that simple surfaces are about as light as full ones
+const LAMP = 3.7; // of the lamps, so that simple surfaces are about as light as full ones
 const SOFT = 0.04; // how much the studio's walls are blurred, in radians
 const WAYS = { on: true, strength: 0.5, turn_degrees: 0, draft: false };
 
@@ -678,7 +678,7 @@ class StudioLight {
     this.lamps = new Group();
     /** @type {any} */
     const key = new DirectionalLight("#fff8ea");
-    key.position.set(2, 5, 3);
+    key.position.set(1.2, 2.5, 5); // what faces the camera shows its own colours
     this.lamps.add(new HemisphereLight("#eef2ee", "#39443f"), key);
     scene.add(this.lamps);
   }

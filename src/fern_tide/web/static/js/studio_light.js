@@ -3,7 +3,7 @@
 import { DirectionalLight, Group, HemisphereLight, MathUtils, PMREMGenerator } from "../vendor/three.module.js";
 import { RoomEnvironment } from "../vendor/RoomEnvironment.js";
 
-const LAMP = 3.3; // of the lamps, so that simple surfaces are about as light as full ones
+const LAMP = 3.7; // of the lamps, so that simple surfaces are about as light as full ones
 const SOFT = 0.04; // how much the studio's walls are blurred, in radians
 const WAYS = { on: true, strength: 0.5, turn_degrees: 0, draft: false };
 
@@ -18,7 +18,7 @@ export class StudioLight {
     this.lamps = new Group();
     /** @type {any} */
     const key = new DirectionalLight("#fff8ea");
-    key.position.set(2, 5, 3);
+    key.position.set(1.2, 2.5, 5); // what faces the camera shows its own colours
     this.lamps.add(new HemisphereLight("#eef2ee", "#39443f"), key);
     scene.add(this.lamps);
   }
