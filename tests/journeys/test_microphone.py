@@ -117,6 +117,22 @@ def test_the_rehearsal_microphone_is_calibrated_and_lies_where_it_was_heard(with
     assert page.locator("[data-row^='recording']").count() == 1
 
 
+LEFT = """async () => {
+    const { RehearsalMicrophone } = await script("microphone");
+    const { transport } = await script("transport");
+    const context = new AudioContext();
+    const how = { url: transport.audio.dataset.url, late: 0, noise_db: -70, drift_ppm: 0 };
+    const coming = new RehearsalMicrophone(how).into(context, new GainNode(context));
+    await context.close();
+    return coming;
+}"""
+
+
+def test_a_rehearsal_microphone_that_is_left_before_its_sound_is_there_builds_nothing(performing):
+    """Chromium would warn of every node that is made for a context that is closed, and the page fail its test."""
+    assert performing.evaluate(LEFT) is None
+
+
 def test_a_microphone_that_cannot_be_had_is_said(with_microphone):
     page = with_microphone
     for name, words in (("NotAllowedError", "was refused"), ("NotFoundError", "There is no microphone")):

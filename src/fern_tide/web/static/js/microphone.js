@@ -176,6 +176,7 @@ export class RehearsalMicrophone {
   async into(context, capture) {
     const bytes = await (await fetch(this.how.url)).arrayBuffer();
     const buffer = await context.decodeAudioData(bytes);
+    if (context.state === "closed") return null; // another device was chosen meanwhile
     const softer = new GainNode(context, { gain: 0.5 });
     this.#noise(context, capture);
     let source = null;
