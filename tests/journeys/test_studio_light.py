@@ -2,12 +2,11 @@
 
 import base64
 import io
-import json
-import struct
 
 import numpy as np
 import pytest
 from PIL import Image
+from tests.gltf import glb
 from tests.journeys.conftest import wait
 
 SEEN = """async () => {
@@ -47,11 +46,7 @@ def ball() -> bytes:
         "bufferViews": views,
         "buffers": [{"byteLength": sum(map(len, pieces))}],
     }
-    text = json.dumps(document).encode()
-    chunks = [(0x4E4F534A, text + b" " * (-len(text) % 4)), (0x004E4942, b"".join(pieces))]
-    chunks = [(kind, content + b"\0" * (-len(content) % 4)) for kind, content in chunks]
-    body = b"".join(struct.pack("<II", len(content), kind) + content for kind, content in chunks)
-    return struct.pack("<III", 0x46546C67, 2, 12 + len(body)) + body
+    return glb(document, b"".join(pieces))
 
 
 @pytest.fixture

@@ -31,7 +31,7 @@ def clean_up(studio, key, id):
 def test_a_row_is_met_though_the_one_above_it_went_since_it_was_drawn(client, demo, studio, whose):
     drawn = client.get(f"/p/{demo}/sound?envelope={whose}").text
     (_, second) = clean_up(studio, demo, whose)
-    (drop,) = commands(drawn, "change_list", r"clean_up\.0")[:1]
+    drop = commands(drawn, "change_list", r"clean_up\.0")[0]
     switch = commands(drawn, "set_field", r"clean_up\.1\.on")[0]
     assert drop["seen"] == switch["seen"] == status(client, demo)["revision"]
     assert sent(client, demo, {**drop, "how": "drop"}).status_code == 200
