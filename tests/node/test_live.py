@@ -95,3 +95,11 @@ def test_rows_take_the_place_of_those_before_and_tables_stay(modules):
 def test_a_tab_that_cannot_be_had_is_said(modules):
     assert "No tab was shared" in modules("tab_sound", "tabWords", "NotAllowedError")["what"]
     assert "does not share" in modules("tab_sound", "tabWords", "TypeError")["what"]
+
+
+def test_a_picture_is_drawn_of_what_came_while_the_page_was_free(modules):
+    def stale(waited, since):
+        return modules("live", "isStale", {"cameAt": 1000.0 - waited, "drawnAt": 1000.0 - since, "now": 1000.0})
+
+    assert [stale(waited, 50) for waited in (0, 8, 9, 60)] == [False, False, True, True]
+    assert not stale(60, 150) and not stale(60, 5000)  # a page that is never free draws nevertheless

@@ -16,6 +16,8 @@ const CHANNELS = { microphone: 1, tab: 2, rehearsal: 2 };
 const TELL_MS = 500;
 const GONE = 410; // the session is
 const LOOKS = 60; // pictures of which the middle one is said
+const WAITED_MS = 8; // an answer did, so that the page was busy when it came
+const LONGEST_MS = 150; // without a picture
 const NO_SOUND = { what: "Nothing is heard that the rehearsal microphone could play.", remedy: "Let a track be heard." };
 
 /** What is late, in one line for each: those first that are the latest. Pure. */
@@ -35,12 +37,20 @@ export function withRows(known, properties, arrays) {
   return moved;
 }
 
+/** Whether an answer waited while the page drew: the next one is on its way, and with that the picture is less late. Pure. */
+export const isStale = ({ cameAt, drawnAt, now }) => now - cameAt > WAITED_MS && now - drawnAt < LONGEST_MS;
+
+/** By a clock that page and worker share, in ms. */
+const clock = () => performance.timeOrigin + performance.now();
+
 export class Live extends Component {
   #session = null;
   #worker = null;
   #starts = false;
   #standing = { curves: {}, parts: {}, arrays: {} };
   #next = null;
+  #drawnAt = 0;
+  #isDrawn = false; // on this picture of the screen
   #told = 0;
   #delays = [];
 
@@ -143,9 +153,9 @@ export class Live extends Component {
   }
 
   /** A session that the application forgot is asked for anew; anything else that goes wrong ends it. */
-  async #answered({ status, body, heardAt }) {
+  async #answered({ status, body, heardAt, cameAt }) {
     if (!this.#session) return;
-    if (status === 200) return this.#stand(unpack(body), heardAt);
+    if (status === 200) return this.#stand(unpack(body), { heardAt, cameAt });
     const words = status ? JSON.parse(new TextDecoder().decode(body)) : UNREACHABLE;
     const began = status === GONE && (await telling(() => this.#begin().then(() => true)));
     if (began) return;
@@ -160,7 +170,7 @@ export class Live extends Component {
   }
 
   /** The stage stands as an answer says. */
-  #stand({ head, arrays }, heardAt) {
+  #stand({ head, arrays }, { heardAt, cameAt }) {
     if (head.words) this.#lags(head.words);
     if (!head.curves) return;
     const standing = this.#standing;
@@ -168,18 +178,24 @@ export class Live extends Component {
     standing.curves = Object.fromEntries(Object.entries(head.curves).map(([target, { kind, values }]) => [target, { kind, values: arrays[values] }]));
     Object.assign(standing.parts, head.parts);
     for (const [id, properties] of Object.entries(head.pieces)) standing.arrays[id] = withRows(standing.arrays[id], properties, arrays);
-    const waits = this.#next !== null;
+    if (isStale({ cameAt, drawnAt: this.#drawnAt, now: clock() })) return;
     this.#next = { heardAt, standing: { ...standing, frame: head.frames - 1, seconds: (head.frame * rate[1]) / rate[0] } };
-    if (!waits) requestAnimationFrame(() => this.#draw());
+    if (!this.#isDrawn) this.#draw();
   }
 
-  /** Draw the newest of what came since the last picture. */
+  /** Draw the newest of what came: at once, or with the next picture of the screen where this one has something new already. */
   #draw() {
-    const { heardAt, standing } = this.#next;
+    const next = this.#next;
     this.#next = null;
-    if (!this.#session || this.signal.aborted) return;
-    this.onStand(standing);
-    this.#delays.push(performance.timeOrigin + performance.now() - heardAt);
+    if (!next || !this.#session || this.signal.aborted) return;
+    this.#isDrawn = true;
+    requestAnimationFrame(() => {
+      this.#isDrawn = false;
+      this.#draw();
+    });
+    this.onStand(next.standing);
+    this.#drawnAt = clock();
+    this.#delays.push(this.#drawnAt - next.heardAt);
     if (this.#delays.length > LOOKS) this.#delays.shift();
   }
 

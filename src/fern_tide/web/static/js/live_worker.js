@@ -22,7 +22,7 @@ async function send(samples, headers) {
 }
 
 function begin({ port, headers, rate, hz, channels }) {
-  const onAnswer = ({ status, body }, heardAt) => scope.postMessage({ status, body, heardAt }, [body]);
+  const onAnswer = ({ status, body }, heardAt) => scope.postMessage({ status, body, heardAt, cameAt: now() }, [body]);
   const onWrong = (wrong) => {
     if (!(wrong instanceof TypeError)) console.error(wrong); // fetch throws a TypeError where nobody answers
     scope.postMessage({ status: 0 });

@@ -67,6 +67,11 @@ export class Looking extends Component {
     this.dashes.setAttribute("points", corners.map(({ x, y }) => `${(x - left).toFixed(1)},${(y - top).toFixed(1)}`).join(" "));
   }
 
+  /** The stage shows another frame: a 3D view says so itself, once that is drawn. */
+  follow() {
+    if (this.stage.space === "2d") this.outline();
+  }
+
   /** The panels were drawn anew: show on their buttons how the stage is looked at. */
   mount() {
     this.#show("#show-background", this.#background);

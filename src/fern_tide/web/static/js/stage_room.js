@@ -209,7 +209,7 @@ export class StageRoom extends Component {
     this.stage.bind(this.#bound);
     this.stage.show(transport.frame);
     this.#drawRunning();
-    this.looking.outline();
+    this.looking.follow();
   }
 
   /** The stage is moved live; null is no more. */
@@ -221,7 +221,7 @@ export class StageRoom extends Component {
     this.stage.show(standing.frame, standing.seconds);
     this.stage.drawNow();
     this.#drawRunning();
-    this.looking.outline();
+    this.looking.follow();
   }
 
   zoom(by) {
@@ -242,7 +242,7 @@ export class StageRoom extends Component {
     if (!this.#live) this.stage.show(transport.frame);
     if (transport.playing) this.axis.follow(transport.frame);
     this.#drawRunning();
-    this.looking.outline();
+    this.looking.follow();
     this.#drawPlayhead(this.find("#playhead"), this.find("#ribbon"));
   }
 
