@@ -38,3 +38,17 @@ def test_a_drawing_is_one_of_several_by_its_place_and_names_of_its_own(modules):
         'clip-path="url(#stage-3-c)" '
         'style="fill: url(&quot;#stage-3-a&quot;)"><use href="#stage-3-b"/></g><text> id="stage-b"</text></svg>'
     ), "what is written on the stage stays as it is"
+
+
+def test_what_does_nothing_in_a_frame_is_not_drawn(modules):
+    haze = '<filter id="stage-{0}--filter" x="-60%"><feGaussianBlur id="stage-{0}--haze" stdDeviation="2"/></filter>'
+    drawing = (
+        f'<svg><g transform="rotate(0)" opacity="1"><g transform="scale(1 1)">{haze.format("a")}</g></g>'
+        f'<g opacity="0.5" transform="rotate(0.1)" filter="url(#stage-b--filter)">{haze.format("b")}</g>'
+        '<filter id="stage-own"><feOffset/></filter><g stroke-opacity="1"/><text> opacity="1"</text></svg>'
+    )
+    assert modules("proof_stage", "lean", drawing) == (
+        "<svg><g><g></g></g>"
+        f'<g opacity="0.5" transform="rotate(0.1)" filter="url(#stage-b--filter)">{haze.format("b")}</g>'
+        '<filter id="stage-own"><feOffset/></filter><g stroke-opacity="1"/><text> opacity="1"</text></svg>'
+    )

@@ -2,11 +2,10 @@
 
 const scope = /** @type {any} */ (globalThis);
 const canvas = new OffscreenCanvas(1, 1);
-const context = canvas.getContext("2d", { willReadFrequently: true });
+const context = canvas.getContext("bitmaprenderer");
 
-scope.onmessage = async ({ data: { pixels, type, quality } }) => {
-  if (canvas.width !== pixels.width || canvas.height !== pixels.height) Object.assign(canvas, { width: pixels.width, height: pixels.height });
-  context.putImageData(pixels, 0, 0);
+scope.onmessage = async ({ data: { picture, type, quality } }) => {
+  context.transferFromImageBitmap(picture);
   try {
     scope.postMessage(await canvas.convertToBlob({ type, quality }));
   } catch {

@@ -172,7 +172,7 @@ export class Proof extends Component {
       next.catch(() => {}); // it is waited for in its turn
       const blobs = [];
       for (const at of sheet.frames.keys()) {
-        stage.draw(sheet, at);
+        await stage.draw(sheet, at);
         if (order.strip) burn(stage, { frame: first + at, name: order.name });
         written.push(stage.blob());
         blobs.push(written.at(-1));
@@ -210,7 +210,7 @@ export class Proof extends Component {
       const frame = transport.frame;
       let blob = new Blob([stage.space === "2d" ? stage.svgOf(frame) : ""], { type: "image/svg+xml" });
       if (type === "png") {
-        stage.draw(await stage.sheet([frame]), 0);
+        await stage.draw(await stage.sheet([frame]), 0);
         blob = await stage.blob("image/png");
       }
       const link = Object.assign(document.createElement("a"), { href: URL.createObjectURL(blob), download: `${order.name} ${frame}.${type}` });

@@ -82,14 +82,46 @@ async function openFonts(families, rules) {
 
 const CELL = 24; // pixels
 const MOST_TRIES = 500;
+const BESIDE = 3; // frames of a sheet
 const NONE = () => {};
 const PREFIX = "stage-";
 const NAMED = new RegExp(`(\\sid="|href="#|url\\(#|url\\(&quot;#)${PREFIX}`, "g");
+
+const IDLE = / (?:transform="(?:rotate\(0\)|scale\(1 1\))"|opacity="1")/g;
+const HAZE = /<filter id="([^"]+--filter)".*?<\/filter>/gs;
+
+/** A frame's drawing without what does nothing in it: our moves that move nothing, our blurs that nothing goes through. Pure. */
+export const lean = (text) =>
+  text.replace(HAZE, (filter, id) => (text.includes(`url(#${id})`) ? filter : "")).replace(/<[^>]+>/g, (tag) => tag.replace(IDLE, "")); // words are left alone
 
 /** A frame's drawing as one of several in a sheet: below those before it, its ids its own. Pure. */
 export function tileOf(text, { at, height }) {
   const own = text.replace(/<[^>]+>/g, (tag) => tag.replace(NAMED, `$1${PREFIX}${at}-`)); // words are left alone
   return own.replace("<svg", `<svg y="${at * height}"`);
+}
+
+/** Frames that are opened as one picture of an SVG, one below the other; a browser draws each beside the page, a few at once. */
+class Sheet {
+  #pictures = [];
+
+  constructor(frames, image, { width, height }) {
+    Object.assign(this, { frames, image, width, height });
+    this.#begin(0);
+  }
+
+  #begin(first) {
+    for (let at = first; at < Math.min(first + BESIDE, this.frames.length); at += 1) {
+      if (this.#pictures[at]) continue;
+      this.#pictures[at] = createImageBitmap(this.image, 0, at * this.height, this.width, this.height);
+      this.#pictures[at].catch(NONE); // it is waited for in its turn
+    }
+  }
+
+  /** A frame's picture, of which the caller disposes. */
+  picture(at) {
+    this.#begin(at);
+    return this.#pictures[at];
+  }
 }
 
 /** A queue of pictures that a worker writes as files, in their order. */
@@ -104,10 +136,11 @@ class PictureFiles {
   }
 
   /** @returns {Promise<Blob>} */
-  write(pixels, type, quality) {
+  async write(canvas, type, quality) {
+    const picture = await createImageBitmap(canvas); // as it is now
     return new Promise((done, failed) => {
       this.#waiting.push((blob) => (blob ? done(blob) : failed(new Error("The picture could not be drawn."))));
-      this.worker.postMessage({ pixels, type, quality }, [pixels.data.buffer]);
+      this.worker.postMessage({ picture, type, quality }, [picture]);
     });
   }
 }
@@ -206,34 +239,35 @@ export class ProofStage {
    * opened: one is opened for all of them.
    */
   async sheet(frames) {
-    if (this.space === "3d") return { frames, image: null };
+    if (this.space === "3d") return { frames };
     const { width, height } = this;
-    const tiles = frames.map((frame, at) => tileOf(this.#svgOf(frame), { at, height }));
+    const tiles = frames.map((frame, at) => tileOf(lean(this.#svgOf(frame)), { at, height }));
     const size = `width="${width}" height="${height * frames.length}"`;
     const text = `<svg xmlns="http://www.w3.org/2000/svg" ${size}><style>${this.rules}</style>${tiles.join("")}</svg>`;
-    const image = await pictureOf(text, width, height * frames.length);
-    return { frames, image };
+    return new Sheet(frames, await pictureOf(text, width, height * frames.length), this);
   }
 
   /** Draw a frame of a sheet into the canvas. */
-  draw({ frames, image }, at) {
+  async draw(sheet, at) {
     const { context, width, height } = this;
+    const picture = await sheet.picture?.(at);
     if (this.clear) context.clearRect(0, 0, width, height);
     else {
       context.fillStyle = this.background;
       context.fillRect(0, 0, width, height);
     }
-    if (image) {
-      context.drawImage(image, 0, at * height, width, height, 0, 0, width, height);
+    if (picture) {
+      context.drawImage(picture, 0, 0);
+      picture.close();
       return;
     }
-    this.stage.show(frames[at]);
+    this.stage.show(sheet.frames[at]);
     this.stage.view.renderNow();
     context.drawImage(this.stage.view.canvas, 0, 0, width, height);
   }
 
   /** What is drawn now as a file; the next frame can be drawn meanwhile. */
   blob(type = this.clear ? "image/png" : "image/jpeg", quality = 0.93) {
-    return this.files.write(this.context.getImageData(0, 0, this.width, this.height), type, quality);
+    return this.files.write(this.canvas, type, quality);
   }
 }
