@@ -1,7 +1,9 @@
 """Routes of the picker and of the first cut, and what they refuse."""
 
+import gc
 import xml.etree.ElementTree as ET
 
+from fern_tide.web import server
 from tests.conftest import drums, wav
 from tests.web.test_pages import status, unpack
 from tests.web.test_tuning import first, post
@@ -95,3 +97,11 @@ def test_an_envelope_gets_suggestions_that_can_be_taken(client, studio, demo):
     answer = client.get(f"/p/{demo}/bench/drawer/suggestions?mapping={mapping.id}")
     assert answer.status_code == 200 and "What Drip could move" in answer.text
     assert answer.text.count("data-pick=") == 3
+
+
+def test_what_stays_after_the_start_is_not_looked_through_again(client, studio):
+    try:
+        server._settle(client.application, studio)
+        assert gc.get_freeze_count() > 10 * len(gc.get_objects())
+    finally:
+        gc.unfreeze()

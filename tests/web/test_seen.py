@@ -60,3 +60,16 @@ def test_a_revision_that_never_was_is_refused(client, demo, whose, seen):
     drawn = client.get(f"/p/{demo}/sound?envelope={whose}").text
     switch = commands(drawn, "set_field", r"clean_up\.0\.on")[0]
     assert sent(client, demo, {**switch, "value": False, "seen": seen}).status_code in {404, 422}
+
+
+def test_what_was_tried_by_hand_is_used_where_it_was_seen(client, demo, studio):
+    drawn = client.get(f"/p/{demo}/stage?part=rain").text
+    uses = [json.loads(unescape(one)) for one in re.findall(r"data-use='([^']*)'", drawn)]
+    (rest, full) = (one for one in uses if one.get("path", "").startswith("drives.1."))
+    assert [rest["path"], full["path"]] == ["drives.1.rest", "drives.1.full"]
+    first, second = studio.projects.current(demo).document.mapping(full["id"]).drives
+    drop = {"kind": "change_list", "owner": "mapping", "id": full["id"], "path": "drives.0", "how": "drop"}
+    assert sent(client, demo, drop).status_code == 200
+    assert sent(client, demo, {**full, "value": 12.5}).status_code == 200
+    assert studio.projects.current(demo).document.mapping(full["id"]).drives == (second.but(full=12.5),)
+    assert {"kind": "set_value", "target": "rain:turn"} in uses, "nothing drives it"

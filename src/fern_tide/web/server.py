@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import importlib
 import logging
 import signal
@@ -68,6 +69,8 @@ def _settle(app: Flask, studio: Studio) -> None:
     for name in app.jinja_env.list_templates():
         app.jinja_env.get_template(name)
     importlib.import_module("scipy.ndimage")
+    gc.collect()
+    gc.freeze()  # what stays is looked through no more: that stopped everybody for a few pictures of the screen
     try:
         sweep(studio)
     except Exception:

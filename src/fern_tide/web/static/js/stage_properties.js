@@ -113,12 +113,10 @@ export class PartProperties extends Component {
   }
 
   /** Use what was tried as a mapping's rest or full, or as the part's own value where nothing drives it. */
-  #use(end) {
-    const { target, value } = this.#tried;
+  #use(command) {
+    const { value } = this.#tried;
     this.#tried = null;
-    const { mapping, place } = this.find(`[data-tried="${CSS.escape(target)}"]`).dataset;
-    if (mapping) return project.edit({ kind: "set_field", owner: "mapping", id: mapping, path: `drives.${place}.${end}`, value });
-    return project.edit({ kind: "set_value", target, value });
+    return project.edit({ ...command, value });
   }
 
   #changed(target) {
@@ -158,7 +156,7 @@ export class PartProperties extends Component {
 
   #pressed(button) {
     const { use, anchor, word, drawOutline } = button?.dataset ?? {};
-    if (use) this.#use(use);
+    if (use) this.#use(JSON.parse(use));
     else if (anchor) this.#anchorAt(...anchor.split(" ").map(Number), word);
     else if (button?.id === "keep-base") project.status.space === "3d" ? this.#anchorSolid("base") : this.#anchorAt(1, 2, "bottom");
     else if (drawOutline) this.#drawOutline(drawOutline);
