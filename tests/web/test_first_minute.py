@@ -3,10 +3,11 @@
 import gc
 import xml.etree.ElementTree as ET
 
-from fern_tide.web import server
 from tests.conftest import drums, wav
 from tests.web.test_pages import status, unpack
 from tests.web.test_tuning import first, post
+
+from fern_tide.web import server
 
 
 def lines(client, key, query=""):

@@ -67,7 +67,7 @@ def test_what_was_tried_by_hand_is_used_where_it_was_seen(client, demo, studio):
     uses = [json.loads(unescape(one)) for one in re.findall(r"data-use='([^']*)'", drawn)]
     (rest, full) = (one for one in uses if one.get("path", "").startswith("drives.1."))
     assert [rest["path"], full["path"]] == ["drives.1.rest", "drives.1.full"]
-    first, second = studio.projects.current(demo).document.mapping(full["id"]).drives
+    _, second = studio.projects.current(demo).document.mapping(full["id"]).drives
     drop = {"kind": "change_list", "owner": "mapping", "id": full["id"], "path": "drives.0", "how": "drop"}
     assert sent(client, demo, drop).status_code == 200
     assert sent(client, demo, {**full, "value": 12.5}).status_code == 200

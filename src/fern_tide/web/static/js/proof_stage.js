@@ -105,7 +105,10 @@ class Sheet {
   #pictures = [];
 
   constructor(frames, image, { width, height }) {
-    Object.assign(this, { frames, image, width, height });
+    this.frames = frames;
+    this.image = image;
+    this.width = width;
+    this.height = height;
     this.#begin(0);
   }
 
