@@ -1,6 +1,7 @@
-"""The stage on the whole screen, with nothing else on it."""
+"""The stage on the whole screen, with nothing else on it; and the outline of what is chosen on it."""
 
-from tests.journeys.conftest import wait
+from tests.journeys.conftest import open_stage, wait
+from tests.journeys.test_stage_room import drive
 from tests.journeys.test_ways import choose
 
 LEAF = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><rect id="leaf" width="4" height="4"/></svg>'
@@ -35,3 +36,49 @@ def test_an_answer_to_one_message_is_not_offered_with_the_next(stage_room):
     page.click("[data-lead] >> nth=0")
     page.wait_for_selector("#notice:has-text('Move the knob')")
     assert page.locator("#notice-other").is_hidden() and page.locator("#notice-act").is_hidden()
+
+
+AWAY = """(() => {
+  const box = (selector) => document.querySelector(selector).getBoundingClientRect();
+  const sides = (selector) => ["left", "top", "right", "bottom"].map((side) => box(selector)[side]);
+  const outline = sides("#stage .over polygon");
+  return Math.max(...sides("#stage-lamp-bulb--own").map((side, at) => Math.abs(side - outline[at])));
+})()"""
+
+
+def seek(page, frame):
+    page.evaluate(f"script('transport').then((m) => m.transport.seek({frame}))")
+
+
+def test_the_outline_follows_a_drawn_part(stage_room):
+    page = stage_room
+    choose(page, "lamp-bulb")
+    drive(page, "lamp-bulb:scale_y")
+    wait(page, "document.querySelector('[data-running=\"lamp-bulb:scale_y\"]')?.textContent === '1.00'")
+    tall = set()
+    for frame in (9, 0, 12, 15):
+        seek(page, frame)
+        wait(page, f"{AWAY} < 3")
+        tall.add(round(page.locator("#stage .over polygon").bounding_box()["height"]))
+    assert max(tall) > min(tall) + 6, "it stretches"
+
+
+def test_the_outline_follows_a_part_in_space(page):
+    page.expect_console("GPU stall")
+    page.goto("/")
+    page.click("#open-demo")
+    page.wait_for_url("**/bench")
+    page.goto("/")
+    page.click("main li a:has-text('potting bench')")
+    open_stage(page)
+    page.wait_for_selector("#stage canvas")
+    choose(page, "lamp")
+    points = "document.querySelector('#stage .over polygon').getAttribute('points')"
+    wait(page, f"{points} && !document.querySelector('[data-work]:not([hidden])')", seconds=60)
+    seek(page, 0)
+    page.wait_for_timeout(500)
+    first = page.evaluate(points)
+    seek(page, 100)
+    wait(page, f"{points} !== '{first}'")
+    seek(page, 0)
+    wait(page, f"{points} === '{first}'")
