@@ -270,6 +270,16 @@ def stage_room(page):
     return page
 
 
+def open_potting_bench(page):
+    """Open the 3D demo, once its sounds are read."""
+    page.expect_console("GPU stall")
+    ask(page, "/projects/demo")
+    page.goto("/")
+    page.locator("main li a", has_text="potting bench").first.click()
+    page.wait_for_url("**/bench")
+    read_whole(page, page.url.rpartition("/")[0])
+
+
 def open_stage(page):
     page.click("#rooms >> text=Stage")
     on_stage(page)

@@ -9,7 +9,7 @@ from PIL import Image
 from tests.conftest import drums, wav
 from tests.core.scene.test_basis import TILES, tiled
 from tests.gltf import GLB, document, glb
-from tests.journeys.conftest import ask, stored, wait
+from tests.journeys.conftest import open_potting_bench, stored, wait
 
 FLAT = "".join(
     f'<path id="leaf-{n}" d="M{20 * (n % 80)} {12 * (n // 80)}q8 -6 16 0t-16 6z" fill="#{40 + n % 50:02x}6b3a"/>'
@@ -210,11 +210,7 @@ def test_a_second_model_is_offered_only_in_the_place_of_the_first(dark):
 
 
 def test_parts_in_space_are_chosen_by_a_box_and_their_order_is_shown(page):
-    page.expect_console("GPU stall")
-    ask(page, "/projects/demo")
-    page.goto("/")
-    page.locator("main li a", has_text="potting bench").first.click()
-    page.wait_for_url("**/bench")
+    open_potting_bench(page)
     page.click("#rooms >> text=Stage")
     page.wait_for_selector("[data-select='cloche-1']")
     page.click("[data-select='cloche-1']")

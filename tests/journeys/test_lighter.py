@@ -1,6 +1,6 @@
 """A room that the processor draws has fewer triangles while it is live, and looks the same."""
 
-from tests.journeys.conftest import ask
+from tests.journeys.conftest import open_potting_bench
 
 LOOKS = """async () => {
   const { ProofStage } = await script("proof_stage");
@@ -43,11 +43,7 @@ LOOKS = """async () => {
 
 
 def test_fewer_triangles_look_the_same(page):
-    page.expect_console("GPU stall")
-    ask(page, "/projects/demo")
-    page.goto("/")
-    page.locator("main li a", has_text="potting bench").first.click()
-    page.wait_for_url("**/bench")
+    open_potting_bench(page)
     page.press("body", "4")
     page.wait_for_selector("#proof-begin:not([disabled])")
     whole, light, back, loaded, again, fine = page.evaluate(LOOKS)

@@ -170,3 +170,12 @@ def test_a_drawings_own_motion_is_in_its_proof(demo):
             assert seen[colour] == pytest.approx(x, abs=0.6), (second, colour)
         assert seen["110" if second != 1 else "011"] == pytest.approx(20, abs=0.6)
         assert seen["101"] == pytest.approx(320 if second == 2 else 20, abs=0.6)
+
+
+def test_a_frame_that_the_browser_has_no_memory_for_is_said_in_our_words(demo):
+    demo.press("body", "4")
+    demo.wait_for_selector("#proof-begin:not([disabled])")
+    demo.evaluate("window.createImageBitmap = async () => { throw new DOMException('no', 'InvalidStateError'); }")
+    demo.click("#proof-begin")
+    wait(demo, "document.querySelector('#proof-status').textContent === 'The picture could not be drawn.'")
+    assert demo.is_enabled("#proof-begin")

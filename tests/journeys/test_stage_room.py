@@ -10,7 +10,7 @@ import pytest
 from PIL import Image
 from tests.conftest import drums, wav
 from tests.gltf import GLB
-from tests.journeys.conftest import UNTOUCHED, axe, open_stage, pick, stop_clock, stored, wait
+from tests.journeys.conftest import UNTOUCHED, axe, open_potting_bench, open_stage, pick, stop_clock, stored, wait
 from tests.journeys.test_whole_way import download
 
 from fern_tide.core.base.frame_rate import FrameRate
@@ -272,12 +272,7 @@ def test_a_3d_model_made_elsewhere_is_picked_and_tried(room):
 
 
 def test_the_lamp_of_the_3d_demo_swings_both_ways_on_the_stage(page):
-    page.expect_console("GPU stall")
-    page.goto("/")
-    page.click("#open-demo")
-    page.wait_for_url("**/bench")
-    page.goto("/")
-    page.click("main li a:has-text('potting bench')")
+    open_potting_bench(page)
     open_stage(page)
     page.wait_for_selector("#stage canvas")
     choose(page, "lamp")

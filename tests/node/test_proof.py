@@ -45,10 +45,12 @@ def test_what_does_nothing_in_a_frame_is_not_drawn(modules):
     drawing = (
         f'<svg><g transform="rotate(0)" opacity="1"><g transform="scale(1 1)">{haze.format("a")}</g></g>'
         f'<g opacity="0.5" transform="rotate(0.1)" filter="url(#stage-b--filter)">{haze.format("b")}</g>'
+        f'<g style="filter: url(&quot;#stage-c--filter&quot;)"/>{haze.format("c")}'
         '<filter id="stage-own"><feOffset/></filter><g stroke-opacity="1"/><text> opacity="1"</text></svg>'
     )
     assert modules("proof_stage", "lean", drawing) == (
         "<svg><g><g></g></g>"
         f'<g opacity="0.5" transform="rotate(0.1)" filter="url(#stage-b--filter)">{haze.format("b")}</g>'
+        f'<g style="filter: url(&quot;#stage-c--filter&quot;)"/>{haze.format("c")}'
         '<filter id="stage-own"><feOffset/></filter><g stroke-opacity="1"/><text> opacity="1"</text></svg>'
     )

@@ -10,6 +10,9 @@ export function middle(numbers) {
   return sorted.length ? (sorted[(sorted.length - 1) >> 1] + sorted[sorted.length >> 1]) / 2 : NaN;
 }
 
+/** Now, by a clock that a page and its workers share, in ms. */
+export const sharedNow = () => performance.timeOrigin + performance.now();
+
 export class HeardClock {
   #apart = [];
   #last = NaN;

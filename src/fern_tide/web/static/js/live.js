@@ -2,7 +2,7 @@
 
 import { Component } from "./component.js";
 import { first } from "./dom.js";
-import { middle } from "./heard_clock.js";
+import { middle, sharedNow } from "./heard_clock.js";
 import { Microphone, RATE, RehearsalMicrophone } from "./microphone.js";
 import { hush, notice, telling, UNREACHABLE } from "./notices.js";
 import { unpackedMotion } from "./pieces.js";
@@ -39,9 +39,6 @@ export function withRows(known, properties, arrays) {
 
 /** Whether an answer waited while the page drew: the next one is on its way, and with that the picture is less late. Pure. */
 export const isStale = ({ cameAt, drawnAt, now }) => now - cameAt > WAITED_MS && now - drawnAt < LONGEST_MS;
-
-/** By a clock that page and worker share, in ms. */
-const clock = () => performance.timeOrigin + performance.now();
 
 export class Live extends Component {
   #session = null;
@@ -178,7 +175,7 @@ export class Live extends Component {
     standing.curves = Object.fromEntries(Object.entries(head.curves).map(([target, { kind, values }]) => [target, { kind, values: arrays[values] }]));
     Object.assign(standing.parts, head.parts);
     for (const [id, properties] of Object.entries(head.pieces)) standing.arrays[id] = withRows(standing.arrays[id], properties, arrays);
-    if (isStale({ cameAt, drawnAt: this.#drawnAt, now: clock() })) return;
+    if (isStale({ cameAt, drawnAt: this.#drawnAt, now: sharedNow() })) return;
     this.#next = { heardAt, standing: { ...standing, frame: head.frames - 1, seconds: (head.frame * rate[1]) / rate[0] } };
     if (!this.#isDrawn) this.#draw();
   }
@@ -194,7 +191,7 @@ export class Live extends Component {
       this.#draw();
     });
     this.onStand(next.standing);
-    this.#drawnAt = clock();
+    this.#drawnAt = sharedNow();
     this.#delays.push(this.#drawnAt - next.heardAt);
     if (this.#delays.length > LOOKS) this.#delays.shift();
   }

@@ -1,6 +1,7 @@
 // Beside the page: takes what the capture hears, sends it to Python frame by frame, and gives the answers to the page, which
 // may be busy drawing meanwhile.
 
+import { sharedNow } from "./heard_clock.js";
 import { Feed } from "./live_feed.js";
 
 const scope = /** @type {any} */ (globalThis);
@@ -8,9 +9,6 @@ let feed = null;
 let url = "";
 /** @type {(value?: any) => void} */
 let opened = () => {};
-
-/** By a clock that page and worker share, in ms. */
-const now = () => performance.timeOrigin + performance.now();
 
 /** Send samples; after one answer that is none, the page says where to go on. */
 async function send(samples, headers) {
@@ -22,12 +20,12 @@ async function send(samples, headers) {
 }
 
 function begin({ port, headers, rate, hz, channels }) {
-  const onAnswer = ({ status, body }, heardAt) => scope.postMessage({ status, body, heardAt, cameAt: now() }, [body]);
+  const onAnswer = ({ status, body }, heardAt) => scope.postMessage({ status, body, heardAt, cameAt: sharedNow() }, [body]);
   const onWrong = (wrong) => {
     if (!(wrong instanceof TypeError)) console.error(wrong); // fetch throws a TypeError where nobody answers
     scope.postMessage({ status: 0 });
   };
-  feed = new Feed({ rate, hz, channels, now, send: (samples) => send(samples, headers), onAnswer, onWrong });
+  feed = new Feed({ rate, hz, channels, now: sharedNow, send: (samples) => send(samples, headers), onAnswer, onWrong });
   port.onmessage = ({ data }) => feed.add(data);
 }
 

@@ -84,20 +84,30 @@ const CELL = 24; // pixels
 const MOST_TRIES = 500;
 const BESIDE = 3; // frames of a sheet
 const NONE = () => {};
+const UNDRAWN = "The picture could not be drawn.";
 const PREFIX = "stage-";
 const NAMED = new RegExp(`(\\sid="|href="#|url\\(#|url\\(&quot;#)${PREFIX}`, "g");
 
 const IDLE = / (?:transform="(?:rotate\(0\)|scale\(1 1\))"|opacity="1")/g;
 const HAZE = /<filter id="([^"]+--filter)".*?<\/filter>/gs;
 
-/** A frame's drawing without what does nothing in it: our moves that move nothing, our blurs that nothing goes through. Pure. */
+/** A frame's drawing without what does nothing in it: moves that move nothing, blurs that nothing goes through. Pure. */
 export const lean = (text) =>
-  text.replace(HAZE, (filter, id) => (text.includes(`url(#${id})`) ? filter : "")).replace(/<[^>]+>/g, (tag) => tag.replace(IDLE, "")); // words are left alone
+  text.replace(HAZE, (filter, id) => (text.includes(`#${id}`) ? filter : "")).replace(/<[^>]+>/g, (tag) => tag.replace(IDLE, "")); // words are left alone
 
 /** A frame's drawing as one of several in a sheet: below those before it, its ids its own. Pure. */
 export function tileOf(text, { at, height }) {
   const own = text.replace(/<[^>]+>/g, (tag) => tag.replace(NAMED, `$1${PREFIX}${at}-`)); // words are left alone
   return own.replace("<svg", `<svg y="${at * height}"`);
+}
+
+/** What is drawn on an image or a canvas, or a part of it, as a picture; a browser has words of its own for what goes wrong. */
+async function takenFrom(...drawn) {
+  try {
+    return await createImageBitmap(.../** @type {[any]} */ (drawn));
+  } catch {
+    throw new Error(UNDRAWN);
+  }
 }
 
 /** Frames that are opened as one picture of an SVG, one below the other; a browser draws each beside the page, a few at once. */
@@ -115,7 +125,7 @@ class Sheet {
   #begin(first) {
     for (let at = first; at < Math.min(first + BESIDE, this.frames.length); at += 1) {
       if (this.#pictures[at]) continue;
-      this.#pictures[at] = createImageBitmap(this.image, 0, at * this.height, this.width, this.height);
+      this.#pictures[at] = takenFrom(this.image, 0, at * this.height, this.width, this.height);
       this.#pictures[at].catch(NONE); // it is waited for in its turn
     }
   }
@@ -140,9 +150,9 @@ class PictureFiles {
 
   /** @returns {Promise<Blob>} */
   async write(canvas, type, quality) {
-    const picture = await createImageBitmap(canvas); // as it is now
+    const picture = await takenFrom(canvas); // as it is now
     return new Promise((done, failed) => {
-      this.#waiting.push((blob) => (blob ? done(blob) : failed(new Error("The picture could not be drawn."))));
+      this.#waiting.push((blob) => (blob ? done(blob) : failed(new Error(UNDRAWN))));
       this.worker.postMessage({ picture, type, quality }, [picture]);
     });
   }
