@@ -175,7 +175,7 @@ def test_a_drawings_own_motion_is_in_its_proof(demo):
 def test_a_frame_that_the_browser_has_no_memory_for_is_said_in_our_words(demo):
     demo.press("body", "4")
     demo.wait_for_selector("#proof-begin:not([disabled])")
-    demo.evaluate("window.createImageBitmap = async () => { throw new DOMException('no', 'InvalidStateError'); }")
+    demo.evaluate("() => { window.createImageBitmap = () => Promise.reject(new DOMException('no')); }")
     demo.click("#proof-begin")
     wait(demo, "document.querySelector('#proof-status').textContent === 'The picture could not be drawn.'")
     assert demo.is_enabled("#proof-begin")
