@@ -1,8 +1,12 @@
 """A proof as the page draws it: the playhead that is burnt in is the frame, in every frame."""
 
+import base64
+import io
+
 import av
 import numpy as np
 import pytest
+from PIL import Image
 from playwright.sync_api import Page
 from tests.journeys.conftest import wait
 from tests.journeys.test_stage_room import bring_in
@@ -11,8 +15,8 @@ BITS = 20
 FRAMES = 40
 
 
-def shortened(page: Page):
-    edit = f"project.edit({{ kind: 'set_length', frames: {FRAMES} }})"
+def shortened(page: Page, frames: int = FRAMES):
+    edit = f"project.edit({{ kind: 'set_length', frames: {frames} }})"
     page.evaluate(f"script('project').then(({{ project }}) => {edit})")
     page.press("body", "4")
     page.wait_for_selector("#proof-begin:not([disabled])")
@@ -55,7 +59,7 @@ def test_the_frame_that_is_burnt_in_is_the_frame_and_they_all_are_there(demo, ki
 
 
 def test_one_that_was_stopped_goes_on_and_flashes_are_measured(demo):
-    shortened(demo)
+    shortened(demo, 3 * FRAMES)
     demo.click("#proof-begin")
     wait(demo, "document.querySelector('#proof-status').textContent.includes('Drawing')")
     demo.click("#proof-stop")
@@ -81,29 +85,25 @@ DRAWN = """async () => {
   const { ProofStage } = await script("proof_stage");
   const scope = new AbortController();
   const stage = await new ProofStage({ width: 640, height: 360 }, scope.signal).load();
-  const pixels = () => stage.context.getImageData(0, 0, 640, 360).data;
+  const pixels = async (sheet, at) => new Uint8Array(await stage.pixels(await stage.layers(sheet, at)));
   const frames = [0, 1, 2, 3, 100, 200, 300, 400];
   const sheet = await stage.sheet(frames);
   const together = [];
-  for (const at of frames.keys()) {
-    await stage.draw(sheet, at);
-    together.push(pixels());
-  }
+  for (const at of frames.keys()) together.push(await pixels(sheet, at));
   const isBright = (value, place) => place % 4 === 0 && value > 150;
   const words = together.map((all) => all.subarray(0, 640 * 30 * 4).filter(isBright).length);
   const [others, stills] = [[], []];
-  const furthest = (at) => {
-    const alone = pixels();
+  const furthest = (at, alone) => {
     return together[at].reduce((most, value, place) => Math.max(most, Math.abs(value - alone[place])), 0);
   };
+  const context = new OffscreenCanvas(640, 360).getContext("2d", { alpha: false, willReadFrequently: true });
   for (const [at, frame] of frames.entries()) {
-    await stage.draw(await stage.sheet([frame]), 0);
-    others.push(furthest(at));
+    others.push(furthest(at, await pixels(await stage.sheet([frame]), 0)));
     const image = new Image(640, 360);
     image.src = URL.createObjectURL(new Blob([stage.svgOf(frame)], { type: "image/svg+xml" }));
     await image.decode();
-    stage.context.drawImage(image, 0, 0, 640, 360);
-    stills.push(furthest(at));
+    context.drawImage(image, 0, 0, 640, 360);
+    stills.push(furthest(at, context.getImageData(0, 0, 640, 360).data));
   }
   scope.abort();
   return { words, others, stills };
@@ -140,8 +140,7 @@ WHERE = """async () => {
   const sheet = await stage.sheet([0, 30, 60]);
   const places = [];
   for (const at of sheet.frames.keys()) {
-    await stage.draw(sheet, at);
-    const { data } = stage.context.getImageData(0, 0, 640, 360);
+    const data = new Uint8Array(await stage.pixels(await stage.layers(sheet, at)));
     const sums = {};
     for (let place = 0; place < data.length; place += 4) {
       const bit = (value) => (value > 250 ? 1 : value < 5 ? 0 : "-");
@@ -179,3 +178,41 @@ def test_a_frame_that_the_browser_has_no_memory_for_is_said_in_our_words(demo):
     demo.click("#proof-begin")
     wait(demo, "document.querySelector('#proof-status').textContent === 'The picture could not be drawn.'")
     assert demo.is_enabled("#proof-begin")
+
+
+SEEN = """async ([width, height, clear]) => {
+  const { ProofStage } = await script("proof_stage");
+  const scope = new AbortController();
+  const stage = await new ProofStage({ width, height, clear, background: "#0e1b18" }, scope.signal).load();
+  const frame = 200;
+  const sheet = await stage.sheet([frame - 1, frame]);
+  const picture = await stage.file(await stage.layers(sheet, 1), "image/png");
+  const drawing = stage.svgOf(frame);
+  scope.abort();
+  const reader = new FileReader();
+  reader.readAsDataURL(picture);
+  await new Promise((done) => (reader.onload = done));
+  return [reader.result.split(",")[1], drawing];
+}"""
+
+
+@pytest.mark.parametrize(("size", "clear"), [((640, 360), True), ((480, 480), False), ((480, 480), True)])
+def test_a_frame_looks_as_the_browser_shows_the_drawing_on_a_page(demo, size, clear):
+    """Also what is half seen through, and beside a stage of another shape than the picture."""
+    edit = "project.edit({ kind: 'set_value', target: 'cloches:y', value: 150 })"
+    demo.evaluate(f"script('project').then(({{ project }}) => {edit})")
+    demo.press("body", "4")
+    demo.wait_for_selector("#proof-begin:not([disabled])")
+    picture, drawing = demo.evaluate(SEEN, [*size, clear])
+    page = demo.context.browser.new_page(viewport={"width": size[0], "height": size[1]})
+    page.set_content(f"<body bgcolor='{'' if clear else '#0e1b18'}'><style>body{{margin:0}}</style>{drawing}")
+    page.wait_for_function("document.fonts.status === 'loaded' && document.querySelector('text')")
+    shot = page.screenshot(omit_background=clear)
+    page.close()
+    seen, wanted = (
+        np.asarray(Image.open(io.BytesIO(png)).convert("RGBA"), dtype=float)
+        for png in (base64.b64decode(picture), shot)
+    )
+    off = np.abs(seen[..., 3] - wanted[..., 3]) + np.abs((seen - wanted)[..., :3] * seen[..., 3:] / 255).max(axis=-1)
+    assert (off > 12).mean() < 0.005, "edges are smoothed otherwise, no more"
+    assert off.mean() < 1 and (not clear or (wanted[..., 3] < 250).mean() > 0.1), "of 255"

@@ -13,9 +13,9 @@ SEEN = """async () => {
   const { ProofStage } = await script("proof_stage");
   const scope = new AbortController();
   const stage = await new ProofStage({ width: 480, height: 270 }, scope.signal).load();
-  await stage.draw(await stage.sheet([0]), 0);
+  const picture = await stage.file(await stage.layers(await stage.sheet([0]), 0), "image/png");
   scope.abort();
-  return stage.canvas.toDataURL().split(",")[1];
+  return btoa(String.fromCharCode(...new Uint8Array(await picture.arrayBuffer())));
 }"""
 
 

@@ -32,7 +32,7 @@ def test_a_drawing_is_one_of_several_by_its_place_and_names_of_its_own(modules):
         '<svg xmlns="x" width="9"><linearGradient id="stage-a"/><g id="stage-b" clip-path="url(#stage-c)" '
         'style="fill: url(&quot;#stage-a&quot;)"><use href="#stage-b"/></g><text> id="stage-b"</text></svg>'
     )
-    tile = modules("proof_stage", "tileOf", drawing, {"at": 3, "height": 540})
+    tile = modules("proof_sheet", "tileOf", drawing, {"at": 3, "height": 540})
     assert tile == (
         '<svg y="1620" xmlns="x" width="9"><linearGradient id="stage-3-a"/><g id="stage-3-b" '
         'clip-path="url(#stage-3-c)" '
@@ -48,7 +48,7 @@ def test_what_does_nothing_in_a_frame_is_not_drawn(modules):
         f'<g style="filter: url(&quot;#stage-c--filter&quot;)"/>{haze.format("c")}'
         '<filter id="stage-own"><feOffset/></filter><g stroke-opacity="1"/><text> opacity="1"</text></svg>'
     )
-    assert modules("proof_stage", "lean", drawing) == (
+    assert modules("proof_sheet", "lean", drawing) == (
         "<svg><g><g></g></g>"
         f'<g opacity="0.5" transform="rotate(0.1)" filter="url(#stage-b--filter)">{haze.format("b")}</g>'
         f'<g style="filter: url(&quot;#stage-c--filter&quot;)"/>{haze.format("c")}'

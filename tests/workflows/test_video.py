@@ -16,14 +16,19 @@ WIDE, TALL, CELLS = 160, 90, 8
 N_FRAMES = 50
 
 
-def picture(frame, *, clear=False):
-    """A picture whose upper half says its number in black and white marks."""
+def pixels_of(frame, *, clear=False):
+    """The pixels of a picture whose upper half says its number in black and white marks."""
     pixels = np.full((TALL, WIDE, 4), 90, dtype=np.uint8)
     pixels[..., 3] = 128 if clear else 255
     for at in range(CELLS):
         pixels[: TALL // 2, at * 20 : at * 20 + 20, :3] = 255 if frame >> (CELLS - 1 - at) & 1 else 0
+    return pixels
+
+
+def picture(frame, *, clear=False):
+    """Such a picture as a file."""
     out = io.BytesIO()
-    image = Image.fromarray(pixels)
+    image = Image.fromarray(pixels_of(frame, clear=clear))
     if clear:
         image.save(out, "PNG")
     else:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import zipfile
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from itertools import chain, repeat
@@ -28,6 +28,11 @@ _COLOURS: dict[str, dict[str, Any]] = {
     "yuv420p": {"dst_colorspace": Colorspace.ITU709, "dst_color_range": ColorRange.MPEG},
     "yuva420p": {"dst_colorspace": Colorspace.ITU709, "dst_color_range": ColorRange.MPEG},
 }
+_SHAPES: dict[str, Callable[[int, int], tuple[int, ...]]] = {
+    "yuv420p": lambda width, height: (height * 3 // 2, width),
+    "rgba": lambda width, height: (height, width, 4),
+}
+"""Of the pixels of a picture, as numpy has them."""
 _WHEN = (2000, 1, 1, 0, 0, 0)
 
 
@@ -62,6 +67,13 @@ class VideoKind:
     clear: bool = False
     container: str = ""
     ticks: int = 0
+
+    @property
+    def frame_format(self) -> str:
+        """What a drawn frame is stored as: a pixel format where it is encoded soon, else a file's."""
+        if self.in_parts:
+            return "rgba" if self.clear else self.pixels
+        return "png" if self.clear else "jpg"
 
     @property
     def in_parts(self) -> bool:
@@ -250,6 +262,34 @@ def _sound(path: Path, n_samples: int) -> Iterator[tuple[int, Float32Array]]:
         for block in mix_blocks([MixTrack(stream, info)], rate_hz=SOUND_HZ, n_samples=n_samples):
             yield start, block
             start += block.shape[1]
+
+
+def stored_pixels(plain: bytes | memoryview, pixels: str, *, width: int, height: int) -> bytes | memoryview:
+    """Give a picture's pixels as they are stored until they are encoded: `stored_picture` reads them.
+
+    Args:
+        plain: red, green, blue and share of cover of each pixel, a byte each, row after row.
+        pixels: the format that is stored: 'rgba' as they are, or 'yuv420p'.
+        width: of the picture.
+        height: of the picture.
+    """
+    if pixels == "rgba":
+        return plain
+    frame = stored_picture(plain, "rgba", width=width, height=height).reformat(format=pixels, **_COLOURS[pixels])
+    return bytes(frame.to_ndarray().tobytes())
+
+
+def stored_picture(content: bytes | memoryview, pixels: str, *, width: int, height: int) -> Any:
+    """Read stored_pixels.
+
+    Raises:
+        ValueError: it is not as long as it has to be.
+    """
+    rows = np.frombuffer(content, dtype=np.uint8).reshape(*_SHAPES[pixels](width, height))
+    frame: Any = av.VideoFrame.from_ndarray(rows, format=pixels)
+    if pixels in _COLOURS:
+        frame.colorspace, frame.color_range = Colorspace.ITU709, ColorRange.MPEG
+    return frame
 
 
 def decoded(content: bytes) -> Any:
