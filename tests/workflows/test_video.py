@@ -10,7 +10,8 @@ import pytest
 import soundfile
 from PIL import Image
 
-from fern_tide.workflows.hand_off.video import KINDS, archive, decoded, encode, join, small
+from fern_tide.workflows.hand_off.pixels import decoded, small
+from fern_tide.workflows.hand_off.video import KINDS, archive, encode, join
 
 WIDE, TALL, CELLS = 160, 90, 8
 N_FRAMES = 50

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from fern_tide.core.sound.band_reading import is_cut_coarsely
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.features import BandsFeature, SpectrumFeature
@@ -17,6 +19,7 @@ def spectrum_of_band(
     return SpectrumFeature(channel=channel, window=resolved, part=Part.LOWS if lows else Part.WHOLE)
 
 
+@lru_cache(maxsize=512)
 def band_feature(
     channel: Channel, window: Window, *, low_hz: float, high_hz: float, sample_rate_hz: int
 ) -> SpectrumFeature | BandsFeature:

@@ -51,6 +51,7 @@ PART_HZ = {Part.LOWS: 300.0, Part.NOTES: 4_440.0}  # the highest note is B7, tun
 _SECONDS = {Window.TIGHT: 0.02322, Window.BALANCED: 0.04644, Window.FINE: 0.09288}
 
 
+@lru_cache(maxsize=64)
 def window_samples(window: Window, *, sample_rate_hz: int) -> int:
     """Give the window's length: the power of two nearest to its time. Auto must be resolved first."""
     return int(2 ** round(np.log2(_SECONDS[window] * sample_rate_hz)))

@@ -9,8 +9,8 @@ import av
 from PIL import Image
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
+from fern_tide.workflows.hand_off.pixels import decoded, stored_picture, stored_pixels
 from fern_tide.workflows.hand_off.proof_order import ProofOrder
-from fern_tide.workflows.hand_off.video import decoded, stored_picture, stored_pixels
 from fern_tide.workflows.studio import Studio
 
 MOST_FILE_BYTES = 24 << 20

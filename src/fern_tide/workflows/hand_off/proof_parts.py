@@ -12,8 +12,9 @@ import numpy.typing as npt
 
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.workflows.hand_off import proof_frames
+from fern_tide.workflows.hand_off.pixels import small
 from fern_tide.workflows.hand_off.proof_order import ProofOrder
-from fern_tide.workflows.hand_off.video import encode, paced, small
+from fern_tide.workflows.hand_off.video import encode, paced
 from fern_tide.workflows.studio import Studio
 
 FRAMES = 128

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import zipfile
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from itertools import chain, repeat
@@ -13,26 +13,16 @@ from typing import Any, BinaryIO, TypeVar
 
 import av
 import numpy as np
-import numpy.typing as npt
 from av.video.frame import PictureType
-from av.video.reformatter import ColorRange, Colorspace, Interpolation
 
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import Float32Array
 from fern_tide.core.sound.decode import measure
 from fern_tide.core.sound.mix import MixTrack, mix_blocks
+from fern_tide.workflows.hand_off.pixels import COLOURS
 
 Frame = TypeVar("Frame")
 SOUND_HZ = 48_000
-_COLOURS: dict[str, dict[str, Any]] = {
-    "yuv420p": {"dst_colorspace": Colorspace.ITU709, "dst_color_range": ColorRange.MPEG},
-    "yuva420p": {"dst_colorspace": Colorspace.ITU709, "dst_color_range": ColorRange.MPEG},
-}
-_SHAPES: dict[str, Callable[[int, int], tuple[int, ...]]] = {
-    "yuv420p": lambda width, height: (height * 3 // 2, width),
-    "rgba": lambda width, height: (height, width, 4),
-}
-"""Of the pixels of a picture, as numpy has them."""
 _WHEN = (2000, 1, 1, 0, 0, 0)
 
 
@@ -160,7 +150,7 @@ def encode(kind: VideoKind, frames: Iterable[Any], *, out: BinaryIO, fps: Fracti
         video.width, video.height = begins.width, begins.height
         _say_colours(kind, video.codec_context)
         for place, picture in enumerate(chain([begins], frames)):
-            frame = picture.reformat(format=kind.pixels, **_COLOURS.get(kind.pixels, {}))
+            frame = picture.reformat(format=kind.pixels, **COLOURS.get(kind.pixels, {}))
             frame.pts, frame.time_base = round(place / fps * ticks), 1 / ticks
             frame.pict_type = PictureType.NONE  # a picture file says that it is a key frame
             container.mux(video.encode(frame))
@@ -216,7 +206,7 @@ def _order(path: Path, fps: Fraction) -> list[int]:
 
 def _say_colours(kind: VideoKind, codec: Any) -> None:
     """Say how colours are written: BT.709, the range of television, as players guess for most sizes anyway."""
-    if kind.pixels in _COLOURS:
+    if kind.pixels in COLOURS:
         codec.color_range, codec.colorspace, codec.color_primaries, codec.color_trc = 1, 1, 1, 1
 
 
@@ -262,43 +252,3 @@ def _sound(path: Path, n_samples: int) -> Iterator[tuple[int, Float32Array]]:
         for block in mix_blocks([MixTrack(stream, info)], rate_hz=SOUND_HZ, n_samples=n_samples):
             yield start, block
             start += block.shape[1]
-
-
-def stored_pixels(plain: bytes | memoryview, pixels: str, *, width: int, height: int) -> bytes | memoryview:
-    """Give a picture's pixels as they are stored until they are encoded: `stored_picture` reads them.
-
-    Args:
-        plain: red, green, blue and share of cover of each pixel, a byte each, row after row.
-        pixels: the format that is stored: 'rgba' as they are, or 'yuv420p'.
-        width: of the picture.
-        height: of the picture.
-    """
-    if pixels == "rgba":
-        return plain
-    frame = stored_picture(plain, "rgba", width=width, height=height).reformat(format=pixels, **_COLOURS[pixels])
-    return bytes(frame.to_ndarray().tobytes())
-
-
-def stored_picture(content: bytes | memoryview, pixels: str, *, width: int, height: int) -> Any:
-    """Read stored_pixels.
-
-    Raises:
-        ValueError: it is not as long as it has to be.
-    """
-    rows = np.frombuffer(content, dtype=np.uint8).reshape(*_SHAPES[pixels](width, height))
-    frame: Any = av.VideoFrame.from_ndarray(rows, format=pixels)
-    if pixels in _COLOURS:
-        frame.colorspace, frame.color_range = Colorspace.ITU709, ColorRange.MPEG
-    return frame
-
-
-def decoded(content: bytes) -> Any:
-    """Give a JPEG or PNG as PyAV has pictures."""
-    codec: Any = av.CodecContext.create("png" if content.startswith(b"\x89PNG") else "mjpeg", "r")
-    return codec.decode(av.Packet(content))[0]
-
-
-def small(picture: Any, size: tuple[int, int]) -> npt.NDArray[np.uint8]:
-    """Give a decoded picture's pixels at a small size, shape (height, width, 3), every pixel of it counted."""
-    frame = picture.reformat(*size, format="rgb24", interpolation=Interpolation.AREA)
-    return np.asarray(frame.to_ndarray(), dtype=np.uint8)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from functools import lru_cache
 from itertools import groupby, pairwise
 from typing import Annotated, Any
 
@@ -11,7 +12,7 @@ from pydantic import Field, model_validator
 
 from fern_tide.core.base.live import Live
 from fern_tide.core.base.params import Params, unit
-from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.signal import FloatArray, frozen
 from fern_tide.core.envelope.clean_up.equalise import LIVE_S, Equalising, equalise_rows
 from fern_tide.core.envelope.edges import check_edges, pushed_edges
 from fern_tide.core.envelope.reading import Draws, LiveRead, LiveSource, Reading, Source, lag_of
@@ -66,15 +67,16 @@ class BankParams(Params):
         return pushed_edges(self.low_hz, self.high_hz, field=field, value=value)
 
 
+@lru_cache(maxsize=64)
 def cuts_hz(params: BankParams) -> FloatArray:
     """Give the bands' edges, shape (bands + 1,); mel as m = 2595 log10(1 + f / 700)."""
     low, high, n = params.low_hz, params.high_hz, params.bands + 1
     if params.spacing is Spacing.OCTAVE:
-        return np.geomspace(low, high, n)
+        return frozen(np.geomspace(low, high, n))
     if params.spacing is Spacing.LINEAR:
-        return np.linspace(low, high, n)
+        return frozen(np.linspace(low, high, n))
     lowest, highest = (2595.0 * float(np.log10(1.0 + hz / 700.0)) for hz in (low, high))
-    return np.asarray(700.0 * (10.0 ** (np.linspace(lowest, highest, n) / 2595.0) - 1.0))
+    return frozen(700.0 * (10.0 ** (np.linspace(lowest, highest, n) / 2595.0) - 1.0))
 
 
 def _features(params: BankParams, info: SoundInfo) -> list[SpectrumFeature | BandsFeature]:
@@ -119,14 +121,15 @@ def read(params: BankParams, source: Source) -> FloatArray:
 def _levels(params: BankParams, features: list[SpectrumFeature | BandsFeature], source: Source) -> FloatArray:
     """Read each band from its feature."""
     rate, cuts = source.info.sample_rate_hz, cuts_hz(params)
-    levels = []
-    for feature, low, high in zip(features, cuts[:-1].tolist(), cuts[1:].tolist(), strict=True):
+    levels: list[FloatArray] = []
+    for feature, run in groupby(zip(features, pairwise(cuts.tolist()), strict=True), key=lambda band: band[0]):
         stored = source.get(feature)
-        if isinstance(feature, BandsFeature):
-            row = stored[:, feature.cuts_hz.index(low)].astype(np.float64)
-            levels.append(np.sqrt(row).max(axis=0))
-        else:
-            levels.append(band_level(stored, feature.edges_hz(rate), low_hz=low, high_hz=high))
+        for _, (low, high) in run:
+            if isinstance(feature, BandsFeature):
+                row = stored[:, feature.cuts_hz.index(low)].astype(np.float64)
+                levels.append(np.sqrt(row).max(axis=0))
+            else:
+                levels.append(band_level(stored, feature.edges_hz(rate), low_hz=low, high_hz=high))
     return np.stack(levels)
 
 
