@@ -15,8 +15,8 @@ BITS = 20
 FRAMES = 40
 
 
-def shortened(page: Page, frames: int = FRAMES):
-    edit = f"project.edit({{ kind: 'set_length', frames: {frames} }})"
+def shortened(page: Page):
+    edit = f"project.edit({{ kind: 'set_length', frames: {FRAMES} }})"
     page.evaluate(f"script('project').then(({{ project }}) => {edit})")
     page.press("body", "4")
     page.wait_for_selector("#proof-begin:not([disabled])")
@@ -59,7 +59,7 @@ def test_the_frame_that_is_burnt_in_is_the_frame_and_they_all_are_there(demo, ki
 
 
 def test_one_that_was_stopped_goes_on_and_flashes_are_measured(demo):
-    shortened(demo, 3 * FRAMES)
+    shortened(demo)
     demo.click("#proof-begin")
     wait(demo, "document.querySelector('#proof-status').textContent.includes('Drawing')")
     demo.click("#proof-stop")
@@ -85,25 +85,29 @@ DRAWN = """async () => {
   const { ProofStage } = await script("proof_stage");
   const scope = new AbortController();
   const stage = await new ProofStage({ width: 640, height: 360 }, scope.signal).load();
-  const pixels = async (sheet, at) => new Uint8Array(await stage.pixels(await stage.layers(sheet, at)));
+  const pixels = () => stage.context.getImageData(0, 0, 640, 360).data;
   const frames = [0, 1, 2, 3, 100, 200, 300, 400];
   const sheet = await stage.sheet(frames);
   const together = [];
-  for (const at of frames.keys()) together.push(await pixels(sheet, at));
+  for (const at of frames.keys()) {
+    await stage.draw(sheet, at);
+    together.push(pixels());
+  }
   const isBright = (value, place) => place % 4 === 0 && value > 150;
   const words = together.map((all) => all.subarray(0, 640 * 30 * 4).filter(isBright).length);
   const [others, stills] = [[], []];
-  const furthest = (at, alone) => {
+  const furthest = (at) => {
+    const alone = pixels();
     return together[at].reduce((most, value, place) => Math.max(most, Math.abs(value - alone[place])), 0);
   };
-  const context = new OffscreenCanvas(640, 360).getContext("2d", { alpha: false, willReadFrequently: true });
   for (const [at, frame] of frames.entries()) {
-    others.push(furthest(at, await pixels(await stage.sheet([frame]), 0)));
+    await stage.draw(await stage.sheet([frame]), 0);
+    others.push(furthest(at));
     const image = new Image(640, 360);
     image.src = URL.createObjectURL(new Blob([stage.svgOf(frame)], { type: "image/svg+xml" }));
     await image.decode();
-    context.drawImage(image, 0, 0, 640, 360);
-    stills.push(furthest(at, context.getImageData(0, 0, 640, 360).data));
+    stage.context.drawImage(image, 0, 0, 640, 360);
+    stills.push(furthest(at));
   }
   scope.abort();
   return { words, others, stills };
@@ -140,7 +144,8 @@ WHERE = """async () => {
   const sheet = await stage.sheet([0, 30, 60]);
   const places = [];
   for (const at of sheet.frames.keys()) {
-    const data = new Uint8Array(await stage.pixels(await stage.layers(sheet, at)));
+    await stage.draw(sheet, at);
+    const { data } = stage.context.getImageData(0, 0, 640, 360);
     const sums = {};
     for (let place = 0; place < data.length; place += 4) {
       const bit = (value) => (value > 250 ? 1 : value < 5 ? 0 : "-");
@@ -186,7 +191,8 @@ SEEN = """async ([width, height, clear]) => {
   const stage = await new ProofStage({ width, height, clear, background: "#0e1b18" }, scope.signal).load();
   const frame = 200;
   const sheet = await stage.sheet([frame - 1, frame]);
-  const picture = await stage.file(await stage.layers(sheet, 1), "image/png");
+  await stage.draw(sheet, 1);
+  const picture = await stage.blob("image/png");
   const drawing = stage.svgOf(frame);
   scope.abort();
   const reader = new FileReader();

@@ -13,9 +13,9 @@ SEEN = """async () => {
   const { ProofStage } = await script("proof_stage");
   const scope = new AbortController();
   const stage = await new ProofStage({ width: 480, height: 270 }, scope.signal).load();
-  const picture = await stage.file(await stage.layers(await stage.sheet([0]), 0), "image/png");
+  await stage.draw(await stage.sheet([0]), 0);
   scope.abort();
-  return btoa(String.fromCharCode(...new Uint8Array(await picture.arrayBuffer())));
+  return stage.canvas.toDataURL().split(",")[1];
 }"""
 
 

@@ -6,7 +6,7 @@ import struct
 import av
 import pytest
 from tests.web.test_pages import edit, status
-from tests.workflows.test_video import TALL, WIDE, pixels_of
+from tests.workflows.test_video import TALL, WIDE, picture
 
 from fern_tide.workflows.hand_off import proof_parts
 
@@ -17,10 +17,6 @@ def packed(*frames):
     return b"".join(struct.pack("<I", len(frame)) + frame for frame in frames)
 
 
-def plain(frame):
-    return pixels_of(frame).tobytes()
-
-
 @pytest.fixture
 def begun(client, demo):
     edit(client, demo, {"kind": "set_length", "frames": 10})
@@ -29,8 +25,8 @@ def begun(client, demo):
     return answer.json
 
 
-def send(client, key, begun, first, body, **more):
-    query = {**ASKED, "strip": "false", "first": first, **more}
+def send(client, key, begun, first, body):
+    query = {**ASKED, "strip": "false", "first": first}
     return client.post(
         f"/p/{key}/proof/{begun['id']}/frames",
         query_string=query,
@@ -41,12 +37,11 @@ def send(client, key, begun, first, body, **more):
 
 def test_frames_go_up_and_a_video_comes_back(client, demo, begun):
     assert (begun["frames"], begun["drawn"], begun["clear"]) == (10, 0, False)
-    assert begun["plain"] and begun["at_once"] == 8
-    assert send(client, demo, begun, 0, packed(*map(plain, range(6)))).json == {"next": 6}
+    assert send(client, demo, begun, 0, packed(*map(picture, range(6)))).json == {"next": 6}
     assert client.post(f"/p/{demo}/proof", json=ASKED).json["drawn"] == 6, "another page goes on there"
     early = client.post(f"/p/{demo}/proof/{begun['id']}/end", query_string=ASKED)
     assert early.status_code == 422 and "4 frames are not drawn yet" in early.text
-    send(client, demo, begun, 6, packed(*map(plain, range(6, 10))))
+    send(client, demo, begun, 6, packed(*map(picture, range(6, 10))))
     made = client.post(f"/p/{demo}/proof/{begun['id']}/end", query_string=ASKED).text
     assert "every frame in" in " ".join(made.split())
     url = made.split('id="proof-file"')[1].split('href="')[1].split('"')[0]
@@ -60,37 +55,37 @@ def test_frames_go_up_and_a_video_comes_back(client, demo, begun):
 def test_a_part_is_encoded_when_its_last_frame_comes(client, demo, begun, studio, monkeypatch):
     monkeypatch.setattr(proof_parts, "FRAMES", 4)
     parts = studio.settings.data / "derived"
-    send(client, demo, begun, 4, packed(*map(plain, range(4, 7))))
-    send(client, demo, begun, 0, packed(*map(plain, range(3))))
+    send(client, demo, begun, 4, packed(*map(picture, range(4, 7))))
+    send(client, demo, begun, 0, packed(*map(picture, range(3))))
     assert not list(parts.rglob("*.mp4"))
-    send(client, demo, begun, 3, packed(plain(3)))
+    send(client, demo, begun, 3, packed(picture(3)))
     assert [path.name[-10:] for path in parts.rglob("*.mp4")] == [".00000.mp4"]
 
 
 def test_a_video_has_the_rate_that_was_asked_for(client, demo, begun):
     asked = {**ASKED, "rate": "15"}
     assert client.post(f"/p/{demo}/proof", json=asked).json["id"] == begun["id"], "the same pictures"
-    send(client, demo, begun, 0, packed(*map(plain, range(10))), rate="15")
+    send(client, demo, begun, 0, packed(*map(picture, range(10))))
     made = client.post(f"/p/{demo}/proof/{begun['id']}/end", query_string=asked).text
     assert "5 frames at 15 a second" in " ".join(made.split())
 
 
 def test_a_project_that_was_changed_meanwhile_is_not_mixed(client, demo, begun):
-    send(client, demo, begun, 0, packed(plain(0)))
+    send(client, demo, begun, 0, packed(picture(0)))
     edit(client, demo, {"kind": "set_value", "target": "lamp:x", "value": 3})
-    refused = send(client, demo, begun, 1, packed(plain(1)))
+    refused = send(client, demo, begun, 1, packed(picture(1)))
     assert refused.status_code == 422 and "was changed while its proof was drawn" in refused.json["what"]
     client.post(f"/p/{demo}/undo", json={"base": status(client, demo)["revision"]})
-    assert send(client, demo, begun, 1, packed(plain(1))).status_code == 200
+    assert send(client, demo, begun, 1, packed(picture(1))).status_code == 200
 
 
 @pytest.mark.parametrize(
     ("body", "words"),
     [
-        (packed(plain(0))[:-1], "did not arrive whole"),
+        (packed(picture(0))[:-1], "did not arrive whole"),
         (b"\0\0\0\0", "did not arrive whole"),
         (b"\xff\xff\xff\xff", "did not arrive whole"),
-        (packed(b"<svg/>"), "another picture"),
+        (packed(b"<svg/>"), "is no picture"),
     ],
 )
 def test_broken_frames_are_refused(client, demo, begun, body, words):

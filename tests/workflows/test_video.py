@@ -10,26 +10,20 @@ import pytest
 import soundfile
 from PIL import Image
 
-from fern_tide.workflows.hand_off.pixels import decoded, small
-from fern_tide.workflows.hand_off.video import KINDS, archive, encode, join
+from fern_tide.workflows.hand_off.video import KINDS, archive, decoded, encode, join, small
 
 WIDE, TALL, CELLS = 160, 90, 8
 N_FRAMES = 50
 
 
-def pixels_of(frame, *, clear=False):
-    """The pixels of a picture whose upper half says its number in black and white marks."""
+def picture(frame, *, clear=False):
+    """A picture whose upper half says its number in black and white marks."""
     pixels = np.full((TALL, WIDE, 4), 90, dtype=np.uint8)
     pixels[..., 3] = 128 if clear else 255
     for at in range(CELLS):
         pixels[: TALL // 2, at * 20 : at * 20 + 20, :3] = 255 if frame >> (CELLS - 1 - at) & 1 else 0
-    return pixels
-
-
-def picture(frame, *, clear=False):
-    """Such a picture as a file."""
     out = io.BytesIO()
-    image = Image.fromarray(pixels_of(frame, clear=clear))
+    image = Image.fromarray(pixels)
     if clear:
         image.save(out, "PNG")
     else:

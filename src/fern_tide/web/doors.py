@@ -28,7 +28,6 @@ SLOWEST_BYTES_S = 2_000.0
 """How fast a body must come, after a first while."""
 SPARE_S = 20.0
 _UNSAFE = frozenset(("POST", "PUT", "PATCH", "DELETE"))
-_AT_ONCE_BYTES = 256 << 10  # that are read of a client
 _UNSEEN_BYTES = 64 << 10  # a body as small as this is taken to memory, and the application looks at its token
 
 
@@ -78,7 +77,7 @@ def open_door(app: Flask, *, host: str, port: int, threads: int, most_bytes: int
     server: Any = create_server(
         app, host=host, port=port, threads=threads, max_request_body_size=most_bytes, ident="",
         connection_limit=MOST_CONNECTIONS, channel_timeout=IDLE_S, cleanup_interval=2, asyncore_use_poll=True,
-        max_request_header_size=64 << 10, recv_bytes=_AT_ONCE_BYTES,
+        max_request_header_size=64 << 10,
     )  # fmt: skip
 
     class Parser(_Parser):

@@ -20,7 +20,6 @@ from fern_tide.jobs.queue import connect
 from fern_tide.store.job_rows import DONE, FAILED
 from fern_tide.web.app import create_app
 from fern_tide.web.doors import open_door
-from fern_tide.web.pages.proof import MOST_BYTES
 from fern_tide.workflows.derive.analysis import levels_of
 from fern_tide.workflows.derive.stages import Stages
 from fern_tide.workflows.hand_off import proof, proof_order
@@ -107,7 +106,7 @@ def make_proof(source: Path, out: Path, *, plan: ProofPlan, progress: Callable[[
 def _served(studio: Studio) -> Iterator[int]:
     """Serve a studio on a free port of this machine."""
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # a page asks for many files at once
-    server = open_door(create_app(studio), host="127.0.0.1", port=0, threads=4, most_bytes=MOST_BYTES)
+    server = open_door(create_app(studio), host="127.0.0.1", port=0, threads=4, most_bytes=proof.MOST_FRAME_BYTES * 4)
     threading.Thread(target=server.run, daemon=True).start()
     try:
         yield int(server.effective_port)

@@ -12,12 +12,11 @@ from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.store.job_rows import DONE
 from fern_tide.web.context import body, services, staged, studio
 from fern_tide.web.pages.jobs import job_words
-from fern_tide.workflows.hand_off import proof, proof_frames, proof_order, proof_parts, writing
+from fern_tide.workflows.hand_off import proof, proof_order, proof_parts, writing
 from fern_tide.workflows.hand_off.video import KINDS
 
 pages = Blueprint("proof", __name__, url_prefix="/p/<key>/proof")
-MOST_BYTES = 72 << 20
-"""Of a request: a frame of the largest size fits."""
+MOST_BYTES = 64 << 20
 
 
 class Changed(FernTideError):
@@ -62,8 +61,6 @@ def begin(key: str) -> Any:
         strip=order.strip,
         rate=str(order.rate or ""),
         clear=order.clear,
-        plain=order.is_plain,
-        at_once=order.n_at_once,
         frames=order.project.n_frames,
         ahead=order.ahead,
         drawn=proof.n_drawn(studio(), order),
@@ -89,13 +86,13 @@ def take(key: str, id: str) -> Any:
     """Take drawn frames, one after the other, each after its length as four bytes."""
     if (request.content_length or 0) > MOST_BYTES:
         raise InvalidParameter("frames", value=f"{request.content_length} bytes", allowed="fewer at once")
-    order, content, at = _same(key, id), memoryview(request.get_data()), 0
+    order, content, at = _same(key, id), request.get_data(), 0
     first = frame = _whole(request.args, "first", 0)
     while at < len(content):
         (size,) = struct.unpack_from("<I", content, at) if at + 4 <= len(content) else (0,)
         if not size or at + 4 + size > len(content):
             raise FernTideError("The frames did not arrive whole.", remedy="Draw the proof again.")
-        proof_frames.take(studio(), order, frame, content[at + 4 : at + 4 + size])
+        proof.take_frame(studio(), order, frame, content[at + 4 : at + 4 + size])
         at, frame = at + 4 + size, frame + 1
     proof_parts.encode_drawn(studio(), order, first, frame)
     return jsonify(next=frame)

@@ -1,34 +1,56 @@
 """Proofs: the stage drawn frame by frame in a browser, stored as it comes, and made into a video with its sound.
 
-Frames stay until they are encoded, and what is encoded until the video is there: a browser that was closed goes on
-where it was.
+What was drawn stays until the video is there, so that a browser which was closed goes on where it was.
 """
 
 from __future__ import annotations
 
+import io
 from collections.abc import Callable, Iterator
 from typing import Any, BinaryIO
 
 import numpy as np
+from PIL import Image
 
 from fern_tide.core.bake.flashing import Flashing, FlashMeter
-from fern_tide.core.base.errors import FernTideError
+from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.signal import fingerprint
 from fern_tide.store.job_rows import Job
 from fern_tide.workflows.derive.analysis import Stretch
-from fern_tide.workflows.hand_off import proof_frames, proof_parts
+from fern_tide.workflows.hand_off import proof_parts
 from fern_tide.workflows.hand_off.proof_order import ProofOrder
 from fern_tide.workflows.hand_off.video import archive, encode, join, paced
 from fern_tide.workflows.studio import Studio
 from fern_tide.workflows.tune.listening import heard_file
 
 KIND = "proof"
+MOST_FRAME_BYTES = 24 << 20
 
 
 def n_drawn(studio: Studio, order: ProofOrder, *, known: int = 0) -> int:
     """Count the frames that are there from the first on without a gap; the first `known` ones are not looked for."""
     n_frames = order.project.n_frames
-    return next((at for at in range(known, n_frames) if not proof_parts.is_drawn(studio, order, at)), n_frames)
+    return next((at for at in range(known, n_frames) if not proof_parts.has_frame(studio, order, at)), n_frames)
+
+
+def take_frame(studio: Studio, order: ProofOrder, frame: int, content: bytes) -> None:
+    """Store a drawn frame.
+
+    Raises:
+        FernTideError: it is no picture of the proof's size and kind, or no frame of the project.
+        DiskFull: there is no room.
+    """
+    if not 0 <= frame < order.project.n_frames:
+        raise InvalidParameter("frame", value=frame, allowed=f"0 to {order.project.n_frames - 1}")
+    try:
+        with Image.open(io.BytesIO(content)) as picture:
+            is_it = picture.size == (order.width, order.height) and picture.format == ("PNG" if order.clear else "JPEG")
+    except (OSError, ValueError, Image.DecompressionBombError) as cause:
+        raise FernTideError(f"Frame {frame} is no picture.", remedy="Draw the proof again.") from cause
+    if not is_it or len(content) > MOST_FRAME_BYTES:
+        raise FernTideError(f"Frame {frame} is another picture than was asked for.", remedy="Draw the proof again.")
+    with studio.derived.writing(order.frames_key, suffix=order.frame_suffix(frame)) as out:
+        out.write(content)
 
 
 def begin(studio: Studio, order: ProofOrder) -> Job:
@@ -91,7 +113,7 @@ def run(studio: Studio, job: Job, *, report: Callable[[float, str], bool], stret
 def _write_whole(studio: Studio, order: ProofOrder, *, out: BinaryIO, reached: Callable[[int], None]) -> None:
     """Write a kind that has no parts: a zip of the frames as they are, or an animation."""
     assert order.video is not None
-    read = proof_frames.picture_of if order.video.container else proof_frames.content_of
+    read = proof_parts.frame_picture if order.video.container else proof_parts.frame_content
 
     def frames() -> Iterator[Any]:
         for frame in range(order.project.n_frames):

@@ -17,7 +17,6 @@ FLASHING = "flashing"
 """The kind of a proof that is only measured, on small pictures."""
 MEASURED = (192, 108)
 LEAST, MOST = 16, 4096
-_AT_ONCE, _MOST_BYTES = 8, 32 << 20
 
 
 class ProofOrder(BaseModel):
@@ -91,29 +90,9 @@ class ProofOrder(BaseModel):
         """Whether flashes are measured on its pictures: those that show all of the scene and nothing else."""
         return not self.clear and not self.strip
 
-    @property
-    def frame_format(self) -> str:
-        """What a drawn frame is stored as: a pixel format, or 'jpg' or 'png'."""
-        return "jpg" if self.video is None else self.video.frame_format
-
-    @property
-    def is_plain(self) -> bool:
-        """Whether frames come as plain pixels, four bytes each, so that nothing is lost on the way to the video."""
-        return self.video is not None and self.video.in_parts
-
-    @property
-    def frame_bytes(self) -> int:
-        """How long a frame of plain pixels is."""
-        return 4 * self.width * self.height
-
-    @property
-    def n_at_once(self) -> int:
-        """How many frames come in one request."""
-        return max(1, min(_AT_ONCE, _MOST_BYTES // self.frame_bytes)) if self.is_plain else _AT_ONCE
-
     def frame_suffix(self, frame: int) -> str:
         """Give the ending of a frame's file."""
-        return f".{frame:07d}.{self.frame_format}"
+        return f".{frame:07d}.{'png' if self.clear else 'jpg'}"
 
 
 def pictures_key(levels: Levels, project: Project, staged: Staged) -> str:

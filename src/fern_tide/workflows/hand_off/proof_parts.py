@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-from collections import deque
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+import av
 import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.base.errors import FernTideError
-from fern_tide.workflows.hand_off import proof_frames
-from fern_tide.workflows.hand_off.pixels import small
 from fern_tide.workflows.hand_off.proof_order import ProofOrder
-from fern_tide.workflows.hand_off.video import encode, paced
+from fern_tide.workflows.hand_off.video import decoded, encode, paced, small
 from fern_tide.workflows.studio import Studio
 
 FRAMES = 128
@@ -47,12 +45,12 @@ def encode_drawn(studio: Studio, order: ProofOrder, first: int, end: int) -> Non
         DiskFull: there is no room.
     """
     for part in range(first // FRAMES, -(-end // FRAMES)):
-        if all(is_drawn(studio, order, frame) for frame in _frames(order, part)):
+        if all(has_frame(studio, order, frame) for frame in _frames(order, part)):
             encode_part(studio, order, part)
 
 
 def encode_part(studio: Studio, order: ProofOrder, part: int, *, reached: Callable[[int], None] | None = None) -> None:
-    """Encode a part, and make what is measured of it, unless that was done before; frames of plain pixels go then.
+    """Encode a part, and make what is measured of it, unless that was done before.
 
     Args:
         studio: for its frames.
@@ -64,77 +62,73 @@ def encode_part(studio: Studio, order: ProofOrder, part: int, *, reached: Callab
         FernTideError: a frame is missing.
         DiskFull: there is no room.
     """
-    encodes, measures = _wants(studio, order, part)
-    if not encodes and not measures:
-        return
-    smalls: list[npt.NDArray[np.uint8]] = []
-    try:
-        pictures = _pictures(studio, order, part, reached=reached, smalls=smalls if measures else None)
-        if encodes:
-            assert order.video is not None
-            first, drawn = part * FRAMES, order.project.rate
-            with studio.derived.writing(order.parts_key, suffix=_suffix(order, part)) as out:
-                shown = paced(pictures, first=first, drawn=drawn, shown=order.video_rate)
-                encode(order.video, shown, out=out, fps=order.video_rate.fps)
-        else:
-            deque(pictures, maxlen=0)
-    except FernTideError:
-        if is_done(studio, order, part):
-            return  # another request did it at the same time
-        raise
-    if measures:
-        with studio.derived.writing(order.frames_key, suffix=_SMALL.format(part)) as out:
-            out.write(np.stack(smalls).tobytes())
-    if order.is_plain:
-        for frame in _frames(order, part):
-            proof_frames.forget(studio, order, frame)
-
-
-def _pictures(
-    studio: Studio,
-    order: ProofOrder,
-    part: int,
-    *,
-    reached: Callable[[int], None] | None,
-    smalls: list[npt.NDArray[np.uint8]] | None,
-) -> Iterator[Any]:
-    """Give a part's pictures, and add small ones of them to a list where there is one."""
-    for frame in _frames(order, part):
-        if reached:
-            reached(frame)
-        picture = proof_frames.picture_of(studio, order, frame)
-        if smalls is not None:
-            smalls.append(small(picture, (_WIDE, _TALL)))
-        yield picture
-
-
-def is_drawn(studio: Studio, order: ProofOrder, frame: int) -> bool:
-    """Say whether a frame is drawn: it is stored, or its part is done."""
-    return proof_frames.has(studio, order, frame) or is_done(studio, order, frame // FRAMES)
-
-
-def is_done(studio: Studio, order: ProofOrder, part: int) -> bool:
-    """Say whether a part is encoded and measured, so that its frames are not needed any more.
-
-    Frames that are files stay: a zip or an animation is made of all of them.
-    """
-    return order.is_plain and not any(_wants(studio, order, part))
-
-
-def _wants(studio: Studio, order: ProofOrder, part: int) -> tuple[bool, bool]:
-    """Say whether a part has yet to be encoded, and to be measured."""
     encodes = order.video is not None and order.video.in_parts
     encodes = encodes and not studio.derived.has(order.parts_key, suffix=_suffix(order, part))
     measures = order.measures and not studio.derived.has(order.frames_key, suffix=_SMALL.format(part))
-    return encodes, measures
+    if not encodes and not measures:
+        return
+    smalls: list[npt.NDArray[np.uint8]] = []
+
+    def pictures() -> Iterator[Any]:
+        for frame in _frames(order, part):
+            if reached:
+                reached(frame)
+            picture = frame_picture(studio, order, frame)
+            if measures:
+                smalls.append(small(picture, (_WIDE, _TALL)))
+            yield picture
+
+    if encodes:
+        assert order.video is not None
+        first, drawn = part * FRAMES, order.project.rate
+        with studio.derived.writing(order.parts_key, suffix=_suffix(order, part)) as out:
+            shown = paced(pictures(), first=first, drawn=drawn, shown=order.video_rate)
+            encode(order.video, shown, out=out, fps=order.video_rate.fps)
+    else:
+        for _ in pictures():
+            pass
+    if measures:
+        with studio.derived.writing(order.frames_key, suffix=_SMALL.format(part)) as out:
+            out.write(np.stack(smalls).tobytes())
+
+
+def has_frame(studio: Studio, order: ProofOrder, frame: int) -> bool:
+    """Say whether a frame is drawn."""
+    return studio.derived.has(order.frames_key, suffix=order.frame_suffix(frame))
+
+
+def frame_content(studio: Studio, order: ProofOrder, frame: int) -> bytes:
+    """Give a drawn frame's file.
+
+    Raises:
+        FernTideError: it is not there.
+    """
+    try:
+        return studio.derived.path(order.frames_key, suffix=order.frame_suffix(frame)).read_bytes()
+    except FileNotFoundError as cause:
+        raise FernTideError(f"Frame {frame} is not there any more.", remedy="Draw the proof again.") from cause
+
+
+def frame_picture(studio: Studio, order: ProofOrder, frame: int) -> Any:
+    """Give a drawn frame decoded; one that cannot be is removed, so that it is drawn again.
+
+    Raises:
+        FernTideError: it is not there, or cannot be decoded.
+    """
+    content = frame_content(studio, order, frame)
+    try:
+        return decoded(content)
+    except (av.FFmpegError, IndexError) as cause:
+        studio.derived.path(order.frames_key, suffix=order.frame_suffix(frame)).unlink(missing_ok=True)
+        raise FernTideError(f"Frame {frame} is no picture.", remedy="Draw the proof again.") from cause
 
 
 def forget(studio: Studio, order: ProofOrder) -> None:
     """Remove the frames of a proof and all that was made of them on the way."""
-    for frame in range(order.project.n_frames):
-        proof_frames.forget(studio, order, frame)
-    for part in range(n_parts(order)):
-        studio.derived.path(order.frames_key, suffix=_SMALL.format(part)).unlink(missing_ok=True)
+    frames = [order.frame_suffix(frame) for frame in range(order.project.n_frames)]
+    smalls = [_SMALL.format(part) for part in range(n_parts(order))]
+    for suffix in frames + smalls:
+        studio.derived.path(order.frames_key, suffix=suffix).unlink(missing_ok=True)
     if order.video is not None:
         for path in part_files(studio, order):
             path.unlink(missing_ok=True)

@@ -13,16 +13,21 @@ from typing import Any, BinaryIO, TypeVar
 
 import av
 import numpy as np
+import numpy.typing as npt
 from av.video.frame import PictureType
+from av.video.reformatter import ColorRange, Colorspace, Interpolation
 
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.signal import Float32Array
 from fern_tide.core.sound.decode import measure
 from fern_tide.core.sound.mix import MixTrack, mix_blocks
-from fern_tide.workflows.hand_off.pixels import COLOURS
 
 Frame = TypeVar("Frame")
 SOUND_HZ = 48_000
+_COLOURS: dict[str, dict[str, Any]] = {
+    "yuv420p": {"dst_colorspace": Colorspace.ITU709, "dst_color_range": ColorRange.MPEG},
+    "yuva420p": {"dst_colorspace": Colorspace.ITU709, "dst_color_range": ColorRange.MPEG},
+}
 _WHEN = (2000, 1, 1, 0, 0, 0)
 
 
@@ -57,13 +62,6 @@ class VideoKind:
     clear: bool = False
     container: str = ""
     ticks: int = 0
-
-    @property
-    def frame_format(self) -> str:
-        """What a drawn frame is stored as: a pixel format where it is encoded soon, else a file's."""
-        if self.in_parts:
-            return "rgba" if self.clear else self.pixels
-        return "png" if self.clear else "jpg"
 
     @property
     def in_parts(self) -> bool:
@@ -150,7 +148,7 @@ def encode(kind: VideoKind, frames: Iterable[Any], *, out: BinaryIO, fps: Fracti
         video.width, video.height = begins.width, begins.height
         _say_colours(kind, video.codec_context)
         for place, picture in enumerate(chain([begins], frames)):
-            frame = picture.reformat(format=kind.pixels, **COLOURS.get(kind.pixels, {}))
+            frame = picture.reformat(format=kind.pixels, **_COLOURS.get(kind.pixels, {}))
             frame.pts, frame.time_base = round(place / fps * ticks), 1 / ticks
             frame.pict_type = PictureType.NONE  # a picture file says that it is a key frame
             container.mux(video.encode(frame))
@@ -206,7 +204,7 @@ def _order(path: Path, fps: Fraction) -> list[int]:
 
 def _say_colours(kind: VideoKind, codec: Any) -> None:
     """Say how colours are written: BT.709, the range of television, as players guess for most sizes anyway."""
-    if kind.pixels in COLOURS:
+    if kind.pixels in _COLOURS:
         codec.color_range, codec.colorspace, codec.color_primaries, codec.color_trc = 1, 1, 1, 1
 
 
@@ -252,3 +250,15 @@ def _sound(path: Path, n_samples: int) -> Iterator[tuple[int, Float32Array]]:
         for block in mix_blocks([MixTrack(stream, info)], rate_hz=SOUND_HZ, n_samples=n_samples):
             yield start, block
             start += block.shape[1]
+
+
+def decoded(content: bytes) -> Any:
+    """Give a JPEG or PNG as PyAV has pictures."""
+    codec: Any = av.CodecContext.create("png" if content.startswith(b"\x89PNG") else "mjpeg", "r")
+    return codec.decode(av.Packet(content))[0]
+
+
+def small(picture: Any, size: tuple[int, int]) -> npt.NDArray[np.uint8]:
+    """Give a decoded picture's pixels at a small size, shape (height, width, 3), every pixel of it counted."""
+    frame = picture.reformat(*size, format="rgb24", interpolation=Interpolation.AREA)
+    return np.asarray(frame.to_ndarray(), dtype=np.uint8)

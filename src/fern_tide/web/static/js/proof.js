@@ -1,18 +1,16 @@
 // A proof: every frame of the stage is drawn and sent, some at a time, and the server makes a video of them.
 
 import { Component } from "./component.js";
-import { rangeOf } from "./keys_plot.js";
 import { notice } from "./notices.js";
 import { project } from "./project.js";
-import { takenFrom } from "./proof_sheet.js";
 import { ProofStage } from "./proof_stage.js";
 import { postHtml, postJson, upload } from "./server.js";
 import { transport } from "./transport.js";
 
+const AT_ONCE = 8; // frames in one request
 const AHEAD = 3; // requests that are under way
-const AT_WORK = 4; // frames that are laid together meanwhile
+const AT_WORK = 4; // frames that are written as files meanwhile
 const BITS = 20;
-const MOST_LEVELS = 16;
 
 /** A frame's own time as text: minutes, seconds and frames. Pure. */
 export function timecode(frame, [top, bottom]) {
@@ -31,54 +29,37 @@ export const shownAt = (frame, { ahead, frames }) => Math.min(Math.max(frame + a
 /** Let the page do what it has to do. */
 const breath = () => /** @type {any} */ (globalThis).scheduler?.yield?.() ?? new Promise((done) => setTimeout(done));
 
-/** Frames one after the other as one body, each after its length. @param {any[]} frames files or plain pixels */
-function packed(frames) {
-  if (frames[0] instanceof Blob) return new Blob(frames.flatMap((frame) => [new Uint32Array([frame.size]), frame]));
-  const all = new Uint8Array(frames.reduce((sum, frame) => sum + 4 + frame.byteLength, 0));
-  let at = 0;
-  for (const frame of frames) {
-    new DataView(all.buffer).setUint32(at, frame.byteLength, true);
-    all.set(new Uint8Array(frame), at + 4);
-    at += 4 + frame.byteLength;
-  }
-  return all;
+/** Frames one after the other as one body, each after its length. */
+async function packed(blobs) {
+  const parts = [];
+  for (const blob of blobs) parts.push(new Uint32Array([blob.size]), blob);
+  return new Blob(parts);
 }
 
-/** The strip that is burnt in: marks of the frame's number, its time, the project's name, and how high curves stand. */
-class Strip {
-  constructor({ width, height, curves, name }) {
-    const tall = Math.max(18, Math.round(height / 22));
-    this.y = height - tall;
-    this.name = name;
-    this.context = Object.assign(document.createElement("canvas"), { width, height: tall }).getContext("2d", { alpha: false });
-    this.curves = Object.values(curves).filter(({ kind }) => kind === "number").map(({ values }) => ({ values, range: rangeOf([values]) }));
-  }
-
-  /** The strip of a frame, as a layer over the picture. */
-  async layer(frame) {
-    const { context } = this;
-    const { width, height } = context.canvas;
-    context.fillStyle = "#000000";
-    context.fillRect(0, 0, width, height);
-    context.fillStyle = "#ffffff";
-    const cell = Math.floor((width * 0.3) / BITS);
-    marksOf(frame).forEach((bit, at) => bit && context.fillRect(at * cell, 0, cell, height));
-    context.font = `${Math.round(height * 0.6)}px "Spline Sans Mono", monospace`;
-    context.textBaseline = "middle";
-    context.fillText(`${timecode(frame, project.status.rate)}  ${frame}  ${this.name}`, BITS * cell + height / 2, height / 2, width * 0.45);
-    this.#levels(frame);
-    return { picture: await takenFrom(context.canvas), y: this.y };
-  }
-
-  #levels(frame) {
-    const { context } = this;
-    const { width, height } = context.canvas;
-    const curves = this.curves.filter(({ values }) => values.length > frame).slice(0, MOST_LEVELS);
-    curves.forEach(({ values, range: { low, high } }, at) => {
-      const tall = ((values[frame] - low) / (high - low)) * (height - 4);
-      context.fillRect(width - (curves.length - at) * (height / 2), height - 2 - tall, height / 3, tall);
-    });
-  }
+/** Burn the strip in: marks of the frame's number, its time, the project's name, and how high curves stand. */
+function burn(stage, { frame, name }) {
+  const { context, width, height } = stage;
+  const tall = Math.max(18, Math.round(height / 22));
+  context.fillStyle = "#000000";
+  context.fillRect(0, height - tall, width, tall);
+  const cell = Math.floor((width * 0.3) / BITS);
+  marksOf(frame).forEach((bit, at) => {
+    context.fillStyle = bit ? "#ffffff" : "#000000";
+    context.fillRect(at * cell, height - tall, cell, tall);
+  });
+  context.font = `${Math.round(tall * 0.6)}px "Spline Sans Mono", monospace`;
+  context.textBaseline = "middle";
+  context.fillStyle = "#ffffff";
+  const left = BITS * cell + tall / 2;
+  context.fillText(`${timecode(frame, project.status.rate)}  ${frame}  ${name}`, left, height - tall / 2, width * 0.45);
+  const curves = Object.values(stage.curves).filter(({ kind, values }) => kind === "number" && values.length > frame).slice(0, 16);
+  curves.forEach(({ values }, at) => {
+    let [low, high] = [Infinity, -Infinity];
+    for (const value of values) [low, high] = [Math.min(low, value), Math.max(high, value)];
+    const share = high > low ? (values[frame] - low) / (high - low) : 0;
+    const x = width - (curves.length - at) * (tall / 2);
+    context.fillRect(x, height - 2 - share * (tall - 4), tall / 3, share * (tall - 4));
+  });
 }
 
 export class Proof extends Component {
@@ -181,38 +162,35 @@ export class Proof extends Component {
   }
 
   async #drawAll(order, stage, signal) {
-    const { frames, at_once } = order;
-    const strip = order.strip ? new Strip({ ...order, curves: stage.curves }) : null;
     const sending = new Set();
-    const shown = (first) => Array.from({ length: Math.min(at_once, frames - first) }, (_, at) => shownAt(first + at, order));
-    const atWork = [];
+    const shown = (first) => Array.from({ length: Math.min(AT_ONCE, order.frames - first) }, (_, at) => shownAt(first + at, order));
+    const written = [];
     let next = stage.sheet(shown(order.drawn));
-    for (let first = order.drawn; first < frames; first += at_once) {
+    for (let first = order.drawn; first < order.frames; first += AT_ONCE) {
       const sheet = await next;
-      if (first + at_once < frames) next = stage.sheet(shown(first + at_once));
+      if (first + AT_ONCE < order.frames) next = stage.sheet(shown(first + AT_ONCE));
       next.catch(() => {}); // it is waited for in its turn
-      const drawn = [];
+      const blobs = [];
       for (const at of sheet.frames.keys()) {
-        const layers = await stage.layers(sheet, at);
-        if (strip) layers.push(await strip.layer(first + at));
-        drawn.push(order.plain ? stage.pixels(layers) : stage.file(layers));
-        drawn.at(-1).catch(() => {}); // likewise
-        atWork.push(drawn.at(-1));
-        if (atWork.length > AT_WORK) await atWork.shift();
+        await stage.draw(sheet, at);
+        if (order.strip) burn(stage, { frame: first + at, name: order.name });
+        written.push(stage.blob());
+        blobs.push(written.at(-1));
+        if (written.length > AT_WORK) await written.shift();
         await breath(); // who wants to stop it is heard
         if (signal.aborted) return;
       }
-      const sent = this.#send(order, { first, drawn, signal }).finally(() => sending.delete(sent));
+      const sent = this.#send(order, { first, blobs, signal }).finally(() => sending.delete(sent));
       sent.catch(() => {}); // it is waited for below
       sending.add(sent);
       if (sending.size >= AHEAD) await Promise.race(sending);
-      this.#say(`Drawing frame ${first} of ${frames}`, first / frames);
+      this.#say(`Drawing frame ${first} of ${order.frames}`, first / order.frames);
     }
     await Promise.all(sending);
   }
 
-  async #send(order, { first, drawn, signal }) {
-    const body = packed(await Promise.all(drawn));
+  async #send(order, { first, blobs, signal }) {
+    const body = await packed(await Promise.all(blobs));
     const url = project.url(`proof/${order.id}/frames?${this.#query(order, { first: String(first) })}`);
     await upload(url, body, { onShare: () => {}, name: "A frame", signal });
   }
@@ -232,7 +210,8 @@ export class Proof extends Component {
       const frame = transport.frame;
       let blob = new Blob([stage.space === "2d" ? stage.svgOf(frame) : ""], { type: "image/svg+xml" });
       if (type === "png") {
-        blob = await stage.file(await stage.layers(await stage.sheet([frame]), 0), "image/png");
+        await stage.draw(await stage.sheet([frame]), 0);
+        blob = await stage.blob("image/png");
       }
       const link = Object.assign(document.createElement("a"), { href: URL.createObjectURL(blob), download: `${order.name} ${frame}.${type}` });
       link.click();

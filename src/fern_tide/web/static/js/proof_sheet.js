@@ -43,7 +43,7 @@ export async function takenFrom(...drawn) {
 
 /**
  * Frames that are opened as one picture, one below the other. A browser draws each beside the page, a few at once, but some of them
- * twice over each other: so only those are drawn that way that nothing is seen through.
+ * twice over themselves: so only those are drawn that way that nothing is seen through.
  */
 export class Sheet {
   #pictures = [];
@@ -53,18 +53,17 @@ export class Sheet {
     this.image = image;
     this.width = width;
     this.height = height;
-    if (clear) this.canvas = new OffscreenCanvas(width, height);
-    else this.#begin(0);
+    this.clear = clear;
+    if (!clear) this.#begin(0);
   }
 
   /** Open drawings of frames. @param {number[]} frames @param {string[]} texts */
-  static async of(frames, texts, stage) {
-    const { rules, width, height, clear, background } = stage;
+  static async of(frames, texts, { rules, width, height, clear, background }) {
     const tall = height * texts.length;
     const tiles = texts.map((text, at) => tileOf(lean(text), { at, height }));
     const ground = clear ? "" : `<rect width="${width}" height="${tall}" fill="${background}"/>`;
     const all = `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${tall}"><style>${rules}</style>${ground}${tiles.join("")}</svg>`;
-    return new Sheet(frames, await pictureOf(all, width, tall), stage);
+    return new Sheet(frames, await pictureOf(all, width, tall), { width, height, clear });
   }
 
   #begin(first) {
@@ -75,18 +74,15 @@ export class Sheet {
     }
   }
 
-  /** A frame's picture; who takes it disposes of it. @returns {Promise<ImageBitmap>} */
-  async picture(at) {
-    if (this.canvas) return this.#seenThrough(at);
+  /** Wait until a frame can be drawn; gives what draws it once, into a canvas of its size. @returns {Promise<(context: any) => void>} */
+  async opened(at) {
+    const { image, width, height } = this;
+    if (this.clear) return (context) => context.drawImage(image, 0, at * height, width, height, 0, 0, width, height);
     this.#begin(at);
-    return this.#pictures[at];
-  }
-
-  #seenThrough(at) {
-    const { canvas, image, width, height } = this;
-    const context = canvas.getContext("2d", { willReadFrequently: true });
-    context.clearRect(0, 0, width, height);
-    context.drawImage(image, 0, at * height, width, height, 0, 0, width, height);
-    return takenFrom(canvas);
+    const picture = await this.#pictures[at];
+    return (context) => {
+      context.drawImage(picture, 0, 0);
+      picture.close();
+    };
   }
 }

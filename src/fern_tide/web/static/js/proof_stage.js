@@ -10,23 +10,23 @@ import { stilled } from "./stilled.js";
 
 const NONE = () => {};
 
-/** A worker that lays pictures over each other and gives each as pixels or as a file, in their order. */
-class Easel {
+/** A queue of pictures that a worker writes as files, in their order. */
+class PictureFiles {
   #waiting = [];
 
-  constructor({ width, height, clear, background }, signal) {
+  constructor(signal) {
     this.worker = new Worker(new URL("picture_worker.js", import.meta.url), { type: "module" });
     this.worker.onmessage = ({ data }) => this.#waiting.shift()(data);
     this.worker.onerror = () => this.#waiting.splice(0).forEach((done) => done(null));
     signal.addEventListener("abort", () => this.worker.terminate());
-    this.worker.postMessage({ begin: { width, height, clear, background } });
   }
 
-  /** Lay pictures over each other, each at its height. @returns {Promise<any>} */
-  draw(layers, as = {}) {
+  /** @returns {Promise<Blob>} */
+  async write(canvas, type, quality) {
+    const picture = await takenFrom(canvas); // as it is now
     return new Promise((done, failed) => {
-      this.#waiting.push((drawn) => (drawn ? done(drawn) : failed(new Error(UNDRAWN))));
-      this.worker.postMessage({ layers, as }, layers.map(({ picture }) => picture));
+      this.#waiting.push((blob) => (blob ? done(blob) : failed(new Error(UNDRAWN))));
+      this.worker.postMessage({ picture, type, quality }, [picture]);
     });
   }
 }
@@ -40,7 +40,9 @@ export class ProofStage {
     this.background = background;
     this.signal = signal;
     this.rules = "";
-    this.easel = new Easel({ width, height, clear, background }, signal);
+    this.canvas = Object.assign(document.createElement("canvas"), { width, height });
+    this.context = this.canvas.getContext("2d", { alpha: clear, willReadFrequently: true });
+    this.files = new PictureFiles(signal);
     this.root = document.createElement("div");
     Object.assign(this.root.style, {
       position: "fixed",
@@ -124,21 +126,23 @@ export class ProofStage {
     return Sheet.of(frames, frames.map((frame) => this.#svgOf(frame)), this);
   }
 
-  /** Draw a frame of a sheet; more can be laid over it. @returns {Promise<{ picture: ImageBitmap, y?: number }[]>} */
-  async layers(sheet, at) {
-    if (sheet.picture) return [{ picture: await sheet.picture(at) }];
+  /** Draw a frame of a sheet into the canvas. */
+  async draw(sheet, at) {
+    const { context, width, height } = this;
+    const drawn = await sheet.opened?.(at);
+    if (this.clear) context.clearRect(0, 0, width, height);
+    else {
+      context.fillStyle = this.background;
+      context.fillRect(0, 0, width, height);
+    }
+    if (drawn) return drawn(context);
     this.stage.show(sheet.frames[at]);
     this.stage.view.renderNow();
-    return [{ picture: await takenFrom(this.stage.view.canvas) }];
+    context.drawImage(this.stage.view.canvas, 0, 0, width, height);
   }
 
-  /** Layers as plain pixels: red, green, blue and share of cover, a byte each. @returns {Promise<ArrayBuffer>} */
-  pixels(layers) {
-    return this.easel.draw(layers);
-  }
-
-  /** Layers as a picture file; the next frame can be drawn meanwhile. @returns {Promise<Blob>} */
-  file(layers, type = this.clear ? "image/png" : "image/jpeg", quality = 0.93) {
-    return this.easel.draw(layers, { type, quality });
+  /** What is drawn now as a file; the next frame can be drawn meanwhile. */
+  blob(type = this.clear ? "image/png" : "image/jpeg", quality = 0.93) {
+    return this.files.write(this.canvas, type, quality);
   }
 }
