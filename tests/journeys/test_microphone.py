@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 from scipy.signal import correlate
-from tests.journeys.conftest import CHROMIUM, FLAGS, ask
+from tests.journeys.conftest import CHROMIUM, FLAGS, ask, wait
 from tests.journeys.test_ways import quiet
 
 pytestmark = pytest.mark.alone
@@ -78,7 +78,7 @@ def test_what_a_device_hears_becomes_a_track_sample_for_sample(browser, server, 
     page.click("[data-performs='microphone']")
     page.wait_for_selector("#monitor-row:not([hidden])")
     assert page.get_attribute("#monitor", "aria-pressed") == "false" and page.evaluate("window.heard()") == 0
-    assert page.inner_text("#latency-words") == "12 ms, says the browser"
+    wait(page, "document.querySelector('#latency-words').textContent === '12 ms, says the browser'")  # once it is open
     page.click("#monitor")
     assert page.get_attribute("#monitor", "aria-pressed") == "true" and page.evaluate("window.heard()") == 1
     page.click("#monitor")

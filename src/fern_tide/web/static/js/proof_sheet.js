@@ -42,8 +42,8 @@ export async function takenFrom(...drawn) {
 }
 
 /**
- * Frames that are opened as one picture, one below the other. A browser draws each beside the page, a few at once, but some of them
- * twice over themselves: so only those are drawn that way that nothing is seen through.
+ * Frames that are opened as one picture, one below the other. A browser draws each beside the page, a few at once; but what is half
+ * seen through comes out too dense in some of them (Chromium 156), so that those without a background are drawn by the page itself.
  */
 export class Sheet {
   #pictures = [];
