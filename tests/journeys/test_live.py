@@ -1,9 +1,14 @@
 """Live in the browser: the stage moves by what is heard, says how late, keeps it, and says what it cannot have."""
 
+from contextlib import ExitStack
+
 import numpy as np
 import pytest
 import soundfile
 from tests.journeys.conftest import CHROMIUM, FLAGS, ask, on_stage, wait
+from websockets.sync.client import connect
+
+from fern_tide.web.lines import MOST_LINES
 
 pytestmark = pytest.mark.alone
 
@@ -157,33 +162,60 @@ def test_a_microphone_that_is_refused_is_said_and_nothing_moves(stage):
     assert page.inner_text("#live-start") == "Start" and page.is_disabled("#live-keep")
 
 
+def heard_of(page):
+    """The lines that a page opens, by session, with how many messages went on each; and what it asks by requests."""
+    lines, asked = {}, []
+
+    def opened(socket):
+        name = socket.url.split("/live/")[1].split("/")[0]
+        lines[name] = 0
+        socket.on("framesent", lambda _: lines.__setitem__(name, lines[name] + 1))
+
+    page.on("websocket", opened)
+    page.on("request", lambda request: asked.append(request.url) if "/live/" in request.url else None)
+    return lines, asked
+
+
 def test_an_application_that_began_anew_is_asked_again_and_a_room_that_is_left_listens_no_more(stage):
     page = stage
-    asked = []
-    page.on(
-        "response", lambda response: asked.append((response.url, response.status)) if "/live/" in response.url else None
-    )
+    lines, asked = heard_of(page)
     start(page)
     runs(page)
-    page.expect_console("410")
-    wait(page, "true")
-    page.wait_for_timeout(300)
-    session = next(url for url, _ in asked if "/samples" in url).split("/live/")[1].split("/")[0]
+    (session,) = lines
     page.evaluate(
         "(name) => fetch(location.pathname.replace('/stage', `/live/${name}/close`), { method: 'POST', headers: {"
         " 'X-CSRF-Token': document.querySelector('meta[name=csrf-token]').content } })",
         session,
     )
-    wait(page, "document.querySelector('#live').dataset.state === 'on'")
-    page.wait_for_timeout(1500)
-    names = {url.split("/live/")[1].split("/")[0] for url, status in asked if "/samples" in url and status == 200}
-    assert len(names) == 2 and moves(page)
+    for _ in range(100):
+        if len(lines) == 2 and min(lines.values()) > 5:
+            break
+        page.wait_for_timeout(100)
+    assert len(lines) == 2 and moves(page) and page.get_attribute("#live", "data-state") == "on"
+    assert not any("/samples" in url for url in asked)
     page.click("#rooms >> text=Bench")
     page.wait_for_selector("[data-room='bench']")
     page.wait_for_timeout(500)
-    count = len(asked)
+    sent = dict(lines)
     page.wait_for_timeout(700)
-    assert len(asked) == count and any("/close" in url for url, _ in asked[-3:])
+    assert lines == sent and any("/close" in url for url in asked[-3:])
+
+
+def test_where_there_is_no_line_it_goes_by_requests(stage):
+    page = stage
+    lines, asked = heard_of(page)
+    project = page.url.rpartition("/")[0]
+    session = ask(page, f"{project}/live", data={"rate_hz": RATE, "channels": 1})["id"]
+    address = f"{project.replace('http', 'ws')}/live/{session}/line"
+    page.expect_console("426")
+    with ExitStack() as taken:
+        for _ in range(MOST_LINES):
+            taken.enter_context(connect(address))
+        start(page)
+        runs(page)
+        assert moves(page) and any("/samples" in url for url in asked) and sum(lines.values()) == 0
+    page.click("#live-start")
+    page.wait_for_selector("#live[data-state='off']")
 
 
 def test_it_goes_on_while_the_stage_has_the_whole_screen(stage):

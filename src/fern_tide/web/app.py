@@ -130,8 +130,8 @@ def create_app(studio: Studio, *, hosts: tuple[str, ...] = ("127.0.0.1", "localh
 
     @app.before_request
     def _from_here() -> None:
-        """Refuse what a page of another origin sends, whatever token it has."""
-        if request.method in {"GET", "HEAD", "OPTIONS"}:
+        """Refuse what a page of another origin sends, whatever token it has; on a line it could read, too."""
+        if request.method in {"GET", "HEAD", "OPTIONS"} and "Upgrade" not in request.headers:
             return
         origin, site = request.headers.get("Origin"), request.headers.get("Sec-Fetch-Site", "same-origin")
         if site not in {"same-origin", "none"} or (origin is not None and urlsplit(origin).netloc != request.host):

@@ -2,11 +2,12 @@
 
 Waitress takes a whole request to the disk before the application hears of it. So what can be known from its head is
 looked at here: whether it has the token of a page, in a header; and clients that are idle, or slower than any browser,
-are let go, so that a hundred of them do not keep others out.
+are let go, so that a hundred of them do not keep others out. A connection that becomes a line is handed to lines.py.
 """
 
 from __future__ import annotations
 
+import socket
 import time
 from collections import Counter
 from collections.abc import Callable
@@ -17,7 +18,10 @@ from flask_wtf.csrf import validate_csrf
 from waitress.channel import HTTPChannel
 from waitress.parser import HTTPRequestParser
 from waitress.server import create_server
+from waitress.task import WSGITask
 from waitress.utilities import BadRequest
+
+from fern_tide.web.lines import TAKE_OVER
 
 MOST_CONNECTIONS = 600
 MOST_OF_ONE_ADDRESS = 300
@@ -61,6 +65,28 @@ class _Parser(HTTPRequestParser):  # type: ignore[misc]  # the library brings no
         return bool(took > SPARE_S and len(self.body_rcv) < (took - SPARE_S) * SLOWEST_BYTES_S)
 
 
+class _Task(WSGITask):  # type: ignore[misc]  # likewise
+    """A request that is being answered."""
+
+    channel: Any
+
+    def get_environment(self) -> dict[str, Any]:
+        return {**super().get_environment(), TAKE_OVER: self.channel.take_over}
+
+
+class _Channel(HTTPChannel):  # type: ignore[misc]  # likewise
+    """A connection."""
+
+    task_class = _Task
+
+    def take_over(self) -> socket.socket:
+        """Give the connection to who goes on with it in another way: to the server it is gone, with any answer."""
+        taken: socket.socket = self.socket
+        self.del_channel()
+        self.connected = False
+        return taken
+
+
 def open_door(app: Flask, *, host: str, port: int, threads: int, most_bytes: int) -> Any:
     """Make the server of an application.
 
@@ -83,7 +109,7 @@ def open_door(app: Flask, *, host: str, port: int, threads: int, most_bytes: int
     class Parser(_Parser):
         may_send = staticmethod(lambda headers: has_token(app, headers))
 
-    class Channel(HTTPChannel):  # type: ignore[misc]  # likewise
+    class Channel(_Channel):
         parser_class = Parser
 
     server.channel_class = Channel

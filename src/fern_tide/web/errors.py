@@ -22,6 +22,7 @@ from fern_tide.core.base.errors import (
 from fern_tide.core.base.refusal import refused
 from fern_tide.store.files import DiskFull, TooLarge
 from fern_tide.store.revision import Conflict, NoSuchProject, NothingToUndo
+from fern_tide.web.lines import NoLine
 from fern_tide.workflows.bring_in.live import LiveEnded
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 
@@ -37,6 +38,7 @@ class Foreign(FernTideError):
 STATUS: dict[type[FernTideError], int] = {
     Foreign: 403,
     NoToken: 403,
+    NoLine: 426,
     Conflict: 409,
     NothingToUndo: 409,
     NoSuchProject: 404,

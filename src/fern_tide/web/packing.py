@@ -37,9 +37,17 @@ class Pack:
         self._shapes.append(["bytes", *values.shape])
         return len(self._shapes) - 1
 
-    def response(self, head: dict[str, Any]) -> Response:
-        """Give the whole as a response that is never cached."""
+    def content(self, head: dict[str, Any]) -> bytes:
+        """Give the whole."""
         text = json.dumps({**head, "arrays": self._shapes}, separators=(",", ":")).encode()
         text += b" " * (-len(text) % 4)
-        body = b"".join([struct.pack("<I", len(text)), text, *self._arrays])
-        return Response(body, mimetype="application/octet-stream", headers={"Cache-Control": "no-store"})
+        return b"".join([struct.pack("<I", len(text)), text, *self._arrays])
+
+    def response(self, head: dict[str, Any]) -> Response:
+        """Give the whole as a response that is never cached."""
+        return answer(self.content(head))
+
+
+def answer(content: bytes) -> Response:
+    """Give packed arrays as a response that is never cached."""
+    return Response(content, mimetype="application/octet-stream", headers={"Cache-Control": "no-store"})

@@ -12,7 +12,8 @@ from fern_tide.core.live.run import LiveRun
 from fern_tide.web.asked import asked_number, number
 from fern_tide.web.context import body, services, small_upload, staged, status, studio, whole
 from fern_tide.web.heads import head
-from fern_tide.web.packing import Pack
+from fern_tide.web.lines import open_line
+from fern_tide.web.packing import Pack, answer
 from fern_tide.web.views.arrays import property_head, still_motion
 from fern_tide.workflows.bring_in import live
 from fern_tide.workflows.bring_in.live import LiveSession
@@ -41,9 +42,25 @@ def begin(key: str) -> Any:
 @pages.post("/<name>/samples")
 def hear(key: str, name: str) -> Response:
     """Take samples, and give how the stage stands after them; 'revision' is the one that the page shows."""
-    session = services().live.of(key, name)
-    wanted = request.args.get("revision", default=session.revision, type=int)
+    wanted = request.args.get("revision", type=int)
     content = small_upload(_MOST_BYTES) if request.content_length else b""
+    return answer(_heard(key, name, content, shown=wanted))
+
+
+@pages.get("/<name>/line", websocket=True)
+def hear_on_a_line(key: str, name: str) -> Response:
+    """Take samples on a line; before them stands the revision that the page shows, four bytes, little-endian."""
+    services().live.of(key, name)
+    return open_line(
+        lambda message: _heard(key, name, message[4:], shown=int.from_bytes(message[:4], "little")),
+        most_bytes=_MOST_BYTES,
+    )
+
+
+def _heard(key: str, name: str, content: bytes, *, shown: int | None) -> bytes:
+    """Let a session hear samples, and pack how the stage stands then, as in the revision that is shown."""
+    session = services().live.of(key, name)
+    wanted = session.revision if shown is None else shown
     with session.lock:
         samples = live.samples_in(content, session=session)
         edited = studio().projects.at(key, wanted) if wanted != session.revision else None
@@ -54,7 +71,7 @@ def hear(key: str, name: str) -> Response:
             about["words"] = _words(session.run)
         if whole_frames:
             about |= _standing(pack, session)
-        return pack.response(about)
+        return pack.content(about)
 
 
 def _words(run: LiveRun) -> dict[str, Any]:

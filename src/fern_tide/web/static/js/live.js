@@ -146,7 +146,7 @@ export class Live extends Component {
 
   /** Say where samples go now: the session, and the revision that the page shows. */
   #address() {
-    this.#worker?.postMessage({ url: project.url(`live/${this.#session.id}/samples?revision=${project.status.revision}`) });
+    this.#worker?.postMessage({ url: project.url(`live/${this.#session.id}`), revision: project.status.revision });
   }
 
   /** A session that the application forgot is asked for anew; anything else that goes wrong ends it. */

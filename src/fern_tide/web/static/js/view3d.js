@@ -37,6 +37,8 @@ export class View3d {
   hurried = false;
   tried = new Set(); // what was moved by hand since the scene was loaded
   #furnished = "";
+  /** @type {DOMRect | null} */
+  #placed = null;
   /** The scene that is shown. @type {any} */
   gltf = null;
 
@@ -189,9 +191,15 @@ export class View3d {
     return [x, y, z];
   }
 
+  /** Where the canvas is on the screen, looked up once for all that is asked at one go. */
+  get #place() {
+    if (!this.#placed) queueMicrotask(() => (this.#placed = null));
+    return (this.#placed ??= this.canvas.getBoundingClientRect());
+  }
+
   #onScreen({ x, y, z }) {
     if (z > 1 || !Number.isFinite(x + y)) return null;
-    const { left, top, width, height } = this.canvas.getBoundingClientRect();
+    const { left, top, width, height } = this.#place;
     return { x: left + ((x + 1) / 2) * width, y: top + ((1 - y) / 2) * height };
   }
 
