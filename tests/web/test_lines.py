@@ -144,6 +144,15 @@ def test_there_are_so_many_lines_and_requests_are_answered_meanwhile(client, dem
             assert ask(on, message(status(client, demo)["revision"], np.zeros(1600)))[0] == 200
 
 
+@pytest.mark.filterwarnings("error::pytest.PytestUnhandledThreadExceptionWarning")
+def test_who_goes_away_before_the_answer_is_missed_by_nobody(client, demo, port):
+    answer = begin(client, demo).json
+    for _ in range(4):
+        with line(port, demo, answer["id"]) as on:
+            on.send(message(answer["revision"], thuds(30)))
+    wait_for_free_lines()
+
+
 def test_who_is_silent_for_long_is_let_go(client, demo, port, monkeypatch):
     monkeypatch.setattr(lines, "IDLE_S", 0.3)
     with line(port, demo, begin(client, demo).json["id"]) as on, pytest.raises(ConnectionClosed):

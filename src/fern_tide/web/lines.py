@@ -13,7 +13,7 @@ from collections.abc import Callable
 
 from flask import Response, copy_current_request_context, current_app, request
 from websockets.datastructures import Headers
-from websockets.exceptions import ConnectionClosed
+from websockets.exceptions import WebSocketException
 from websockets.frames import CloseCode, Frame, Opcode
 from websockets.http11 import Request
 from websockets.protocol import State
@@ -129,7 +129,7 @@ def _run(line: _Line, answer: Callable[[bytes], bytes]) -> None:
                 if status != 200:
                     return line.close()
         return line.close()
-    except (OSError, ConnectionClosed):
+    except (OSError, WebSocketException):
         log.info("a line broke off")
     finally:
         line.drop()

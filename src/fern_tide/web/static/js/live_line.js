@@ -2,7 +2,7 @@
 
 const STATUS_BYTES = 4; // before an answer; as many of the revision before samples
 
-/** Samples with the revision that the page shows before them. Pure. */
+/** Samples with the revision that the page shows before them. */
 export function withRevision(revision, samples) {
   const message = new Uint8Array(STATUS_BYTES + samples.byteLength);
   new DataView(message.buffer).setUint32(0, revision, true);
