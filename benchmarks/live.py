@@ -32,8 +32,8 @@ RATE_HZ, FRAME = 48_000, 1600
 PROJECTS = {"the demo": demo_project, "the potting bench": bench_project, "the wall of panes": wall_project}
 WORDS = (
     "Shares of a core are CPU time; all else is of one run. Sound to picture is until the page has drawn, as its panel "
-    "says.\nWhere the processor draws, the browser then works out the pixels: a 2D picture is on the screen about 12 ms "
-    "later, a 3D one 50 to 70 ms."
+    "says.\nWhere the processor draws, the browser then works out the pixels: a 2D picture is on the screen about 12 ms"
+    " later, a 3D one 50 to 70 ms."
 )
 CHROMIUM = which("chromium-headless-shell") or "/usr/bin/chromium"
 
