@@ -68,11 +68,11 @@ class _Line:
         self._protocol = ServerProtocol(max_size=most_bytes, state=State.OPEN)
         self._connection, self._handshake = connection, handshake
         self._pieces: list[bytes] = []
-        connection.settimeout(IDLE_S)
-        connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
 
     def begin(self) -> None:
         """Say that it is open."""
+        self._connection.settimeout(IDLE_S)
+        self._connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self._connection.sendall(self._handshake)
 
     def messages(self) -> list[bytes]:

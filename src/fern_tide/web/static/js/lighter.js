@@ -1,4 +1,4 @@
-// Meshes with fewer triangles, drawn once each, for a draft that is moved as a sound comes: where the processor draws, it is they that take time.
+// Meshes with fewer triangles, for a draft that is moved as a sound comes: where the processor draws, it is they that take time.
 
 import { BufferAttribute, BufferGeometry } from "../vendor/three.module.js";
 
@@ -18,13 +18,13 @@ function placesOf({ attributes: { position } }) {
   return places;
 }
 
-/** The same form with fewer of its triangles; itself where it has few, or several surfaces. */
+/** The same form with fewer of its triangles; itself where it has few, several surfaces, or takes shapes: what is flat before may bend then. */
 function lighter(form, simplifier) {
   const corners = cornersOf(form);
-  if (corners.length <= 3 * LEAST || form.groups.length > 1) return form;
+  if (corners.length <= 3 * LEAST || form.groups.length > 1 || form.morphAttributes.position) return form;
   const [index] = simplifier.simplify(corners, placesOf(form), 3, 3 * Math.ceil((corners.length / 3) * SHARE), OFF);
   const made = new BufferGeometry();
-  Object.assign(made, { attributes: form.attributes, morphAttributes: form.morphAttributes, morphTargetsRelative: form.morphTargetsRelative });
+  Object.assign(made, { attributes: form.attributes });
   made.setIndex(new BufferAttribute(index, 1));
   return made;
 }
@@ -35,7 +35,7 @@ function meshesIn(object) {
   return [...(object.isMesh ? [object] : []), ...object.children.flatMap(meshesIn)];
 }
 
-/** Give every mesh its lighter form and its surfaces one drawing each, or the whole one again; isWanted() says which it is by the time that it can be done. */
+/** Give every mesh its lighter form, or the whole one again; isWanted() says which it is by the time that it can be done. */
 export async function lighten(root, isWanted) {
   const { MeshoptSimplifier } = await import("../vendor/meshopt_simplifier.module.js");
   await MeshoptSimplifier.ready;
@@ -46,6 +46,5 @@ export async function lighten(root, isWanted) {
       if (lighterForms.get(whole) !== whole) wholeForms.set(lighterForms.get(whole), whole);
     }
     mesh.geometry = isWanted() ? lighterForms.get(whole) : whole;
-    for (const material of [mesh.material].flat()) material.forceSinglePass = isWanted(); // both sides of what is see-through at once
   }
 }
