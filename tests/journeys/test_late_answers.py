@@ -194,8 +194,7 @@ def test_what_is_done_before_a_stage_of_another_kind_is_shown_is_stored(stage_ro
         stage_room.press("body", "ArrowRight")
     held.comes()
     stage_room.wait_for_selector("#stage[data-kind='3d'] canvas")
-    markers = "JSON.parse(document.getElementById('status').textContent).markers.length"
-    wait(stage_room, f"{markers} === 3")
+    wait(stage_room, "script('project').then((m) => m.project.status.markers.length === 3)")
 
 
 def test_undo_that_is_pressed_more_often_than_there_are_edits_goes_back_to_the_first(stage_room):

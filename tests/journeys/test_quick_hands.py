@@ -1,5 +1,7 @@
 """A quick hand: what it does before the last thing is answered goes on from that, and means what it sees."""
 
+import re
+
 import pytest
 from tests.gltf import GLB
 from tests.journeys.conftest import draw_anew, open_sound, stored, wait
@@ -139,19 +141,68 @@ def test_a_file_that_is_not_wanted_any_more_is_not_taken_back_with_what_came_aft
     wait(page, f"{UNDO} === 'Undo: Bring in sprig.svg'")
 
 
-def test_undo_and_redo_across_stages_of_two_kinds_break_nothing(stage_room):
+@pytest.fixture
+def bell(stage_room):
+    """A Stage in 3D, whose first undo brings back the one in 2D; the page says whether it was loaded anew."""
     page = stage_room
     page.expect_console("GPU stall")
     page.expect_console("targetNames")
+    page.evaluate("window.isSame = true")
     page.set_input_files("#scene-file", {"name": "bell.glb", "mimeType": "model/gltf-binary", "buffer": GLB})
     page.click("#notice-act >> text=Replace the stage")
     page.wait_for_selector("#stage[data-kind='3d'] canvas")
+    return page
+
+
+def test_undo_and_redo_across_stages_of_two_kinds_break_nothing(bell):
+    page = bell
+    page.wait_for_selector("#notice:has-text('bell.glb is on the stage')")
     page.click(".tree-row >> nth=2")
     page.click("[data-drive-it] >> nth=0")
-    page.wait_for_timeout(1500)
+    quiet(page)
     for keys in ("Control+z", "Control+Shift+z"):
         for _ in range(4):
             page.keyboard.press(keys)
-    page.wait_for_timeout(2500)
-    space = "JSON.parse(document.getElementById('status').textContent).space"
-    wait(page, f"document.querySelector('#stage').dataset.kind === {space}")
+    quiet(page)
+    page.wait_for_selector("#stage[data-kind='3d'] canvas")
+    assert page.get_attribute("#undo", "title").startswith("Undo: Add ")
+    assert page.get_attribute("#redo", "title") == "Nothing to redo"
+    assert page.evaluate("window.isSame")
+
+
+def test_a_room_that_came_late_shows_what_was_done_meanwhile(bell):
+    page = bell
+    held = Held(page, re.compile(r"/stage(\?|$)"))
+    page.press("body", "Control+z")
+    held.wait(lambda: held.first is not None)
+    page.press("body", "Control+Shift+z")
+    wait(page, f"{UNDO} === 'Undo: Replace the stage with bell.glb'")
+    held.comes()
+    page.wait_for_selector("#stage[data-kind='3d'] canvas")
+    assert page.evaluate("window.isSame")
+
+    choose(page, page.get_attribute(".tree-row >> nth=2", "data-part"))
+    page.click("[data-drive-it] >> nth=0")
+    quiet(page)
+    held = Held(page, re.compile(r"/bench\?"))
+    page.click("#rooms >> text=Bench")
+    held.wait(lambda: held.first is not None)
+    page.press("body", "Control+z")
+    wait(page, f"{UNDO} === 'Undo: Replace the stage with bell.glb'")
+    held.comes()
+    page.wait_for_selector("#room[data-room='bench'] #stage canvas")
+    wait(page, "document.querySelectorAll('#room [data-lane]').length === 0")
+
+
+def test_the_way_back_leads_through_the_rooms(bell):
+    page = bell
+    for room in ("bench", "hand-off"):
+        page.click(f"#rooms a[href$='/{room}']")
+        page.wait_for_url(f"**/{room}")
+    page.evaluate("script('transport').then((m) => m.transport.seek(9))")
+    for go, room in (("back", "bench"), ("back", "stage"), ("forward", "bench"), ("forward", "hand-off")):
+        page.evaluate(f"history.{go}()")
+        page.wait_for_selector(f"#room[data-room='{room}']")
+        page.wait_for_selector(f"#rooms a[href$='/{room}'][aria-current='page']")
+        assert page.url.endswith(f"/{room}") and page.inner_text("#clock") == "00:00:09"
+    assert page.evaluate("window.isSame")

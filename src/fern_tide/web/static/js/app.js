@@ -14,7 +14,7 @@ import { offerSounds } from "./sound_memory.js";
 import { openingSound, SoundRoom } from "./sound_room.js";
 import { StageRoom } from "./stage_room.js";
 import { mountSize } from "./size.js";
-import { selection } from "./selection.js";
+import { redrawRoom, selection } from "./selection.js";
 import { token } from "./server.js";
 import "./steady.js";
 import { rhythm } from "./rhythm.js";
@@ -43,12 +43,24 @@ function leave(room) {
   room.replaceChildren();
 }
 
-/** Another room was swapped in: its address goes into the history, its view is mounted, the playhead stays. */
+/** A room was swapped in: its address goes into the history, its view is mounted, the playhead stays. */
 function enter() {
   mountRoom();
   const { href } = first('#rooms [aria-current="page"]');
-  setTimeout(() => history.pushState(null, "", href)); // after the room is drawn: it takes a whole screen frame
+  if (href !== window.location.href) setTimeout(() => history.pushState(null, "", href)); // after the room is drawn: it takes a whole screen frame
+  catchUp(byId("room"));
 }
+
+/** What a quick hand did while a room was on its way may be missing in it: then it is drawn anew. */
+async function catchUp(room) {
+  const isNow = () => Number(room.dataset.revision) === project.status.revision;
+  if (isNow()) return;
+  await project.lookAgain();
+  if (room.isConnected && !isNow()) redrawRoom();
+}
+
+/** The browser went back or forward. */
+const goTo = ({ pathname }) => first(`#rooms a[href="${CSS.escape(pathname)}"]`)?.click();
 
 function paintHeader() {
   const { undo, redo, saved, stale, driven, name } = project.status;
@@ -122,7 +134,7 @@ if (project.key) {
   onPage("htmx:beforeRequest", (event) => event.target.getAttribute("href")?.endsWith("/sound") && openingSound());
   onPage("htmx:beforeSwap", ({ target, detail }) => target.id === "room" && detail.shouldSwap && leave(target));
   onPage("htmx:afterSettle", (event) => event.target.id === "room" && enter());
-  window.addEventListener("popstate", () => project.settled().then(() => window.location.reload()));
+  window.addEventListener("popstate", () => goTo(window.location));
 }
 mountRoom();
 mountTour();

@@ -18,6 +18,14 @@ export function asQuery(names) {
   return Object.fromEntries(names.map((name) => [name, String(all[name] ?? "")]).filter(([, text]) => text !== ""));
 }
 
+/**
+ * Have the room that is shown drawn anew, all of it; what is selected and the playhead stay. Where a room is on its way already,
+ * that comes first: it is looked at then whether it is as things stand.
+ */
+export function redrawRoom() {
+  if (!first("#rooms .htmx-request")) first('#rooms [aria-current="page"]').click();
+}
+
 /** Select something that another room shows, and go there. */
 export function openInRoom(room, values) {
   selection.set(values);

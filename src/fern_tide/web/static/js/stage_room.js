@@ -199,7 +199,7 @@ export class StageRoom extends Component {
   }
 
   #take({ head, arrays }, { whole }) {
-    if (project.status.space !== this.stage.space) return; // the page is loaded anew, for a stage of another kind
+    if (project.status.space !== this.stage.space) return; // the room is drawn anew, for a stage of another kind
     if (whole) this.#bound = { curves: {}, parts: {}, arrays: {} };
     for (const [target, { kind, values }] of Object.entries(head.curves)) this.#bound.curves[target] = { kind, values: arrays[values] };
     Object.assign(this.#bound.parts, head.parts);

@@ -2,6 +2,7 @@
 
 import { telling } from "./notices.js";
 import { project } from "./project.js";
+import { redrawRoom } from "./selection.js";
 import { getJson, getPack, getText, newest } from "./server.js";
 import { Stage2d } from "./stage.js";
 
@@ -77,6 +78,7 @@ export class StageView {
   }
 
   bind({ curves, parts, arrays }) {
+    if (project.status.space !== this.space) return; // it is of a stage of another kind, for which the room is drawn anew
     this.#bound = { curves, parts, arrays };
     if (!this.#waits) this.view?.bind(this.#bound);
   }
@@ -97,7 +99,7 @@ export class StageView {
     if (!this.#waits) this.view?.show(frame, seconds);
   }
 
-  /** Draw the scene anew when it looks otherwise, one time after the other; one that is of another kind needs the whole page. */
+  /** Draw the scene anew when it looks otherwise, one time after the other; one that is of another kind needs the whole room. */
   follow(status) {
     this.#newest = status;
     const next = () => this.#follow(this.#newest);
@@ -106,9 +108,9 @@ export class StageView {
   }
 
   async #follow({ looks, space, shown, pieces }) {
+    if (this.signal.aborted) return;
     if (space !== this.space) {
-      await project.settled(); // what was done meanwhile is stored first
-      window.location.reload();
+      redrawRoom();
       return;
     }
     if (this.space === "3d") this.view?.furnish(shown);
