@@ -59,6 +59,9 @@ def apply(*touch_ups, values=VALUES, rest=REST, rate=RATE):
         ("silence", {}, [2.0, 2.0, 2.0, 2.0]),
         ("slide", {"late_frames": 2}, [3.0, 4.0, 5.0, 6.0]),
         ("slide", {"late_frames": -0.5}, [5.5, 6.5, 7.5, 8.5]),
+        ("slide", {"late_frames": 7}, [0.0, 0.0, 0.0, 1.0]),
+        ("slide", {"late_frames": 7.5}, [0.0, 0.0, 0.0, 0.5]),
+        ("slide", {"late_frames": -13}, [18.0, 19.0, 19.0, 19.0]),
         ("keys", {"keys": [{"at_s": 0, "value": 1}, {"at_s": 0.2, "value": 5}]}, [1.0, 3.0, 5.0, 5.0]),
         (
             "keys",

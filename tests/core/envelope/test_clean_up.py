@@ -41,6 +41,15 @@ def test_smoothing_leaves_a_steady_level_alone_up_to_its_ends():
     np.testing.assert_allclose(smooth(np.full(50, 0.3), params=SmoothParams(width_ms=300), rate=RATE), 0.3)
 
 
+@pytest.mark.parametrize("frames", [2, 3, 90, 512, 513])
+@pytest.mark.parametrize("width_ms", [10, 80, 200, 330])
+def test_a_few_frames_are_smoothed_to_the_same_bit_as_many(frames, width_ms):
+    level = np.random.default_rng(frames).normal(size=frames) * 10.0 ** (width_ms % 7)
+    params = SmoothParams(width_ms=width_ms)
+    by_rows = smooth(np.stack([level, level]), params=params, rate=RATE)  # goes through the bell, not at once
+    np.testing.assert_array_equal(smooth(level, params=params, rate=RATE), by_rows[1])
+
+
 def test_no_width_is_no_smoothing():
     np.testing.assert_array_equal(smooth(impulse(), params=SmoothParams(width_ms=0), rate=RATE), impulse())
 

@@ -194,7 +194,11 @@ def touched(
         below = stretch.below.copy()
         grounds.append(below)
         mask = fades(one, rate=rate, n_frames=n_frames)
-        out[..., first:end] = np.where(mask == 1.0, wanted, below + mask * (wanted - below))
+        share = wanted - below
+        share *= mask
+        share += below
+        np.copyto(share, wanted, where=mask == 1.0)  # to the last bit
+        out[..., first:end] = share
     return (np.clip(out, 0.0, 1.0) if values.ndim > 1 else out), grounds
 
 

@@ -13,6 +13,14 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.channels import Moving, moving_channels
 from fern_tide.core.formats.format import HandOff
 from fern_tide.core.formats.profile import SpaceParams, Up
+from fern_tide.core.formats.usd_pictures import Pictures
+from fern_tide.core.formats.usd_surface import (
+    CARRIED,
+    CARRIED_OF_MAPS,
+    MATERIALS,
+    Surface,
+    surface_rows,
+)
 from fern_tide.core.formats.usd_text import (
     APERTURE,
     attribute,
@@ -39,11 +47,11 @@ _PLACES = {
 }
 _CARRIED = re.compile(
     r"^/nodes/[^/]+/(translation|rotation|scale)$"
-    r"|^/materials/[^/]+/(pbrMetallicRoughness/(baseColorFactor|metallicFactor|roughnessFactor)|emissiveFactor)$"
     r"|^/extensions/KHR_lights_punctual/lights/[^/]+/(color|intensity)$"
     r"|^/cameras/[^/]+/perspective/yfov$"
+    rf"|{CARRIED}"
 )
-_MATERIALS = "/Scene/Materials"
+_CARRIED_WITH_MAPS = re.compile(rf"{_CARRIED.pattern}|{CARRIED_OF_MAPS}")
 _STOOD_UP = ["float xformOp:rotateX = 90", 'uniform token[] xformOpOrder = ["xformOp:rotateX"]']
 """With z up the whole turns as one, (x, y, z) to (x, -z, y): cameras and lights look along their own -z either way."""
 
@@ -51,6 +59,11 @@ _STOOD_UP = ["float xformOp:rotateX = 90", 'uniform token[] xformOpOrder = ["xfo
 def carries_property(part: Part, name: str) -> bool:
     """Say whether a property of a part shows in the file."""
     return any(name in channel.names and _CARRIED.match(channel.pointer) for channel in part.channels)
+
+
+def carries_with_maps(part: Part, name: str) -> bool:
+    """Say whether a property of a part shows in a file that textures go along with."""
+    return any(name in channel.names and _CARRIED_WITH_MAPS.match(channel.pointer) for channel in part.channels)
 
 
 @dataclass
@@ -61,24 +74,28 @@ class UsdScene:
         hand_off: what is handed off.
         params: what points up, and what lengths are counted in.
         gltf: the same as glTF: y up, in metres.
+        pictures: of its textures; None where they cannot go along.
         moving: the channels that move, by their pointers.
     """
 
     hand_off: HandOff
     params: SpaceParams
     gltf: Gltf
+    pictures: Pictures | None = None
     moving: Mapping[str, Moving] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, hand_off: HandOff, params: SpaceParams) -> UsdScene:
-        """Build what is handed off; parts without a look stay behind."""
+    def of(cls, hand_off: HandOff, params: SpaceParams, *, with_maps: bool = False) -> UsdScene:
+        """Build what is handed off, with the pictures of its textures or without; parts without a look stay behind."""
         targets = [curve.target for curve in hand_off.curves]
         built = build(
             hand_off.scene, files=hand_off.media.gltfs, moving=targets, leave_out=lambda part: not part.kind.looks
         )
         channels = [item.whole_frames(hand_off.n_frames) for item in moving_channels(hand_off, built)]
-        moving = {one.pointer: one for one in channels if _CARRIED.match(one.pointer)}
-        return cls(hand_off, params, built.closed(), moving)
+        carried = _CARRIED_WITH_MAPS if with_maps else _CARRIED
+        moving = {one.pointer: one for one in channels if carried.match(one.pointer)}
+        gltf = built.closed()
+        return cls(hand_off, params, gltf, Pictures(gltf) if with_maps else None, moving)
 
     @property
     def _metre(self) -> float:
@@ -104,9 +121,10 @@ class UsdScene:
             "",
         ]
         inside = [line for index in roots(self.gltf) for line in self._node(index)]
-        materials = [self._material(place, one) for place, one in enumerate(items_of(self.gltf.json, "materials"))]
-        if materials:
-            inside += prim("Scope", "Materials", [line for one in materials for line in one])
+        materials = range(len(items_of(self.gltf.json, "materials")))
+        surfaces = [Surface(self.gltf.json, place, self._moved, self.pictures).lines() for place in materials]
+        if surfaces:
+            inside += prim("Scope", "Materials", [line for one in surfaces for line in one])
         stands = _STOOD_UP if self.params.up is Up.Z else []
         return "\n".join([*head, *prim("Xform", "Scene", [*stands, *inside], about=['kind = "component"']), ""])
 
@@ -128,9 +146,8 @@ class UsdScene:
     def rows_of(self, item: Moving, read: Mapping[str, FloatArray]) -> FloatArray | None:
         """Give a channel's numbers as glTF counts them out of those that were read; None where they are not there."""
         pointer = item.pointer
-        if pointer.endswith("baseColorFactor"):
-            parts = [read.get(f"{pointer}:{end}") for end in ("rgb", "a")]
-            return None if parts[0] is None or parts[1] is None else np.concatenate([parts[0], parts[1]])
+        if pointer.startswith("/materials/"):
+            return surface_rows(pointer, read)
         rows = read.get(pointer)
         if rows is None:
             return None
@@ -180,7 +197,7 @@ class UsdScene:
         lines: list[str] = []
         for place, primitive in enumerate(mesh["primitives"]):
             material = primitive.get("material")
-            path = None if material is None else f"{_MATERIALS}/material_{material}"
+            path = None if material is None else f"{MATERIALS}/material_{material}"
             inside = mesh_lines(self.gltf, primitive, path, metre=self._metre)
             if inside is not None:
                 about = [] if path is None else ['prepend apiSchemas = ["MaterialBindingAPI"]']
@@ -229,27 +246,3 @@ class UsdScene:
     def _number(self, name: str, pointer: str, still: Any) -> list[str]:
         rows = self._moved(pointer)
         return [attribute(name, list(still))] if rows is None else samples(name, pointer, rows)
-
-    def _material(self, place: int, material: Json) -> list[str]:
-        base, path = f"/materials/{place}", f"{_MATERIALS}/material_{place}"
-        plain = material.get("pbrMetallicRoughness", {})
-        colour = [float(value) for value in plain.get("baseColorFactor", [1.0, 1.0, 1.0, 1.0])]
-        pointer = f"{base}/pbrMetallicRoughness/baseColorFactor"
-        rows = self._moved(pointer)
-        clear = material.get("alphaMode", "OPAQUE") != "OPAQUE"
-        lines = ['uniform token info:id = "UsdPreviewSurface"']
-        if rows is None:
-            lines += [attribute("color3f inputs:diffuseColor", colour[:3])]
-            lines += [attribute("float inputs:opacity", [colour[3] if clear else 1.0])]
-        else:
-            lines += samples("color3f inputs:diffuseColor", f"{pointer}:rgb", rows[:3])
-            lines += samples("float inputs:opacity", f"{pointer}:a", rows[3:])
-        lines += self._number(
-            "color3f inputs:emissiveColor", f"{base}/emissiveFactor", material.get("emissiveFactor", [0.0] * 3)
-        )
-        for name, mine in (("metallic", "metallicFactor"), ("roughness", "roughnessFactor")):
-            still = [float(plain.get(mine, 1.0))]
-            lines += self._number(f"float inputs:{name}", f"{base}/pbrMetallicRoughness/{mine}", still)
-        shader = prim("Shader", "surface", [*lines, "token outputs:surface"])
-        surface = f"token outputs:surface.connect = <{path}/surface.outputs:surface>"
-        return prim("Material", f"material_{place}", [surface, *shader])

@@ -25,6 +25,7 @@ _NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?")
 _BAD = re.compile(r"[^A-Za-z0-9_]")
 _LIGHTS = {"directional": "DistantLight", "point": "SphereLight", "spot": "SphereLight"}
 _TRIANGLES = 4
+_COORDINATES = 8  # of a point, at most
 
 
 def prim_name(name: str, place: int) -> str:
@@ -77,13 +78,27 @@ def indented(lines: Iterable[str]) -> list[str]:
 
 def prim(kind: str, name: str, lines: Iterable[str], *, about: Sequence[str] = ()) -> list[str]:
     """Write a prim with what is in it; about is its metadata."""
-    head = f"def {kind} {text_of(name)}" + (f" ({'; '.join(about)})" if about else "")
-    return [head, "{", *indented(lines), "}"]
+    return [*_with(f"def {kind} {text_of(name)}", about), "{", *indented(lines), "}"]
+
+
+def _with(head: str, about: Sequence[str]) -> list[str]:
+    """Write something with its metadata, a line each: simple readers know them only so."""
+    return [f"{head} (", *indented(about), ")"] if about else [head]
+
+
+def _of_points(kind: str, rows: FloatArray) -> list[str]:
+    """Write what each point of a mesh has."""
+    return _with(f"{kind} = {rows_text(rows)}", ['interpolation = "vertex"'])
 
 
 def focal_length(angle: float) -> float:
     """Give a camera's focal length, of its vertical angle of view in radians."""
     return APERTURE / 2 / tan(angle / 2)
+
+
+def primvar(coordinates: int) -> str:
+    """Name the texture coordinates of a mesh: of TEXCOORD_0 'st', of TEXCOORD_1 'st1'."""
+    return f"st{coordinates or ''}"
 
 
 def mesh_lines(gltf: Gltf, primitive: Json, material: str | None, *, metre: float) -> list[str] | None:
@@ -110,10 +125,12 @@ def mesh_lines(gltf: Gltf, primitive: Json, material: str | None, *, metre: floa
         f"float3[] extent = {rows_text(np.stack([points.min(axis=0), points.max(axis=0)]))}" if len(points) else "",
     ]
     if "NORMAL" in names:
-        lines += [f'normal3f[] normals = {rows_text(numbers("NORMAL"))} (interpolation = "vertex")']
-    if "TEXCOORD_0" in names:
-        flipped = numbers("TEXCOORD_0") * [1, -1] + [0, 1]
-        lines += [f'texCoord2f[] primvars:st = {rows_text(flipped)} (interpolation = "vertex")']
+        lines += _of_points("normal3f[] normals", numbers("NORMAL"))
+    for place in range(_COORDINATES):
+        if (name := f"TEXCOORD_{place}") not in names:
+            continue
+        flipped = numbers(name) * [1, -1] + [0, 1]
+        lines += _of_points(f"texCoord2f[] primvars:{primvar(place)}", flipped)
     if material is not None:
         lines.append(f"rel material:binding = <{material}>")
     if (

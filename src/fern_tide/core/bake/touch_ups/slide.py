@@ -23,6 +23,9 @@ class SlideParams(Params):
 def slide(stretch: Stretch, params: SlideParams) -> FloatArray:
     """Give v(k - late), fractions linearly between two frames; beyond the ends the first and last value go on."""
     n = stretch.values.shape[-1]
+    if params.late_frames.is_integer():
+        frames = np.arange(stretch.first, stretch.end) - int(params.late_frames)
+        return np.asarray(stretch.values.take(frames, axis=-1, mode="clip"))
     moments = np.clip(np.arange(stretch.first, stretch.end) - params.late_frames, 0, n - 1)
     frames = np.arange(int(moments[0]), min(int(moments[-1]) + 2, n))  # that it comes from
     rows = np.atleast_2d(stretch.values[..., frames[0] : frames[-1] + 1])

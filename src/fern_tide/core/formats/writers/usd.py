@@ -15,8 +15,6 @@ from fern_tide.core.formats.profile import SpaceParams
 from fern_tide.core.formats.usd_scene import UsdScene, carries_property
 from fern_tide.core.formats.usd_text import read_samples
 
-LACKS = "textures, skins, morph targets, emission strength and what is packed"
-
 
 class UsdParams(SpaceParams):
     """What points up, and what lengths are counted in; axes of USD are right-handed."""
@@ -29,14 +27,18 @@ def encode(hand_off: HandOff, params: SpaceParams) -> bytes:
 
 def read_back(content: bytes, hand_off: HandOff, params: SpaceParams) -> Mapping[Target, FloatArray]:
     """Read the samples of every channel, and turn them into values again."""
-    read, curves = read_samples(content.decode()), dict[Target, FloatArray]()
-    scene = UsdScene.of(hand_off, params)
+    return values_of(content, UsdScene.of(hand_off, params))
+
+
+def values_of(content: bytes, scene: UsdScene) -> Mapping[Target, FloatArray]:
+    """Give the values of every curve in a text, by the channels of the scene that it was written of."""
+    read, curves, n_frames = read_samples(content.decode()), dict[Target, FloatArray](), scene.hand_off.n_frames
     for item in scene.moving.values():
         rows = scene.rows_of(item, read)
-        if rows is not None and rows.shape[1] == hand_off.n_frames:
-            frames = np.arange(hand_off.n_frames, dtype=np.int64)
+        if rows is not None and rows.shape[1] == n_frames:
+            frames = np.arange(n_frames, dtype=np.int64)
             keys = Keys(frames, rows, np.zeros_like(rows), 0.0, Interpolation.LINEAR)
-            curves |= read_channel(item, keys, n_frames=hand_off.n_frames)
+            curves |= read_channel(item, keys, n_frames=n_frames)
     return curves
 
 
@@ -51,7 +53,7 @@ FORMAT = Format(
     encode=encode,
     read_back=read_back,
     carries_property=carries_property,
-    lacks=LACKS,
+    lacks="textures (USDZ has them), skins, morph targets, emission strength and what is packed",
     rounds_by=1e-5,
     spans=spans_with_anchors,
     spaces=("3d",),

@@ -10,7 +10,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.channels import spans_with_anchors
 from fern_tide.core.formats.format import Format, HandOff, nine_digits
-from fern_tide.core.formats.usd_scene import carries_property
+from fern_tide.core.formats.usd_scene import UsdScene, carries_with_maps
 from fern_tide.core.formats.writers import usd
 
 _ALIGNED = 64
@@ -25,19 +25,23 @@ class UsdzParams(usd.UsdParams):
 
 def encode(hand_off: HandOff, params: UsdzParams) -> bytes:
     """Write the package."""
+    scene = UsdScene.of(hand_off, params, with_maps=True)
+    text = scene.text().encode()  # which says what pictures there are
+    pictures = {} if scene.pictures is None else scene.pictures.files
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
-        entry = zipfile.ZipInfo(_NAME, _WHEN)
-        room = -(_HEAD + len(_NAME) + 4) % _ALIGNED
-        entry.extra = b"\x19\x86" + room.to_bytes(2, "little") + b"\0" * room
-        archive.writestr(entry, usd.encode(hand_off, params))
+        for name, content in ((_NAME, text), *pictures.items()):
+            entry = zipfile.ZipInfo(name, _WHEN)
+            room = -(out.tell() + _HEAD + len(name) + 4) % _ALIGNED
+            entry.extra = b"\x19\x86" + room.to_bytes(2, "little") + b"\0" * room
+            archive.writestr(entry, content)
     return out.getvalue()
 
 
 def read_back(content: bytes, hand_off: HandOff, params: UsdzParams) -> Mapping[Target, FloatArray]:
     """Read the scene in the package."""
     with zipfile.ZipFile(io.BytesIO(content)) as archive:
-        return usd.read_back(archive.read(_NAME), hand_off, params)
+        return usd.values_of(archive.read(_NAME), UsdScene.of(hand_off, params, with_maps=True))
 
 
 FORMAT = Format(
@@ -50,8 +54,8 @@ FORMAT = Format(
     loses=nine_digits,
     encode=encode,
     read_back=read_back,
-    carries_property=carries_property,
-    lacks=usd.LACKS,
+    carries_property=carries_with_maps,
+    lacks="Basis textures, skins, morph targets, emission strength and what is packed",
     rounds_by=1e-5,
     spans=spans_with_anchors,
     spaces=("3d",),

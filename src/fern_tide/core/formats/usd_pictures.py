@@ -1,0 +1,63 @@
+"""Pictures of a glTF file's textures that go along in a USD package: PNG and JPEG, which is what USD takes there."""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass, field
+
+from PIL import Image
+
+from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
+from fern_tide.core.scene.gltf.parts import at
+
+_ENDINGS = {b"\x89PNG": "png", b"\xff\xd8\xff": "jpg", b"RIFF": "png"}
+"""What a picture is called in the package, by how it begins: WebP is written as PNG."""
+
+
+@dataclass
+class Pictures:
+    """The pictures of a glTF file that go into a package, in the types that USD takes: PNG and JPEG.
+
+    Attributes:
+        gltf: the file.
+        files: the content of those that are used, by their names in the package.
+    """
+
+    gltf: Gltf
+    files: dict[str, bytes] = field(default_factory=dict)
+
+    def name_of(self, texture: object) -> str | None:
+        """Give the name of a texture's picture; None where it has none that USD takes, such as a Basis texture."""
+        one = item_at(self.gltf.json, "textures", texture)
+        place = one.get("source", (at(one, "extensions/EXT_texture_webp") or {}).get("source"))
+        content = self._content(item_at(self.gltf.json, "images", place))
+        ending = next((ending for begin, ending in _ENDINGS.items() if content.startswith(begin)), None)
+        if ending is None:
+            return None
+        name = f"textures/picture_{place}.{ending}"
+        if name not in self.files:
+            try:
+                self.files[name] = _as_png(content) if content.startswith(b"RIFF") else content
+            except (OSError, SyntaxError, ValueError):  # it is damaged
+                return None
+        return name
+
+    def _content(self, image: Json) -> bytes:
+        view = item_at(self.gltf.json, "bufferViews", image.get("bufferView"))
+        start = view.get("byteOffset", 0)
+        return self.gltf.binary[start : start + view.get("byteLength", 0)]
+
+
+def item_at(document: Json, name: str, place: object) -> Json:
+    """Give one of a document's things; an empty one where there is none: what a material names was not looked at."""
+    items = items_of(document, name)
+    if isinstance(place, int) and not isinstance(place, bool) and 0 <= place < len(items):
+        return items[place]
+    return {}
+
+
+def _as_png(content: bytes) -> bytes:
+    out = io.BytesIO()
+    with Image.open(io.BytesIO(content), formats=["WEBP"]) as picture:
+        picture.save(out, "PNG")
+    return out.getvalue()
