@@ -199,7 +199,7 @@ def test_every_texture_is_where_gltf_has_it_with_its_factors(package, frame):
         "metallic": pixels["rough"][:, 2:3] * own(shown, "metallic", frame),
         "normal": (2 * pixels["normal"][:, :3] - 1) * [relief, relief, 1],
         "occlusion": 1 + shade * (pixels["occlusion"][:, :1] - 1),
-        "emissiveColor": linear["emissive"] * factor(shown, "emission", frame),
+        "emissiveColor": 4 * linear["emissive"] * factor(shown, "emission", frame),  # its strength
     }
     with zipfile.ZipFile(path) as archive:
         for name, values in expected.items():

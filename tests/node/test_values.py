@@ -1,5 +1,8 @@
 """What the page's scripts make of commands, files, levels and texts, called in Node."""
 
+import numpy as np
+import pytest
+
 
 def test_points_of_a_drawn_curve_are_read_and_written(modules):
     assert modules("benders", "readPoints", "0.3 0.1, 0.7  0.9, 5") == [[0.3, 0.1], [0.7, 0.9]]
@@ -53,3 +56,17 @@ def test_a_mark_dragged_out_of_its_lane_is_set_to_what_a_mark_can_be(modules):
         "-33.300dB",
         "24.000dB",
     ]
+
+
+@pytest.mark.parametrize("turn", [0.0, 0.6, -2.0])
+def test_a_texture_lies_as_gltf_has_it_scaled_then_turned_then_moved(modules, turn):
+    offset, size = (0.1, 0.2), (1.0, 2.5)
+    move = np.array([[1, 0, offset[0]], [0, 1, offset[1]], [0, 0, 1]])
+    about = np.array([[np.cos(turn), np.sin(turn), 0], [-np.sin(turn), np.cos(turn), 0], [0, 0, 1]])
+    place = {
+        "offset": dict(zip("xy", offset, strict=True)),
+        "repeat": dict(zip("xy", size, strict=True)),
+        "rotation": turn,
+    }
+    expected = move @ about @ np.diag([*size, 1.0])  # KHR_texture_transform
+    assert modules("stage3d_setters", "mapMatrix", place) == pytest.approx(expected.ravel())

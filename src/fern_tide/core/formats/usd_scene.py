@@ -147,7 +147,7 @@ class UsdScene:
         """Give a channel's numbers as glTF counts them out of those that were read; None where they are not there."""
         pointer = item.pointer
         if pointer.startswith("/materials/"):
-            return surface_rows(pointer, read)
+            return surface_rows(pointer, read, document=self.gltf.json)
         rows = read.get(pointer)
         if rows is None:
             return None

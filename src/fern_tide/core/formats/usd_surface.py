@@ -97,9 +97,10 @@ class Surface:
         return lines, maps
 
     def _emission(self) -> tuple[list[str], list[str]]:
-        pointer = f"{self._base}/emissiveFactor"
-        factor = [float(one) for one in self._material.get("emissiveFactor", [0.0] * 3)]
+        pointer, strength = f"{self._base}/emissiveFactor", emission_strength(self._material)
+        factor = [strength * float(one) for one in self._material.get("emissiveFactor", [0.0] * 3)]
         rows = self.moved(pointer)
+        rows = None if rows is None else rows * strength
         whole = None if rows is None else np.vstack([rows, np.ones(rows.shape[1])])
         name = "float4 inputs:scale"
         scale = _still(name, [*factor, 1.0]) if whole is None else samples(name, pointer, whole)
@@ -207,6 +208,12 @@ class Surface:
         return prim("Shader", f"{key}_placed", [*lines, "float2 outputs:result"])
 
 
+def emission_strength(material: Json) -> float:
+    """Say how strongly a material shines as its file has it; 0 is all but 0, so that its colour can be read back."""
+    strength = (at(material, "extensions/KHR_materials_emissive_strength") or {}).get("emissiveStrength", 1.0)
+    return max(float(strength), 1e-6)
+
+
 def _still(name: str, values: Sequence[float]) -> list[str]:
     return [attribute(name, values)]
 
@@ -219,7 +226,7 @@ def _scaled(pointer: str, scale: FloatArray, bias: FloatArray, *, stands: bool) 
     return [*samples(names[0], pointer, scale), *samples(names[1], f"{pointer}:bias", bias)]
 
 
-def surface_rows(pointer: str, read: Mapping[str, FloatArray]) -> FloatArray | None:
+def surface_rows(pointer: str, read: Mapping[str, FloatArray], *, document: Json) -> FloatArray | None:
     """Give a material's channel as glTF counts it out of the numbers that were read; None where they are not there."""
     owner, _, name = pointer.rpartition("/")
     rows = read.get(pointer)
@@ -235,7 +242,7 @@ def surface_rows(pointer: str, read: Mapping[str, FloatArray]) -> FloatArray | N
     if owner.endswith(_TRANSFORM):
         return _of_transform(owner, name, read)
     if name == "emissiveFactor":
-        return rows[:3]
+        return rows[:3] / emission_strength(document["materials"][int(pointer.split("/")[2])])
     if name == "scale":
         return rows[:1] / 2
     return rows[:1] if name == "strength" else rows

@@ -5,7 +5,7 @@ import { AnimationMixer, Box3, Matrix4, Vector3 } from "../vendor/three.module.j
 import { GLTFLoader } from "../vendor/GLTFLoader.js";
 import { isSeen } from "./in_view.js";
 import { Arrays } from "./stage3d_arrays.js";
-import { lensSetter, lightSetter, nodeIndex, placeNode, simpler, surfaceSetter, weightsSetter } from "./stage3d_setters.js";
+import { lensSetter, lightSetter, nodeIndex, placeMaps, placeNode, simpler, surfaceSetter, weightsSetter } from "./stage3d_setters.js";
 import { prepare } from "./unpacking.js";
 import { boxAbout, seenFrom, View3d } from "./view3d.js";
 
@@ -82,6 +82,7 @@ export class Stage3d extends View3d {
 
   #indexMaterial(mesh, material, index) {
     if (index === undefined) return;
+    placeMaps(material);
     this.materials[index] ??= { full: new Set(), meshes: [] };
     this.materials[index].full.add(material);
     this.materials[index].meshes.push({ mesh, material });

@@ -42,6 +42,25 @@ export function weightsSetter(node, names, shaping) {
 
 const MAPS = { base: "map", rough: "metalnessMap", normal: "normalMap", occlusion: "aoMap", emissive: "emissiveMap" };
 
+/**
+ * Where a texture lies, as glTF has it: scaled, then turned, then moved; row after row. three.js turns first, which is another
+ * picture where it is not as tall as wide. Pure.
+ */
+export function mapMatrix({ offset, repeat, rotation }) {
+  const [cosine, sine] = [Math.cos(rotation), Math.sin(rotation)];
+  return [repeat.x * cosine, repeat.y * sine, offset.x, -repeat.x * sine, repeat.y * cosine, offset.y, 0, 0, 1];
+}
+
+function placeMap(map) {
+  map.matrixAutoUpdate = false;
+  map.matrix.set(...mapMatrix(map));
+}
+
+/** Lay the textures of a material that was read where its file has them. */
+export function placeMaps(material) {
+  for (const name of Object.values(MAPS)) if (material[name]) placeMap(material[name]);
+}
+
 export function surfaceSetter(shown, way, names) {
   if (!shown) return null;
   const each = (run) => (valueOf) => shown.forEach((material) => run(material, valueOf));
@@ -65,6 +84,7 @@ export function surfaceSetter(shown, way, names) {
     if (way.endsWith("offset")) map.offset.set(...names.map(valueOf));
     else if (way.endsWith("scale")) map.repeat.set(...names.map(valueOf));
     else map.rotation = MathUtils.degToRad(valueOf(name));
+    placeMap(map);
   });
 }
 
