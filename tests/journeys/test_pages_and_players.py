@@ -18,6 +18,7 @@ from fern_tide.core.formats.format import HandOff, Moments, write
 from fern_tide.core.formats.moments import Moment
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.mapping import Mapping
+from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Scene
 from fern_tide.demo.scene import glasshouse
 
@@ -44,7 +45,7 @@ ENDS = {
 }
 
 
-def hand_off(scene: Scene | None = None, ends=ENDS) -> HandOff:
+def hand_off(scene: Scene | None = None, ends=ENDS, media: SceneMedia | None = None) -> HandOff:
     scene = scene or glasshouse()
     drives = [{"target": name, "rest": rest, "full": full} for name, (rest, full) in ends.items()]
     mapping = Mapping.model_validate(
@@ -53,7 +54,7 @@ def hand_off(scene: Scene | None = None, ends=ENDS) -> HandOff:
     curves = bake(scene, [mapping], lifts={"m": LIFT}, n_frames=N_FRAMES)
     hits = {"Rain on Panes": np.array([0.25, 1.0, 2.0625])}
     moments = Moments((Moment(0.5, "One & <two>", "#d9a431"), Moment(2.5, "End")), hits)
-    return HandOff("Glass & <house>", scene, curves, RATE, N_FRAMES, moments=moments)
+    return HandOff("Glass & <house>", scene, curves, RATE, N_FRAMES, media or SceneMedia(), moments=moments)
 
 
 @pytest.fixture(scope="module")

@@ -12,6 +12,7 @@ import numpy as np
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import HandOff, KeyParams
+from fern_tide.core.formats.lottie_layers import PICTURE, Assets, Layers, address, cut
 from fern_tide.core.formats.lottie_outlines import shaped_ways
 from fern_tide.core.formats.lottie_shapes import (
     SHAPES,
@@ -43,6 +44,7 @@ _INHERITED = (
     "fill", "stroke", "stroke-width", "stroke-linecap", "stroke-linejoin", "stroke-miterlimit", "stroke-dasharray",
     "stroke-dashoffset", "fill-opacity", "stroke-opacity", "fill-rule", "visibility",
 )  # fmt: skip
+_OTHERS = frozenset(("g", "svg", "use", "a", "switch", "text", "image"))
 _PAINTS = frozenset(("linearGradient", "radialGradient"))
 _DEFAULTS = {"fill": "#000000", "stroke": "none", "stroke-width": "1"}
 
@@ -56,8 +58,9 @@ class Drawing:
         self._shaped = {name: shaped_ways(one, params) for name, one in shaped_parts(hand_off).items()}
         self._ways: dict[ET.Element, list[Item]] = {}
         first = {curve.target: curve.at(0) for curve in hand_off.curves if curve.n_frames}
-        self.root = draw(hand_off.scene, media=hand_off.media, values=first, dress=self._dress, picture=lambda file: "")
-        self._named = {element.get("id", ""): element for element in self.root.iter()}
+        self.assets = Assets()
+        self.root = draw(hand_off.scene, media=hand_off.media, values=first, dress=self._dress)
+        self._named = {name: element for element in self.root.iter() if (name := element.get("id"))}
         self._paints = {name: one for name, one in self._named.items() if tag_of(one) in _PAINTS}
 
     def _dress(self, part_id: str, slot: str, element: ET.Element) -> None:
@@ -69,20 +72,9 @@ class Drawing:
     def layers(self) -> list[Item]:
         """Give a layer for everything that lies in the scene itself, the top one first."""
         items = [item for child in self.root for item in self._items(child, dict(_DEFAULTS))]
-        return [
-            {
-                "ty": 4,
-                "nm": item.get("nm", "shape"),
-                "ind": at + 1,
-                "ip": 0,
-                "op": self.hand_off.n_frames,
-                "st": 0,
-                "bm": 0,
-                "ks": {name: value for name, value in transform().items() if name in "aprso"},
-                "shapes": [item],
-            }
-            for at, item in enumerate(reversed(items))
-        ]
+        layers = Layers(self.assets, self.hand_off.n_frames)
+        layers.add(items[::-1])
+        return layers.items
 
     # --- numbers that move
 
@@ -120,15 +112,18 @@ class Drawing:
         whose = self._whose.get(element)
         if whose is not None and whose[1] == "move":
             return [self._part(element, whose[0], paint)]
-        if tag not in SHAPES | {"g", "svg", "use", "a", "switch", "text"} or element.get("display") == "none":
+        if tag not in SHAPES | _OTHERS or element.get("display") == "none":
             return []
         paint = self._inherited(element, paint, whose[0] if whose else None)
-        if tag in SHAPES or tag == "text":
+        if tag == "image":
+            inner = [] if paint.get("visibility") == "hidden" else self.assets.shown(element)
+        elif tag in SHAPES or tag == "text":
             inner = self._shape(element, paint, whose[0] if whose else None)
         elif tag == "use":
             inner = self._used(element, paint)
         else:
             inner = [item for child in element for item in self._items(child, paint)]
+            inner = self._cut(element, inner)
         return self._placed(element, whose[0] if whose else None, inner)
 
     def _part(self, element: ET.Element, part: Part, paint: dict[str, Any]) -> Item:
@@ -196,12 +191,18 @@ class Drawing:
         return matrix
 
     def _used(self, element: ET.Element, paint: dict[str, Any]) -> list[Item]:
-        wanted = self._named.get((element.get("href") or element.get("{http://www.w3.org/1999/xlink}href") or "#")[1:])
+        wanted = self._named.get(address(element)[1:])
         if wanted is None or any(wanted is one for one in self.root) or tag_of(wanted) == "use":
             return []
         inner = self._items(wanted, paint)
         moved = (1.0, 0.0, 0.0, 1.0, px(element, "x"), px(element, "y"))
         return [group("use", inner[::-1], matrix_transform(moved))] if inner else []
+
+    def _cut(self, element: ET.Element, items: list[Item]) -> list[Item]:
+        """Cut a picture by its mask."""
+        cutter = self._named.get(element.get("mask", "")[5:-1])
+        shape = None if cutter is None else next((one for one in cutter.iter() if tag_of(one) in SHAPES), None)
+        return items if shape is None else [cut(item, shape) if item["ty"] == PICTURE else item for item in items]
 
     def _shape(self, element: ET.Element, paint: dict[str, Any], part: Part | None) -> list[Item]:
         if paint.get("visibility") == "hidden":

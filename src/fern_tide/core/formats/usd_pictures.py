@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import io
 from dataclasses import dataclass, field
 
-from PIL import Image
-
+from fern_tide.core.base.errors import UnreadableScene
 from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
 from fern_tide.core.scene.gltf.parts import at
+from fern_tide.core.scene.images import as_png
 
 _ENDINGS = {b"\x89PNG": "png", b"\xff\xd8\xff": "jpg", b"RIFF": "png"}
 """What a picture is called in the package, by how it begins: WebP is written as PNG."""
@@ -37,8 +36,8 @@ class Pictures:
         name = f"textures/picture_{place}.{ending}"
         if name not in self.files:
             try:
-                self.files[name] = _as_png(content) if content.startswith(b"RIFF") else content
-            except (OSError, SyntaxError, ValueError):  # it is damaged
+                self.files[name] = as_png(content) if content.startswith(b"RIFF") else content
+            except UnreadableScene:  # it is damaged
                 return None
         return name
 
@@ -54,10 +53,3 @@ def item_at(document: Json, name: str, place: object) -> Json:
     if isinstance(place, int) and not isinstance(place, bool) and 0 <= place < len(items):
         return items[place]
     return {}
-
-
-def _as_png(content: bytes) -> bytes:
-    out = io.BytesIO()
-    with Image.open(io.BytesIO(content), formats=["WEBP"]) as picture:
-        picture.save(out, "PNG")
-    return out.getvalue()

@@ -61,3 +61,18 @@ def check_image(content: bytes) -> ImageInfo:
     except (OSError, SyntaxError, ValueError) as cause:
         raise UnreadableScene("The file is no picture that can be used.", remedy=_REMEDY) from cause
     return info
+
+
+def as_png(content: bytes) -> bytes:
+    """Write a picture again as PNG, for programs that know no WebP.
+
+    Raises:
+        UnreadableScene: it is damaged.
+    """
+    out = io.BytesIO()
+    try:
+        with Image.open(io.BytesIO(content), formats=tuple(MEDIA_TYPES)) as picture:
+            picture.save(out, "PNG")
+    except (OSError, SyntaxError, ValueError) as cause:
+        raise UnreadableScene("The file is no picture that can be used.", remedy=_REMEDY) from cause
+    return out.getvalue()

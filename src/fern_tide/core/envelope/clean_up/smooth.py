@@ -68,7 +68,7 @@ def _bell(sigma: float, reach: int) -> FloatArray:
 
 
 def _at_once(padded: FloatArray, bell: FloatArray) -> FloatArray:
-    """Smooth a few frames in one go: the same sums in the same order as frame by frame of the bell, so the same numbers."""
+    """Smooth a few frames in one go: the same sums in the same order as step by step, so the same numbers."""
     reach, step = len(bell) - 1, padded.itemsize
     shape = (reach + 1, len(padded) - 2 * reach)
     later = np.ndarray(shape, padded.dtype, padded, reach * step, (step, step))

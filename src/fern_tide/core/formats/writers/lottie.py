@@ -11,6 +11,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import Format, HandOff, KeyParams, nine_digits
 from fern_tide.core.formats.lottie_drawing import Drawing
+from fern_tide.core.formats.lottie_layers import groups_of
 from fern_tide.core.formats.lottie_outlines import read_points
 from fern_tide.core.formats.lottie_shapes import Item
 from fern_tide.core.formats.lottie_values import read_moving
@@ -21,7 +22,7 @@ from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
 _CARRIED = frozenset(("opacity", "fill", "stroke", "stroke-width", "fill-opacity", "stroke-opacity", "stop-color"))
-_NOT_DRAWN = frozenset(("text", "tspan", "image"))  # elements of drawings, and pictures
+_NOT_DRAWN = frozenset(("text", "tspan"))  # elements of drawings
 
 
 class LottieParams(KeyParams):
@@ -30,16 +31,20 @@ class LottieParams(KeyParams):
 
 def carries_property(part: Part, name: str) -> bool:
     """Say whether a property of a part shows in the file: its place, its paints, its opacity, its levels."""
-    if part.shape.id == "image" or getattr(part.shape.params, "tag", "") in _NOT_DRAWN:
+    if getattr(part.shape.params, "tag", "") in _NOT_DRAWN:
         return False
-    if name in PLACE_NAMES or name in level_names(part) or any(item.id == name for item in part.shaped):
+    shaped = part.shape.id != "image" and any(
+        item.id == name for item in part.shaped
+    )  # that would be its mask's outline
+    if name in PLACE_NAMES or name in level_names(part) or shaped:
         return True
     return any(binding.property == name and binding.attribute in _CARRIED for binding in bindings(part))
 
 
 def encode(hand_off: HandOff, params: LottieParams) -> bytes:
     """Write the scene as shape layers with their motion."""
-    scene = hand_off.scene
+    scene, drawing = hand_off.scene, Drawing(hand_off, params)
+    layers = drawing.layers()
     document = {
         "v": "5.7.0",
         "fr": hand_off.rate.per_second,
@@ -49,8 +54,8 @@ def encode(hand_off: HandOff, params: LottieParams) -> bytes:
         "h": scene.height,
         "nm": hand_off.name,
         "ddd": 0,
-        "assets": [],
-        "layers": Drawing(hand_off, params).layers(),
+        "assets": list(drawing.assets.items.values()),
+        "layers": layers,
     }
     return json.dumps(document, separators=(",", ":")).encode()
 
@@ -61,8 +66,8 @@ def encode(hand_off: HandOff, params: LottieParams) -> bytes:
 def read_back(content: bytes, hand_off: HandOff, params: LottieParams) -> Mapping[Target, FloatArray]:
     """Read every curve from the group that is named like its part."""
     groups: dict[str, list[Item]] = {}
-    for layer in json.loads(content)["layers"]:
-        _collect(layer["shapes"], groups)
+    for item in groups_of(json.loads(content)):
+        groups.setdefault(item["nm"], []).append(item)
 
     def points(element: tuple[str, str], outline: Outline) -> FloatArray | None:
         owner, slot = element
@@ -79,13 +84,6 @@ def read_back(content: bytes, hand_off: HandOff, params: LottieParams) -> Mappin
     return curves
 
 
-def _collect(items: list[Item], groups: dict[str, list[Item]]) -> None:
-    for item in items:
-        if item["ty"] == "gr":
-            groups.setdefault(item["nm"], []).append(item)
-            _collect(item["it"], groups)
-
-
 def _read(part: Part, name: str, groups: list[Item], n_frames: int) -> FloatArray | None:
     if name in PLACE_NAMES:
         return _read_place(part, name, groups[0]["it"][-1], n_frames) if groups else None
@@ -94,7 +92,7 @@ def _read(part: Part, name: str, groups: list[Item], n_frames: int) -> FloatArra
         return np.asarray(levels[int(name.removeprefix("level_"))])
     attribute = next(binding.attribute for binding in bindings(part) if binding.property == name)
     if attribute == "opacity":
-        values = [one["it"][-1]["o"] for one in groups]
+        values = [one["it"][-1]["o"] for one in groups if "o" in one["it"][-1]]
         return np.asarray(read_moving(_that_moves(values), n_frames)[0] / 100) if values else None
     rows: FloatArray
     if attribute == "stop-color":
@@ -161,7 +159,7 @@ FORMAT = Format(
     read_back=read_back,
     outlines=True,
     carries_property=carries_property,
-    lacks="pictures, text of drawings, blur, masks and filters",
+    lacks="text of drawings, blur, filters and masks but the sharp ones of pictures",
     rounds_by=1e-5,
     spaces=("2d",),
 )

@@ -1,0 +1,176 @@
+"""Lottie's layers of a tree of groups: shapes are layers of their own, and pictures too, since no group can hold one.
+
+A group with a picture somewhere in it becomes a layer that draws nothing and that what is in it hangs on. That passes
+on its place, but not its opacity, which each thing in it has for itself.
+"""
+
+from __future__ import annotations
+
+import base64
+import xml.etree.ElementTree as ET
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from hashlib import sha256
+from math import ceil
+
+from fern_tide.core.formats.lottie_shapes import Item, bezier, group, matrix_transform, still, tag_of, transform
+from fern_tide.core.scene.images import as_png, measure_image
+from fern_tide.core.scene.svg.geometry import viewed
+from fern_tide.core.scene.svg.outline import strokes_of
+
+PICTURE = "picture"
+"""The type of an item that stands for a picture: 'ref' names its asset, 'at' places its pixels, 'masks' cut it."""
+_PLACES = ("a", "p", "s", "r", "sk", "sa")
+_Fade = tuple[str, Item]
+
+
+@dataclass
+class Assets:
+    """Pictures in a file, each once.
+
+    Attributes:
+        items: as the file has them, by their ids; also compositions of a single picture.
+    """
+
+    items: dict[str, Item] = field(default_factory=dict)
+
+    def shown(self, element: ET.Element) -> list[Item]:
+        """Give what an image element of a drawing shows as an item; none of what has no picture in itself."""
+        asset = self._taken(address(element))
+        if asset is None:
+            return []
+        sizes = {name: element.get(name, "") for name in ("x", "y", "width", "height")}
+        fit = {
+            "viewBox": f"0 0 {asset['w']} {asset['h']}",
+            "preserveAspectRatio": element.get("preserveAspectRatio", ""),
+        }
+        at = viewed({name: text for name, text in (sizes | fit).items() if text})
+        name = element.get("id", "picture")
+        return [{"ty": PICTURE, "nm": name, "ref": asset["id"], "at": matrix_transform(at), "matrix": at, "masks": []}]
+
+    def _taken(self, data: str) -> Item | None:
+        """Take a picture in by its address; WebP is written as PNG, which all players know."""
+        head, _, text = data.partition(";base64,")
+        if not head.startswith("data:image/") or not text:
+            return None
+        content = base64.b64decode(text)
+        name = f"picture_{sha256(content).hexdigest()[:12]}"
+        if name not in self.items:
+            info = measure_image(content)
+            kind = info.media_type
+            if kind == "image/webp":
+                content, kind = as_png(content), "image/png"
+            inside = f"data:{kind};base64,{base64.b64encode(content).decode()}"
+            self.items[name] = {"id": name, "w": info.width, "h": info.height, "u": "", "p": inside, "e": 1}
+        return self.items[name]
+
+    def of_one(self, layer: Item, *, like: Item, n_frames: int) -> Item:
+        """Put a layer into a composition as large as a picture, and give the layer that shows it."""
+        name = f"{like['id']}_{len(self.items)}"
+        whole = {
+            "ind": 1,
+            **_whole(n_frames),
+            **layer,
+            "ks": {**transform_of_layer(transform()), "o": layer["ks"]["o"]},
+        }
+        self.items[name] = {"id": name, "layers": [whole]}
+        return {"ty": 0, "refId": name, "w": ceil(like["w"]), "h": ceil(like["h"])}
+
+
+def _whole(n_frames: int) -> Item:
+    return {"ip": 0, "op": n_frames, "st": 0, "bm": 0}
+
+
+def transform_of_layer(at: Item) -> Item:
+    """Give a group's transform as a layer has it, without its opacity."""
+    return {name: at[name] for name in _PLACES}
+
+
+def has_picture(item: Item) -> bool:
+    """Say whether an item is a picture, or has one in it."""
+    return item["ty"] == PICTURE or (item["ty"] == "gr" and any(map(has_picture, item["it"])))
+
+
+@dataclass
+class Layers:
+    """Layers being made.
+
+    Attributes:
+        assets: what pictures there are.
+        n_frames: how long each is.
+        items: as the file has them, the top one first.
+    """
+
+    assets: Assets
+    n_frames: int
+    items: list[Item] = field(default_factory=list)
+
+    def add(self, items: Sequence[Item], *, parent: int | None = None, fades: tuple[_Fade, ...] = ()) -> None:
+        """Add items, the top one first: what they hang on, and the opacities of the groups that they lie in."""
+        for item in items:
+            if not has_picture(item):
+                self._shape(item, parent, fades)
+            elif item["ty"] == PICTURE:
+                self._picture(item, parent, fades)
+            else:
+                *inner, at = item["it"]
+                number = self._layer({"ty": 3, "nm": item["nm"], "ks": transform_of_layer(at)}, parent)
+                faded = at["o"]["a"] or at["o"]["k"] != 100
+                self.add(inner, parent=number, fades=(*fades, (item["nm"], at["o"])) if faded else fades)
+
+    def _layer(self, layer: Item, parent: int | None) -> int:
+        number = len(self.items) + 1
+        hangs = {} if parent is None else {"parent": parent}
+        first = {"ty": layer["ty"], "nm": layer["nm"], "ind": number}
+        self.items.append({**first, **_whole(self.n_frames), **layer, **hangs})
+        return number
+
+    def _shape(self, item: Item, parent: int | None, fades: tuple[_Fade, ...]) -> None:
+        inside = item
+        for name, opacity in reversed(fades):
+            inside = group(name, [inside], transform({"o": opacity}))
+        still_there = {name: value for name, value in transform().items() if name in "aprso"}
+        self._layer({"ty": 4, "nm": item.get("nm", "shape"), "ks": still_there, "shapes": [inside]}, parent)
+
+    def _picture(self, item: Item, parent: int | None, fades: tuple[_Fade, ...]) -> None:
+        asset = self.assets.items[item["ref"]]
+        masks = {"hasMask": True, "masksProperties": item["masks"]} if item["masks"] else {}
+        shown: Item = {"ty": 2, "refId": asset["id"], **masks}
+        (name, opacity), *inner = fades or ((item["nm"], still(100)),)
+        for inner_name, inner_opacity in reversed(inner):
+            layer = {**shown, "nm": inner_name, "ks": {"o": inner_opacity}}
+            shown = self.assets.of_one(layer, like=asset, n_frames=self.n_frames)
+        ks = {**transform_of_layer(item["at"]), "o": opacity}
+        self._layer({**shown, "nm": name, "ks": ks}, parent)
+
+
+def cut(item: Item, shape: ET.Element) -> Item:
+    """Cut a picture by a shape that lies where it does; a soft edge becomes a sharp one."""
+    wide, _, _, tall, *begin = item["matrix"]
+    masks = []
+    for curves, _ in strokes_of(tag_of(shape), shape.attrib) if wide and tall else ():
+        outline = bezier((curves[..., :2] - begin) / [wide, tall], True)
+        masks.append({"mode": "a", "inv": False, "o": still(100), "pt": {"a": 0, "k": outline}, "x": still(0)})
+    return {**item, "masks": masks}
+
+
+def address(element: ET.Element) -> str:
+    """Give what an element refers to; '' where it refers to nothing."""
+    return element.get("href") or element.get("{http://www.w3.org/1999/xlink}href") or ""
+
+
+def groups_of(document: Item) -> Iterator[Item]:
+    """Give every group of shapes in a file, and every layer that is none of shapes as if it were one."""
+    comps = [asset["layers"] for asset in document["assets"] if "layers" in asset]
+    for layer in [layer for layers in (document["layers"], *comps) for layer in layers]:
+        if layer["ty"] == 4:
+            yield from _inside(layer["shapes"])
+        else:
+            yield {"ty": "gr", "nm": layer["nm"], "it": [{**layer["ks"], "ty": "tr"}]}
+
+
+def _inside(items: Sequence[Item]) -> Iterator[Item]:
+    for item in items:
+        if item["ty"] == "gr":
+            yield item
+            yield from _inside(item["it"])
