@@ -159,7 +159,7 @@ FORMAT = Format(
     read_back=read_back,
     outlines=True,
     carries_property=carries_property,
-    lacks="text of drawings, blur, filters and masks but the sharp ones of pictures",
+    lacks="text of drawings, blur, filters, and masks other than the sharp ones of images",
     rounds_by=1e-5,
     spaces=("2d",),
 )
