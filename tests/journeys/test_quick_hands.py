@@ -95,6 +95,34 @@ def test_a_double_click_takes_one_step_off(demo):
     )
 
 
+def test_what_is_typed_stays_in_its_row_while_one_above_it_goes(demo):
+    for name in ("flip", "stairs", "exponent"):
+        add_step(demo, name)
+    field = "input[data-path='steps.{}.params.{}']"
+    was = mapping_json(demo)["steps"]
+    held = Held(demo, "**/edits")
+    demo.click("[data-act='drop'][data-path='steps.0']")
+    held.wait(lambda: held.first is not None)
+    demo.click(field.format(1, "levels"))
+    demo.keyboard.press("Control+a")
+    demo.keyboard.type("7")
+    held.comes()
+    assert demo.evaluate("document.activeElement.dataset.path") == "steps.0.params.levels"
+    assert demo.input_value(field.format(0, "levels")) == "7"
+    demo.keyboard.press("Enter")
+    quiet(demo)
+    stairs, exponent = mapping_json(demo)["steps"]
+    assert stairs["params"]["levels"] == 7 and exponent == was[2]
+    held = Held(demo, "**/edits")
+    demo.click("[data-act='drop'][data-path='steps.0']")
+    held.wait(lambda: held.first is not None)
+    demo.click(field.format(0, "levels"))
+    demo.keyboard.type("9")
+    held.comes()
+    assert demo.evaluate("document.activeElement === document.body"), "its row is gone"
+    assert mapping_json(demo)["steps"] == [exponent]
+
+
 def test_the_page_is_not_left_unasked_while_an_edit_waits(stage_room):
     page, asked = stage_room, []
     page.on("dialog", lambda dialog: (asked.append(dialog.type), dialog.dismiss()))

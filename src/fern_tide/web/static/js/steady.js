@@ -13,6 +13,7 @@ export function putSteadily(place, content) {
   const folds = [...place.querySelectorAll("details[id]")].map(({ id, open }) => [id, open]);
   const staying = [...place.querySelectorAll("input[type=file][id], [id][data-awaits]")];
   if (held) held.dataset.leaving = ""; // so that being taken away does not count as being left
+  const row = held && rowAround(place, held);
   place.replaceChildren(content);
   for (const one of staying) place.querySelector(`#${CSS.escape(one.id)}`)?.replaceWith(one);
   for (const [id, open] of folds) byId(id)?.toggleAttribute("open", open);
@@ -20,7 +21,46 @@ export function putSteadily(place, content) {
     const list = byId(id);
     if (list) list.scrollTop = top;
   }
-  if (held?.id) refocus(held, byId(held.id));
+  if (held?.id) refocus(held, row ? inRow(place, held, row) : byId(held.id));
+}
+
+/**
+ * Where a row of a list is, once others came or went: the nearest that is as it was. One that is not there as it was has been
+ * changed where it stands, if the list is as long as before, and is gone if not. Pure.
+ * @param {string[]} before what is in each row
+ * @param {string[]} now the same, later
+ * @param {number} at which row
+ * @returns {number | null} its place now; null where it is gone
+ */
+export function rowNow(before, now, at) {
+  const same = [...now.keys()].filter((place) => now[place] === before[at]);
+  if (same.length) return same.reduce((best, place) => (Math.abs(place - at) < Math.abs(best - at) ? place : best));
+  return before.length === now.length ? at : null;
+}
+
+const IN_LIST = /^(.*?)\.(\d+)(\..*)?$/;
+
+/** The list that a field lies in, the place of its row, and where in that it is; null where it is in none. */
+function rowAround(place, field) {
+  const [, list, at, inside] = field.dataset.path?.match(IN_LIST) ?? [];
+  return list === undefined ? null : { list, at: Number(at), inside: inside ?? "", before: rowsOf(place, list) };
+}
+
+/** What is in each row of a list, as the server drew it. */
+function rowsOf(place, list) {
+  const rows = [];
+  for (const one of place.querySelectorAll(`[data-path^="${list}."]`)) {
+    const [, , at, inside] = one.dataset.path.match(IN_LIST) ?? [];
+    const drawn = one.querySelector("option[selected]")?.value ?? one.defaultValue ?? "";
+    rows[at] = `${rows[at] ?? ""}${inside ?? ""}=${drawn}${one.defaultChecked ?? ""} `;
+  }
+  return rows;
+}
+
+/** The field of a row that came in the place of one that had the focus; null where that row is gone. */
+function inRow(place, held, { list, at, inside, before }) {
+  const now = rowNow(before, rowsOf(place, list), at);
+  return now === at ? byId(held.id) : now === null ? null : place.querySelector(`${held.tagName}[data-path="${list}.${now}${inside}"]`);
 }
 
 const isTyped = (field) => field.matches("input:not([type=checkbox]):not([type=color])") && field.value !== (field.dataset.before ?? field.defaultValue);
