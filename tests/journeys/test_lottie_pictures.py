@@ -38,6 +38,12 @@ def inside(content):
 
 PICTURES = {"1" * 64: encoded("PNG", (400, 300), seed=1), "2" * 64: encoded("WEBP", (200, 300), seed=2)}
 DRAWING = f"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 400" width="400" height="400">
+<defs><linearGradient id="fade"><stop id="warm" stop-color="#f0c040"/><stop offset="0.5" stop-color="#808080"/>
+<stop id="cool" offset="1" stop-color="#2040f0"/></linearGradient>
+<symbol id="dots" viewBox="0 0 10 10"><circle id="dot" cx="5" cy="5" r="4" fill="#f0f0f0"/></symbol></defs>
+<rect id="shade" x="10" y="300" width="160" height="80" fill="url(#fade)"/>
+<use href="#dots" x="200" y="290" width="90" height="90"/>
+<rect id="gone" width="400" height="400" fill="#ff0000" display="none"/>
 <g id="card" transform="translate(30 20) skewX(10)"><rect id="back" width="300" height="240" fill="#d9a431"/>
 <image id="photo" x="20" y="30" width="200" height="200" transform="rotate(8)" href="{inside(PICTURES["1" * 64])}"/>
 <rect id="front" x="150" y="150" width="100" height="60" fill="#2c5249" opacity="0.7"/></g></svg>""".encode()
@@ -59,6 +65,12 @@ ENDS = {
     "photo:turn": (0, 60),
     "photo:opacity": (1.0, 0.3),
     "seen:scale_y": (0.7, 1.4),
+    "warm:stop_colour": ("#f0c040", "#c02010"),
+    "cool:stop_colour": ("#2040f0", "#20f040"),
+    "dot:scale_x": (0.4, 1.0),
+    "gone:turn": (0, 90),
+    "gone:fill": ("#ff0000", "#00ff00"),
+    "gone:opacity": (0.2, 1.0),
 }
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import xml.etree.ElementTree as ET
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from types import MappingProxyType
 from typing import Any
 
@@ -12,22 +12,20 @@ import numpy as np
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import HandOff, KeyParams
-from fern_tide.core.formats.lottie_layers import PICTURE, Assets, Layers, address, cut
+from fern_tide.core.formats.lottie_layers import PICTURE, Assets, Layers, address, cut, names_in
 from fern_tide.core.formats.lottie_outlines import shaped_ways
+from fern_tide.core.formats.lottie_paints import Paints, number, opaque
 from fern_tide.core.formats.lottie_shapes import (
     SHAPES,
     Item,
     bezier,
     box_of_shape,
-    fill,
-    gradient_numbers,
     group,
     letters,
     matrix_transform,
     outlines,
     px,
-    stops,
-    stroke,
+    still,
     tag_of,
     transform,
 )
@@ -61,7 +59,8 @@ class Drawing:
         self.assets = Assets()
         self.root = draw(hand_off.scene, media=hand_off.media, values=first, dress=self._dress)
         self._named = {name: element for element in self.root.iter() if (name := element.get("id"))}
-        self._paints = {name: one for name, one in self._named.items() if tag_of(one) in _PAINTS}
+        servers = {name: one for name, one in self._named.items() if tag_of(one) in _PAINTS}
+        self._paint = Paints(params, servers, self._stops)
 
     def _dress(self, part_id: str, slot: str, element: ET.Element) -> None:
         if slot.startswith(OUTLINE):
@@ -72,11 +71,33 @@ class Drawing:
     def layers(self) -> list[Item]:
         """Give a layer for everything that lies in the scene itself, the top one first."""
         items = [item for child in self.root for item in self._items(child, dict(_DEFAULTS))]
+        items = [*self._unseen(names_in(items)), *items]
         layers = Layers(self.assets, self.hand_off.n_frames)
         layers.add(items[::-1])
         return layers.items
 
+    def _unseen(self, drawn: Collection[str]) -> list[Item]:
+        """Give what moves in drawings and is drawn nowhere, such as what is hidden: its numbers go along, unseen."""
+        unseen: dict[str, Item] = {}
+        for element, (part, _) in self._whose.items():
+            if part.kind.in_file != "element" or part.id in {*drawn, *unseen} or not self._curves(part):
+                continue
+            paint = self._inherited(element, dict(_DEFAULTS), part)
+            moved = {name.split()[0].split("-")[0] for name in paint if name.endswith(" moved")}
+            paint |= dict.fromkeys(moved, "#000000")  # that there is something to paint
+            painted = self._paint.of(paint, None)
+            if (stop := self._moved(part, "stop-color")) is not None:
+                painted = [{"ty": "fl", "c": moving(opaque(stop.values), self.params), "o": still(100)}]
+            opacity = self._moved(part, "opacity")
+            changes = {} if opacity is None else {"o": self._percent(opacity)}
+            at = self._place(part, changes) if part.has("x") else transform(changes)
+            unseen[part.id] = group(part.id, painted, at)
+        return [group("(unseen)", list(unseen.values()), transform({"o": still(0)}))] if unseen else []
+
     # --- numbers that move
+
+    def _percent(self, curve: Curve) -> Item:
+        return moving(100 * np.atleast_2d(curve.values), self.params, one=True)
 
     def _curves(self, part: Part) -> Mapping[str, Curve]:
         return self.hand_off.by_part.get(part.id, {})
@@ -157,9 +178,9 @@ class Drawing:
         part = part if part is not None and part.kind.in_file == "element" else None
         curve = None if part is None else self._moved(part, "opacity")
         if curve is not None:
-            changes["o"] = moving(100 * np.atleast_2d(curve.values), self.params, one=True)
+            changes["o"] = self._percent(curve)
         elif opacity not in {"1", ""}:
-            changes["o"] = {"a": 0, "k": 100 * _number(opacity, 1.0)}
+            changes["o"] = {"a": 0, "k": 100 * number(opacity, 1.0)}
         links = [] if part is None else self._links(part)
         if part is not None and links:
             self.hand_off.progress(len(self._curves(part)))
@@ -171,7 +192,7 @@ class Drawing:
         matrix = self._matrix(element)
         if matrix == (1.0, 0.0, 0.0, 1.0, 0.0, 0.0) and not changes and part is None:
             return inner
-        return [group(part.id if part else element.get("id", "group"), inner[::-1], matrix_transform(matrix, changes))]
+        return [group(part.id if part else _name_of(element), inner[::-1], matrix_transform(matrix, changes))]
 
     def _links(self, part: Part) -> list[Part]:
         """List what places an element, the outermost first, where any of it moves or stands elsewhere."""
@@ -194,9 +215,15 @@ class Drawing:
         wanted = self._named.get(address(element)[1:])
         if wanted is None or any(wanted is one for one in self.root) or tag_of(wanted) == "use":
             return []
-        inner = self._items(wanted, paint)
-        moved = (1.0, 0.0, 0.0, 1.0, px(element, "x"), px(element, "y"))
-        return [group("use", inner[::-1], matrix_transform(moved))] if inner else []
+        moved: Matrix = (1.0, 0.0, 0.0, 1.0, px(element, "x"), px(element, "y"))
+        if tag_of(wanted) == "symbol":
+            paint = self._inherited(wanted, paint, None)
+            inner = [item for child in wanted for item in self._items(child, paint)]
+            size = {name: text for name in ("width", "height") if (text := element.get(name))}
+            moved = product(moved, viewed({**wanted.attrib, **size}))
+        else:
+            inner = self._items(wanted, paint)
+        return [group("(use)", inner[::-1], matrix_transform(moved))] if inner else []
 
     def _cut(self, element: ET.Element, items: list[Item]) -> list[Item]:
         """Cut a picture by its mask."""
@@ -216,8 +243,8 @@ class Drawing:
         if not ways:
             return []
         box = box_of_shape(element)
-        painted = [item for item in (self._stroked(paint, box), self._filled(paint, box)) if item is not None]
-        name = part.id if part else element.get("id") or tag_of(element)
+        painted = self._paint.of(paint, box)
+        name = part.id if part else _name_of(element)
         return [group(name, [*ways, *painted], transform())]
 
     def _sounding(self, part: Part) -> list[Item]:
@@ -232,57 +259,12 @@ class Drawing:
             out.append({"ty": "sh", "ks": {"a": 1, "k": keys}})
         return out
 
-    def _filled(self, paint: dict[str, Any], box: Any) -> Item | None:
-        opacity = _number(paint.get("fill-opacity", "1"), 1.0)
-        text = paint.get("fill", "none")
-        rule = paint.get("fill-rule", "nonzero")
-        item = fill(text, opacity, rule=rule, paints=self._paints, box=box)
-        return self._painted(item, paint, "fill")
-
-    def _stroked(self, paint: dict[str, Any], box: Any) -> Item | None:
-        width, opacity = _number(paint.get("stroke-width", "1"), 1.0), _number(paint.get("stroke-opacity", "1"), 1.0)
-        if width == 0 and "stroke-width moved" not in paint:
-            return None
-        item = stroke(paint.get("stroke", "none"), opacity, width=width, style=paint, paints=self._paints, box=box)
-        item = self._painted(item, paint, "stroke")
-        if item is not None and (curve := paint.get("stroke-width moved")) is not None:
-            item["w"] = moving(np.atleast_2d(curve.values), self.params, one=True)
-        return item
-
-    def _painted(self, item: Item | None, paint: dict[str, Any], name: str) -> Item | None:
-        """Let a paint move as its curves do."""
-        if item is None:
-            return None
-        if (curve := paint.get(f"{name} moved")) is not None and "c" in item:
-            item["c"] = moving(_opaque(curve.values), self.params)
-        if (curve := paint.get(f"{name}-opacity moved")) is not None:
-            item["o"] = moving(100 * np.atleast_2d(curve.values), self.params, one=True)
-        if "g" in item:
-            self._shining(item, paint.get(name, ""))
-        return item
-
-    def _shining(self, item: Item, text: str) -> None:
-        """Let the stops of a glow's gradient move in colour."""
-        server = self._paints[text[5:].partition(")")[0]]
-        for stop in server:
-            whose = self._whose.get(stop)
-            curve = None if whose is None else self._moved(whose[0], "stop-color")
-            if curve is not None:
-                marks = stops(server)
-                rows = [
-                    gradient_numbers([(at, rgb.tolist(), strength) for at, _, strength in marks])
-                    for rgb in curve.values.T
-                ]
-                item["g"]["k"] = moving(np.array(rows).T, self.params)
-                return
+    def _stops(self, server: ET.Element) -> list[tuple[str, Curve | None]]:
+        """Say whose a gradient's stops are, '-' for nobody's, and by what curves their colours move."""
+        parts = [self._whose[one][0] if one in self._whose else None for one in server if tag_of(one) == "stop"]
+        return [("-", None) if part is None else (part.id, self._moved(part, "stop-color")) for part in parts]
 
 
-def _opaque(rgb: FloatArray) -> FloatArray:
-    return np.concatenate([rgb, np.ones((1, rgb.shape[1]))])
-
-
-def _number(text: str, otherwise: float) -> float:
-    try:
-        return float(text.removesuffix("px"))
-    except ValueError:
-        return otherwise
+def _name_of(element: ET.Element) -> str:
+    """Name what is no part, so that no part is called so."""
+    return f"({element.get('id') or tag_of(element)})"

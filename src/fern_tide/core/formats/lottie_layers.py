@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from hashlib import sha256
 from math import ceil
 
+from fern_tide.core.base.errors import UnreadableScene
 from fern_tide.core.formats.lottie_shapes import Item, bezier, group, matrix_transform, still, tag_of, transform
 from fern_tide.core.scene.images import as_png, measure_image
 from fern_tide.core.scene.svg.geometry import viewed
@@ -45,7 +46,7 @@ class Assets:
             "preserveAspectRatio": element.get("preserveAspectRatio", ""),
         }
         at = viewed({name: text for name, text in (sizes | fit).items() if text})
-        name = element.get("id", "picture")
+        name = f"({element.get('id') or 'picture'})"
         return [{"ty": PICTURE, "nm": name, "ref": asset["id"], "at": matrix_transform(at), "matrix": at, "masks": []}]
 
     def _taken(self, data: str) -> Item | None:
@@ -59,7 +60,10 @@ class Assets:
             info = measure_image(content)
             kind = info.media_type
             if kind == "image/webp":
-                content, kind = as_png(content), "image/png"
+                try:
+                    content, kind = as_png(content), "image/png"
+                except UnreadableScene:  # it is damaged
+                    return None
             inside = f"data:{kind};base64,{base64.b64encode(content).decode()}"
             self.items[name] = {"id": name, "w": info.width, "h": info.height, "u": "", "p": inside, "e": 1}
         return self.items[name]
@@ -84,6 +88,17 @@ def _whole(n_frames: int) -> Item:
 def transform_of_layer(at: Item) -> Item:
     """Give a group's transform as a layer has it, without its opacity."""
     return {name: at[name] for name in _PLACES}
+
+
+def names_in(items: Sequence[Item]) -> set[str]:
+    """Give the names of all groups, and whose the stops of gradients are."""
+    names: set[str] = set()
+    for item in items:
+        if item["ty"] == "gr":
+            names |= {item["nm"], *names_in(item["it"])}
+        elif "g" in item:
+            names |= set(item.get("nm", "").split())
+    return names
 
 
 def has_picture(item: Item) -> bool:

@@ -50,7 +50,7 @@ def smooth(level: FloatArray, *, params: SmoothParams, rate: FrameRate) -> Float
 
         whole = np.concatenate([bell[:0:-1], bell])
         return np.asarray(correlate1d(padded, whole, axis=-1)[..., reach : reach + n])
-    if level.ndim == 1 and 1 < n <= _FEW:
+    if level.ndim == 1 and 1 < n <= _FEW and level.dtype == np.float64:
         return _at_once(padded, bell)
     out: FloatArray = padded[..., reach : reach + n] * bell[0]
     for offset in range(1, reach + 1):  # the bell is the same to both sides

@@ -66,8 +66,10 @@ def encode(hand_off: HandOff, params: LottieParams) -> bytes:
 def read_back(content: bytes, hand_off: HandOff, params: LottieParams) -> Mapping[Target, FloatArray]:
     """Read every curve from the group that is named like its part."""
     groups: dict[str, list[Item]] = {}
+    gradients: dict[str, FloatArray] = {}
     for item in groups_of(json.loads(content)):
         groups.setdefault(item["nm"], []).append(item)
+        gradients |= _read_stops(item, hand_off.n_frames)
 
     def points(element: tuple[str, str], outline: Outline) -> FloatArray | None:
         owner, slot = element
@@ -78,10 +80,27 @@ def read_back(content: bytes, hand_off: HandOff, params: LottieParams) -> Mappin
         part = hand_off.scene.part(curve.target.part)
         if any(item.id == curve.target.property for item in part.shaped):
             continue
-        values = _read(part, curve.target.property, groups.get(part.id, []), hand_off.n_frames)
+        values = gradients.get(part.id) if curve.target.property in _stops_of(part) else None
+        if values is None:
+            values = _read(part, curve.target.property, groups.get(part.id, []), hand_off.n_frames)
         if values is not None:
             curves[curve.target] = values
     return curves
+
+
+def _stops_of(part: Part) -> set[str]:
+    """Name the properties that are the colour of a gradient's stop."""
+    return {binding.property for binding in bindings(part) if binding.attribute == "stop-color"}
+
+
+def _read_stops(item: Item, n_frames: int) -> dict[str, FloatArray]:
+    """Read the colours of the stops of a group's gradients, by whose they are."""
+    colours = {}
+    for gradient in (one for one in item["it"] if "g" in one and "nm" in one):
+        rows = read_moving(gradient["g"]["k"], n_frames)
+        for place, name in enumerate(gradient["nm"].split()):
+            colours[name] = np.asarray(rows[4 * place + 1 : 4 * place + 4])
+    return colours
 
 
 def _read(part: Part, name: str, groups: list[Item], n_frames: int) -> FloatArray | None:
@@ -95,11 +114,8 @@ def _read(part: Part, name: str, groups: list[Item], n_frames: int) -> FloatArra
         values = [one["it"][-1]["o"] for one in groups if "o" in one["it"][-1]]
         return np.asarray(read_moving(_that_moves(values), n_frames)[0] / 100) if values else None
     rows: FloatArray
-    if attribute == "stop-color":
-        gradients = [item["g"]["k"] for item in _inside(groups) if "g" in item]
-        return np.asarray(read_moving(_that_moves(gradients), n_frames)[1:4]) if gradients else None
     kind = "st" if attribute.startswith("stroke") else "fl"
-    field = {"stroke-width": "w", "fill": "c", "stroke": "c"}.get(attribute, "o")
+    field = {"stroke-width": "w", "fill": "c", "stroke": "c", "stop-color": "c"}.get(attribute, "o")
     values = [item[field] for item in _inside(groups) if item["ty"] == kind]
     if not values:
         return None
