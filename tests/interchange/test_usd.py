@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from pxr import Gf, Usd, UsdGeom, UsdLux, UsdShade, UsdValidation
 from scipy.spatial.transform import Rotation
-from tests.gltf import model
+from tests.gltf import document, glb, model
 
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.base.frame_rate import FrameRate
@@ -197,3 +197,35 @@ def test_a_node_with_a_matrix_goes_along(tmp_path):
     (points,) = world_points(stage, 0).values()
     # x' = -2 y + 1, y' = 2 x + 2, z' = 2 z + 3; then (x, y, z) to (x, -z, y), in centimetres
     np.testing.assert_allclose(points, [[100, -300, 200], [100, -300, 400], [-100, -300, 200]], atol=1e-4)
+
+
+@pytest.mark.parametrize("kind", ["usd", "usdz"])
+def test_what_moves_outside_the_scene_goes_along_unseen(tmp_path, kind):
+    plain, binary = document()
+    plain["nodes"].append({"name": "Loose", "mesh": 0})
+    plain["extensions"]["KHR_lights_punctual"]["lights"].append({"type": "point", "name": "Idle"})
+    plain["cameras"].append({"type": "perspective", "name": "Spare", "perspective": {"yfov": 0.7, "znear": 0.1}})
+    content = glb(plain, binary)
+    scene, format_ = model(FILE, content), FORMATS[kind]
+    drives = [
+        {"target": f"{part.id}:{item.id}", "rest": ends[0], "full": ends[1]}
+        for part in scene.parts
+        for item in part.properties
+        if format_.carries(part, item.id, format_.params())
+        for ends in [item.suggest_ends(part.own(item.id))]
+    ]
+    mapping = {"id": "m", "name": "M", "envelope": "e", "marks": {"low": 0.1, "high": 0.9}, "drives": drives}
+    curves = bake(scene, [Mapping.model_validate(mapping)], lifts={"m": LIFT}, n_frames=N_FRAMES)
+    media = SceneMedia(gltfs={FILE.media: read_gltf(content)})
+    path = tmp_path / f"odd{format_.extension}"
+    stage, error = opened_as(HandOff("Odd", scene, curves, RATE, N_FRAMES, media), path, kind)
+    assert error < 1e-5
+    context = UsdValidation.ValidationContext(UsdValidation.ValidationRegistry().GetOrLoadAllValidators())
+    wrong = UsdValidation.ValidationErrorType.Error
+    assert [issue.GetMessage() for issue in context.Validate(stage) if issue.GetType() == wrong] == []
+    seen = {
+        prim.GetDisplayName(): UsdGeom.Imageable(prim).ComputeVisibility()
+        for prim in stage.Traverse()
+        if prim.IsA(UsdGeom.Xform)
+    }
+    assert seen["Loose"] == "invisible" and seen["Frond"] == "inherited"

@@ -83,6 +83,7 @@ class UsdScene:
     gltf: Gltf
     pictures: Pictures | None = None
     moving: Mapping[str, Moving] = field(default_factory=dict)
+    _written: set[str] = field(default_factory=set)
 
     @classmethod
     def of(cls, hand_off: HandOff, params: SpaceParams, *, with_maps: bool = False) -> UsdScene:
@@ -125,8 +126,29 @@ class UsdScene:
         surfaces = [Surface(self.gltf.json, place, self._moved, self.pictures).lines() for place in materials]
         if surfaces:
             inside += prim("Scope", "Materials", [line for one in surfaces for line in one])
+        inside += self._unseen()
         stands = _STOOD_UP if self.params.up is Up.Z else []
         return "\n".join([*head, *prim("Xform", "Scene", [*stands, *inside], about=['kind = "component"']), ""])
+
+    def _unseen(self) -> list[str]:
+        """Give what moves and is nowhere in the scene, as a light that no node has: its numbers go along, unseen."""
+        nodes = self.gltf.json.get("nodes", [])
+        above = {child: place for place, node in enumerate(nodes) for child in node.get("children", ())}
+        lines: list[str] = []
+        for pointer in self.moving:
+            if pointer in self._written:
+                continue
+            kind, place = pointer.split("/")[-3:-1] if "/lights/" in pointer else pointer.split("/")[1:3]
+            index = int(place)
+            if kind == "nodes":
+                while index in above:
+                    index = above[index]
+                lines += self._node(index)
+            else:
+                lines += prim(
+                    "Xform", f"{kind}_{index}", self._light(index) if kind == "lights" else self._camera(index)
+                )
+        return prim("Xform", "unseen", ['token visibility = "invisible"', *lines]) if lines else []
 
     def _node(self, index: int) -> list[str]:
         node = self.gltf.json["nodes"][index]
@@ -162,6 +184,7 @@ class UsdScene:
         item = self.moving.get(pointer)
         if item is None:
             return None
+        self._written.add(pointer)
         self.hand_off.progress(len(item.curves))
         return item.rows
 
