@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 from tests.core.scene.test_outlines import frond, hand_off
 from tests.journeys.conftest import axe, wait
-from tests.journeys.test_pages_and_players import PLAYER, picture
+from tests.journeys.players import lottie_frames
+from tests.journeys.test_pages_and_players import picture
 from tests.journeys.test_stage_room import drive
 from tests.journeys.test_ways import choose, quiet
 
@@ -59,21 +60,8 @@ def test_the_file_that_came_in_plays_what_is_drawn(page, shown, error_percent):
 
 
 def test_a_lottie_player_shows_the_same(page, shown):
-    pictures = {}
     data = json.loads(write(shown, format=FORMATS["lottie"]).content)
-    page.set_content("<body style='margin:0'><div id=a style='width:960px;height:540px'></div></body>")
-    page.add_script_tag(content=PLAYER.read_text())
-    page.evaluate(
-        """data => {
-            const container = document.getElementById("a");
-            const still = { loop: false, autoplay: false };
-            window.shown = lottie.loadAnimation({ container, renderer: "svg", animationData: data, ...still });
-        }""",
-        data,
-    )
-    for frame in SHOWN:
-        page.evaluate("frame => shown.goToAndStop(frame, true)", frame)
-        pictures[frame] = picture(page)
+    pictures = lottie_frames(page, data, SHOWN, picture=picture)
     for frame in SHOWN:
         values = {curve.target: curve.at(frame) for curve in shown.curves}
         drawn = draw(shown.scene, media=shown.media, values=values)

@@ -8,7 +8,8 @@ import subprocess
 import numpy as np
 import pytest
 from PIL import Image
-from tests.journeys.test_pages_and_players import PLAYER, RATE, VALIDATOR, picture
+from tests.journeys.players import lottie_frames
+from tests.journeys.test_pages_and_players import RATE, VALIDATOR, picture
 from tests.journeys.test_pages_and_players import hand_off as of_scene
 from tests.journeys.test_pages_and_players import page as page  # a fixture
 
@@ -122,23 +123,7 @@ def test_it_is_what_its_schema_says_and_has_each_picture_once(written, tmp_path)
 
 
 def test_a_player_shows_what_a_browser_shows_of_the_svg(written, shown, page):
-    pictures = {}
-    page.set_content("<body style='margin:0'><div id=a style='width:960px;height:540px'></div></body>")
-    page.add_script_tag(content=PLAYER.read_text())
-    page.evaluate(
-        """data => new Promise((loaded) => {
-            const container = document.getElementById("a");
-            const still = { loop: false, autoplay: false };
-            window.shown = lottie.loadAnimation({ container, renderer: "svg", animationData: data, ...still });
-            shown.addEventListener("loaded_images", loaded);
-            setTimeout(loaded, 3000);
-        })""",
-        json.loads(written.content),
-    )
-    for frame in SHOWN:
-        page.evaluate("frame => shown.goToAndStop(frame, true)", frame)
-        page.wait_for_timeout(100)
-        pictures[frame] = picture(page)
+    pictures = lottie_frames(page, json.loads(written.content), SHOWN, picture=picture)
     svg = write(shown, format=FORMATS["svg"]).content.decode().partition("?>")[2]
     page.set_content(f"<body style='margin:0'>{svg.replace('<svg ', '<svg width=960 height=540 ', 1)}</body>")
     clocks = "document.querySelectorAll('svg').forEach((svg) =>"  # a drawing in it has one of its own

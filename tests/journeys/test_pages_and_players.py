@@ -3,7 +3,6 @@
 import io
 import json
 import subprocess
-from pathlib import Path
 
 import numpy as np
 import openpyxl
@@ -11,6 +10,7 @@ import opentimelineio
 import pytest
 from PIL import Image
 from tests.core.formats.hand_offs import leaf
+from tests.journeys.players import MODULES, lottie_frames
 
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.base.frame_rate import FrameRate
@@ -22,8 +22,6 @@ from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Scene
 from fern_tide.demo.scene import glasshouse
 
-MODULES = Path(__file__).parents[2] / "node_modules"
-PLAYER = MODULES / "lottie-web/build/player/lottie_svg.min.js"
 VALIDATOR = MODULES / "@lottie-animation-community/lottie-specs/bin/validate.js"
 RATE = FrameRate.parse("30000/1001")
 N_FRAMES = 90
@@ -89,20 +87,7 @@ def test_lottie_is_what_its_schema_says(lottie, tmp_path):
 
 def test_a_lottie_player_shows_what_a_browser_shows_of_the_svg(lottie, page):
     """Letters are another font's in the browser, so the title is left out of the picture that is compared."""
-    pictures = {}
-    page.set_content("<body style='margin:0'><div id=a style='width:960px;height:540px'></div></body>")
-    page.add_script_tag(content=PLAYER.read_text())
-    page.evaluate(
-        """data => {
-            const container = document.getElementById("a");
-            const still = { loop: false, autoplay: false };
-            window.shown = lottie.loadAnimation({ container, renderer: "svg", animationData: data, ...still });
-        }""",
-        json.loads(lottie.content),
-    )
-    for frame in SHOWN:
-        page.evaluate("frame => shown.goToAndStop(frame, true)", frame)
-        pictures[frame] = picture(page)
+    pictures = lottie_frames(page, json.loads(lottie.content), SHOWN, picture=picture)
     svg = write(hand_off(), format=FORMATS["svg"]).content.decode().partition("?>")[2]
     page.set_content(f"<body style='margin:0'>{svg.replace('<svg ', '<svg width=960 height=540 ', 1)}</body>")
     page.evaluate("document.querySelector('svg').pauseAnimations()")

@@ -27,3 +27,4 @@ def test_a_row_is_where_it_is_as_it_was(modules):
         "the nearest of its like"
     )
     assert now(["a", "b", "c"], ["c", "b", "a"], 0) == 2, "it was moved"
+    assert now(["a", "a"], ["a", "x"], 1) == 1, "it was changed, and the other of its like was not"

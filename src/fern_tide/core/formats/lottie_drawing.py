@@ -80,7 +80,8 @@ class Drawing:
         """Give what moves in drawings and is drawn nowhere, such as what is hidden: its numbers go along, unseen."""
         unseen: dict[str, Item] = {}
         for element, (part, _) in self._whose.items():
-            if part.kind.in_file != "element" or part.id in {*drawn, *unseen} or not self._curves(part):
+            is_in = part.id in drawn or part.id in unseen
+            if is_in or part.kind.in_file != "element" or not self._curves(part):
                 continue
             paint = self._inherited(element, dict(_DEFAULTS), part)
             moved = {name.split()[0].split("-")[0] for name in paint if name.endswith(" moved")}

@@ -11,11 +11,10 @@ import xml.etree.ElementTree as ET
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from hashlib import sha256
-from math import ceil
 
 from fern_tide.core.base.errors import UnreadableScene
 from fern_tide.core.formats.lottie_shapes import Item, bezier, group, matrix_transform, still, tag_of, transform
-from fern_tide.core.scene.images import as_png, measure_image
+from fern_tide.core.scene.images import as_png_or_jpeg
 from fern_tide.core.scene.svg.geometry import viewed
 from fern_tide.core.scene.svg.outline import strokes_of
 
@@ -57,28 +56,21 @@ class Assets:
         content = base64.b64decode(text)
         name = f"picture_{sha256(content).hexdigest()[:12]}"
         if name not in self.items:
-            info = measure_image(content)
-            kind = info.media_type
-            if kind == "image/webp":
-                try:
-                    content, kind = as_png(content), "image/png"
-                except UnreadableScene:  # it is damaged
-                    return None
-            inside = f"data:{kind};base64,{base64.b64encode(content).decode()}"
+            try:
+                content, info = as_png_or_jpeg(content)
+            except UnreadableScene:  # it is damaged
+                return None
+            inside = f"data:{info.media_type};base64,{base64.b64encode(content).decode()}"
             self.items[name] = {"id": name, "w": info.width, "h": info.height, "u": "", "p": inside, "e": 1}
         return self.items[name]
 
     def of_one(self, layer: Item, *, like: Item, n_frames: int) -> Item:
         """Put a layer into a composition as large as a picture, and give the layer that shows it."""
         name = f"{like['id']}_{len(self.items)}"
-        whole = {
-            "ind": 1,
-            **_whole(n_frames),
-            **layer,
-            "ks": {**transform_of_layer(transform()), "o": layer["ks"]["o"]},
-        }
+        ks = {**transform_of_layer(transform()), "o": layer["ks"]["o"]}
+        whole = {"ind": 1, **_whole(n_frames), **layer, "ks": ks}
         self.items[name] = {"id": name, "layers": [whole]}
-        return {"ty": 0, "refId": name, "w": ceil(like["w"]), "h": ceil(like["h"])}
+        return {"ty": 0, "refId": name, "w": like["w"], "h": like["h"]}
 
 
 def _whole(n_frames: int) -> Item:

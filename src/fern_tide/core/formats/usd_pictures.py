@@ -7,10 +7,9 @@ from dataclasses import dataclass, field
 from fern_tide.core.base.errors import UnreadableScene
 from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
 from fern_tide.core.scene.gltf.parts import at
-from fern_tide.core.scene.images import as_png
+from fern_tide.core.scene.images import as_png_or_jpeg
 
-_ENDINGS = {b"\x89PNG": "png", b"\xff\xd8\xff": "jpg", b"RIFF": "png"}
-"""What a picture is called in the package, by how it begins: WebP is written as PNG."""
+_ENDINGS = {"image/png": "png", "image/jpeg": "jpg"}
 
 
 @dataclass
@@ -24,21 +23,23 @@ class Pictures:
 
     gltf: Gltf
     files: dict[str, bytes] = field(default_factory=dict)
+    _names: dict[object, str | None] = field(default_factory=dict)
 
     def name_of(self, texture: object) -> str | None:
         """Give the name of a texture's picture; None where it has none that USD takes, such as a Basis texture."""
         one = item_at(self.gltf.json, "textures", texture)
-        place = one.get("source", (at(one, "extensions/EXT_texture_webp") or {}).get("source"))
-        content = self._content(item_at(self.gltf.json, "images", place))
-        ending = next((ending for begin, ending in _ENDINGS.items() if content.startswith(begin)), None)
-        if ending is None:
+        place = one.get("source", (at(one, "extensions/EXT_texture_webp") or {}).get("source"))  # looked at when read
+        if place not in self._names:
+            self._names[place] = self._take(place)
+        return self._names[place]
+
+    def _take(self, place: object) -> str | None:
+        try:
+            content, info = as_png_or_jpeg(self._content(item_at(self.gltf.json, "images", place)))
+        except UnreadableScene:  # it is a Basis texture, damaged, or not there
             return None
-        name = f"textures/picture_{place}.{ending}"
-        if name not in self.files:
-            try:
-                self.files[name] = as_png(content) if content.startswith(b"RIFF") else content
-            except UnreadableScene:  # it is damaged
-                return None
+        name = f"textures/picture_{place}.{_ENDINGS[info.media_type]}"
+        self.files[name] = content
         return name
 
     def _content(self, image: Json) -> bytes:

@@ -145,9 +145,8 @@ class UsdScene:
                     index = above[index]
                 lines += self._node(index)
             else:
-                lines += prim(
-                    "Xform", f"{kind}_{index}", self._light(index) if kind == "lights" else self._camera(index)
-                )
+                inside = self._light(index) if kind == "lights" else self._camera(index)
+                lines += prim("Xform", f"{kind}_{index}", inside)
         return prim("Xform", "unseen", ['token visibility = "invisible"', *lines]) if lines else []
 
     def _node(self, index: int) -> list[str]:

@@ -63,16 +63,19 @@ def check_image(content: bytes) -> ImageInfo:
     return info
 
 
-def as_png(content: bytes) -> bytes:
-    """Write a picture again as PNG, for programs that know no WebP.
+def as_png_or_jpeg(content: bytes) -> tuple[bytes, ImageInfo]:
+    """Give a picture for programs that know only PNG and JPEG, and what it is: WebP is written again as PNG.
 
     Raises:
-        UnreadableScene: it is damaged.
+        UnreadableScene: it is no PNG, JPEG or WebP, is damaged, or has more pixels than are taken.
     """
+    info = measure_image(content)
+    if info.media_type != MEDIA_TYPES["WEBP"]:
+        return content, info
     out = io.BytesIO()
     try:
-        with Image.open(io.BytesIO(content), formats=tuple(MEDIA_TYPES)) as picture:
+        with Image.open(io.BytesIO(content), formats=["WEBP"]) as picture:
             picture.save(out, "PNG")
     except (OSError, SyntaxError, ValueError) as cause:
         raise UnreadableScene("The file is no picture that can be used.", remedy=_REMEDY) from cause
-    return out.getvalue()
+    return out.getvalue(), ImageInfo(info.width, info.height, MEDIA_TYPES["PNG"])

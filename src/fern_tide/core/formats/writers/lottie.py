@@ -33,9 +33,7 @@ def carries_property(part: Part, name: str) -> bool:
     """Say whether a property of a part shows in the file: its place, its paints, its opacity, its levels."""
     if getattr(part.shape.params, "tag", "") in _NOT_DRAWN:
         return False
-    shaped = part.shape.id != "image" and any(
-        item.id == name for item in part.shaped
-    )  # that would be its mask's outline
+    shaped = any(item.id == name for item in part.shaped) and part.shape.id != "image"  # there it is the mask's outline
     if name in PLACE_NAMES or name in level_names(part) or shaped:
         return True
     return any(binding.property == name and binding.attribute in _CARRIED for binding in bindings(part))

@@ -25,17 +25,19 @@ export function putSteadily(place, content) {
 }
 
 /**
- * Where a row of a list is, once others came or went: the nearest that is as it was. One that is not there as it was has been
- * changed where it stands, if the list is as long as before, and is gone if not. Pure.
+ * Where a row of a list is, once others came or went: the nearest that is as it was. In a list that is as long as before, one
+ * that was like it already is another: there a row was moved, or else changed where it stands. Pure.
  * @param {string[]} before what is in each row
  * @param {string[]} now the same, later
  * @param {number} at which row
  * @returns {number | null} its place now; null where it is gone
  */
 export function rowNow(before, now, at) {
-  const same = [...now.keys()].filter((place) => now[place] === before[at]);
+  const isAsLong = before.length === now.length;
+  const isOther = (place) => isAsLong && place !== at && now[place] === before[place];
+  const same = [...now.keys()].filter((place) => now[place] === before[at] && !isOther(place));
   if (same.length) return same.reduce((best, place) => (Math.abs(place - at) < Math.abs(best - at) ? place : best));
-  return before.length === now.length ? at : null;
+  return isAsLong ? at : null;
 }
 
 const IN_LIST = /^(.*?)\.(\d+)(\..*)?$/;
