@@ -110,8 +110,8 @@ def test_a_deleted_project_is_gone_and_can_be_put_back(store):
 def test_what_was_baked_is_kept_with_its_inputs(store):
     key = store.create(named("a")).key
     assert store.baked(key) == store.baked_records(key) == {}
-    store.set_baked(key, {"lamp:turn": "f1", "lamp:x": "f2"}, {"f1": ["curve", {"rate": "30"}], "f2": []})
-    store.set_baked(key, {"lamp:turn": "f3"}, {"f3": ["curve", {"rate": "24"}]})
+    store.set_baked(key, {"lamp:turn": "f1", "lamp:x": "f2"}, {"f1": '["curve",{"rate":"30"}]', "f2": "[]"})
+    store.set_baked(key, {"lamp:turn": "f3"}, {"f3": '["curve",{"rate":"24"}]'})
     assert store.baked(key) == {"lamp:turn": "f3"}
     assert store.baked_records(key) == {"f3": ["curve", {"rate": "24"}]}
     many = {f"part-{n}:x": f"f{n}" for n in range(1_000)}
@@ -229,7 +229,7 @@ def test_curves_baked_before_their_records_were_stored_once_stay_baked(tmp_path)
     old.close()
     store = ProjectStore(tmp_path / "p.sqlite")
     assert store.baked("k") == {"lamp:x": "f"} and store.baked_records("k") == {}
-    store.set_baked("k", {"lamp:x": "g"}, {"g": []})
+    store.set_baked("k", {"lamp:x": "g"}, {"g": "[]"})
     assert store.baked("k") == {"lamp:x": "g"}
     store.close()
 

@@ -8,6 +8,7 @@ import os
 import socket
 import tempfile
 import time
+from functools import cache
 from pathlib import Path
 
 PART = ".part"
@@ -33,6 +34,12 @@ def _answers(pid: int) -> str:
     return "there"
 
 
+@cache
+def _writer(pid: int) -> str:
+    """Give what the names of the files begin with that this process, of that number, is writing."""
+    return f"{_machine()}-{pid}-{born(pid)}-"
+
+
 def _machine() -> str:
     return hashlib.sha256(socket.gethostname().encode()).hexdigest()[:8]
 
@@ -44,8 +51,7 @@ def new_part(folder: Path) -> tuple[int, str]:
         A handle open for writing, and the path.
     """
     folder.mkdir(parents=True, exist_ok=True)
-    prefix = f"{_machine()}-{os.getpid()}-{born(os.getpid())}-"
-    return tempfile.mkstemp(dir=folder, prefix=prefix, suffix=PART)
+    return tempfile.mkstemp(dir=folder, prefix=_writer(os.getpid()), suffix=PART)
 
 
 def remove_orphans(folder: Path) -> int:

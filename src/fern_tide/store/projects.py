@@ -187,15 +187,16 @@ class ProjectStore:
             row = self._tables.records.get_or_none(self._tables.records.project == self._row(key))
         return {} if row is None else dict(json.loads(zlib.decompress(row.records)))
 
-    def set_baked(self, key: str, curves: dict[str, str], records: dict[str, Any]) -> None:
+    def set_baked(self, key: str, curves: dict[str, str], records: dict[str, str]) -> None:
         """Store what was baked, all of it or nothing; what is not named is forgotten.
 
         Args:
             key: of the project.
             curves: the fingerprint of each curve, by target.
-            records: what they were made of, by their keys, as plain data.
+            records: what they were made of, by their keys, each as JSON.
         """
-        packed = zlib.compress(json.dumps(records).encode(), 6)
+        texts = ",".join(f"{json.dumps(name)}:{text}" for name, text in records.items())
+        packed = zlib.compress(f"{{{texts}}}".encode(), 1)
         with self._session():
             project = self._row(key)
             for table in (self._tables.baked, self._tables.records):

@@ -98,11 +98,11 @@ def test_a_cubic_key_takes_the_slope_that_it_is_given_per_second():
 def test_fades_are_a_raised_cosine_at_both_ends():
     (one,) = laid(touch_up("hold", value=0, frames=8, fade=3))
     shares = (0.5 - 0.5 * np.cos(np.pi * np.array([0.25, 0.5, 0.75]))).tolist()
-    np.testing.assert_allclose(fades(one, rate=RATE, n_frames=20), [*shares, 1, 1, *shares[::-1]])
+    np.testing.assert_allclose(fades(one, rate=RATE, n_frames=20).shares, [*shares, 1, 1, *shares[::-1]])
     out = apply(touch_up("hold", value=0, frames=8, fade=3))
     np.testing.assert_allclose(out[5], 5 * (1 - shares[0]))
     (cut,) = laid(touch_up("hold", value=0, at=-2, frames=8, fade=3))
-    np.testing.assert_allclose(fades(cut, rate=RATE, n_frames=20), [shares[2], 1, 1, *shares[::-1]])
+    np.testing.assert_allclose(fades(cut, rate=RATE, n_frames=20).shares, [shares[2], 1, 1, *shares[::-1]])
 
 
 def test_later_ones_lie_over_earlier_ones_and_see_what_those_made():

@@ -8,7 +8,7 @@ from tests.core.derivation.test_graph import EDITS, FOLLOWING, STEPPED, TURN, fi
 
 from fern_tide.core.derivation.graph import Graph
 from fern_tide.core.derivation.node import Record, below
-from fern_tide.core.derivation.words import reasons, records_of
+from fern_tide.core.derivation.words import reasons, record_texts, records_of
 from fern_tide.core.document import Marker
 from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.envelope import CleanUpChoice
@@ -19,8 +19,7 @@ from fern_tide.core.scene.follow import Limit
 
 def said(before, after, target=TURN) -> list[str]:
     old = Graph(before).curves
-    stored = json.loads(json.dumps({key: record.plain for key, record in records_of(old.values()).items()}))
-    known = {key: Record.of(plain) for key, plain in stored.items()}
+    known = {key: Record.of(json.loads(text)) for key, text in record_texts(old.values()).items()}
     new = Graph(after).curves
     return reasons(old[target].key, new[target].key, known=known, now=records_of(new.values()))
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Container, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -102,17 +102,12 @@ class Stack:
             n_frames: the project's length.
         """
         known = dict(zip(self.sources, sources, strict=True))
-        total = None
-        if self.ground is not None:
-            total = self.ground.values([known[name] for name in self.ground.sources], own=self.own)
+        nows = []
         for at, ((mapping, drive), lift) in enumerate(zip(self.drivers, lifts, strict=True)):
             within = self.reached[at] if self.reached else None
             shares = None if within is None else within.shares([known[name] for name in within.sources])
-            now = value(drive_lift(lift, mapping, drive), drive=drive, shares=shares)
-            total = laid_over(total, now, drive=drive, own=self.own)
-        if total is None:
-            total = _still(self.own, n_frames)
-        return self.limited(total)
+            nows.append(value(drive_lift(lift, mapping, drive), drive=drive, shares=shares))
+        return self.limited(self._laid(nows, known, n_frames))
 
     def rest(self, *, sources: Sequence[FloatArray]) -> FloatArray:
         """Give where it stands while nothing is heard: its ground goes on, and its mappings rest.
@@ -124,8 +119,18 @@ class Stack:
             Shape (frames,), or (3, frames) for a colour; of one frame where it has no ground.
         """
         n_frames = sources[0].shape[-1] if sources else 1
-        silent = [np.zeros(n_frames)] * len(self.drivers)
-        return replace(self, limit=None, reached=()).values(silent, sources=sources, n_frames=n_frames)
+        silence = np.zeros(n_frames)
+        nows = [value(silence, drive=drive) for _, drive in self.drivers]
+        return frozen(self._laid(nows, dict(zip(self.rest_sources, sources, strict=True)), n_frames))
+
+    def _laid(self, nows: Iterable[FloatArray], known: Mapping[Target, FloatArray], n_frames: int) -> FloatArray:
+        """Lay the values of its drivers over its ground."""
+        total = None
+        if self.ground is not None:
+            total = self.ground.values([known[name] for name in self.ground.sources], own=self.own)
+        for (_, drive), now in zip(self.drivers, nows, strict=True):
+            total = laid_over(total, now, drive=drive, own=self.own)
+        return _still(self.own, n_frames) if total is None else total
 
     def limited(self, values: FloatArray) -> FloatArray:
         """Give values of its that never leave its limits."""

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.params import Params
 from fern_tide.core.base.signal import FloatArray
 
 
-@dataclass(frozen=True)
-class Stretch:
+class Stretch(NamedTuple):
     """A stretch of a curve that is touched up.
 
     Attributes:

@@ -14,7 +14,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property, lru_cache
-from typing import Annotated, Any
+from typing import Annotated, Any, NamedTuple
 
 import numpy as np
 from pydantic import Field, StringConstraints
@@ -145,27 +145,45 @@ class Laid:
         return max(first, 0), min(end, n_frames)
 
 
-def fades(laid: Laid, *, rate: FrameRate, n_frames: int) -> FloatArray:
-    """Give m(k) in the frames of a touch-up that lie in the project, from above 0 to 1: a raised cosine at each end.
+class Fades(NamedTuple):
+    """The frames of a touch-up that lie in the project, and how much of it there is in each.
+
+    Attributes:
+        first: the first frame; there are none where it is not below the end.
+        end: the one after the last.
+        shares: m(k), from above 0 to 1, shape (end - first,).
+        whole: those of them that are 1.
+    """
+
+    first: int
+    end: int
+    shares: FloatArray
+    whole: slice
+
+
+def fades(laid: Laid, *, rate: FrameRate, n_frames: int) -> Fades:
+    """Give m(k): a raised cosine at each end.
 
     With a fade of f frames, the frame i of the stretch has the share (i + 1)/(f + 1) of the way.
     """
-    if laid.touch_up.replaces_all:
-        return np.ones(n_frames)
-    fps, (first, end) = rate.per_second, laid.frames(rate)
-    begin, stop = max(0, -first), min(end, n_frames) - first
-    return _fades(end - first, begin, stop, laid.touch_up.fade_in_s * fps, laid.touch_up.fade_out_s * fps)
+    touch_up, fps = laid.touch_up, rate.per_second
+    if touch_up.replaces_all:
+        return Fades(0, n_frames, *_shares(n_frames, 0, n_frames, 0.0, 0.0))
+    first, end = laid.frames(rate)
+    begin, stop = max(first, 0), min(end, n_frames)
+    shares = _shares(end - first, begin - first, stop - first, touch_up.fade_in_s * fps, touch_up.fade_out_s * fps)
+    return Fades(begin, stop, *shares)
 
 
 @lru_cache(maxsize=64)
-def _fades(length: int, begin: int, stop: int, fade_in: float, fade_out: float) -> FloatArray:
+def _shares(length: int, begin: int, stop: int, fade_in: float, fade_out: float) -> tuple[FloatArray, slice]:
     """Give m of the frames from one to another of a stretch: remembered, since most are as long as others."""
-    if fade_in == 0 and fade_out == 0:
-        return frozen(np.ones(stop - begin))
     places = np.arange(begin, stop)
     ins = np.minimum((places + 1) / (fade_in + 1), 1.0)
     outs = np.minimum((length - places) / (fade_out + 1), 1.0)
-    return frozen((0.5 - 0.5 * np.cos(np.pi * ins)) * (0.5 - 0.5 * np.cos(np.pi * outs)))
+    shares = (0.5 - 0.5 * np.cos(np.pi * ins)) * (0.5 - 0.5 * np.cos(np.pi * outs))
+    (ones,) = np.nonzero(shares == 1.0)
+    return frozen(shares), slice(int(ones[0]), int(ones[-1]) + 1) if ones.size else slice(0, 0)
 
 
 def touched(
@@ -184,21 +202,20 @@ def touched(
     """
     out, n_frames, grounds = values.copy(), values.shape[-1], []
     for one in laid:
-        first, end = one.inside(rate, n_frames)
-        if first >= end or (values.ndim > 1 and not one.touch_up.touch.spec.colours):
+        first, end, shares, whole = fades(one, rate=rate, n_frames=n_frames)
+        choice = one.touch_up.touch
+        spec = choice.spec
+        if first >= end or (values.ndim > 1 and not spec.colours):
             grounds.append(values[..., :0])
             continue
-        stretch = Stretch(out, rest, first, end, one.began_s * rate.per_second, rate)
-        choice = one.touch_up.touch
-        wanted = choice.spec.apply(stretch, choice.params)
-        below = stretch.below.copy()
+        wanted = spec.apply(Stretch(out, rest, first, end, one.began_s * rate.per_second, rate), choice.params)
+        now = out[..., first:end]
+        below = now.copy()
         grounds.append(below)
-        mask = fades(one, rate=rate, n_frames=n_frames)
-        share = wanted - below
-        share *= mask
-        share += below
-        np.copyto(share, wanted, where=mask == 1.0)  # to the last bit
-        out[..., first:end] = share
+        way = wanted - below
+        way *= shares
+        np.add(below, way, out=now)
+        now[..., whole] = wanted[..., whole]  # to the last bit
     return (np.clip(out, 0.0, 1.0) if values.ndim > 1 else out), grounds
 
 

@@ -13,6 +13,8 @@ import numpy.typing as npt
 FloatArray: TypeAlias = npt.NDArray[np.float64]
 Float32Array: TypeAlias = npt.NDArray[np.float32]
 
+_CANONICAL = json.JSONEncoder(sort_keys=True, separators=(",", ":"), ensure_ascii=True, allow_nan=False)
+
 
 def frozen(values: FloatArray) -> FloatArray:
     """Give the array, no longer writable, so that it can be shared."""
@@ -84,7 +86,15 @@ def moved(values: FloatArray, *, frames: float) -> FloatArray:
     return out
 
 
+def canonical(plain: Any) -> str:
+    """Give plain data as canonical JSON, ASCII: equal data, equal text.
+
+    Raises:
+        ValueError: a number is not finite.
+    """
+    return _CANONICAL.encode(plain)
+
+
 def fingerprint(inputs: Mapping[str, Any]) -> str:
     """Give the SHA-256 of the inputs as canonical JSON: equal inputs, equal fingerprint, on every machine."""
-    text = json.dumps(inputs, sort_keys=True, separators=(",", ":"), ensure_ascii=True, allow_nan=False)
-    return hashlib.sha256(text.encode()).hexdigest()
+    return hashlib.sha256(canonical(inputs).encode()).hexdigest()

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
+from hashlib import sha256
 from typing import Any, Protocol, TypeAlias
 
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.order import in_order
-from fern_tide.core.base.signal import Float32Array, fingerprint
+from fern_tide.core.base.signal import Float32Array, canonical
 from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.hits import Hits
 
@@ -70,6 +71,7 @@ class Node:
         fingerprint: of facts and inputs: equal fingerprints, equal values.
         work: works the value out from those of the inputs, in their order.
         subject: what Sources need to know of a feature or rhythm.
+        facts_text: the facts as canonical JSON.
     """
 
     kind: Kind
@@ -80,6 +82,7 @@ class Node:
     fingerprint: str
     work: Work
     subject: Any = None
+    facts_text: str = "{}"
 
     def __repr__(self) -> str:
         return f"<{self.kind} {self.id} {self.fingerprint[:8]}>"  # what it is made of would be said again and again
@@ -94,6 +97,12 @@ class Node:
         """What is stored of it, so that a later one can say how it differs."""
         return Record(self.kind, self.id, self.name, dict(self.facts), tuple(item.key for item in self.inputs))
 
+    @property
+    def record_text(self) -> str:
+        """Its record as JSON: its facts, which can be long, are the text that they were hashed as."""
+        inputs = [item.key for item in self.inputs]
+        return f'["{self.kind}",{canonical(self.id)},{canonical(self.name)},{self.facts_text},{canonical(inputs)}]'
+
 
 @dataclass(frozen=True)
 class Record:
@@ -105,14 +114,9 @@ class Record:
     facts: dict[str, Any]
     inputs: tuple[str, ...]
 
-    @property
-    def plain(self) -> list[Any]:
-        """The record as plain data, to be written as JSON."""
-        return [str(self.kind), self.id, self.name, self.facts, self.inputs]
-
     @classmethod
     def of(cls, plain: list[Any]) -> Record:
-        """Read a record from plain data."""
+        """Read a record from what Node.record_text says."""
         kind, id_, name, facts, inputs = plain
         return cls(Kind(kind), id_, name, facts, tuple(inputs))
 
@@ -126,9 +130,10 @@ def new_node(
     kind: Kind, id: str, *, name: str = "", inputs: tuple[Node, ...] = (), facts: Facts, work: Work, subject: Any = None
 ) -> Node:
     """Make a node; its fingerprint is the hash of its stage, its facts and its inputs' fingerprints."""
-    prints = [item.fingerprint for item in inputs]
-    digest = fingerprint({"stage": str(kind), "facts": facts, "inputs": prints})
-    return Node(kind, id, name, inputs, facts, digest, work, subject)
+    text = canonical(facts)
+    prints = canonical([item.fingerprint for item in inputs])
+    digest = sha256(f'{{"facts":{text},"inputs":{prints},"stage":"{kind}"}}'.encode()).hexdigest()
+    return Node(kind, id, name, inputs, facts, digest, work, subject, text)
 
 
 def below(nodes: Iterable[Node]) -> list[Node]:

@@ -47,8 +47,9 @@ class Touching:
 
     def laid(self, hit_times_s: FloatArray | None) -> Laid:
         """Give it where it lies in time, by the hits of its track, in the track's own seconds."""
-        marker = None if self.marker_s is None else np.array([self.marker_s])
-        times = hit_times_s if self.touch_up.start.tied_to is TiedTo.HIT else marker
+        times = hit_times_s
+        if self.touch_up.start.tied_to is not TiedTo.HIT:
+            times = None if self.marker_s is None else np.array([self.marker_s])
         return Laid(self.touch_up, self.touch_up.began_s(times_s=times, offset_s=self.offset_s))
 
 

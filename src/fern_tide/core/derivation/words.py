@@ -13,8 +13,13 @@ Known = Mapping[str, Record]
 
 
 def records_of(nodes: Iterable[Node]) -> dict[str, Record]:
-    """Give what is stored of nodes and all below them by key, so that a later bake can say how it differs."""
+    """Give the records of nodes and all below them by key."""
     return {node.key: node.record for node in below(nodes)}
+
+
+def record_texts(nodes: Iterable[Node]) -> dict[str, str]:
+    """Give what is stored of nodes and all below them by key, as JSON, so that a later bake can say how it differs."""
+    return {node.key: node.record_text for node in below(nodes)}
 
 
 _GROUNDS = {

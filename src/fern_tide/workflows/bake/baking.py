@@ -13,7 +13,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.derivation.keys_nodes import baked_node, keys_node
 from fern_tide.core.derivation.node import Record, record_key
-from fern_tide.core.derivation.words import reasons, records_of
+from fern_tide.core.derivation.words import reasons, record_texts, records_of
 from fern_tide.core.document import Project
 from fern_tide.workflows.derive.curves import stored_curves
 from fern_tide.workflows.derive.levels import Levels
@@ -122,8 +122,8 @@ def bake_all(studio: Studio, levels: Levels, key: str, project: Project) -> tupl
         digest = nodes[curve.target].fingerprint
         if not studio.derived.has(digest):
             studio.derived.put(digest, curve.values)
-    records = {digest: record.plain for digest, record in records_of(nodes.values()).items()}
-    studio.projects.set_baked(key, {str(target): node.fingerprint for target, node in nodes.items()}, records)
+    digests = {str(target): node.fingerprint for target, node in nodes.items()}
+    studio.projects.set_baked(key, digests, record_texts(nodes.values()))
     return curves
 
 

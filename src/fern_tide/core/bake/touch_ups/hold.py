@@ -29,7 +29,7 @@ def hold(stretch: Stretch, params: HoldParams) -> FloatArray:
     below = stretch.below
     if below.ndim > 1:
         return np.repeat(parse_colour(params.colour)[:, np.newaxis], below.shape[-1], 1)
-    return np.full_like(below, params.value)
+    return np.full(below.shape, params.value)
 
 
 def begins(stretch: Stretch) -> dict[str, Any]:

@@ -4,15 +4,12 @@ from __future__ import annotations
 
 from typing import Annotated
 
-import numpy as np
 from pydantic import Field
 
 from fern_tide.core.bake.touch import Stretch, Touch
 from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.envelope.clean_up.smooth import FWHM_IN_SIGMAS, REACH_IN_SIGMAS
-from fern_tide.core.envelope.clean_up.smooth import SmoothParams as BellParams
-from fern_tide.core.envelope.clean_up.smooth import smooth as bell
+from fern_tide.core.envelope.clean_up.smooth import smooth_stretch
 
 
 class SmoothParams(Params):
@@ -25,12 +22,8 @@ class SmoothParams(Params):
 
 def smooth(stretch: Stretch, params: SmoothParams) -> FloatArray:
     """Give v convolved with a Gaussian centred on each frame; the frames around the stretch count too."""
-    sigma = stretch.rate.frames_of_ms(params.width_ms) / FWHM_IN_SIGMAS
-    reach = int(np.ceil(REACH_IN_SIGMAS * sigma))
-    start = max(0, stretch.first - reach)
-    around = stretch.values[..., start : stretch.end + reach]
-    whole = bell(around, params=BellParams(width_ms=params.width_ms), rate=stretch.rate)
-    return whole[..., stretch.first - start : stretch.end - start]
+    first, end = stretch.first, stretch.end
+    return smooth_stretch(stretch.values, first=first, end=end, width_ms=params.width_ms, rate=stretch.rate)
 
 
 TOUCH = Touch(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from math import ceil, log, sqrt
 from typing import Annotated
 
 import numpy as np
@@ -14,7 +15,7 @@ from fern_tide.core.base.params import Params, unit
 from fern_tide.core.base.signal import FloatArray, extended, frozen
 from fern_tide.core.envelope.cleaning import CleanUp
 
-FWHM_IN_SIGMAS = 2.0 * np.sqrt(2.0 * np.log(2.0))
+FWHM_IN_SIGMAS = 2.0 * sqrt(2.0 * log(2.0))
 REACH_IN_SIGMAS = 4.0
 _LONG = 40  # frames
 _FEW = 512  # frames
@@ -39,18 +40,45 @@ def smooth(level: FloatArray, *, params: SmoothParams, rate: FrameRate) -> Float
     Returns:
         The same shape. Before the start and after the end the first and last level go on, so a steady level stays.
     """
-    sigma, reach = _spread(params, rate)
-    n = level.shape[-1]
-    if reach == 0 or n == 0:
+    sigma, reach = _spread(params.width_ms, rate)
+    if reach == 0 or level.shape[-1] == 0:
         return level.copy()
-    bell = _bell(sigma, reach)
-    padded = extended(level, before=reach, after=reach)
+    return _convolved(extended(level, before=reach, after=reach), _bell(sigma, reach))
+
+
+def smooth_stretch(values: FloatArray, *, first: int, end: int, width_ms: float, rate: FrameRate) -> FloatArray:
+    """Give what `smooth` makes of some frames of a curve: the same numbers, from no more of it than they need.
+
+    Args:
+        values: the whole curve, shape (..., frames).
+        first: the first frame that is wanted.
+        end: the one after the last.
+        width_ms: see `smooth`.
+        rate: turns the width into frames.
+
+    Returns:
+        Shape (..., end - first).
+    """
+    sigma, reach = _spread(width_ms, rate)
+    if reach == 0:
+        return values[..., first:end].copy()
+    before, after = max(0, reach - first), max(0, end + reach - values.shape[-1])
+    around = values[..., first - reach + before : end + reach - after]
+    if before or after:
+        around = extended(around, before=before, after=after)
+    return _convolved(around, _bell(sigma, reach))
+
+
+def _convolved(padded: FloatArray, bell: FloatArray) -> FloatArray:
+    """Give what the bell makes of the frames that it has a whole neighbourhood of."""
+    reach = len(bell) - 1
+    n = padded.shape[-1] - 2 * reach
     if reach > _LONG:
         from scipy.ndimage import correlate1d  # slow to import, and faster only for long bells
 
         whole = np.concatenate([bell[:0:-1], bell])
         return np.asarray(correlate1d(padded, whole, axis=-1)[..., reach : reach + n])
-    if level.ndim == 1 and 1 < n <= _FEW and level.dtype == np.float64:
+    if padded.ndim == 1 and 1 < n <= _FEW and padded.dtype == np.float64 and padded.flags.c_contiguous:
         return _at_once(padded, bell)
     out: FloatArray = padded[..., reach : reach + n] * bell[0]
     for offset in range(1, reach + 1):  # the bell is the same to both sides
@@ -79,15 +107,15 @@ def _at_once(padded: FloatArray, bell: FloatArray) -> FloatArray:
     return np.asarray(both.sum(axis=0))
 
 
-def _spread(params: SmoothParams, rate: FrameRate) -> tuple[float, int]:
+def _spread(width_ms: float, rate: FrameRate) -> tuple[float, int]:
     """Give the standard deviation, and how far the bell reaches to a side, in frames."""
-    sigma = rate.frames_of_ms(params.width_ms) / FWHM_IN_SIGMAS
-    return float(sigma), int(np.ceil(REACH_IN_SIGMAS * sigma))
+    sigma = rate.frames_of_ms(width_ms) / FWHM_IN_SIGMAS
+    return sigma, ceil(REACH_IN_SIGMAS * sigma)
 
 
 def _half_bell(params: SmoothParams, rate: FrameRate) -> FloatArray:
     """Give the weights of the present frame and of those before it, shape (frames,)."""
-    sigma, reach = _spread(params, rate)
+    sigma, reach = _spread(params.width_ms, rate)
     if reach == 0:
         return np.ones(1)
     bell = np.exp(-0.5 * (np.arange(reach + 1) / sigma) ** 2)
