@@ -14,6 +14,7 @@ from fern_tide.core.formats.channels import Moving, moving_channels
 from fern_tide.core.formats.format import HandOff
 from fern_tide.core.formats.profile import SpaceParams, Up
 from fern_tide.core.formats.usd_pictures import Pictures
+from fern_tide.core.formats.usd_shapes import BOUND, shape_lines, shape_names, still_shares, weight_lines
 from fern_tide.core.formats.usd_surface import (
     CARRIED,
     CARRIED_OF_MAPS,
@@ -46,7 +47,7 @@ _PLACES = {
     "scale": ("double3 xformOp:scale", [1.0, 1.0, 1.0]),
 }
 _CARRIED = re.compile(
-    r"^/nodes/[^/]+/(translation|rotation|scale)$"
+    r"^/nodes/[^/]+/(translation|rotation|scale|weights)$"
     r"|^/extensions/KHR_lights_punctual/lights/[^/]+/(color|intensity)$"
     r"|^/cameras/[^/]+/perspective/yfov$"
     rf"|{CARRIED}"
@@ -153,7 +154,7 @@ class UsdScene:
         node = self.gltf.json["nodes"][index]
         lines = self._place(index, node)
         if "mesh" in node:
-            lines += self._mesh(self.gltf.json["meshes"][node["mesh"]])
+            lines += self._mesh(index, node)
         if "camera" in node:
             lines += self._camera(node["camera"])
         light = node.get("extensions", {}).get("KHR_lights_punctual", {}).get("light")
@@ -215,15 +216,23 @@ class UsdScene:
             return rows[[3, 0, 1, 2]]
         return rows * self._metre if path == "translation" else rows
 
-    def _mesh(self, mesh: Json) -> list[str]:
-        lines: list[str] = []
+    def _mesh(self, index: int, node: Json) -> list[str]:
+        mesh, pointer = self.gltf.json["meshes"][node["mesh"]], f"/nodes/{index}/weights"
+        names, rows = shape_names(mesh), self._moved(pointer)
+        shares = still_shares(node, mesh, len(names)) if rows is None else rows
+        shaped, lines = rows is not None or bool(shares.any()), list[str]()
         for place, primitive in enumerate(mesh["primitives"]):
             material = primitive.get("material")
             path = None if material is None else f"{MATERIALS}/material_{material}"
             inside = mesh_lines(self.gltf, primitive, path, metre=self._metre)
             if inside is not None:
-                about = [] if path is None else ['prepend apiSchemas = ["MaterialBindingAPI"]']
-                lines += prim("Mesh", f"mesh_{place}", inside, about=about)
+                shapes = shape_lines(self.gltf, primitive, names, metre=self._metre) if shaped else []
+                apis = [*(["MaterialBindingAPI"] if path else []), *([BOUND] if shapes else [])]
+                about = [f"prepend apiSchemas = [{', '.join(map(text_of, apis))}]"] if apis else []
+                lines += prim("Mesh", f"mesh_{place}", [*inside, *shapes], about=about)
+        if shaped:
+            weights = weight_lines(names, shares, None if rows is None else pointer)
+            return prim("SkelRoot", "shapes", [*lines, *weights])
         return lines
 
     def _camera(self, index: int) -> list[str]:

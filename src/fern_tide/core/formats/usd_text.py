@@ -38,7 +38,7 @@ def text_of(text: str) -> str:
     return '"' + text.replace("\\", "\\\\").replace('"', '\\"').replace("\n", " ") + '"'
 
 
-def tuple_of(values: Sequence[float]) -> str:
+def tuple_of(values: Sequence[float] | FloatArray) -> str:
     """Write one number, or several in brackets."""
     words = [f"{value:.9g}" for value in values]
     return words[0] if len(words) == 1 else f"({', '.join(words)})"
@@ -51,10 +51,18 @@ def rows_text(rows: npt.NDArray[np.float64]) -> str:
     return "[" + ", ".join(tuple_of(row) for row in rows.tolist()) + "]"
 
 
-def samples(name: str, pointer: str, rows: FloatArray) -> list[str]:
-    """Write an attribute that moves, its values a frame, shape (width, frames), after a note of what it is."""
+def samples(name: str, pointer: str, rows: FloatArray, *, listed: bool = False) -> list[str]:
+    """Write an attribute that moves, its values a frame, shape (width, frames), after a note of what it is.
+
+    Args:
+        name: its kind and name.
+        pointer: what it is in the scene.
+        rows: its values.
+        listed: whether they are an array in every frame, and no tuple.
+    """
     lines = [f"# {pointer}", f"{name}.timeSamples = {{"]
-    lines += [f"    {frame}: {tuple_of(values)}," for frame, values in enumerate(rows.T.tolist())]
+    write = rows_text if listed else tuple_of
+    lines += [f"    {frame}: {write(values)}," for frame, values in enumerate(rows.T)]
     return [*lines, "}"]
 
 
