@@ -84,7 +84,9 @@ def test_a_model_that_shapers_move_bends_as_the_exact_surface_does(tmp_path, up,
         assert np.abs(whole - exact).max() < 0.005 * np.ptp(points, axis=0).max()
     gltf, shares = media.gltfs[scene.files[0].media], seen_of((bend,), curves)[:, 12]
     stalk, _ = shapes_of_mesh(gltf, gltf.json["meshes"][0], (bend,))
-    wanted = [0.0, 0.0, 1.0, *sum(share * turned for share, (_, turned) in zip(shares, stalk, strict=True))]
+    wanted = np.tile([0.0, 0.0, 1.0], (len(stalk[0][1]), 1))
+    for share, (_, turned) in zip(shares, stalk, strict=True):
+        wanted += share * turned
     facing = np.array(shaped[0].GetNormalsAttr().Get(12), dtype=float)
     np.testing.assert_allclose(facing, wanted / np.linalg.norm(wanted, axis=1)[:, None], atol=1e-5)
     assert np.abs(facing - [0.0, 0.0, 1.0]).max() > 0.1
