@@ -21,10 +21,11 @@ from fern_tide.core.mapping.colour import colour_texts
 from fern_tide.core.scene.arrays.layout import even
 from fern_tide.core.scene.extent import Extent
 from fern_tide.core.scene.follow import Follow
+from fern_tide.core.scene.gltf.accessors import values_of
 from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.gltf.container import Gltf
 from fern_tide.core.scene.gltf.plain_mesh import mesh_of
-from fern_tide.core.scene.gltf.reading import read_gltf, values_of
+from fern_tide.core.scene.gltf.reading import read_gltf
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.rotation import steady_turns
 from fern_tide.core.scene.scene import Part, PartChoice

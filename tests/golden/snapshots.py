@@ -32,9 +32,10 @@ from fern_tide.core.mapping.mapping import STEPS
 from fern_tide.core.mapping.marks import Scale, suggest_marks
 from fern_tide.core.mapping.step import StepContext
 from fern_tide.core.scene.drawing import draw, markup
+from fern_tide.core.scene.gltf.accessors import values_of
 from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.gltf.container import pack
-from fern_tide.core.scene.gltf.reading import read_gltf, values_of
+from fern_tide.core.scene.gltf.reading import read_gltf
 from fern_tide.core.scene.gltf.sketch import sketch
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import PART_KINDS, Part, PartChoice, Scene, SceneFile

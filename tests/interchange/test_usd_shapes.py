@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 from pxr import Usd, UsdGeom, UsdSkel, UsdValidation
+from tests.core.scene.test_sparse import MOVES, sparse
 from tests.gltf import document, glb, model
 from tests.interchange.test_shaped_models import scene_of, stems
 
@@ -142,3 +143,13 @@ def test_weights_of_what_is_no_triangles_go_along_as_numbers(tmp_path, kind, mod
     (motion,) = (UsdSkel.Animation(prim) for prim in stage.Traverse() if prim.IsA(UsdSkel.Animation))
     shares = [motion.GetBlendShapeWeightsAttr().Get(frame)[1] for frame in range(N_FRAMES)]
     np.testing.assert_allclose(shares, curves["shape_1"], atol=1e-6)
+
+
+def test_a_target_that_says_only_what_changes_is_read(tmp_path):
+    content = glb(*sparse())
+    scene, media = model(FILE, content), SceneMedia(gltfs={FILE.media: read_gltf(content)})
+    stage, curves = opened(tmp_path, scene, {"frond:shape_0": (0.0, 0.75)}, kind="usd", media=media)
+    mesh = next(one for one in meshes_of(stage) if one.GetPrim().HasAPI(UsdSkel.BindingAPI))
+    wanted = frond_of(document()[1])[0]
+    wanted[[1, 3]] += curves["shape_0"][12] * MOVES
+    np.testing.assert_allclose(points_at(mesh, 12), wanted, atol=1e-6)

@@ -19,8 +19,9 @@ from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.formats.writers.json import schema
+from fern_tide.core.scene.gltf.accessors import values_of
 from fern_tide.core.scene.gltf.looks import lights
-from fern_tide.core.scene.gltf.reading import read_gltf, values_of
+from fern_tide.core.scene.gltf.reading import read_gltf
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.rotation import matrices
 from fern_tide.core.scene.scene import Part, PartChoice

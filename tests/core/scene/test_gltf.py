@@ -13,10 +13,11 @@ from tests.gltf import GLB, document, glb, model
 from fern_tide.core.base.errors import FernTideError, UnreadableScene
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.base.target import Target
+from fern_tide.core.scene.gltf.accessors import values_of
 from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.gltf.container import GltfLimits, pack
 from fern_tide.core.scene.gltf.parts import parts_of
-from fern_tide.core.scene.gltf.reading import read_gltf, values_of
+from fern_tide.core.scene.gltf.reading import read_gltf
 from fern_tide.core.scene.gltf.sketch import sketch
 from fern_tide.core.scene.scene import Part, PartChoice, Scene, SceneFile
 from fern_tide.demo.bench_scene import potting_bench

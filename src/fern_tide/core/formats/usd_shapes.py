@@ -11,9 +11,9 @@ import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.usd_text import prim, prim_name, rows_text, samples, text_of
+from fern_tide.core.scene.gltf.accessors import measured, values_of
 from fern_tide.core.scene.gltf.container import Gltf, Json
 from fern_tide.core.scene.gltf.packed import is_packed
-from fern_tide.core.scene.gltf.reading import measured, values_of
 
 BOUND = "SkelBindingAPI"
 _STILL = "[((1, 0, 0, 0), (0, 1, 0, 0), (0, 0, 1, 0), (0, 0, 0, 1))]"

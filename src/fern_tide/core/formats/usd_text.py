@@ -13,9 +13,9 @@ import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.scene.gltf.accessors import measured, values_of
 from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
 from fern_tide.core.scene.gltf.packed import is_packed
-from fern_tide.core.scene.gltf.reading import measured, values_of
 
 APERTURE = 24.0
 """A camera's vertical aperture, in tenths of a unit: its focal length follows from its angle of view."""

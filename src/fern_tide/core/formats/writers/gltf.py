@@ -20,10 +20,11 @@ from fern_tide.core.base.signal import FloatArray, at_or_before
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.channels import Moving, moving_channels, read_channel, spans_with_anchors
 from fern_tide.core.formats.format import Format, HandOff, KeyParams
+from fern_tide.core.scene.gltf.accessors import values_of
 from fern_tide.core.scene.gltf.build import build
 from fern_tide.core.scene.gltf.built import Built
 from fern_tide.core.scene.gltf.container import Json, pack
-from fern_tide.core.scene.gltf.reading import read_gltf, values_of
+from fern_tide.core.scene.gltf.reading import read_gltf
 from fern_tide.core.scene.gltf.studio import add_studio
 from fern_tide.core.scene.own_motion import without_overruled
 from fern_tide.core.scene.part import Form

@@ -9,8 +9,8 @@ from math import tan
 import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.scene.gltf.accessors import measured
 from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
-from fern_tide.core.scene.gltf.reading import measured
 from fern_tide.core.scene.rotation import matrices
 
 _OPENING = 0.7  # of a view from in front, in radians

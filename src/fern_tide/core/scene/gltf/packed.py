@@ -17,7 +17,10 @@ _MOST_UNPACKED = 1 << 30
 
 def is_packed(gltf: Gltf, accessor: Json) -> bool:
     """Say whether an accessor's values are not there as they are."""
-    return "bufferView" not in accessor or gltf.json["bufferViews"][accessor["bufferView"]]["buffer"] > 0
+    sparse = accessor.get("sparse")
+    places = [accessor, *(() if sparse is None else (sparse["indices"], sparse["values"]))]
+    views = [gltf.json["bufferViews"][place["bufferView"]] for place in places if "bufferView" in place]
+    return not views or any(view["buffer"] > 0 for view in views)
 
 
 def check_packed(gltf: Gltf) -> None:

@@ -6,9 +6,9 @@ import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.scene.gltf.accessors import measured, values_of
 from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
 from fern_tide.core.scene.gltf.packed import PACKED
-from fern_tide.core.scene.gltf.reading import measured, values_of
 
 MOST_VERTICES = 200_000
 MOST_TRIANGLES = 1_000_000

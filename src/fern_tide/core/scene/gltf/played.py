@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.scene.gltf.accessors import measured, values_of
 from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
 from fern_tide.core.scene.gltf.packed import is_packed
-from fern_tide.core.scene.gltf.reading import measured, values_of
 
 _BETWEEN = 4  # points that stand for a span of a cubic spline
 

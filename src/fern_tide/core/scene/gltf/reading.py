@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from typing import Any
-
-import numpy as np
-import numpy.typing as npt
 
 from fern_tide.core.base.errors import UnreadableScene
+from fern_tide.core.scene.gltf.accessors import COMPONENTS, WHOLE, WIDTHS, changed_places, values_of
 from fern_tide.core.scene.gltf.basis import EXTENSION as BASIS
 from fern_tide.core.scene.gltf.basis import KTX2, measure_basis
 from fern_tide.core.scene.gltf.container import Gltf, GltfLimits, Json, listed, refuse, unpack, whole
@@ -16,15 +13,6 @@ from fern_tide.core.scene.gltf.looks import check_looks, check_numbers, lights
 from fern_tide.core.scene.gltf.packed import PACKED, check_packed, check_stub_view, is_packed
 from fern_tide.core.scene.images import measure_image
 
-COMPONENTS: dict[int, np.dtype[Any]] = {
-    5120: np.dtype("<i1"),
-    5121: np.dtype("<u1"),
-    5122: np.dtype("<i2"),
-    5123: np.dtype("<u2"),
-    5125: np.dtype("<u4"),
-    5126: np.dtype("<f4"),
-}
-WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 READ_EXTENSIONS = frozenset(
     (
         "KHR_animation_pointer",
@@ -140,6 +128,10 @@ def _check_accessors(gltf: Gltf) -> None:
                 view = views[whole(part, "bufferView", most=max(0, len(views) - 1))]
                 if whole(part, "byteOffset", 0) + few * size > whole(view, "byteLength"):
                     raise refuse(f"accessor {place} reaches beyond its buffer view")
+                if "byteStride" in view or (name == "indices" and kind not in WHOLE):
+                    raise refuse(f"accessor {place} says wrongly what it changes")
+            if few and not is_packed(gltf, accessor) and int(changed_places(gltf, sparse).max()) >= count:
+                raise refuse(f"accessor {place} changes a value that is not there")
 
 
 def _check_span(place: int, accessor: Json, views: list[Json], count: int, size: int) -> None:
@@ -246,7 +238,7 @@ def _check_meshes(gltf: Gltf, limits: GltfLimits) -> None:
             if "indices" in primitive and (key := (primitive["indices"], position["count"])) not in seen:
                 seen.add(key)
                 order = accessors[primitive["indices"]]
-                if order["type"] != "SCALAR" or order["componentType"] not in {5121, 5123, 5125}:
+                if order["type"] != "SCALAR" or order["componentType"] not in WHOLE:
                     raise refuse("a mesh has indices that are no whole numbers")
                 indices = values_of(gltf, primitive["indices"])
                 if indices.size and int(indices.max()) >= position["count"]:
@@ -256,29 +248,3 @@ def _check_meshes(gltf: Gltf, limits: GltfLimits) -> None:
 def _others(primitive: Json) -> Iterable[int]:
     for place in [primitive["attributes"], *listed(primitive, "targets")]:
         yield from place.values()
-
-
-def values_of(gltf: Gltf, index: int) -> npt.NDArray[Any]:
-    """Give an accessor's values as stored, shape (count,) or (count, width).
-
-    Sparse ones come without their changes, and zeros stand for what is packed.
-    """
-    accessor = gltf.json["accessors"][index]
-    kind, width, count = COMPONENTS[accessor["componentType"]], WIDTHS[accessor["type"]], accessor["count"]
-    shape = (count,) if width == 1 else (count, width)
-    if is_packed(gltf, accessor):
-        return np.zeros(shape, dtype=kind)
-    view = gltf.json["bufferViews"][accessor["bufferView"]]
-    start = view.get("byteOffset", 0) + accessor.get("byteOffset", 0)
-    stride = view.get("byteStride", kind.itemsize * width)
-    strides = (stride,) if width == 1 else (stride, kind.itemsize)
-    return np.ndarray(shape, dtype=kind, buffer=gltf.binary, offset=start, strides=strides)
-
-
-def measured(values: npt.NDArray[Any], accessor: Json) -> npt.NDArray[np.float64]:
-    """Give an accessor's values, or its bounds, as the numbers that they stand for (glTF 2.0, 3.6.2.2)."""
-    numbers = np.asarray(values, dtype=np.float64)
-    kind = COMPONENTS[accessor["componentType"]]
-    return (
-        np.maximum(numbers / np.iinfo(kind).max, -1.0) if accessor.get("normalized") and kind.kind in "iu" else numbers
-    )

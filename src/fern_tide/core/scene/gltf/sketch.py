@@ -15,11 +15,11 @@ import numpy.typing as npt
 
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.mapping.colour import colour_texts, to_srgb
+from fern_tide.core.scene.gltf.accessors import measured, values_of
 from fern_tide.core.scene.gltf.boxes import box_corners, in_front, node_matrix, roots
 from fern_tide.core.scene.gltf.built import Built
 from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
 from fern_tide.core.scene.gltf.packed import is_packed
-from fern_tide.core.scene.gltf.reading import measured, values_of
 
 WIDTH, HEIGHT = 320, 180
 MOST_TRIANGLES = 3000
