@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -13,22 +14,17 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.channels import Moving, moving_channels
 from fern_tide.core.formats.format import HandOff
 from fern_tide.core.formats.profile import SpaceParams, Up
+from fern_tide.core.formats.usd_meshes import mesh_prims
 from fern_tide.core.formats.usd_pictures import Pictures
-from fern_tide.core.formats.usd_shapes import BOUND, shape_lines, shape_names, still_shares, weight_lines
-from fern_tide.core.formats.usd_surface import (
-    CARRIED,
-    CARRIED_OF_MAPS,
-    MATERIALS,
-    Surface,
-    surface_rows,
-)
+from fern_tide.core.formats.usd_shapes import STILL_JOINT, rigged, shape_names, share_lines, still_shares
+from fern_tide.core.formats.usd_skins import Rig, motion_lines, rig_of, skeleton_lines
+from fern_tide.core.formats.usd_surface import CARRIED, CARRIED_OF_MAPS, Surface, surface_rows
 from fern_tide.core.formats.usd_text import (
     APERTURE,
     attribute,
     focal_length,
     light_kind,
     lights_of,
-    mesh_lines,
     prim,
     prim_name,
     samples,
@@ -85,6 +81,7 @@ class UsdScene:
     pictures: Pictures | None = None
     moving: Mapping[str, Moving] = field(default_factory=dict)
     _written: set[str] = field(default_factory=set)
+    _waiting: dict[int, Rig] = field(default_factory=dict)
 
     @classmethod
     def of(cls, hand_off: HandOff, params: SpaceParams, *, with_maps: bool = False) -> UsdScene:
@@ -98,6 +95,12 @@ class UsdScene:
         moving = {one.pointer: one for one in channels if carried.match(one.pointer)}
         gltf = built.closed()
         return cls(hand_off, params, gltf, Pictures(gltf) if with_maps else None, moving)
+
+    @cached_property
+    def _above(self) -> dict[int, int]:
+        """The node that each node lies in, of those that lie in one."""
+        nodes = self.gltf.json.get("nodes", [])
+        return {child: place for place, node in enumerate(nodes) for child in node.get("children", ())}
 
     @property
     def _metre(self) -> float:
@@ -122,7 +125,7 @@ class UsdScene:
             ")",
             "",
         ]
-        inside = [line for index in roots(self.gltf) for line in self._node(index)]
+        inside = [line for index in roots(self.gltf) for line in self._node(index)] + self._skinned()
         materials = range(len(items_of(self.gltf.json, "materials")))
         surfaces = [Surface(self.gltf.json, place, self._moved, self.pictures).lines() for place in materials]
         if surfaces:
@@ -133,8 +136,6 @@ class UsdScene:
 
     def _unseen(self) -> list[str]:
         """Give what moves and is nowhere in the scene, as a light that no node has: its numbers go along, unseen."""
-        nodes = self.gltf.json.get("nodes", [])
-        above = {child: place for place, node in enumerate(nodes) for child in node.get("children", ())}
         lines: list[str] = []
         for pointer in self.moving:
             if pointer in self._written:
@@ -142,9 +143,9 @@ class UsdScene:
             kind, place = pointer.split("/")[-3:-1] if "/lights/" in pointer else pointer.split("/")[1:3]
             index = int(place)
             if kind == "nodes":
-                while index in above:
-                    index = above[index]
-                lines += self._node(index)
+                while index in self._above:
+                    index = self._above[index]
+                lines += self._node(index) + self._skinned()
             else:
                 inside = self._light(index) if kind == "lights" else self._camera(index)
                 lines += prim("Xform", f"{kind}_{index}", inside)
@@ -154,7 +155,11 @@ class UsdScene:
         node = self.gltf.json["nodes"][index]
         lines = self._place(index, node)
         if "mesh" in node:
-            lines += self._mesh(index, node)
+            rig = rig_of(self.gltf, node, self._above)
+            if rig is None:
+                lines += self._mesh(index, node, None)
+            else:
+                self._waiting[index] = rig
         if "camera" in node:
             lines += self._camera(node["camera"])
         light = node.get("extensions", {}).get("KHR_lights_punctual", {}).get("light")
@@ -216,23 +221,30 @@ class UsdScene:
             return rows[[3, 0, 1, 2]]
         return rows * self._metre if path == "translation" else rows
 
-    def _mesh(self, index: int, node: Json) -> list[str]:
+    def _mesh(self, index: int, node: Json, rig: Rig | None) -> list[str]:
         mesh, pointer = self.gltf.json["meshes"][node["mesh"]], f"/nodes/{index}/weights"
         names, rows = shape_names(mesh), self._moved(pointer)
         shares = still_shares(node, mesh, len(names)) if rows is None else rows
-        shaped, lines = rows is not None or bool(shares.any()), list[str]()
-        for place, primitive in enumerate(mesh["primitives"]):
-            material = primitive.get("material")
-            path = None if material is None else f"{MATERIALS}/material_{material}"
-            inside = mesh_lines(self.gltf, primitive, path, metre=self._metre)
-            if inside is not None:
-                shapes = shape_lines(self.gltf, primitive, names, metre=self._metre) if shaped else []
-                apis = [*(["MaterialBindingAPI"] if path else []), *([BOUND] if shapes else [])]
-                about = [f"prepend apiSchemas = [{', '.join(map(text_of, apis))}]"] if apis else []
-                lines += prim("Mesh", f"mesh_{place}", [*inside, *shapes], about=about)
-        if shaped:
-            weights = weight_lines(names, shares, None if rows is None else pointer)
-            return prim("SkelRoot", "shapes", [*lines, *weights])
+        shaped = rows is not None or bool(shares.any())
+        lines = mesh_prims(self.gltf, mesh, names=names if shaped else (), rig=rig, metre=self._metre)
+        if rig is None and not shaped:
+            return lines
+        motion = share_lines(names, shares, None if rows is None else pointer) if shaped else []
+        if rig is None:
+            return rigged(lines, joints=STILL_JOINT, motion=motion)
+        joints = skeleton_lines(self.gltf, rig, metre=self._metre)
+        moved = motion_lines(self.gltf, rig, self.moving, metre=self._metre)
+        return rigged(lines, joints=joints, motion=[*moved, *motion])
+
+    def _skinned(self) -> list[str]:
+        """Give the meshes that joints carry, of the nodes that were written since: where those are does not count."""
+        lines = []
+        while self._waiting:
+            index, rig = self._waiting.popitem()
+            node = self.gltf.json["nodes"][index]
+            lines += prim(
+                "Xform", prim_name(f"{node.get('name', 'node')} skinned", index), self._mesh(index, node, rig)
+            )
         return lines
 
     def _camera(self, index: int) -> list[str]:

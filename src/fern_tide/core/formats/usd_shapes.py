@@ -16,11 +16,18 @@ from fern_tide.core.scene.gltf.container import Gltf, Json
 from fern_tide.core.scene.gltf.packed import is_packed
 
 BOUND = "SkelBindingAPI"
+ON_SKELETON = "rel skel:skeleton = <../skeleton>"
 _STILL = "[((1, 0, 0, 0), (0, 1, 0, 0), (0, 0, 1, 0), (0, 0, 0, 1))]"
-_OF_ONE_JOINT = [
-    'int[] primvars:skel:jointIndices = [0] (\n    elementSize = 1\n    interpolation = "constant"\n)',
-    'float[] primvars:skel:jointWeights = [1] (\n    elementSize = 1\n    interpolation = "constant"\n)',
-]
+STILL_JOINT = (
+    'uniform token[] joints = ["still"]',
+    f"uniform matrix4d[] bindTransforms = {_STILL}",
+    f"uniform matrix4d[] restTransforms = {_STILL}",
+)
+ON_STILL_JOINT = tuple(
+    line
+    for name in ("int[] primvars:skel:jointIndices = [0]", "float[] primvars:skel:jointWeights = [1]")
+    for line in (f"{name} (", "    elementSize = 1", '    interpolation = "constant"', ")")
+)
 
 
 def shape_names(mesh: Json) -> list[str]:
@@ -56,8 +63,6 @@ def shape_lines(gltf: Gltf, primitive: Json, names: Sequence[str], *, metre: flo
     n_points = gltf.json["accessors"][primitive["attributes"]["POSITION"]]["count"]
     here = names[: len(targets)]
     lines = [
-        *(line for text in _OF_ONE_JOINT for line in text.split("\n")),
-        "rel skel:skeleton = <../skeleton>",
         "uniform token[] skel:blendShapes = [" + ", ".join(map(text_of, here)) + "]",
         "rel skel:blendShapeTargets = [" + ", ".join(f"<{name}>" for name in here) + "]",
     ]
@@ -74,32 +79,39 @@ def shape_lines(gltf: Gltf, primitive: Json, names: Sequence[str], *, metre: flo
     return lines
 
 
-def weight_lines(names: Sequence[str], weights: FloatArray, pointer: str | None) -> list[str]:
-    """Write the skeleton that shapes hang on, and how much of each there is.
+def share_lines(names: Sequence[str], shares: FloatArray, pointer: str | None) -> list[str]:
+    """Write how much of each shape there is.
 
     Args:
         names: of the shapes.
-        weights: shape (shapes, frames); of one frame where they stand still.
+        shares: shape (shapes, frames); of one frame where they stand still.
         pointer: what they are in the scene; None where they stand still.
     """
     name = "float[] blendShapeWeights"
-    shares = (
-        [f"{name} = {rows_text(weights[:, 0])}"] if pointer is None else samples(name, pointer, weights, listed=True)
-    )
-    joint = [
-        'uniform token[] joints = ["still"]',
-        f"uniform matrix4d[] bindTransforms = {_STILL}",
-        f"uniform matrix4d[] restTransforms = {_STILL}",
-        "rel skel:animationSource = <../shares>",
-    ]
     return [
-        *prim("Skeleton", "skeleton", joint, about=[f'prepend apiSchemas = ["{BOUND}"]']),
-        *prim(
-            "SkelAnimation",
-            "shares",
-            ["uniform token[] blendShapes = [" + ", ".join(map(text_of, names)) + "]", *shares],
-        ),
+        "uniform token[] blendShapes = [" + ", ".join(map(text_of, names)) + "]",
+        *([f"{name} = {rows_text(shares[:, 0])}"] if pointer is None else samples(name, pointer, shares, listed=True)),
     ]
+
+
+def rigged(lines: Sequence[str], *, joints: Sequence[str], motion: Sequence[str]) -> list[str]:
+    """Give meshes that a skeleton carries, with that, under one root.
+
+    Args:
+        lines: the meshes.
+        joints: of the skeleton.
+        motion: of joints and shapes.
+    """
+    skeleton = [*joints, "rel skel:animationSource = <../motion>"]
+    return prim(
+        "SkelRoot",
+        "rigged",
+        [
+            *lines,
+            *prim("Skeleton", "skeleton", skeleton, about=[f'prepend apiSchemas = ["{BOUND}"]']),
+            *prim("SkelAnimation", "motion", motion),
+        ],
+    )
 
 
 def _rows(gltf: Gltf, index: int | None, n_points: int) -> FloatArray:

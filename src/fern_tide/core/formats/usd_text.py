@@ -13,9 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.base.signal import FloatArray
-from fern_tide.core.scene.gltf.accessors import measured, values_of
-from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
-from fern_tide.core.scene.gltf.packed import is_packed
+from fern_tide.core.scene.gltf.container import Json, items_of
 
 APERTURE = 24.0
 """A camera's vertical aperture, in tenths of a unit: its focal length follows from its angle of view."""
@@ -24,8 +22,6 @@ _SAMPLE = re.compile(r"(\d+): ([^\n]*),\n")
 _NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?")
 _BAD = re.compile(r"[^A-Za-z0-9_]")
 _LIGHTS = {"directional": "DistantLight", "point": "SphereLight", "spot": "SphereLight"}
-_TRIANGLES = 4
-_COORDINATES = 8  # of a point, at most
 
 
 def prim_name(name: str, place: int) -> str:
@@ -94,9 +90,9 @@ def _with(head: str, about: Sequence[str]) -> list[str]:
     return [f"{head} (", *indented(about), ")"] if about else [head]
 
 
-def _of_points(kind: str, rows: FloatArray) -> list[str]:
-    """Write what each point of a mesh has."""
-    return _with(f"{kind} = {rows_text(rows)}", ['interpolation = "vertex"'])
+def of_points(kind: str, rows: FloatArray, *, about: Sequence[str] = ()) -> list[str]:
+    """Write what each point of a mesh has; about is more of its metadata."""
+    return _with(f"{kind} = {rows_text(rows)}", [*about, 'interpolation = "vertex"'])
 
 
 def focal_length(angle: float) -> float:
@@ -107,47 +103,6 @@ def focal_length(angle: float) -> float:
 def primvar(coordinates: int) -> str:
     """Name the texture coordinates of a mesh: of TEXCOORD_0 'st', of TEXCOORD_1 'st1'."""
     return f"st{coordinates or ''}"
-
-
-def mesh_lines(gltf: Gltf, primitive: Json, material: str | None, *, metre: float) -> list[str] | None:
-    """Write the triangles of a mesh's primitive, a metre being so long; None of what is none, or is packed."""
-    document = gltf.json
-    if primitive.get("mode", _TRIANGLES) != _TRIANGLES or "POSITION" not in primitive.get("attributes", {}):
-        return None
-    names = {name: document["accessors"][index] for name, index in primitive["attributes"].items()}
-    if any(is_packed(gltf, one) for one in names.values()):
-        return None
-
-    def numbers(name: str) -> FloatArray:
-        index = primitive["attributes"][name]
-        return np.asarray(measured(values_of(gltf, index), document["accessors"][index]))
-
-    points = numbers("POSITION") * metre
-    order = values_of(gltf, primitive["indices"]) if "indices" in primitive else np.arange(len(points))
-    order = order[: len(order) // 3 * 3]
-    lines = [
-        f"point3f[] points = {rows_text(points)}",
-        "int[] faceVertexCounts = [" + ", ".join(["3"] * (len(order) // 3)) + "]",
-        "int[] faceVertexIndices = [" + ", ".join(map(str, order.tolist())) + "]",
-        'uniform token subdivisionScheme = "none"',
-        f"float3[] extent = {rows_text(np.stack([points.min(axis=0), points.max(axis=0)]))}" if len(points) else "",
-    ]
-    if "NORMAL" in names:
-        lines += _of_points("normal3f[] normals", numbers("NORMAL"))
-    for place in range(_COORDINATES):
-        if (name := f"TEXCOORD_{place}") not in names:
-            continue
-        flipped = numbers(name) * [1, -1] + [0, 1]
-        lines += _of_points(f"texCoord2f[] primvars:{primvar(place)}", flipped)
-    if material is not None:
-        lines.append(f"rel material:binding = <{material}>")
-    if (
-        document.get("materials")
-        and "material" in primitive
-        and document["materials"][primitive["material"]].get("doubleSided")
-    ):
-        lines.append("uniform bool doubleSided = 1")
-    return [line for line in lines if line]
 
 
 def light_kind(light: Json) -> str:
