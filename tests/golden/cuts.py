@@ -154,7 +154,9 @@ def lottie() -> Iterator[str]:
         off = HandOff(name, scene, curves, RATE, curves[0].n_frames, media)
         for interpolation in Interpolation:
             params = spec.params(error_percent=2, interpolation=interpolation)
-            for layer in json.loads(spec.encode(off, params))["layers"]:
+            document = json.loads(spec.encode(off, params))
+            inside = [layer for asset in document["assets"] for layer in asset.get("layers", ())]
+            for layer in [*document["layers"], *inside]:
                 yield from (f"{name} {interpolation} {line}" for line in _listed(layer))
 
 

@@ -12,7 +12,8 @@ import numpy as np
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import HandOff, KeyParams
-from fern_tide.core.formats.lottie_layers import PICTURE, Assets, Layers, address, cut, names_in
+from fern_tide.core.formats.lottie_clips import NoBox, Window, address, clip_window, cutter_of, mask_window, view_window
+from fern_tide.core.formats.lottie_layers import Assets, Layers, cut, names_in
 from fern_tide.core.formats.lottie_outlines import shaped_ways
 from fern_tide.core.formats.lottie_paints import Paints, number, opaque
 from fern_tide.core.formats.lottie_shapes import (
@@ -23,6 +24,7 @@ from fern_tide.core.formats.lottie_shapes import (
     group,
     letters,
     matrix_transform,
+    name_of,
     outlines,
     px,
     still,
@@ -33,8 +35,9 @@ from fern_tide.core.formats.lottie_values import moving
 from fern_tide.core.formats.shaped import shaped_parts
 from fern_tide.core.scene.drawing import bindings, draw, level_names
 from fern_tide.core.scene.outlines import OUTLINE
+from fern_tide.core.scene.parts.image import MASK_OF_IMAGE
 from fern_tide.core.scene.scene import Part
-from fern_tide.core.scene.svg.geometry import Matrix, matrix_of, product, viewed
+from fern_tide.core.scene.svg.geometry import Box, Matrix, matrix_of, product, viewed
 from fern_tide.core.scene.svg.outline import path_strokes
 from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
@@ -55,8 +58,9 @@ class Drawing:
         self._whose: dict[ET.Element, tuple[Part, str]] = {}
         self._shaped = {name: shaped_ways(one, params) for name, one in shaped_parts(hand_off).items()}
         self._ways: dict[ET.Element, list[Item]] = {}
-        first = {curve.target: curve.at(0) for curve in hand_off.curves if curve.n_frames}
+        self._mattes: dict[tuple[ET.Element, tuple[int, int], tuple[int, int]], Item | None] = {}
         self.assets = Assets()
+        first = {curve.target: curve.at(0) for curve in hand_off.curves if curve.n_frames}
         self.root = draw(hand_off.scene, media=hand_off.media, values=first, dress=self._dress)
         self._named = {name: element for element in self.root.iter() if (name := element.get("id"))}
         servers = {name: one for name, one in self._named.items() if tag_of(one) in _PAINTS}
@@ -145,8 +149,44 @@ class Drawing:
             inner = self._used(element, paint)
         else:
             inner = [item for child in element for item in self._items(child, paint)]
-            inner = self._cut(element, inner)
-        return self._placed(element, whose[0] if whose else None, inner)
+        return self._placed(element, whose[0] if whose else None, self._cut_out(element, inner))
+
+    def _cut_out(self, element: ET.Element, inner: list[Item]) -> list[Item]:
+        """Cut what an element draws by its own edges, its clip path and its mask."""
+        edges = view_window(element.attrib) if tag_of(element) == "svg" and element is not self.root else None
+        if edges is not None and inner:
+            inner = [self._seen_through(edges, inner)]
+        try:
+            clip = cutter_of(element, "clip-path", self._named)
+            if clip is not None and inner:
+                window = clip_window(clip, named=self._named, box=box_of_shape(element))
+                inner = [] if window is None else [self._seen_through(window, inner)]
+            mask = cutter_of(element, "mask", self._named)
+            return inner if mask is None or not inner else self._masked(mask, inner, box_of_shape(element))
+        except NoBox:
+            return inner  # what is there is seen whole
+
+    def _seen_through(self, window: Window, items: list[Item]) -> Item:
+        return self.assets.seen_through(window, items[::-1], n_frames=self.hand_off.n_frames)
+
+    def _masked(self, mask: ET.Element, inner: list[Item], box: Box | None) -> list[Item]:
+        if str(mask.get("id")).endswith(MASK_OF_IMAGE):  # of ours: one shape, and a picture
+            shape = next(one for one in mask.iter() if tag_of(one) in SHAPES)
+            return [cut(item, shape) for item in inner]
+        window = mask_window(mask, named=self._named, box=box)
+        if window is None:
+            return []
+        key = (mask, window.low, window.size)
+        if key not in self._mattes:
+            self._mattes[key] = None  # while it is made: one that is in itself cuts nothing there
+            paint = self._inherited(mask, dict(_DEFAULTS), None)
+            light = [item for child in mask for item in self._items(child, paint)]
+            self._mattes[key] = self._seen_through(window, light)
+        matte, by_light, n_frames = self._mattes[key], mask.get("mask-type") != "alpha", self.hand_off.n_frames
+        if matte is None:
+            return inner
+        item = self._seen_through(window, inner)
+        return [self.assets.matted(item, matte, window, by_light=by_light, n_frames=n_frames)]
 
     def _part(self, element: ET.Element, part: Part, paint: dict[str, Any]) -> Item:
         """Turn the nested groups of a part into one."""
@@ -193,7 +233,7 @@ class Drawing:
         matrix = self._matrix(element)
         if matrix == (1.0, 0.0, 0.0, 1.0, 0.0, 0.0) and not changes and part is None:
             return inner
-        return [group(part.id if part else _name_of(element), inner[::-1], matrix_transform(matrix, changes))]
+        return [group(part.id if part else name_of(element), inner[::-1], matrix_transform(matrix, changes))]
 
     def _links(self, part: Part) -> list[Part]:
         """List what places an element, the outermost first, where any of it moves or stands elsewhere."""
@@ -226,12 +266,6 @@ class Drawing:
             inner = self._items(wanted, paint)
         return [group("(use)", inner[::-1], matrix_transform(moved))] if inner else []
 
-    def _cut(self, element: ET.Element, items: list[Item]) -> list[Item]:
-        """Cut a picture by its mask."""
-        cutter = self._named.get(element.get("mask", "")[5:-1])
-        shape = None if cutter is None else next((one for one in cutter.iter() if tag_of(one) in SHAPES), None)
-        return items if shape is None else [cut(item, shape) if item["ty"] == PICTURE else item for item in items]
-
     def _shape(self, element: ET.Element, paint: dict[str, Any], part: Part | None) -> list[Item]:
         if paint.get("visibility") == "hidden":
             return []
@@ -243,10 +277,8 @@ class Drawing:
             ways = letters(part) if tag_of(element) == "text" else outlines(element)
         if not ways:
             return []
-        box = box_of_shape(element)
-        painted = self._paint.of(paint, box)
-        name = part.id if part else _name_of(element)
-        return [group(name, [*ways, *painted], transform())]
+        painted = self._paint.of(paint, box_of_shape(element))
+        return [group(part.id if part else name_of(element), [*ways, *painted], transform())]
 
     def _sounding(self, part: Part) -> list[Item]:
         """Give the outline of a sound graphic, one a frame."""
@@ -264,8 +296,3 @@ class Drawing:
         """Say whose a gradient's stops are, '-' for nobody's, and by what curves their colours move."""
         parts = [self._whose[one][0] if one in self._whose else None for one in server if tag_of(one) == "stop"]
         return [("-", None) if part is None else (part.id, self._moved(part, "stop-color")) for part in parts]
-
-
-def _name_of(element: ET.Element) -> str:
-    """Name what is no part, so that no part is called so."""
-    return f"({element.get('id') or tag_of(element)})"

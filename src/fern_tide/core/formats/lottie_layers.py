@@ -13,13 +13,15 @@ from dataclasses import dataclass, field
 from hashlib import sha256
 
 from fern_tide.core.base.errors import UnreadableScene
+from fern_tide.core.formats.lottie_clips import Window, address
 from fern_tide.core.formats.lottie_shapes import Item, bezier, group, matrix_transform, still, tag_of, transform
 from fern_tide.core.scene.images import as_png_or_jpeg
 from fern_tide.core.scene.svg.geometry import viewed
 from fern_tide.core.scene.svg.outline import strokes_of
 
 PICTURE = "picture"
-"""The type of an item that stands for a picture: 'ref' names its asset, 'at' places its pixels, 'masks' cut it."""
+"""The type of an item that stands for a picture, or for a composition that is shown as one: 'ref' names its asset, 'at'
+places its pixels, 'masks' cut it, and 'names' are those of the groups in it."""
 _PLACES = ("a", "p", "s", "r", "sk", "sa")
 _Fade = tuple[str, Item]
 
@@ -64,6 +66,31 @@ class Assets:
             self.items[name] = {"id": name, "w": info.width, "h": info.height, "u": "", "p": inside, "e": 1}
         return self.items[name]
 
+    def seen_through(self, window: Window, items: Sequence[Item], *, n_frames: int) -> Item:
+        """Give what is seen of items, the top one first, through a window: they become a composition of its size."""
+        (x, y), (wide, tall) = window.low, window.size
+        inside = Layers(self, n_frames)
+        inside.add([group("(cut)", list(items), matrix_transform((1.0, 0.0, 0.0, 1.0, float(-x), float(-y))))])
+        name = f"cut_{len(self.items)}"
+        self.items[name] = {"id": name, "w": wide, "h": tall, "layers": inside.items}
+        return self._of(name, window, names=names_in(items), masks=window.masks)
+
+    def matted(self, item: Item, matte: Item, window: Window, *, by_light: bool, n_frames: int) -> Item:
+        """Give what a matte leaves of what is seen through the same window: by its light, or by how opaque it is."""
+        layers: list[Item] = []
+        for place, (one, about) in enumerate(((matte, {"td": 1}), (item, {"tt": 3 if by_light else 1}))):
+            ks = {**transform_of_layer(transform()), "o": still(100)}
+            layer = shows(self.items[one["ref"]])
+            layers.append({**layer, "nm": one["nm"], "ind": place + 1, **_whole(n_frames), "ks": ks, **about})
+        name = f"matted_{len(self.items)}"
+        self.items[name] = {"id": name, "w": window.size[0], "h": window.size[1], "layers": layers}
+        return self._of(name, window, names=item["names"])
+
+    def _of(self, name: str, window: Window, *, names: set[str], masks: Sequence[Item] = ()) -> Item:
+        at = (1.0, 0.0, 0.0, 1.0, float(window.low[0]), float(window.low[1]))
+        placed = {"at": matrix_transform(at), "matrix": at}
+        return {"ty": PICTURE, "nm": "(cut)", "ref": name, **placed, "masks": list(masks), "names": names}
+
     def of_one(self, layer: Item, *, like: Item, n_frames: int) -> Item:
         """Put a layer into a composition as large as a picture, and give the layer that shows it."""
         name = f"{like['id']}_{len(self.items)}"
@@ -88,6 +115,8 @@ def names_in(items: Sequence[Item]) -> set[str]:
     for item in items:
         if item["ty"] == "gr":
             names |= {item["nm"], *names_in(item["it"])}
+        elif item["ty"] == PICTURE:
+            names |= item.get("names", set())
         elif "g" in item:
             names |= set(item.get("nm", "").split())
     return names
@@ -142,13 +171,20 @@ class Layers:
     def _picture(self, item: Item, parent: int | None, fades: tuple[_Fade, ...]) -> None:
         asset = self.assets.items[item["ref"]]
         masks = {"hasMask": True, "masksProperties": item["masks"]} if item["masks"] else {}
-        shown: Item = {"ty": 2, "refId": asset["id"], **masks}
+        shown: Item = {**shows(asset), **masks}
         (name, opacity), *inner = fades or ((item["nm"], still(100)),)
         for inner_name, inner_opacity in reversed(inner):
             layer = {**shown, "nm": inner_name, "ks": {"o": inner_opacity}}
             shown = self.assets.of_one(layer, like=asset, n_frames=self.n_frames)
         ks = {**transform_of_layer(item["at"]), "o": opacity}
         self._layer({**shown, "nm": name, "ks": ks}, parent)
+
+
+def shows(asset: Item) -> Item:
+    """Give a layer that shows a picture or a composition."""
+    if "layers" in asset:
+        return {"ty": 0, "refId": asset["id"], "w": asset["w"], "h": asset["h"]}
+    return {"ty": 2, "refId": asset["id"]}
 
 
 def cut(item: Item, shape: ET.Element) -> Item:
@@ -161,19 +197,19 @@ def cut(item: Item, shape: ET.Element) -> Item:
     return {**item, "masks": masks}
 
 
-def address(element: ET.Element) -> str:
-    """Give what an element refers to; '' where it refers to nothing."""
-    return element.get("href") or element.get("{http://www.w3.org/1999/xlink}href") or ""
-
-
 def groups_of(document: Item) -> Iterator[Item]:
-    """Give every group of shapes in a file, and every layer that is none of shapes as if it were one."""
-    comps = [asset["layers"] for asset in document["assets"] if "layers" in asset]
-    for layer in [layer for layers in (document["layers"], *comps) for layer in layers]:
+    """Give every group of shapes in a file before what is in it, and layers that are none of shapes as if groups."""
+    comps = {asset["id"]: asset["layers"] for asset in document["assets"] if "layers" in asset}
+    yield from _of_layers(document["layers"], comps)
+
+
+def _of_layers(layers: Sequence[Item], comps: dict[str, list[Item]]) -> Iterator[Item]:
+    for layer in layers:
         if layer["ty"] == 4:
             yield from _inside(layer["shapes"])
         else:
             yield {"ty": "gr", "nm": layer["nm"], "it": [{**layer["ks"], "ty": "tr"}]}
+            yield from _of_layers(comps.pop(layer.get("refId", ""), ()), comps)  # each once, however often it is shown
 
 
 def _inside(items: Sequence[Item]) -> Iterator[Item]:

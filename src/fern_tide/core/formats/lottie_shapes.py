@@ -60,6 +60,11 @@ def group(name: str, items: list[Item], at: Item) -> Item:
     return {"ty": "gr", "nm": name, "it": [*items, at]}
 
 
+def name_of(element: ET.Element) -> str:
+    """Name what is no part, so that no part is called so."""
+    return f"({element.get('id') or tag_of(element)})"
+
+
 def bezier(curves: FloatArray, closed: bool, *, digits: int = 4) -> Item:
     """Give a stroke's curves, shape (curves, 4, 2 or 3), as vertices with handles relative to them."""
     points = np.round(curves[:, :, :2], digits)

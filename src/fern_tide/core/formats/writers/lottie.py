@@ -173,7 +173,7 @@ FORMAT = Format(
     read_back=read_back,
     outlines=True,
     carries_property=carries_property,
-    lacks="text of drawings, blur, filters, and masks other than the sharp ones of images",
+    lacks="text of drawings, blur, filters, and soft edges of images' masks",
     rounds_by=1e-5,
     spaces=("2d",),
 )

@@ -18,7 +18,7 @@ PRESENTATION = listed(
     alignment-baseline baseline-shift clip-path clip-rule color color-interpolation color-interpolation-filters
     cursor direction display dominant-baseline fill fill-opacity fill-rule filter flood-color flood-opacity
     font-family font-size font-size-adjust font-stretch font-style font-variant font-weight image-rendering
-    letter-spacing lighting-color marker-end marker-mid marker-start mask opacity overflow paint-order
+    letter-spacing lighting-color marker-end marker-mid marker-start mask mask-type opacity overflow paint-order
     shape-rendering stop-color stop-opacity stroke stroke-dasharray stroke-dashoffset stroke-linecap
     stroke-linejoin stroke-miterlimit stroke-opacity stroke-width text-anchor text-decoration text-rendering
     unicode-bidi vector-effect visibility word-spacing writing-mode transform

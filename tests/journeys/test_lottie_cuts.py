@@ -1,0 +1,114 @@
+"""Clips and masks of drawings in Lottie: a player shows them where a browser shows them in the SVG, as they move."""
+
+import json
+import subprocess
+
+import numpy as np
+import pytest
+from tests.journeys.players import lottie_frames
+from tests.journeys.test_lottie_pictures import PICTURES, inside, part
+from tests.journeys.test_pages_and_players import RATE, VALIDATOR, picture
+from tests.journeys.test_pages_and_players import hand_off as of_scene
+from tests.journeys.test_pages_and_players import page as page  # a fixture
+
+from fern_tide.core.base.naming import Ids
+from fern_tide.core.formats.format import write
+from fern_tide.core.formats.registry import FORMATS
+from fern_tide.core.scene.media import SceneMedia
+from fern_tide.core.scene.scene import Scene, SceneFile
+from fern_tide.core.scene.svg.parts import Sheet, parts_of
+from fern_tide.core.scene.svg.reading import read_svg
+
+LOTTIE = FORMATS["lottie"]
+SHOWN = (0, 11, 40, 89)
+DRAWING = f"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 400" width="400" height="400">
+<defs>
+<clipPath id="board"><rect x="10" y="10" width="380" height="370"/></clipPath>
+<clipPath id="ring"><path clip-rule="evenodd" d="M60 20h100v100h-100zM90 50h40v40h-40z"/></clipPath>
+<clipPath id="wound"><path d="M200 20h100v100h-100zM230 50v40h40v-40zM240 60h10v10h-10z"/></clipPath>
+<clipPath id="two" transform="translate(0 10)"><circle cx="60" cy="200" r="40"/>
+<ellipse cx="120" cy="200" rx="40" ry="25" transform="rotate(20 120 200)"/></clipPath>
+<rect id="again" x="0" y="0" width="60" height="90" rx="20"/>
+<clipPath id="used"><use href="#again" x="200" y="160"/></clipPath>
+<clipPath id="shares" clipPathUnits="objectBoundingBox"><circle cx="0.5" cy="0.5" r="0.5"/></clipPath>
+<clipPath id="none"/>
+<linearGradient id="dim"><stop stop-color="#fff"/><stop offset="1" stop-color="#000"/></linearGradient>
+<mask id="faded" maskUnits="userSpaceOnUse" x="20" y="270" width="160" height="100">
+<rect x="20" y="270" width="160" height="100" fill="url(#dim)"/></mask>
+<mask id="grey" style="mask-type:alpha"><path d="M200 270h120l-60 100z" fill="#404040"/></mask>
+<mask id="half"><circle cx="340" cy="200" r="40" fill="#fff" opacity="0.5"/>
+<circle cx="340" cy="200" r="20" fill="#fff" stroke="#fff" stroke-width="6"/></mask>
+</defs>
+<g id="all" clip-path="url(#board)">
+<rect id="under" x="-50" y="-50" width="600" height="600" fill="#20303a"/>
+<g clip-path="url(#ring)"><rect x="0" y="0" width="400" height="200" fill="#d9a431"/>
+<rect id="bar" x="60" y="60" width="100" height="20" fill="#2c5249"/></g>
+<rect id="knot" x="180" y="0" width="200" height="160" fill="#c05030" clip-path="url(#wound)"/>
+<g id="pair" clip-path="url(#two)" opacity="0.8"><rect width="400" height="400" fill="#40a0d0"/>
+<g clip-path="url(#used)"><rect width="400" height="400" fill="#000"/></g>
+<circle id="spot" cx="90" cy="200" r="25" fill="#f0f0f0"/></g>
+<g clip-path="url(#used)" transform="translate(10 -5)">
+<image id="photo" x="190" y="150" width="100" height="110" href="{inside(PICTURES["1" * 64])}"/></g>
+<rect x="300" y="20" width="80" height="60" fill="#70c050" clip-path="url(#shares)"/>
+<g clip-path="url(#none)"><rect id="unseen" width="400" height="400" fill="#f00"/></g>
+<g id="fog" mask="url(#faded)"><rect x="0" y="250" width="400" height="150" fill="#f0f0f0"/>
+<rect id="stripe" x="60" y="250" width="20" height="150" fill="#c02010"/></g>
+<g mask="url(#grey)"><rect id="flag" x="190" y="260" width="150" height="120" fill="#60d0a0"/></g>
+<circle id="moon" cx="340" cy="200" r="60" fill="#f0e0a0" mask="url(#half)"/>
+</g></svg>""".encode()
+ENDS = {
+    "bar:y": (-20, 40),
+    "knot:turn": (0, 30),
+    "knot:fill": ("#c05030", "#3050c0"),
+    "pair:x": (0, 30),
+    "pair:opacity": (0.8, 0.4),
+    "spot:scale_x": (0.5, 2.0),
+    "photo:turn": (0, 40),
+    "stripe:x": (-30, 80),
+    "stripe:opacity": (0.3, 1.0),
+    "flag:scale_y": (0.5, 1.2),
+    "moon:y": (-20, 20),
+    "all:turn": (0, 12),
+    "unseen:x": (0, 50),
+}
+
+
+@pytest.fixture(scope="module")
+def shown():
+    file = SceneFile(id="cuts", name="cuts.svg", media="3" * 64, kind="svg")
+    sheet = Sheet(read_svg(DRAWING))
+    box = {"id": "rectangle", "params": {"x": 1200, "y": 100, "width": 160, "height": 90}}
+    parts = (*parts_of(sheet, file, ids=Ids(), limit_to=(1000, 1000)), part("beside", box))
+    scene = Scene(name="s", files=(file,), parts=parts)
+    plain = of_scene(scene, ENDS, SceneMedia(sheets={"3" * 64: sheet}))
+    assert len(plain.curves) == len(ENDS)
+    return plain
+
+
+@pytest.fixture(scope="module")
+def written(shown):
+    out = write(shown, format=LOTTIE)
+    assert out.error < 1e-5 and out.n_curves == len(ENDS)
+    return out
+
+
+def test_it_is_what_its_schema_says(written, tmp_path):
+    file = tmp_path / "scene.json"
+    file.write_bytes(written.content)
+    run = subprocess.run(["node", VALIDATOR, file], capture_output=True, text=True, check=False)
+    issues = json.loads(run.stdout[: run.stdout.rindex("]") + 1])
+    assert [one for one in issues if one["type"] == "error"] == []
+
+
+def test_a_player_cuts_as_a_browser_does(written, shown, page):
+    pictures = lottie_frames(page, json.loads(written.content), SHOWN, picture=picture)
+    svg = write(shown, format=FORMATS["svg"]).content.decode().partition("?>")[2]
+    page.set_content(f"<body style='margin:0'>{svg.replace('<svg ', '<svg width=960 height=540 ', 1)}</body>")
+    clocks = "document.querySelectorAll('svg').forEach((svg) =>"
+    page.evaluate(f"{clocks} svg.pauseAnimations())")
+    page.wait_for_timeout(300)
+    for frame in SHOWN:
+        page.evaluate(f"at => {clocks} svg.setCurrentTime(at))", float(RATE.seconds(frame)) + 1e-4)
+        apart = np.abs(picture(page) - pictures[frame]).max(axis=2)
+        assert apart.mean() < 0.5 and (apart > 30).mean() < 0.002, frame
+    assert np.abs(pictures[0] - pictures[40]).max(axis=2).mean() > 2, "they move"
