@@ -99,10 +99,13 @@ def test_keys_that_are_pressed_while_it_plays_are_taps_and_its_hits_are_edited(p
     page = performing
     page.select_option("#perform-device", "keys and pointer")
     page.evaluate(
-        """() => { window.heard = []; document.addEventListener("keydown", (event) => {
-            const late = performance.now() - event.timeStamp;
-            if (event.key === "j") window.heard.push([document.querySelector("#heard").currentTime, late]);
-        }, { capture: true }); }"""
+        """() => { window.pressed = []; window.looks = [];
+            const press = ({ key, timeStamp }) => key === "j" && pressed.push(timeStamp / 1000);
+            document.addEventListener("keydown", press, true);
+            setInterval(() => {
+                const player = document.querySelector("#heard");
+                if (!player.paused) looks.push([performance.now() / 1000, player.currentTime]);
+            }, 10); }"""
     )
     page.click("#perform-record")
     page.wait_for_selector("#perform[data-state='recording']")
@@ -115,7 +118,9 @@ def test_keys_that_are_pressed_while_it_plays_are_taps_and_its_hits_are_edited(p
     page.wait_for_selector("[data-show-envelope='taps-1'][aria-current]")
     quiet(page)
     hits = np.array(level(page, "taps-1")["hits"]) / 30
-    heard = np.array([at - late / 1000 for at, late in page.evaluate("window.heard")])
+    pressed, (now, player) = np.array(page.evaluate("pressed")), np.array(page.evaluate("looks")).T
+    near = [np.abs(now - moment) < 1 for moment in pressed]  # what a player says can be old where a machine is busy
+    heard = [moment + np.median((player - now)[some]) for moment, some in zip(pressed, near, strict=True)]
     assert len(hits) == 4 and np.abs(hits - heard).max() < 0.05, "as the player says, within its steps"
     page.keyboard.press("Escape")
     assert page.locator("#perform").is_hidden()
