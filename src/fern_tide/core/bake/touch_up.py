@@ -11,7 +11,6 @@ from __future__ import annotations
 import base64
 import binascii
 from collections.abc import Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property, lru_cache
 from typing import Annotated, Any, NamedTuple
@@ -119,8 +118,7 @@ class TouchUp(Frozen, frozen=True):
         return at + offset_s + self.start.after_s
 
 
-@dataclass(frozen=True)
-class Laid:
+class Laid(NamedTuple):
     """A touch-up where it lies in time.
 
     Attributes:

@@ -15,7 +15,9 @@ class SilenceParams(Params):
 
 def silence(stretch: Stretch, params: SilenceParams) -> FloatArray:
     """Give where the mappings rest; what the property follows goes on."""
-    return np.broadcast_to(stretch.rest_below, stretch.below.shape)
+    out = np.empty_like(stretch.below)
+    out[...] = stretch.rest_below
+    return out
 
 
 TOUCH = Touch(
