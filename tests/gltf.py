@@ -145,6 +145,32 @@ def glb(plain: dict[str, Any], binary: bytes) -> bytes:
 GLB = glb(*document())
 
 
+class Packing:
+    """Numbers being packed into a binary chunk, each with a view and an accessor of its own."""
+
+    def __init__(self) -> None:
+        self.binary = b""
+        self.views: list[dict[str, Any]] = []
+        self.accessors: list[dict[str, Any]] = []
+
+    def add(self, values: np.ndarray, kind: int, type: str, **more: Any) -> int:
+        """Pack values, and give their accessor."""
+        self.views.append({"buffer": 0, "byteOffset": len(self.binary), "byteLength": values.nbytes})
+        self.binary += values.tobytes() + b"\0" * (-values.nbytes % 4)
+        view = len(self.views) - 1
+        self.accessors.append({"bufferView": view, "componentType": kind, "count": len(values), "type": type, **more})
+        return len(self.accessors) - 1
+
+    def points(self, values: np.ndarray) -> int:
+        """Pack points with their bounds."""
+        return self.add(values, 5126, "VEC3", min=values.min(axis=0).tolist(), max=values.max(axis=0).tolist())
+
+    def glb(self, plain: dict[str, Any]) -> bytes:
+        """Pack a GLB of a document that names the accessors."""
+        packed = {"accessors": self.accessors, "bufferViews": self.views, "buffers": [{"byteLength": len(self.binary)}]}
+        return glb({**plain, **packed}, self.binary)
+
+
 def model(file: SceneFile, content: bytes = GLB) -> Scene:
     """Give a scene of it."""
     return Scene(name="s", kind="3d", files=(file,), parts=parts_of(read_gltf(content).json, file, ids=Ids()))

@@ -4,7 +4,7 @@ import json
 
 import numpy as np
 import pytest
-from tests.gltf import document, glb
+from tests.gltf import Packing, document, glb
 from tests.interchange.test_other_programs import NODE, SPEC, node
 
 from fern_tide.core.bake.bake import bake
@@ -25,26 +25,14 @@ FRAMES, RATE = 24, FrameRate.parse("24")
 FILE = SceneFile(id="file", kind="gltf", name="stems.glb", media="a" * 64)
 
 
-def stems(*, quantized=False, own_shapes=False, mode=4):
+def stems(*, own_shapes=False, mode=4):
     """Two stems of one mesh: a column of 40 strips with indices, and a leaf without; as an exporter would write it."""
     column = np.array([[x, y / 40, 0.02 * y % 0.1] for y in range(41) for x in (-0.1, 0.1)], dtype="<f4")
     strips = np.array([[2 * y, 2 * y + 1, 2 * y + 2, 2 * y + 1, 2 * y + 3, 2 * y + 2] for y in range(40)], dtype="<u2")
     leaf = np.array([[0, 0.5, 0], [0.4, 0.6, 0], [0, 0.7, 0.1]], dtype="<f4")
     facing = np.tile(np.array([0, 0, 1], dtype="<f4"), (82, 1))
-    binary, views, accessors = b"", [], []
-
-    def add(values, kind, type, **more):
-        nonlocal binary
-        views.append({"buffer": 0, "byteOffset": len(binary), "byteLength": values.nbytes})
-        binary += values.tobytes() + b"\0" * (-values.nbytes % 4)
-        accessors.append(
-            {"bufferView": len(views) - 1, "componentType": kind, "count": len(values), "type": type, **more}
-        )
-        return len(accessors) - 1
-
-    def points(values):
-        return add(values, 5126, "VEC3", min=values.min(axis=0).tolist(), max=values.max(axis=0).tolist())
-
+    packing = Packing()
+    add, points = packing.add, packing.points
     one = {"attributes": {"POSITION": points(column), "NORMAL": add(facing, 5126, "VEC3")}, "mode": mode}
     one["indices"] = add(strips.ravel(), 5123, "SCALAR")
     if own_shapes:
@@ -60,11 +48,8 @@ def stems(*, quantized=False, own_shapes=False, mode=4):
             {"name": "Hook"},
         ],
         "meshes": [{"name": "Stalk", "primitives": [one] if own_shapes else [one, other]}],
-        "accessors": accessors,
-        "bufferViews": views,
-        "buffers": [{"byteLength": len(binary)}],
     }
-    return glb(plain, binary), np.concatenate([column, leaf]).astype(np.float64), len(column)
+    return packing.glb(plain), np.concatenate([column, leaf]).astype(np.float64), len(column)
 
 
 def scene_of(content, *shapers, part="stem"):

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from pxr import UsdGeom, UsdSkel
 from scipy.spatial.transform import Rotation
-from tests.gltf import glb, model
+from tests.gltf import Packing, model
 from tests.interchange.test_usd_shapes import FILE, KINDS, N_FRAMES, meshes_of, opened
 
 from fern_tide.core.scene.gltf.reading import read_gltf
@@ -23,20 +23,10 @@ BOUND = np.array([[[1, 0, 0, -0.2], [0, 1, 0, 0.1], [0, 0, 1, 0], [0, 0, 0, 1]],
 
 def stalk(*, bound=BOUND, carriers=CARRIERS, morphs=False):
     """A model whose mesh two joints carry, in a frame that is turned and stretched; the mesh's own place counts not."""
-    binary, views, accessors = b"", [], []
-
-    def add(values, kind, type, **more):
-        nonlocal binary
-        views.append({"buffer": 0, "byteOffset": len(binary), "byteLength": values.nbytes})
-        binary += values.tobytes() + b"\0" * (-values.nbytes % 4)
-        accessors.append(
-            {"bufferView": len(views) - 1, "componentType": kind, "count": len(values), "type": type, **more}
-        )
-        return len(accessors) - 1
-
-    bounds = {"min": POINTS.min(axis=0).tolist(), "max": POINTS.max(axis=0).tolist()}
+    packing = Packing()
+    add = packing.add
     attributes = {
-        "POSITION": add(POINTS, 5126, "VEC3", **bounds),
+        "POSITION": packing.points(POINTS),
         "JOINTS_0": add(carriers, 5121, "VEC4"),
         "WEIGHTS_0": add(SHARES, 5121, "VEC4", normalized=True),
     }
@@ -60,11 +50,8 @@ def stalk(*, bound=BOUND, carriers=CARRIERS, morphs=False):
         ],
         "meshes": [{"name": "Stalk", "primitives": [primitive]}],
         "skins": [skin],
-        "accessors": accessors,
-        "bufferViews": views,
-        "buffers": [{"byteLength": len(binary)}],
     }  # fmt: skip
-    return glb(plain, binary)
+    return packing.glb(plain)
 
 
 def placed(translation, turn, scale):

@@ -1,11 +1,15 @@
-"""A Lottie player in a page, as the tests of formats share it."""
+"""A Lottie player in a page beside the browser's own SVG, and Lottie's schema, as the tests of formats share them."""
 
+import json
+import subprocess
 from pathlib import Path
 
 import numpy as np
 
 MODULES = Path(__file__).parents[2] / "node_modules"
 PLAYER = MODULES / "lottie-web/build/player/lottie_svg.min.js"
+VALIDATOR = MODULES / "@lottie-animation-community/lottie-specs/bin/validate.js"
+CLOCKS = "document.querySelectorAll('svg').forEach((svg) =>"  # a drawing in it has one of its own
 LOAD = """data => new Promise((loaded) => {
     const container = document.getElementById("a");
     const still = { loop: false, autoplay: false };
@@ -23,5 +27,25 @@ def lottie_frames(page, data, frames, *, picture) -> dict[int, np.ndarray]:
     pictures = {}
     for frame in frames:
         page.evaluate("frame => shown.goToAndStop(frame, true)", frame)
+        pictures[frame] = picture(page)
+    return pictures
+
+
+def lottie_errors(content: bytes, file: Path) -> list[dict]:
+    """List what the schema of Lottie has against a file."""
+    file.write_bytes(content)
+    run = subprocess.run(["node", VALIDATOR, file], capture_output=True, text=True, check=False)
+    issues = json.loads(run.stdout[: run.stdout.rindex("]") + 1])
+    return [one for one in issues if one["type"] == "error"]
+
+
+def svg_frames(page, svg: str, seconds: dict[int, float], *, picture) -> dict[int, np.ndarray]:
+    """Show an animated SVG's frames at their times one after the other, and give what picture(page) gives of each."""
+    page.set_content(f"<body style='margin:0'>{svg.replace('<svg ', '<svg width=960 height=540 ', 1)}</body>")
+    page.evaluate(f"{CLOCKS} svg.pauseAnimations())")
+    page.wait_for_timeout(300)
+    pictures = {}
+    for frame, at in seconds.items():
+        page.evaluate(f"at => {CLOCKS} svg.setCurrentTime(at))", at + 1e-4)
         pictures[frame] = picture(page)
     return pictures
