@@ -37,6 +37,8 @@ DRAWING = f"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 400" widt
 <mask id="grey" style="mask-type:alpha"><path d="M200 270h120l-60 100z" fill="#404040"/></mask>
 <mask id="half"><circle cx="340" cy="200" r="40" fill="#fff" opacity="0.5"/>
 <circle cx="340" cy="200" r="20" fill="#fff" stroke="#fff" stroke-width="6"/></mask>
+<mask id="tiles" maskUnits="userSpaceOnUse" x="302" y="95" width="60" height="40">
+<image x="290" y="90" width="100" height="60" preserveAspectRatio="none" href="{inside(PICTURES["1" * 64])}"/></mask>
 </defs>
 <g id="all" clip-path="url(#board)">
 <rect id="under" x="-50" y="-50" width="600" height="600" fill="#20303a"/>
@@ -49,6 +51,7 @@ DRAWING = f"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 400" widt
 <g clip-path="url(#used)" transform="translate(10 -5)">
 <image id="photo" x="190" y="150" width="100" height="110" href="{inside(PICTURES["1" * 64])}"/></g>
 <rect x="300" y="20" width="80" height="60" fill="#70c050" clip-path="url(#shares)"/>
+<rect x="280" y="80" width="110" height="80" fill="#fff" mask="url(#tiles)"/>
 <g clip-path="url(#none)"><rect id="unseen" width="400" height="400" fill="#f00"/></g>
 <g id="fog" mask="url(#faded)"><rect x="0" y="250" width="400" height="150" fill="#f0f0f0"/>
 <rect id="stripe" x="60" y="250" width="20" height="150" fill="#c02010"/></g>

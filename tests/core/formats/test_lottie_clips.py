@@ -4,7 +4,8 @@ import xml.etree.ElementTree as ET
 
 import pytest
 
-from fern_tide.core.formats.lottie_clips import NoBox, clip_window, mask_window, view_window
+from fern_tide.core.formats import lottie_clips
+from fern_tide.core.formats.lottie_clips import Untold, clip_window, mask_window, view_window
 
 RING = "M0 0h30v30h-30zM10 10h10v10h-10z"  # both the same way round
 WOUND = "M10 10v10h10v-10zM0 0h30v30h-30zM13 13h4v4h-4z"  # the hole goes the other way, and comes first
@@ -48,10 +49,10 @@ def test_shares_are_of_the_box_and_without_one_there_is_no_telling():
     assert cut(half, box=box, **shares) == [("a", [0, 0])]
     window = clip_window(clip(half, **shares), named={}, box=box)
     assert window.low == (20, 20) and window.size == (10, 40)
-    with pytest.raises(NoBox):
+    with pytest.raises(Untold):
         cut("<rect width='1' height='1'/>", **shares)
     mask = ET.fromstring('<mask maskContentUnits="objectBoundingBox"><rect width="1" height="1"/></mask>')
-    with pytest.raises(NoBox):
+    with pytest.raises(Untold):
         mask_window(mask, named={}, box=None)
 
 
@@ -60,6 +61,33 @@ def test_what_is_empty_or_hidden_leaves_nothing():
     assert cut('<use href="#nowhere"/>') is None and mask_window(ET.fromstring("<mask/>"), named={}, box=None) is None
     again = ET.fromstring('<g id="again"><use href="#again"/></g>')
     assert cut('<use href="#again"/>', named={"again": again}) is None, "what uses itself ends"
+
+
+def test_many_outlines_are_each_held_against_few(monkeypatch):
+    asked, inside = [], lottie_clips._inside
+    monkeypatch.setattr(lottie_clips, "_inside", lambda *one: asked.append(1) or inside(*one))
+    dots = "".join(f"M{x} {y}h4v4h-4zM{x + 1} {y + 1}h2v2h-2z" for x in range(0, 600, 10) for y in range(0, 500, 10))
+    turned = cut(f'<path d="{dots}" clip-rule="evenodd"/>')
+    assert len(turned) == 6_000 and [mode for mode, _ in turned].count("s") == 3_000
+    assert len(asked) == 3_000, "not 36,000,000: only those whose boxes lie in others"
+
+
+def test_where_text_cuts_there_is_no_telling():
+    with pytest.raises(Untold):
+        cut("<text>Ferns</text>")
+    with pytest.raises(Untold):
+        mask_window(ET.fromstring("<mask><g><text>Ferns</text></g></mask>"), named={}, box=None)
+
+
+def test_a_picture_is_a_mask_too_and_its_region_cuts():
+    region = 'maskUnits="userSpaceOnUse" x="{}" y="20" width="{}" height="40"'
+    mask = f'<mask {region}><image x="-9" width="99" height="99"/></mask>'
+    window = mask_window(ET.fromstring(mask.format(10, 30.5)), named={}, box=None)
+    assert window.low == (10, 20) and window.size == (31, 40)
+    assert window.masks[0]["pt"]["k"]["v"] == [[0, 0], [30.5, 0], [30.5, 40], [0, 40]]
+    plain = ET.fromstring('<mask><image x="-9" width="99" height="98"/></mask>')
+    window = mask_window(plain, named={}, box=None)
+    assert window.low == (-9, 0) and window.size == (99, 98) and window.masks == ()
 
 
 def test_the_box_of_a_mask_has_its_strokes_in_it():

@@ -17,11 +17,12 @@ from fern_tide.core.scene.svg.outline import shape_curves, strokes_of
 _IN_SHARES = "objectBoundingBox"
 _STEPS = np.array([0.0, 0.25, 0.5, 0.75])[:, np.newaxis, np.newaxis]
 _DEEPEST = 8  # uses of uses
+_MOST_AROUND = 64  # outlines about one
 _Named = Mapping[str, ET.Element]
 
 
-class NoBox(Exception):
-    """What cuts is counted in shares of a box that is not known."""
+class Untold(Exception):
+    """Where something is cut cannot be told: by shares of a box that is not known, or by text of a drawing."""
 
 
 @dataclass(frozen=True)
@@ -58,7 +59,7 @@ def clip_window(clip: ET.Element, *, named: _Named, box: Box | None) -> Window |
         box: of what it cuts, where that is known.
 
     Raises:
-        NoBox: it is counted in shares of a box that is not known.
+        Untold: where it cuts.
     """
     at = product(_shares(clip, "clipPathUnits", box), matrix_of(clip.get("transform", "")))
     outlines: list[tuple[FloatArray, str]] = []
@@ -67,6 +68,21 @@ def clip_window(clip: ET.Element, *, named: _Named, box: Box | None) -> Window |
             rule = shape.get("clip-rule") or clip.get("clip-rule")
             outlines += _in_turn(_strokes(shape, matrix), even_odd=rule == "evenodd")
     return _cut_by(outlines) if outlines else None
+
+
+class Clips:
+    """The windows of a drawing's clip paths: many elements can have the same one."""
+
+    def __init__(self, named: _Named) -> None:
+        self._named = named
+        self._known: dict[tuple[ET.Element, Box | None], Window | None] = {}
+
+    def window(self, clip: ET.Element, *, box: Box | None) -> Window | None:
+        """Give clip_window of a clip path."""
+        key = (clip, box if clip.get("clipPathUnits") else None)
+        if key not in self._known:
+            self._known[key] = clip_window(clip, named=self._named, box=box)
+        return self._known[key]
 
 
 def view_window(attributes: Mapping[str, str]) -> Window | None:
@@ -104,7 +120,7 @@ def mask_window(mask: ET.Element, *, named: _Named, box: Box | None) -> Window |
     """Give the box of what a mask can leave to be seen (SVG: mask); None where it has nothing in it.
 
     Raises:
-        NoBox: it is counted in shares of a box that is not known.
+        Untold: where it cuts.
     """
     at, points = _shares(mask, "maskContentUnits", box), list[FloatArray]()
     for child in mask:
@@ -112,7 +128,12 @@ def mask_window(mask: ET.Element, *, named: _Named, box: Box | None) -> Window |
             grown = (length(shape.get("stroke-width", "1")) or 0.0) if shape.get("stroke", "none") != "none" else 0.0
             for curves in _strokes(shape, matrix):
                 points += [curves - grown, curves + grown]
-    return _about(points) if points else None
+    sizes = {name: mask.get(name, "") for name in ("x", "y", "width", "height")}
+    in_px = mask.get("maskUnits") == "userSpaceOnUse" and all(length(text) is not None for text in sizes.values())
+    region = shape_curves("rect", sizes)[..., :2] if in_px else np.zeros((0, 4, 2))
+    if not points or (in_px and not len(region)):
+        return None
+    return _cut_by([(region, "a")]) if in_px else _about(points)
 
 
 def _shares(cutter: ET.Element, units: str, box: Box | None) -> Matrix:
@@ -120,18 +141,24 @@ def _shares(cutter: ET.Element, units: str, box: Box | None) -> Matrix:
     if cutter.get(units) != _IN_SHARES:
         return (1.0, 0.0, 0.0, 1.0, 0.0, 0.0)
     if box is None:
-        raise NoBox
+        raise Untold
     return (box[2] - box[0], 0.0, 0.0, box[3] - box[1], box[0], box[1])
 
 
 def _shapes(
     element: ET.Element, at: Matrix, named: _Named, deep: int = _DEEPEST
 ) -> Iterator[tuple[ET.Element, Matrix]]:
-    """Give the shapes in an element, each with what places it."""
+    """Give the shapes and pictures in an element, each with what places it.
+
+    Raises:
+        Untold: there is text in it.
+    """
     if not deep or element.get("display") == "none" or element.get("visibility") == "hidden":
         return
     here, tag = product(at, matrix_of(element.get("transform", ""))), tag_of(element)
-    if tag in SHAPES:
+    if tag == "text":
+        raise Untold
+    if tag in SHAPES or tag == "image":
         yield element, here
     elif tag == "use":
         wanted = named.get(address(element)[1:])
@@ -147,7 +174,8 @@ def _strokes(shape: ET.Element, at: Matrix) -> list[FloatArray]:
     """Give the outlines of a shape where it lies, each of shape (curves, 4, 2)."""
     a, b, c, d, e, f = at
     turned, moved = np.array([[a, b], [c, d]]), np.array([e, f])
-    return [curves[..., :2] @ turned + moved for curves, _ in strokes_of(tag_of(shape), shape.attrib)]
+    tag = "rect" if tag_of(shape) == "image" else tag_of(shape)
+    return [curves[..., :2] @ turned + moved for curves, _ in strokes_of(tag, shape.attrib)]
 
 
 def _about(outlines: Sequence[FloatArray]) -> Window:
@@ -161,9 +189,11 @@ def _in_turn(strokes: list[FloatArray], *, even_odd: bool) -> list[tuple[FloatAr
     """Say of a shape's outlines, the outer ones first, whether each adds ('a') or takes away ('s')."""
     rings = [_ring(curves) for curves in strokes]
     turns = [_turn(ring) for ring in rings]
+    lows, highs = (np.stack([end(ring, axis=0) for ring in rings] or [np.zeros(2)]) for end in (np.min, np.max))
     in_turn: list[tuple[int, int, str]] = []
     for place, ring in enumerate(rings):
-        around = [other for other in range(len(rings)) if other != place and _inside(ring[0], rings[other])]
+        near = np.flatnonzero((lows <= ring[0]).all(axis=1) & (highs >= ring[0]).all(axis=1))[:_MOST_AROUND].tolist()
+        around = [other for other in near if other != place and _inside(ring[0], rings[other])]
         outside = len(around) % 2 if even_odd else sum(turns[other] for other in around)
         inside = (outside + 1) % 2 if even_odd else outside + turns[place]
         if bool(outside) != bool(inside):

@@ -12,14 +12,13 @@ import numpy as np
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import HandOff, KeyParams
-from fern_tide.core.formats.lottie_clips import NoBox, Window, address, clip_window, cutter_of, mask_window, view_window
+from fern_tide.core.formats.lottie_clips import Clips, Untold, Window, address, cutter_of, mask_window, view_window
 from fern_tide.core.formats.lottie_layers import Assets, Layers, cut, names_in
-from fern_tide.core.formats.lottie_outlines import shaped_ways
+from fern_tide.core.formats.lottie_outlines import shaped_ways, sounding_ways
 from fern_tide.core.formats.lottie_paints import Paints, number, opaque
 from fern_tide.core.formats.lottie_shapes import (
     SHAPES,
     Item,
-    bezier,
     box_of_shape,
     group,
     letters,
@@ -38,7 +37,6 @@ from fern_tide.core.scene.outlines import OUTLINE
 from fern_tide.core.scene.parts.image import MASK_OF_IMAGE
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.geometry import Box, Matrix, matrix_of, product, viewed
-from fern_tide.core.scene.svg.outline import path_strokes
 from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
 _INHERITED = (
@@ -63,6 +61,7 @@ class Drawing:
         first = {curve.target: curve.at(0) for curve in hand_off.curves if curve.n_frames}
         self.root = draw(hand_off.scene, media=hand_off.media, values=first, dress=self._dress)
         self._named = {name: element for element in self.root.iter() if (name := element.get("id"))}
+        self._clips = Clips(self._named)
         servers = {name: one for name, one in self._named.items() if tag_of(one) in _PAINTS}
         self._paint = Paints(params, servers, self._stops)
 
@@ -159,12 +158,12 @@ class Drawing:
         try:
             clip = cutter_of(element, "clip-path", self._named)
             if clip is not None and inner:
-                window = clip_window(clip, named=self._named, box=box_of_shape(element))
+                window = self._clips.window(clip, box=box_of_shape(element))
                 inner = [] if window is None else [self._seen_through(window, inner)]
             mask = cutter_of(element, "mask", self._named)
             return inner if mask is None or not inner else self._masked(mask, inner, box_of_shape(element))
-        except NoBox:
-            return inner  # what is there is seen whole
+        except Untold:
+            return inner  # it is seen whole
 
     def _seen_through(self, window: Window, items: list[Item]) -> Item:
         return self.assets.seen_through(window, items[::-1], n_frames=self.hand_off.n_frames)
@@ -272,25 +271,13 @@ class Drawing:
         if element in self._ways:
             ways = self._ways[element]
         elif part is not None and any(name in self._curves(part) for name in level_names(part)):
-            ways = self._sounding(part)
+            ways = sounding_ways(part, self._rows(part, *level_names(part)))
         else:
             ways = letters(part) if tag_of(element) == "text" else outlines(element)
         if not ways:
             return []
         painted = self._paint.of(paint, box_of_shape(element))
         return [group(part.id if part else name_of(element), [*ways, *painted], transform())]
-
-    def _sounding(self, part: Part) -> list[Item]:
-        """Give the outline of a sound graphic, one a frame."""
-        assert part.kind.path is not None
-        levels = self._rows(part, *level_names(part))
-        texts = [part.kind.path(part.shape.params, column) for column in levels.T]
-        strokes = [path_strokes(text) for text in texts]
-        out = []
-        for at in range(min(map(len, strokes), default=0)):
-            keys = [{"t": frame, "s": [bezier(*each[at])], "h": 1} for frame, each in enumerate(strokes)]
-            out.append({"ty": "sh", "ks": {"a": 1, "k": keys}})
-        return out
 
     def _stops(self, server: ET.Element) -> list[tuple[str, Curve | None]]:
         """Say whose a gradient's stops are, '-' for nobody's, and by what curves their colours move."""

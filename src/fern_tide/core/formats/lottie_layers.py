@@ -84,7 +84,7 @@ class Assets:
             layers.append({**layer, "nm": one["nm"], "ind": place + 1, **_whole(n_frames), "ks": ks, **about})
         name = f"matted_{len(self.items)}"
         self.items[name] = {"id": name, "w": window.size[0], "h": window.size[1], "layers": layers}
-        return self._of(name, window, names=item["names"])
+        return self._of(name, window, names=item["names"], masks=window.masks)
 
     def _of(self, name: str, window: Window, *, names: set[str], masks: Sequence[Item] = ()) -> Item:
         at = (1.0, 0.0, 0.0, 1.0, float(window.low[0]), float(window.low[1]))

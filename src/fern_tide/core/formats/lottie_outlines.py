@@ -14,6 +14,8 @@ from fern_tide.core.formats.lottie_shapes import Item, bezier
 from fern_tide.core.formats.lottie_values import LINE, read_moving
 from fern_tide.core.formats.shaped import ShapedPart
 from fern_tide.core.scene.outlines import Outline
+from fern_tide.core.scene.scene import Part
+from fern_tide.core.scene.svg.outline import path_strokes
 
 _DIGITS = 6
 
@@ -21,6 +23,22 @@ _DIGITS = 6
 def way(value: Item) -> Item:
     """Give a path of one stroke that stands still."""
     return {"ty": "sh", "ks": {"a": 0, "k": value}}
+
+
+def sounding_ways(part: Part, levels: FloatArray) -> list[Item]:
+    """Give the outline of a sound graphic, one a frame.
+
+    Args:
+        part: the graphic.
+        levels: shape (levels, frames).
+    """
+    assert part.kind.path is not None
+    strokes = [path_strokes(part.kind.path(part.shape.params, column)) for column in levels.T]
+    out = []
+    for at in range(min(map(len, strokes), default=0)):
+        keys = [{"t": frame, "s": [bezier(*each[at])], "h": 1} for frame, each in enumerate(strokes)]
+        out.append({"ty": "sh", "ks": {"a": 1, "k": keys}})
+    return out
 
 
 def shaped_ways(shaped: ShapedPart, params: KeyParams) -> dict[int, list[Item]]:
