@@ -49,3 +49,10 @@ def svg_frames(page, svg: str, seconds: dict[int, float], *, picture) -> dict[in
         page.evaluate(f"at => {CLOCKS} svg.setCurrentTime(at))", at + 1e-4)
         pictures[frame] = picture(page)
     return pictures
+
+
+def beside_svg(page, content: bytes, svg: str, seconds: dict[int, float], *, picture) -> dict[int, tuple]:
+    """Give, of each frame, what a player shows of a Lottie file, and how far each pixel of the SVG is from that."""
+    shown = lottie_frames(page, json.loads(content), seconds, picture=picture)
+    seen = svg_frames(page, svg, seconds, picture=picture)
+    return {frame: (shown[frame], np.abs(seen[frame] - shown[frame]).max(axis=2)) for frame in seconds}

@@ -1,10 +1,8 @@
 """Clips and masks of drawings in Lottie: a player shows them where a browser shows them in the SVG, as they move."""
 
-import json
-
 import numpy as np
 import pytest
-from tests.journeys.players import lottie_errors, lottie_frames, svg_frames
+from tests.journeys.players import beside_svg, lottie_errors
 from tests.journeys.test_lottie_pictures import PICTURES, inside, part
 from tests.journeys.test_pages_and_players import RATE, picture
 from tests.journeys.test_pages_and_players import hand_off as of_scene
@@ -12,6 +10,7 @@ from tests.journeys.test_pages_and_players import page as page  # a fixture
 
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.formats.format import write
+from fern_tide.core.formats.lottie_colours import colour_of
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Scene, SceneFile
@@ -35,6 +34,7 @@ DRAWING = f"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 400" widt
 <mask id="faded" maskUnits="userSpaceOnUse" x="20" y="270" width="160" height="100">
 <rect x="20" y="270" width="160" height="100" fill="url(#dim)"/></mask>
 <mask id="grey" style="mask-type:alpha"><path d="M200 270h120l-60 100z" fill="#404040"/></mask>
+<mask id="worn--mask"><g><rect x="60" y="130" width="40" height="20" fill="#fff"/></g></mask>
 <mask id="half"><circle cx="340" cy="200" r="40" fill="#fff" opacity="0.5"/>
 <circle cx="340" cy="200" r="20" fill="#fff" stroke="#fff" stroke-width="6"/></mask>
 <mask id="tiles" maskUnits="userSpaceOnUse" x="302" y="95" width="60" height="40">
@@ -51,7 +51,9 @@ DRAWING = f"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 400" widt
 <g clip-path="url(#used)" transform="translate(10 -5)">
 <image id="photo" x="190" y="150" width="100" height="110" href="{inside(PICTURES["1" * 64])}"/></g>
 <rect x="300" y="20" width="80" height="60" fill="#70c050" clip-path="url(#shares)"/>
-<rect x="280" y="80" width="110" height="80" fill="#fff" mask="url(#tiles)"/>
+<rect x="280" y="80" width="110" height="80" fill="rgba(255, 255, 255, 0.8)" mask="url(#tiles)"/>
+<g color="hsl(40 80% 60%)" id="leaf--mask"><rect x="20" y="130" width="30" height="20" fill="currentColor"/></g>
+<g mask="url(#worn--mask)"><rect x="50" y="120" width="40" height="60" fill="#fff"/></g>
 <g clip-path="url(#none)"><rect id="unseen" width="400" height="400" fill="#f00"/></g>
 <g id="fog" mask="url(#faded)"><rect x="0" y="250" width="400" height="150" fill="#f0f0f0"/>
 <rect id="stripe" x="60" y="250" width="20" height="150" fill="#c02010"/></g>
@@ -99,10 +101,31 @@ def test_it_is_what_its_schema_says(written, tmp_path):
 
 
 def test_a_player_cuts_as_a_browser_does(written, shown, page):
-    pictures = lottie_frames(page, json.loads(written.content), SHOWN, picture=picture)
     svg = write(shown, format=FORMATS["svg"]).content.decode().partition("?>")[2]
-    seen = svg_frames(page, svg, {frame: float(RATE.seconds(frame)) for frame in SHOWN}, picture=picture)
-    for frame in SHOWN:
-        apart = np.abs(seen[frame] - pictures[frame]).max(axis=2)
+    seconds = {frame: float(RATE.seconds(frame)) for frame in SHOWN}
+    both = beside_svg(page, written.content, svg, seconds, picture=picture)
+    for frame, (_, apart) in both.items():
         assert apart.mean() < 0.5 and (apart > 30).mean() < 0.002, frame
-    assert np.abs(pictures[0] - pictures[40]).max(axis=2).mean() > 2, "they move"
+    assert np.abs(both[0][0] - both[40][0]).max(axis=2).mean() > 2, "they move"
+
+
+COLOURS = (
+    "#4a7c3a", "#abc", "#abcd", "#11223380", "teal", "rgb(10, 200, 30)", "rgb(10 200 30 / 50%)", "rgba(0,0,0,.5)",
+    "rgb(10%, 20%, 30%)", "hsl(120 40% 30%)", "hsl(200, 80%, 45%)", "hsla(-30deg, 80%, 45%, 0.25)",
+    "hsl(0.5turn 50% 50%)", "HSL(400, 120%, 50%)", "rgb(300, -5, 30)",
+)  # fmt: skip
+
+
+def test_colours_are_those_that_a_browser_reads(page):
+    page.set_content("<canvas width=1 height=1></canvas>")
+    read = """text => { const context = document.querySelector("canvas").getContext("2d");
+        context.clearRect(0, 0, 1, 1); context.fillStyle = text;
+        context.fillRect(0, 0, 1, 1); return [...context.getImageData(0, 0, 1, 1).data]; }"""
+    for text in COLOURS:
+        *rgb, much = page.evaluate(read, text)
+        known = colour_of(text)
+        assert known is not None, text
+        np.testing.assert_allclose(known[1] * 255, much, atol=1, err_msg=text)
+        np.testing.assert_allclose(np.array(known[0]) * 255, rgb, atol=1.5 if much == 255 else 3, err_msg=text)
+    for text in ("none", "url(#fade)", "hsl(1)", "rgb(a, b, c)", "currentColor", "no colour"):
+        assert colour_of(text) is None, text

@@ -7,7 +7,7 @@ import json
 import numpy as np
 import pytest
 from PIL import Image
-from tests.journeys.players import lottie_errors, lottie_frames, svg_frames
+from tests.journeys.players import beside_svg, lottie_errors
 from tests.journeys.test_pages_and_players import RATE, picture
 from tests.journeys.test_pages_and_players import hand_off as of_scene
 from tests.journeys.test_pages_and_players import page as page  # a fixture
@@ -118,10 +118,9 @@ def test_it_is_what_its_schema_says_and_has_each_picture_once(written, tmp_path)
 
 
 def test_a_player_shows_what_a_browser_shows_of_the_svg(written, shown, page):
-    pictures = lottie_frames(page, json.loads(written.content), SHOWN, picture=picture)
     svg = write(shown, format=FORMATS["svg"]).content.decode().partition("?>")[2]
-    seen = svg_frames(page, svg, {frame: float(RATE.seconds(frame)) for frame in SHOWN}, picture=picture)
-    for frame in SHOWN:
-        apart = np.abs(seen[frame] - pictures[frame]).max(axis=2)
+    seconds = {frame: float(RATE.seconds(frame)) for frame in SHOWN}
+    both = beside_svg(page, written.content, svg, seconds, picture=picture)
+    for frame, (_, apart) in both.items():
         assert apart.mean() < 0.5 and (apart > 30).mean() < 0.002, frame
-    assert np.abs(pictures[0] - pictures[40]).max(axis=2).mean() > 2, "they move"
+    assert np.abs(both[0][0] - both[40][0]).max(axis=2).mean() > 2, "they move"

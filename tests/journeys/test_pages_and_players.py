@@ -9,7 +9,7 @@ import opentimelineio
 import pytest
 from PIL import Image
 from tests.core.formats.hand_offs import leaf
-from tests.journeys.players import lottie_errors, lottie_frames, svg_frames
+from tests.journeys.players import beside_svg, lottie_errors
 
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.base.frame_rate import FrameRate
@@ -81,14 +81,13 @@ def test_lottie_is_what_its_schema_says(lottie, tmp_path):
 
 def test_a_lottie_player_shows_what_a_browser_shows_of_the_svg(lottie, page):
     """Letters are another font's in the browser, so the title is left out of the picture that is compared."""
-    pictures = lottie_frames(page, json.loads(lottie.content), SHOWN, picture=picture)
     svg = write(hand_off(), format=FORMATS["svg"]).content.decode().partition("?>")[2]
-    seen = svg_frames(page, svg, {frame: float(RATE.seconds(frame)) for frame in SHOWN}, picture=picture)
-    for frame in SHOWN:
-        apart = np.abs(seen[frame] - pictures[frame]).max(axis=2)
+    seconds = {frame: float(RATE.seconds(frame)) for frame in SHOWN}
+    both = beside_svg(page, lottie.content, svg, seconds, picture=picture)
+    for frame, (_, apart) in both.items():
         apart[:60] = 0
         assert apart.mean() < 3 and (apart > 60).mean() < 0.012, frame
-    assert np.abs(pictures[0] - pictures[17]).max(axis=2).mean() > 2, "they move"
+    assert np.abs(both[0][0] - both[17][0]).max(axis=2).mean() > 2, "they move"
 
 
 # --- pages

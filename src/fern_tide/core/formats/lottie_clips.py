@@ -65,6 +65,8 @@ def clip_window(clip: ET.Element, *, named: _Named, box: Box | None) -> Window |
     outlines: list[tuple[FloatArray, str]] = []
     for child in clip:
         for shape, matrix in _shapes(child, at, named):
+            if tag_of(shape) == "image":
+                continue  # none cuts
             rule = shape.get("clip-rule") or clip.get("clip-rule")
             outlines += _in_turn(_strokes(shape, matrix), even_odd=rule == "evenodd")
     return _cut_by(outlines) if outlines else None

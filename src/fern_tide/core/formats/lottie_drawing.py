@@ -13,7 +13,7 @@ from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import HandOff, KeyParams
 from fern_tide.core.formats.lottie_clips import Clips, Untold, Window, address, cutter_of, mask_window, view_window
-from fern_tide.core.formats.lottie_layers import Assets, Layers, cut, names_in
+from fern_tide.core.formats.lottie_layers import Assets, Layers, names_in
 from fern_tide.core.formats.lottie_outlines import shaped_ways, sounding_ways
 from fern_tide.core.formats.lottie_paints import Paints, number, opaque
 from fern_tide.core.formats.lottie_shapes import (
@@ -34,14 +34,13 @@ from fern_tide.core.formats.lottie_values import moving
 from fern_tide.core.formats.shaped import shaped_parts
 from fern_tide.core.scene.drawing import bindings, draw, level_names
 from fern_tide.core.scene.outlines import OUTLINE
-from fern_tide.core.scene.parts.image import MASK_OF_IMAGE
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.geometry import Box, Matrix, matrix_of, product, viewed
 from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
 _INHERITED = (
-    "fill", "stroke", "stroke-width", "stroke-linecap", "stroke-linejoin", "stroke-miterlimit", "stroke-dasharray",
-    "stroke-dashoffset", "fill-opacity", "stroke-opacity", "fill-rule", "visibility",
+    "color", "fill", "stroke", "stroke-width", "stroke-linecap", "stroke-linejoin", "stroke-miterlimit",
+    "stroke-dasharray", "stroke-dashoffset", "fill-opacity", "stroke-opacity", "fill-rule", "visibility",
 )  # fmt: skip
 _OTHERS = frozenset(("g", "svg", "use", "a", "switch", "text", "image"))
 _PAINTS = frozenset(("linearGradient", "radialGradient"))
@@ -169,9 +168,6 @@ class Drawing:
         return self.assets.seen_through(window, items[::-1], n_frames=self.hand_off.n_frames)
 
     def _masked(self, mask: ET.Element, inner: list[Item], box: Box | None) -> list[Item]:
-        if str(mask.get("id")).endswith(MASK_OF_IMAGE):  # of ours: one shape, and a picture
-            shape = next(one for one in mask.iter() if tag_of(one) in SHAPES)
-            return [cut(item, shape) for item in inner]
         window = mask_window(mask, named=self._named, box=box)
         if window is None:
             return []

@@ -14,10 +14,9 @@ from hashlib import sha256
 
 from fern_tide.core.base.errors import UnreadableScene
 from fern_tide.core.formats.lottie_clips import Window, address
-from fern_tide.core.formats.lottie_shapes import Item, bezier, group, matrix_transform, still, tag_of, transform
+from fern_tide.core.formats.lottie_shapes import Item, group, matrix_transform, still, transform
 from fern_tide.core.scene.images import as_png_or_jpeg
 from fern_tide.core.scene.svg.geometry import viewed
-from fern_tide.core.scene.svg.outline import strokes_of
 
 PICTURE = "picture"
 """The type of an item that stands for a picture, or for a composition that is shown as one: 'ref' names its asset, 'at'
@@ -185,16 +184,6 @@ def shows(asset: Item) -> Item:
     if "layers" in asset:
         return {"ty": 0, "refId": asset["id"], "w": asset["w"], "h": asset["h"]}
     return {"ty": 2, "refId": asset["id"]}
-
-
-def cut(item: Item, shape: ET.Element) -> Item:
-    """Cut a picture by a shape that lies where it does; a soft edge becomes a sharp one."""
-    wide, _, _, tall, *begin = item["matrix"]
-    masks = []
-    for curves, _ in strokes_of(tag_of(shape), shape.attrib) if wide and tall else ():
-        outline = bezier((curves[..., :2] - begin) / [wide, tall], True)
-        masks.append({"mode": "a", "inv": False, "o": still(100), "pt": {"a": 0, "k": outline}, "x": still(0)})
-    return {**item, "masks": masks}
 
 
 def groups_of(document: Item) -> Iterator[Item]:

@@ -37,14 +37,14 @@ class Paints:
 
     def _filled(self, paint: Mapping[str, Any], box: Box | None) -> Item | None:
         opacity = number(paint.get("fill-opacity", "1"), 1.0)
-        text, rule = paint.get("fill", "none"), paint.get("fill-rule", "nonzero")
+        text, rule = _own(paint, "fill"), paint.get("fill-rule", "nonzero")
         return self._painted(fill(text, opacity, rule=rule, paints=self.servers, box=box), paint, "fill")
 
     def _stroked(self, paint: Mapping[str, Any], box: Box | None) -> Item | None:
         width, opacity = number(paint.get("stroke-width", "1"), 1.0), number(paint.get("stroke-opacity", "1"), 1.0)
         if width == 0 and not any(name.startswith("stroke") and name.endswith("moved") for name in paint):
             return None
-        item = stroke(paint.get("stroke", "none"), opacity, width=width, style=paint, paints=self.servers, box=box)
+        item = stroke(_own(paint, "stroke"), opacity, width=width, style=paint, paints=self.servers, box=box)
         item = self._painted(item, paint, "stroke")
         if item is not None and (curve := paint.get("stroke-width moved")) is not None:
             item["w"] = moving(np.atleast_2d(curve.values), self.params, one=True)
@@ -75,6 +75,12 @@ class Paints:
             rows.append(gradient_numbers([(at, moved or own, much) for (at, own, much), moved in both]))
         item["g"]["k"] = moving(np.array(rows).T, self.params)
         item["nm"] = " ".join(name for name, _ in whose)
+
+
+def _own(paint: Mapping[str, Any], name: str) -> str:
+    """Give a paint as it is written, or the colour that it takes over."""
+    text = str(paint.get(name, "none"))
+    return str(paint.get("color", "#000000")) if text.lower() == "currentcolor" else text
 
 
 def opaque(rgb: FloatArray) -> FloatArray:

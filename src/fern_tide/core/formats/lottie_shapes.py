@@ -14,15 +14,14 @@ from typing import Any
 import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.formats.lottie_colours import colour_of
 from fern_tide.core.formats.lottie_values import shortened
-from fern_tide.core.mapping.colour import parse_colour
 from fern_tide.core.scene.lettering import letter_loops
 from fern_tide.core.scene.parts.text import TextParams
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.bounds import shape_box
 from fern_tide.core.scene.svg.geometry import Box, Matrix, length, matrix_of
 from fern_tide.core.scene.svg.outline import strokes_of
-from fern_tide.core.scene.svg.parts import colour
 
 Item = dict[str, Any]
 SHAPES = frozenset(("path", "rect", "circle", "ellipse", "line", "polyline", "polygon"))
@@ -175,8 +174,8 @@ def _paint(
     if text.startswith("url(#"):
         server = paints.get(text[5:].partition(")")[0])
         return None if server is None or box is None else _gradient(gradient, server, opacity, box)
-    hexed = colour(text)
-    return None if hexed is None else solid(plain, parse_colour(hexed).tolist(), opacity)
+    known = colour_of(text)
+    return None if known is None else solid(plain, known[0], opacity * known[1])
 
 
 def stops(server: ET.Element) -> list[tuple[float, list[float], float]]:
@@ -184,10 +183,8 @@ def stops(server: ET.Element) -> list[tuple[float, list[float], float]]:
     out = []
     for stop in server:
         if tag_of(stop) == "stop":
-            hexed = colour(stop.get("stop-color", "#000000")) or "#000000"
-            out.append(
-                (_share(stop.get("offset", "0")), parse_colour(hexed).tolist(), _share(stop.get("stop-opacity", "1")))
-            )
+            rgb, much = colour_of(stop.get("stop-color", "#000000")) or ([0.0] * 3, 1.0)
+            out.append((_share(stop.get("offset", "0")), rgb, much * _share(stop.get("stop-opacity", "1"))))
     return out
 
 

@@ -57,8 +57,11 @@ def rig_of(gltf: Gltf, node: Json, above: Mapping[int, int]) -> Rig | None:
         return None
     ways = [_way(joint, above) for joint in carriers]
     nodes = list(dict.fromkeys(index for way in ways for index in way))
-    names = {index: prim_name(str(document["nodes"][index].get("name", "joint")), index) for index in nodes}
-    bound = {index: _rest(document, _way(index, above)) for index in nodes}
+    bound, paths = dict[int, FloatArray](), dict[int, str]()
+    for index in nodes:  # each after the one that it lies in
+        name, outer = prim_name(str(document["nodes"][index].get("name", "joint")), index), above.get(index, -1)
+        bound[index] = bound.get(outer, np.eye(4)) @ node_matrix(document["nodes"][index])
+        paths[index] = f"{paths[outer]}/{name}" if outer in paths else name
     if inverses is not None:
         accessor = document["accessors"][inverses]
         if is_packed(gltf, accessor) or accessor["type"] != "MAT4" or accessor["count"] < len(carriers):
@@ -69,9 +72,9 @@ def rig_of(gltf: Gltf, node: Json, above: Mapping[int, int]) -> Rig | None:
         bound |= dict(zip(carriers, np.linalg.inv(matrices), strict=False))
     else:
         bound |= dict.fromkeys(carriers, np.eye(4))
-    paths = tuple("/".join(names[at] for at in _way(index, above)) for index in nodes)
     where = {index: place for place, index in enumerate(nodes)}
-    return Rig(tuple(nodes), paths, np.stack([bound[at] for at in nodes]), tuple(where[joint] for joint in carriers))
+    places = tuple(where[joint] for joint in carriers)
+    return Rig(tuple(nodes), tuple(paths.values()), np.stack([bound[at] for at in nodes]), places)
 
 
 def _way(index: int, above: Mapping[int, int]) -> list[int]:
@@ -80,13 +83,6 @@ def _way(index: int, above: Mapping[int, int]) -> list[int]:
     while way[-1] in above:
         way.append(above[way[-1]])
     return way[::-1]
-
-
-def _rest(document: Json, way: Sequence[int]) -> FloatArray:
-    whole = np.eye(4)
-    for index in way:
-        whole = whole @ node_matrix(document["nodes"][index])
-    return whole
 
 
 def _carried(gltf: Gltf, primitive: Json, n_joints: int) -> bool:

@@ -12,9 +12,6 @@ from fern_tide.core.scene.part import Element, PartKind
 from fern_tide.core.scene.parts.path import PathData
 from fern_tide.core.scene.properties import BLUR, PLACE
 
-MASK_OF_IMAGE = "--mask"
-"""What the id of a picture's mask ends in, after its part's."""
-
 
 class Mask(StrEnum):
     """What of a picture is seen."""
@@ -65,8 +62,8 @@ def draw(params: ImageParams, part_id: str) -> Element:
         name = f"{part_id}--soft"
         blur = Element("filter", {"id": name}, (Element("feGaussianBlur", {"stdDeviation": f"{params.soft:g}"}),))
         shape = Element("g", {"filter": f"url(#{name})"}, (blur, shape))
-    mask = Element("mask", {**box, "id": f"{part_id}{MASK_OF_IMAGE}", "maskUnits": "userSpaceOnUse"}, (shape,))
-    seen = Element("g", {"mask": f"url(#{part_id}{MASK_OF_IMAGE})"}, (picture,))
+    mask = Element("mask", {**box, "id": f"{part_id}--mask", "maskUnits": "userSpaceOnUse"}, (shape,))
+    seen = Element("g", {"mask": f"url(#{part_id}--mask)"}, (picture,))
     return Element("g", {}, (mask, seen), slot="own")
 
 
