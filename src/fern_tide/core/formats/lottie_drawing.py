@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import xml.etree.ElementTree as ET
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from types import MappingProxyType
 from typing import Any
 
@@ -13,9 +13,11 @@ from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import HandOff, KeyParams
 from fern_tide.core.formats.lottie_clips import Clips, Untold, Window, address, cutter_of, mask_window, view_window
+from fern_tide.core.formats.lottie_gradients import Gradients, Motion
 from fern_tide.core.formats.lottie_layers import Assets, Layers, names_in
+from fern_tide.core.formats.lottie_measures import has_measure, measured_ways
 from fern_tide.core.formats.lottie_outlines import shaped_ways, sounding_ways
-from fern_tide.core.formats.lottie_paints import Paints, number, opaque
+from fern_tide.core.formats.lottie_paints import Paints, number
 from fern_tide.core.formats.lottie_shapes import (
     SHAPES,
     Item,
@@ -43,7 +45,7 @@ _INHERITED = (
     "stroke-dasharray", "stroke-dashoffset", "fill-opacity", "stroke-opacity", "fill-rule", "visibility",
 )  # fmt: skip
 _OTHERS = frozenset(("g", "svg", "use", "a", "switch", "text", "image"))
-_PAINTS = frozenset(("linearGradient", "radialGradient"))
+_PAINTED = ("fill", "stroke", "stroke-width", "fill-opacity", "stroke-opacity", "stroke-dashoffset")
 _DEFAULTS = {"fill": "#000000", "stroke": "none", "stroke-width": "1"}
 
 
@@ -61,8 +63,7 @@ class Drawing:
         self.root = draw(hand_off.scene, media=hand_off.media, values=first, dress=self._dress)
         self._named = {name: element for element in self.root.iter() if (name := element.get("id"))}
         self._clips = Clips(self._named)
-        servers = {name: one for name, one in self._named.items() if tag_of(one) in _PAINTS}
-        self._paint = Paints(params, servers, self._stops)
+        self._paint = Paints(params, Gradients(self.root, params, self._stop))
 
     def _dress(self, part_id: str, slot: str, element: ET.Element) -> None:
         if slot.startswith(OUTLINE):
@@ -88,13 +89,15 @@ class Drawing:
             paint = self._inherited(element, dict(_DEFAULTS), part)
             moved = {name.split()[0].split("-")[0] for name in paint if name.endswith(" moved")}
             paint |= dict.fromkeys(moved, "#000000")  # that there is something to paint
-            painted = self._paint.of(paint, None)
-            if (stop := self._moved(part, "stop-color")) is not None:
-                painted = [{"ty": "fl", "c": moving(opaque(stop.values), self.params), "o": still(100)}]
+            painted = self._paint.of(paint, ())
+            if tag_of(element) == "stop":
+                painted = [self._paint.gradients.of_stop(element)]
             opacity = self._moved(part, "opacity")
             changes = {} if opacity is None else {"o": self._percent(opacity)}
             at = self._place(part, changes) if part.has("x") else transform(changes)
-            unseen[part.id] = group(part.id, painted, at)
+            measures = self._measures(part, tag_of(element))
+            ways = measured_ways(element, measures, self.params)[0] if measures else []
+            unseen[part.id] = group(part.id, [*ways, *painted], at)
         return [group("(unseen)", list(unseen.values()), transform({"o": still(0)}))] if unseen else []
 
     # --- numbers that move
@@ -198,10 +201,7 @@ class Drawing:
             name: text for name in _INHERITED if (text := element.get(name)) is not None and text != "inherit"
         }
         if part is not None:
-            moved = {
-                name: self._moved(part, name)
-                for name in ("fill", "stroke", "stroke-width", "fill-opacity", "stroke-opacity")
-            }
+            moved = {name: self._moved(part, name) for name in _PAINTED}
             own |= {f"{name} moved": curve for name, curve in moved.items() if curve is not None}
         return {**paint, **own}
 
@@ -264,18 +264,32 @@ class Drawing:
     def _shape(self, element: ET.Element, paint: dict[str, Any], part: Part | None) -> list[Item]:
         if paint.get("visibility") == "hidden":
             return []
+        measures = {} if part is None else self._measures(part, tag_of(element))
+        boxes: Sequence[Box] = [box] if (box := box_of_shape(element)) else []
         if element in self._ways:
             ways = self._ways[element]
         elif part is not None and any(name in self._curves(part) for name in level_names(part)):
             ways = sounding_ways(part, self._rows(part, *level_names(part)))
+        elif measures:
+            ways, boxes = measured_ways(element, measures, self.params)
         else:
             ways = letters(part) if tag_of(element) == "text" else outlines(element)
-        if not ways:
-            return []
-        painted = self._paint.of(paint, box_of_shape(element))
-        return [group(part.id if part else name_of(element), [*ways, *painted], transform())]
+        name = part.id if part else name_of(element)
+        return [self._paint.group(name, ways, paint, boxes)] if ways else []
 
-    def _stops(self, server: ET.Element) -> list[tuple[str, Curve | None]]:
-        """Say whose a gradient's stops are, '-' for nobody's, and by what curves their colours move."""
-        parts = [self._whose[one][0] if one in self._whose else None for one in server if tag_of(one) == "stop"]
-        return [("-", None) if part is None else (part.id, self._moved(part, "stop-color")) for part in parts]
+    def _measures(self, part: Part, tag: str) -> dict[str, FloatArray]:
+        """Give the measures of a part's outline that move, by attribute."""
+        moved = {
+            binding.attribute: self._curves(part)[binding.property].values
+            for binding in bindings(part)
+            if binding.property in self._curves(part) and has_measure(tag, binding.attribute)
+        }
+        return moved if part.kind.in_file == "element" else {}
+
+    def _stop(self, stop: ET.Element) -> Motion:
+        """Say whose a gradient's stop is, and by what curves it moves."""
+        if stop not in self._whose:
+            return "-", {}
+        part = self._whose[stop][0]
+        moved = {name: self._moved(part, name) for name in ("offset", "stop-color", "stop-opacity")}
+        return part.id, {name: curve for name, curve in moved.items() if curve is not None}

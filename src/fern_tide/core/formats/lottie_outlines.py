@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from fern_tide.core.bake.thin import Interpolation, Keys
+from fern_tide.core.bake.thin import Interpolation
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import KeyParams
 from fern_tide.core.formats.lottie_shapes import Item, bezier
@@ -53,11 +53,18 @@ def shaped_ways(shaped: ShapedPart, params: KeyParams) -> dict[int, list[Item]]:
             node: [way(bezier(*stroke, digits=_DIGITS)) for stroke in outline.curves(outline.at(shaped.seen[:, 0]))]
             for node, outline in shaped.outlines.items()
         }
-    keys = (KeyParams() if params.interpolation is Interpolation.CUBIC else params).keys(shaped.seen)
-    return {node: _moving_ways(outline, keys) for node, outline in shaped.outlines.items()}
+    return {node: moving_ways(outline, shaped.seen, params) for node, outline in shaped.outlines.items()}
 
 
-def _moving_ways(outline: Outline, keys: Keys) -> list[Item]:
+def moving_ways(outline: Outline, seen: FloatArray, params: KeyParams) -> list[Item]:
+    """Give the strokes of an outline, straight from key to key; cubic keys are written as one a frame.
+
+    Args:
+        outline: which.
+        seen: how much of each of its shapes is seen, shape (shapes, frames).
+        params: how that becomes keys.
+    """
+    keys = (KeyParams() if params.interpolation is Interpolation.CUBIC else params).keys(seen)
     shapes = [outline.curves(points) for points in outline.at(keys.values.T)]
     between: Item = {"h": 1} if keys.interpolation is Interpolation.STEP else LINE
     return [
@@ -82,6 +89,12 @@ def read_points(groups: Sequence[Item], outline: Outline, n_frames: int) -> Floa
         return None
     strokes = zip(ways, outline.strokes, strict=True)
     return np.concatenate([_points(item["ks"], stroke.n_curves, n_frames) for item, stroke in strokes])
+
+
+def n_vertices(groups: Sequence[Item]) -> int:
+    """Count the vertices of the first path of groups that are named like one element; 0 without one."""
+    ways = [item["ks"] for item in _ways(groups)]
+    return len((ways[0]["k"][0]["s"][0] if ways[0]["a"] else ways[0]["k"])["v"]) if ways else 0
 
 
 def _ways(groups: Sequence[Item]) -> list[Item]:

@@ -7,11 +7,14 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import Format, HandOff, KeyParams, nine_digits
 from fern_tide.core.formats.lottie_drawing import Drawing
+from fern_tide.core.formats.lottie_gradients import read_stops
 from fern_tide.core.formats.lottie_layers import groups_of
+from fern_tide.core.formats.lottie_measures import has_measure, limits_of, read_measures
 from fern_tide.core.formats.lottie_outlines import read_points
 from fern_tide.core.formats.lottie_shapes import Item
 from fern_tide.core.formats.lottie_values import read_moving
@@ -21,7 +24,11 @@ from fern_tide.core.scene.outlines import Outline
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
-_CARRIED = frozenset(("opacity", "fill", "stroke", "stroke-width", "fill-opacity", "stroke-opacity", "stop-color"))
+_OF_STOPS = frozenset(("offset", "stop-color", "stop-opacity"))
+_CARRIED = _OF_STOPS | {
+    "opacity", "fill", "stroke", "stroke-width", "fill-opacity", "stroke-opacity", "stroke-dashoffset"
+}  # fmt: skip
+_FIELDS = {"stroke-width": "w", "fill": "c", "stroke": "c", "stroke-dashoffset": "d"}
 _NOT_DRAWN = frozenset(("text", "tspan"))  # elements of drawings
 
 
@@ -36,7 +43,16 @@ def carries_property(part: Part, name: str) -> bool:
     shaped = any(item.id == name for item in part.shaped) and part.shape.id != "image"  # there it is the mask's outline
     if name in PLACE_NAMES or name in level_names(part) or shaped:
         return True
-    return any(binding.property == name and binding.attribute in _CARRIED for binding in bindings(part))
+    attribute = _attribute(part, name)
+    return attribute in _CARRIED or _has_measure(part, attribute)
+
+
+def _attribute(part: Part, name: str) -> str:
+    return next((binding.attribute for binding in bindings(part) if binding.property == name), "")
+
+
+def _has_measure(part: Part, attribute: str) -> bool:
+    return part.kind.in_file == "element" and has_measure(getattr(part.shape.params, "tag", ""), attribute)
 
 
 def encode(hand_off: HandOff, params: LottieParams) -> bytes:
@@ -64,10 +80,10 @@ def encode(hand_off: HandOff, params: LottieParams) -> bytes:
 def read_back(content: bytes, hand_off: HandOff, params: LottieParams) -> Mapping[Target, FloatArray]:
     """Read every curve from the group that is named like its part."""
     groups: dict[str, list[Item]] = {}
-    gradients: dict[str, FloatArray] = {}
+    stops: dict[tuple[str, str], FloatArray] = {}
     for item in groups_of(json.loads(content)):
         groups.setdefault(item["nm"], []).append(item)
-        gradients |= _read_stops(item, hand_off.n_frames)
+        stops |= read_stops(item, hand_off.n_frames)
 
     def points(element: tuple[str, str], outline: Outline) -> FloatArray | None:
         owner, slot = element
@@ -78,7 +94,9 @@ def read_back(content: bytes, hand_off: HandOff, params: LottieParams) -> Mappin
         part = hand_off.scene.part(curve.target.part)
         if any(item.id == curve.target.property for item in part.shaped):
             continue
-        values = gradients.get(part.id) if curve.target.property in _stops_of(part) else None
+        values = _read_stop(part, curve, stops)
+        if values is None:
+            values = _read_measure(part, curve, groups.get(part.id, []))
         if values is None:
             values = _read(part, curve.target.property, groups.get(part.id, []), hand_off.n_frames)
         if values is not None:
@@ -86,19 +104,31 @@ def read_back(content: bytes, hand_off: HandOff, params: LottieParams) -> Mappin
     return curves
 
 
-def _stops_of(part: Part) -> set[str]:
-    """Name the properties that are the colour of a gradient's stop."""
-    return {binding.property for binding in bindings(part) if binding.attribute == "stop-color"}
+def _read_stop(part: Part, curve: Curve, stops: Mapping[tuple[str, str], FloatArray]) -> FloatArray | None:
+    """Read what moves in a gradient's stop; None of what is no such number.
+
+    A place before that of the stop before it counts as that (SVG 2, 14.2.4.2), so that what it is there is not seen.
+    """
+    attribute = _attribute(part, curve.target.property)
+    values = stops.get((part.id, attribute)) if attribute in _OF_STOPS else None
+    if values is None or attribute != "offset":
+        return values
+    before = stops[part.id, "offset before"]
+    unseen = (curve.values <= before) & np.isclose(values, before)
+    return np.where(unseen, curve.values, values)
 
 
-def _read_stops(item: Item, n_frames: int) -> dict[str, FloatArray]:
-    """Read the colours of the stops of a group's gradients, by whose they are."""
-    colours = {}
-    for gradient in (one for one in item["it"] if "g" in one and "nm" in one):
-        rows = read_moving(gradient["g"]["k"], n_frames)
-        for place, name in enumerate(gradient["nm"].split()):
-            colours[name] = np.asarray(rows[4 * place + 1 : 4 * place + 4])
-    return colours
+def _read_measure(part: Part, curve: Curve, groups: list[Item]) -> FloatArray | None:
+    """Read a measure of a shape's outline; None of what is none. What goes beyond its limit is not seen."""
+    attribute = _attribute(part, curve.target.property)
+    if not _has_measure(part, attribute):
+        return None
+    measures = read_measures(groups, getattr(part.shape.params, "tag", ""), curve.n_frames)
+    values, limits = measures.get(attribute), limits_of(attribute, measures)
+    if values is None or limits is None:
+        return values
+    unseen = (curve.values >= limits) & np.isclose(values, limits)
+    return np.where(unseen, curve.values, values)
 
 
 def _read(part: Part, name: str, groups: list[Item], n_frames: int) -> FloatArray | None:
@@ -107,14 +137,17 @@ def _read(part: Part, name: str, groups: list[Item], n_frames: int) -> FloatArra
     if name in level_names(part):
         levels: FloatArray = _read_levels(part, groups, n_frames)
         return np.asarray(levels[int(name.removeprefix("level_"))])
-    attribute = next(binding.attribute for binding in bindings(part) if binding.property == name)
+    attribute = _attribute(part, name)
     if attribute == "opacity":
         values = [one["it"][-1]["o"] for one in groups if "o" in one["it"][-1]]
         return np.asarray(read_moving(_that_moves(values), n_frames)[0] / 100) if values else None
     rows: FloatArray
-    kind = "st" if attribute.startswith("stroke") else "fl"
-    field = {"stroke-width": "w", "fill": "c", "stroke": "c", "stop-color": "c"}.get(attribute, "o")
-    values = [item[field] for item in _inside(groups) if item["ty"] == kind]
+    kinds = ("st", "gs") if attribute.startswith("stroke") else ("fl", "gf")
+    field = {"stroke-width": "w", "fill": "c", "stroke": "c", "stop-color": "c", "stroke-dashoffset": "d"}.get(
+        attribute, "o"
+    )
+    values = [item[field] for item in _inside(groups) if item["ty"] in kinds and field in item]
+    values = [value[-1]["v"] if field == "d" else value for value in values]
     if not values:
         return None
     rows = read_moving(_that_moves(values), n_frames)

@@ -106,6 +106,16 @@ def product(m: Matrix, n: Sequence[float]) -> Matrix:
     )
 
 
+def inverse(matrix: Matrix) -> Matrix | None:
+    """Give the transform that undoes one; None of one that makes everything a line or a point."""
+    a, b, c, d, e, f = matrix
+    size = a * d - b * c
+    if not size:
+        return None
+    a, b, c, d = d / size, -b / size, -c / size, a / size
+    return a, b, c, d, -a * e - c * f, -b * e - d * f
+
+
 def number(value: float) -> str:
     """Write a number with seven significant digits and no exponent, as SVG's oldest readers expect."""
     text = f"{value:.7g}"
