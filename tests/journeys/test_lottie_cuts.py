@@ -10,10 +10,10 @@ from tests.journeys.test_pages_and_players import page as page  # a fixture
 
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.formats.format import write
-from fern_tide.core.formats.lottie_colours import colour_of
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Scene, SceneFile
+from fern_tide.core.scene.svg.colours import colour_of
 from fern_tide.core.scene.svg.parts import Sheet, parts_of
 from fern_tide.core.scene.svg.reading import read_svg
 

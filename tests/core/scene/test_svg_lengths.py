@@ -6,8 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fern_tide.core.scene.svg.bounds import shape_box
+from fern_tide.core.scene.svg.colours import colour
 from fern_tide.core.scene.svg.geometry import length, matrix_of, place
-from fern_tide.core.scene.svg.parts import colour
 
 
 @pytest.mark.parametrize(

@@ -15,7 +15,7 @@ from fern_tide.core.formats.format import HandOff, KeyParams
 from fern_tide.core.formats.lottie_clips import Clips, Untold, Window, address, cutter_of, mask_window, view_window
 from fern_tide.core.formats.lottie_gradients import Gradients, Motion
 from fern_tide.core.formats.lottie_layers import Assets, Layers, names_in
-from fern_tide.core.formats.lottie_measures import has_measure, measured_ways
+from fern_tide.core.formats.lottie_measures import has_measure, measured_ways, unseen_name
 from fern_tide.core.formats.lottie_outlines import shaped_ways, sounding_ways
 from fern_tide.core.formats.lottie_paints import Paints, number
 from fern_tide.core.formats.lottie_shapes import (
@@ -58,6 +58,7 @@ class Drawing:
         self._shaped = {name: shaped_ways(one, params) for name, one in shaped_parts(hand_off).items()}
         self._ways: dict[ET.Element, list[Item]] = {}
         self._mattes: dict[tuple[ET.Element, tuple[int, int], tuple[int, int]], Item | None] = {}
+        self._bent: list[Item] = []
         self.assets = Assets()
         first = {curve.target: curve.at(0) for curve in hand_off.curves if curve.n_frames}
         self.root = draw(hand_off.scene, media=hand_off.media, values=first, dress=self._dress)
@@ -80,7 +81,10 @@ class Drawing:
         return layers.items
 
     def _unseen(self, drawn: Collection[str]) -> list[Item]:
-        """Give what moves in drawings and is drawn nowhere, such as what is hidden: its numbers go along, unseen."""
+        """Give what moves in drawings and is drawn nowhere, such as what is hidden: its numbers go along, unseen.
+
+        So do the measures of what shapers give another outline.
+        """
         unseen: dict[str, Item] = {}
         for element, (part, _) in self._whose.items():
             is_in = part.id in drawn or part.id in unseen
@@ -95,10 +99,10 @@ class Drawing:
             opacity = self._moved(part, "opacity")
             changes = {} if opacity is None else {"o": self._percent(opacity)}
             at = self._place(part, changes) if part.has("x") else transform(changes)
-            measures = self._measures(part, tag_of(element))
-            ways = measured_ways(element, measures, self.params)[0] if measures else []
+            ways = self._measured(part, element)[0]
             unseen[part.id] = group(part.id, [*ways, *painted], at)
-        return [group("(unseen)", list(unseen.values()), transform({"o": still(0)}))] if unseen else []
+        items = [*unseen.values(), *self._bent]
+        return [group("(unseen)", items, transform({"o": still(0)}))] if items else []
 
     # --- numbers that move
 
@@ -264,27 +268,32 @@ class Drawing:
     def _shape(self, element: ET.Element, paint: dict[str, Any], part: Part | None) -> list[Item]:
         if paint.get("visibility") == "hidden":
             return []
-        measures = {} if part is None else self._measures(part, tag_of(element))
+        measured, moving_boxes = ([], []) if part is None else self._measured(part, element)
         boxes: Sequence[Box] = [box] if (box := box_of_shape(element)) else []
         if element in self._ways:
             ways = self._ways[element]
+            if part is not None and measured:
+                self._bent.append(group(unseen_name(part), measured, transform()))
         elif part is not None and any(name in self._curves(part) for name in level_names(part)):
             ways = sounding_ways(part, self._rows(part, *level_names(part)))
-        elif measures:
-            ways, boxes = measured_ways(element, measures, self.params)
+        elif measured:
+            ways, boxes = measured, moving_boxes
         else:
             ways = letters(part) if tag_of(element) == "text" else outlines(element)
         name = part.id if part else name_of(element)
         return [self._paint.group(name, ways, paint, boxes)] if ways else []
 
-    def _measures(self, part: Part, tag: str) -> dict[str, FloatArray]:
-        """Give the measures of a part's outline that move, by attribute."""
+    def _measured(self, part: Part, element: ET.Element) -> tuple[list[Item], list[Box]]:
+        """Give the outline of a part of a drawing whose measures move, and its boxes; nothing where none does."""
+        if part.kind.in_file != "element":
+            return [], []
+        tag, curves = str(getattr(part.shape.params, "tag", "")), self._curves(part)
         moved = {
-            binding.attribute: self._curves(part)[binding.property].values
-            for binding in bindings(part)
-            if binding.property in self._curves(part) and has_measure(tag, binding.attribute)
+            one.attribute: curves[one.property].values
+            for one in bindings(part)
+            if one.property in curves and has_measure(tag, one.attribute)
         }
-        return moved if part.kind.in_file == "element" else {}
+        return measured_ways(tag, element.attrib, moved, self.params) if moved else ([], [])
 
     def _stop(self, stop: ET.Element) -> Motion:
         """Say whose a gradient's stop is, and by what curves it moves."""

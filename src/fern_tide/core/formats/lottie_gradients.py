@@ -19,9 +19,9 @@ from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import KeyParams
 from fern_tide.core.formats.lottie_clips import address
-from fern_tide.core.formats.lottie_colours import colour_of
 from fern_tide.core.formats.lottie_shapes import Item, still, tag_of
 from fern_tide.core.formats.lottie_values import moving, read_moving
+from fern_tide.core.scene.svg.colours import colour_of
 from fern_tide.core.scene.svg.geometry import Box, Matrix, inverse, length, matrix_of, product
 
 GRADIENTS = frozenset(("linearGradient", "radialGradient"))

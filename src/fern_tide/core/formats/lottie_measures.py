@@ -5,7 +5,6 @@ The points of such an outline grow evenly with each of its measures, so that the
 
 from __future__ import annotations
 
-import xml.etree.ElementTree as ET
 from collections.abc import Mapping, Sequence
 from functools import cache
 
@@ -14,9 +13,10 @@ import numpy as np
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import KeyParams
 from fern_tide.core.formats.lottie_outlines import moving_ways, n_vertices, read_points
-from fern_tide.core.formats.lottie_shapes import Item, tag_of
+from fern_tide.core.formats.lottie_shapes import Item
 from fern_tide.core.scene.drawn_outlines import Stroke
 from fern_tide.core.scene.outlines import Outline
+from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.geometry import Box, length
 from fern_tide.core.scene.svg.outline import shape_curves
 
@@ -36,18 +36,23 @@ def has_measure(tag: str, attribute: str) -> bool:
     return attribute in _USUAL.get(tag, {})
 
 
+def unseen_name(part: Part) -> str:
+    """Give the name of the group that has the measures of a part whose outline shapers give another shape."""
+    return f"{part.id}--measures"
+
+
 def measured_ways(
-    element: ET.Element, moved: Mapping[str, FloatArray], params: KeyParams
+    tag: str, attributes: Mapping[str, str], moved: Mapping[str, FloatArray], params: KeyParams
 ) -> tuple[list[Item], list[Box]]:
     """Give the outline of a shape whose measures move, straight from key to key, and its box at every frame.
 
     Args:
-        element: the shape.
+        tag: of the shape.
+        attributes: the shape's.
         moved: the values of measures by attribute, each of shape (frames,).
         params: how they become keys.
     """
-    tag = tag_of(element)
-    values = np.stack(list(_values(element, moved).values()))
+    values = np.stack(list(_values(tag, attributes, moved).values()))
     outline = _outline(tag, rounded=bool(values[4:].any()))
     ends = outline.at(values.T)[:, ::3]
     boxes = np.concatenate([ends.min(axis=1), ends.max(axis=1)], axis=1).tolist()
@@ -66,15 +71,15 @@ def limits_of(attribute: str, measures: Mapping[str, FloatArray]) -> FloatArray 
     return measures[_SIDES[attribute]] / 2 if attribute in _SIDES and "width" in measures else None
 
 
-def _values(element: ET.Element, moved: Mapping[str, FloatArray]) -> dict[str, FloatArray]:
+def _values(tag: str, attributes: Mapping[str, str], moved: Mapping[str, FloatArray]) -> dict[str, FloatArray]:
     """Give all measures as they count, each of shape (frames,)."""
     still = np.ones(max(len(rows) for rows in moved.values()))
     values = {name: moved[name] for name in moved}
-    for name in _USUAL[tag_of(element)]:
-        if name not in values and (px := length(element.get(name))) is not None:
+    for name in _USUAL[tag]:
+        if name not in values and (px := length(attributes.get(name))) is not None:
             values[name] = px * still
     corner = values.get("rx", values.get("ry", 0.0 * still))  # one stands for both
-    values = {name: values.get(name, corner if name in _SIDES else 0.0 * still) for name in _USUAL[tag_of(element)]}
+    values = {name: values.get(name, corner if name in _SIDES else 0.0 * still) for name in _USUAL[tag]}
     for name in values:
         if (most := limits_of(name, values)) is not None:
             values[name] = np.minimum(values[name], most)

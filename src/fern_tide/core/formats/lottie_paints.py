@@ -10,10 +10,10 @@ import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import KeyParams
-from fern_tide.core.formats.lottie_colours import colour_of
 from fern_tide.core.formats.lottie_gradients import Gradients
 from fern_tide.core.formats.lottie_shapes import Item, group, matrix_transform, still, transform
 from fern_tide.core.formats.lottie_values import moving
+from fern_tide.core.scene.svg.colours import colour_of
 from fern_tide.core.scene.svg.geometry import Box, inverse, length
 
 _CAPS = {"butt": 1, "round": 2, "square": 3}

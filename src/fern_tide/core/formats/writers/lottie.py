@@ -14,7 +14,7 @@ from fern_tide.core.formats.format import Format, HandOff, KeyParams, nine_digit
 from fern_tide.core.formats.lottie_drawing import Drawing
 from fern_tide.core.formats.lottie_gradients import read_stops
 from fern_tide.core.formats.lottie_layers import groups_of
-from fern_tide.core.formats.lottie_measures import has_measure, limits_of, read_measures
+from fern_tide.core.formats.lottie_measures import has_measure, limits_of, read_measures, unseen_name
 from fern_tide.core.formats.lottie_outlines import read_points
 from fern_tide.core.formats.lottie_shapes import Item
 from fern_tide.core.formats.lottie_values import read_moving
@@ -96,7 +96,7 @@ def read_back(content: bytes, hand_off: HandOff, params: LottieParams) -> Mappin
             continue
         values = _read_stop(part, curve, stops)
         if values is None:
-            values = _read_measure(part, curve, groups.get(part.id, []))
+            values = _read_measure(part, curve, groups.get(unseen_name(part)) or groups.get(part.id, []))
         if values is None:
             values = _read(part, curve.target.property, groups.get(part.id, []), hand_off.n_frames)
         if values is not None:

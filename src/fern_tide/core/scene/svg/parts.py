@@ -7,14 +7,13 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, TypeGuard
 
-from PIL import ImageColor
-
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.parts.svg_element import ATTRIBUTES, MOST_BASE, PLACED, SvgElementParams
 from fern_tide.core.scene.scene import Part, PartChoice, SceneFile
 from fern_tide.core.scene.svg.bounds import LONGEST_DATA, joined, moved, pieces, shape_box
+from fern_tide.core.scene.svg.colours import colour, with_own_opacity
 from fern_tide.core.scene.svg.drawing import Drawing, Node, named
 from fern_tide.core.scene.svg.geometry import MOST_PX, Box, length, matrix_of, viewed
 from fern_tide.core.scene.svg.outline import OUTLINED, strokes_of
@@ -52,17 +51,6 @@ UNSEEN = ("defs", "clipPath", "mask", "pattern", "symbol", "marker", "filter", "
 _TRANSFORM = re.compile(r"^[A-Za-z0-9_\s(),.+\-]*$")
 
 
-def colour(text: str | None) -> str | None:
-    """Read a CSS colour as '#rrggbb'; None for 'none', paint servers and what is no colour."""
-    if not text or text.strip().lower() in {"none", "currentcolor", "inherit", "transparent"} or "url(" in text:
-        return None
-    try:
-        red, green, blue = ImageColor.getrgb(text.strip())[:3]
-    except ValueError:
-        return None
-    return f"#{red:02x}{green:02x}{blue:02x}"
-
-
 def _can_be_drawn(px: float | None) -> TypeGuard[float]:
     return px is not None and px >= 0.001
 
@@ -80,7 +68,7 @@ class Sheet:
     @cached_property
     def attributes(self) -> tuple[dict[str, str], ...]:
         """Each element's attributes, styles written into them."""
-        return styled(self.drawing)
+        return with_own_opacity(styled(self.drawing), self.drawing.nodes)
 
     @cached_property
     def inherited(self) -> tuple[dict[str, str], ...]:
