@@ -10,6 +10,7 @@ import mapbox_earcut
 import numpy as np
 from fontTools.pens.recordingPen import DecomposingRecordingPen
 from fontTools.ttLib import TTFont
+from fontTools.ttLib.removeOverlaps import removeOverlaps
 
 ROOT = Path(__file__).parent.parent
 OUT = ROOT / "src/fern_tide/core/scene/glyphs.npz"
@@ -43,6 +44,10 @@ def contours(glyphs, name):
         elif verb == "curveTo":
             now.extend(curve(now[-1], points))
         elif verb == "qCurveTo":
+            if points[-1] is None:  # a ring that is curved all around begins between two handles
+                handles = np.array(points[:-1], dtype=float)
+                now = [(handles[-1] + handles[0]) / 2]
+                points = (*points[:-1], tuple(now[0]))
             *controls, end = [np.array(point, dtype=float) for point in points]
             for place, control in enumerate(controls):
                 through = end if place == len(controls) - 1 else (control + controls[place + 1]) / 2
@@ -97,11 +102,29 @@ def shape(rings):
     return found, faces, np.concatenate(edges) if edges else empty[:, :2]
 
 
+def always_other(source):
+    """Give the glyphs that stand in for others in every text: OpenType's 'rvrn', which nobody can turn off."""
+    table = source["GSUB"].table
+    places = [
+        place
+        for record in table.FeatureList.FeatureRecord
+        if record.FeatureTag == "rvrn"
+        for place in record.Feature.LookupListIndex
+    ]
+    others = {}
+    for place in places:
+        for part in table.LookupList.Lookup[place].SubTable:
+            others |= getattr(getattr(part, "ExtSubTable", part), "mapping", {})
+    return others
+
+
 def main() -> None:
     out = {}
     for font, (family, weight) in FONTS.items():
         source = TTFont(ROOT / f"node_modules/@fontsource/{family}/files/{family}-latin-{weight}-normal.woff2")
-        cmap, glyphs, em = source.getBestCmap(), source.getGlyphSet(), source["head"].unitsPerEm
+        removeOverlaps(source)  # strokes of a letter may lie over each other, which no triangulation is made for
+        glyphs, em, others = source.getGlyphSet(), source["head"].unitsPerEm, always_other(source)
+        cmap = {code: others.get(glyph, glyph) for code, glyph in source.getBestCmap().items()}
         letters = [letter for letter in LETTERS if ord(letter) in cmap]
         shapes = [shape(contours(glyphs, cmap[ord(letter)])) for letter in letters]
         out[f"{font}_letters"] = np.array([ord(letter) for letter in letters], dtype=np.uint32)

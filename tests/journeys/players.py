@@ -1,5 +1,6 @@
 """A Lottie player in a page beside the browser's own SVG, and Lottie's schema, as the tests of formats share them."""
 
+import base64
 import json
 import subprocess
 from pathlib import Path
@@ -10,6 +11,11 @@ MODULES = Path(__file__).parents[2] / "node_modules"
 PLAYER = MODULES / "lottie-web/build/player/lottie_svg.min.js"
 VALIDATOR = MODULES / "@lottie-animation-community/lottie-specs/bin/validate.js"
 CLOCKS = "document.querySelectorAll('svg').forEach((svg) =>"  # a drawing in it has one of its own
+FONTS = {
+    "Fraunces": "fraunces/files/fraunces-latin-600",
+    "Instrument Sans": "instrument-sans/files/instrument-sans-latin-600",
+    "Spline Sans Mono": "spline-sans-mono/files/spline-sans-mono-latin-500",
+}
 LOAD = """data => new Promise((loaded) => {
     const container = document.getElementById("a");
     const still = { loop: false, autoplay: false };
@@ -56,3 +62,14 @@ def beside_svg(page, content: bytes, svg: str, seconds: dict[int, float], *, pic
     shown = lottie_frames(page, json.loads(content), seconds, picture=picture)
     seen = svg_frames(page, svg, seconds, picture=picture)
     return {frame: (shown[frame], np.abs(seen[frame] - shown[frame]).max(axis=2)) for frame in seconds}
+
+
+def faces() -> str:
+    """Give the fonts that shipped outlines are of as a style, set letter by letter, without pairs of letters."""
+    rules = []
+    for family, name in FONTS.items():
+        data = base64.b64encode((MODULES / f"@fontsource/{name}-normal.woff2").read_bytes()).decode()
+        source = f"url(data:font/woff2;base64,{data})"
+        rules.append(f"@font-face {{ font-family: '{family}'; font-weight: 100 900; src: {source}; }}")
+    plain = "text-rendering: geometricPrecision; font-kerning: none; font-variant-ligatures: none;"
+    return f"<style>{' '.join(rules)} text {{ {plain} }}</style>"

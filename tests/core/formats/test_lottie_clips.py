@@ -72,11 +72,15 @@ def test_many_outlines_are_each_held_against_few(monkeypatch):
     assert len(asked) == 3_000, "not 36,000,000: only those whose boxes lie in others"
 
 
-def test_where_text_cuts_there_is_no_telling():
-    with pytest.raises(Untold):
-        cut("<text>Ferns</text>")
-    with pytest.raises(Untold):
-        mask_window(ET.fromstring("<mask><g><text>Ferns</text></g></mask>"), named={}, box=None)
+def test_text_cuts_by_its_letters_with_what_is_hollow_in_them():
+    text = '<text x="10" y="40" font-size="20" font-family="monospace">Oi</text>'
+    window = clip_window(clip(text), named={}, box=None)
+    modes = [mode for mode, _ in cut(text)]
+    assert sorted(modes) == ["a", "a", "a", "s"] and modes.index("s") > 0, "round, hollow, and a stem with a dot"
+    assert 10 <= window.low[0] <= 13 and 20 < window.low[1] < 40 and window.low[1] + window.size[1] <= 41
+    mask = ET.fromstring('<mask><g><text font-size="20">Ferns</text></g></mask>')
+    assert mask_window(mask, named={}, box=None).size[0] > 40
+    assert cut("<text> </text>") is None
 
 
 def test_a_picture_is_a_mask_too_and_its_region_cuts():

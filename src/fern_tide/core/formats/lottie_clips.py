@@ -11,6 +11,7 @@ import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.lottie_shapes import SHAPES, Item, bezier, px, still, tag_of
+from fern_tide.core.formats.lottie_text import runs_of, straight
 from fern_tide.core.scene.svg.geometry import Box, Matrix, length, matrix_of, product, viewed
 from fern_tide.core.scene.svg.outline import shape_curves, strokes_of
 
@@ -22,7 +23,7 @@ _Named = Mapping[str, ET.Element]
 
 
 class Untold(Exception):
-    """Where something is cut cannot be told: by shares of a box that is not known, or by text of a drawing."""
+    """Where something is cut cannot be told: by shares of a box that is not known."""
 
 
 @dataclass(frozen=True)
@@ -150,17 +151,11 @@ def _shares(cutter: ET.Element, units: str, box: Box | None) -> Matrix:
 def _shapes(
     element: ET.Element, at: Matrix, named: _Named, deep: int = _DEEPEST
 ) -> Iterator[tuple[ET.Element, Matrix]]:
-    """Give the shapes and pictures in an element, each with what places it.
-
-    Raises:
-        Untold: there is text in it.
-    """
+    """Give the shapes, texts and pictures in an element, each with what places it."""
     if not deep or element.get("display") == "none" or element.get("visibility") == "hidden":
         return
     here, tag = product(at, matrix_of(element.get("transform", ""))), tag_of(element)
-    if tag == "text":
-        raise Untold
-    if tag in SHAPES or tag == "image":
+    if tag in SHAPES or tag in {"image", "text"}:
         yield element, here
     elif tag == "use":
         wanted = named.get(address(element)[1:])
@@ -176,8 +171,12 @@ def _strokes(shape: ET.Element, at: Matrix) -> list[FloatArray]:
     """Give the outlines of a shape where it lies, each of shape (curves, 4, 2)."""
     a, b, c, d, e, f = at
     turned, moved = np.array([[a, b], [c, d]]), np.array([e, f])
-    tag = "rect" if tag_of(shape) == "image" else tag_of(shape)
-    return [curves[..., :2] @ turned + moved for curves, _ in strokes_of(tag, shape.attrib)]
+    if tag_of(shape) == "text":
+        outlines = [straight(loop) for run in runs_of(shape) for loop in run.loops]
+    else:
+        tag = "rect" if tag_of(shape) == "image" else tag_of(shape)
+        outlines = [curves[..., :2] for curves, _ in strokes_of(tag, shape.attrib)]
+    return [curves @ turned + moved for curves in outlines]
 
 
 def _about(outlines: Sequence[FloatArray]) -> Window:

@@ -16,22 +16,23 @@ from fern_tide.core.formats.lottie_clips import Clips, Untold, Window, address, 
 from fern_tide.core.formats.lottie_gradients import Gradients, Motion
 from fern_tide.core.formats.lottie_layers import Assets, Layers, names_in
 from fern_tide.core.formats.lottie_measures import has_measure, measured_ways, unseen_name
-from fern_tide.core.formats.lottie_outlines import shaped_ways, sounding_ways
+from fern_tide.core.formats.lottie_outlines import shaped_ways, sounding_ways, way
 from fern_tide.core.formats.lottie_paints import Paints, number
 from fern_tide.core.formats.lottie_shapes import (
     SHAPES,
     Item,
     box_of_shape,
     group,
-    letters,
     matrix_transform,
     name_of,
     outlines,
+    polygon,
     px,
     still,
     tag_of,
     transform,
 )
+from fern_tide.core.formats.lottie_text import STYLES, box_of_runs, runs_of
 from fern_tide.core.formats.lottie_values import moving
 from fern_tide.core.formats.shaped import shaped_parts
 from fern_tide.core.scene.drawing import bindings, draw, level_names
@@ -42,7 +43,7 @@ from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
 _INHERITED = (
     "color", "fill", "stroke", "stroke-width", "stroke-linecap", "stroke-linejoin", "stroke-miterlimit",
-    "stroke-dasharray", "stroke-dashoffset", "fill-opacity", "stroke-opacity", "fill-rule", "visibility",
+    "stroke-dasharray", "stroke-dashoffset", "fill-opacity", "stroke-opacity", "fill-rule", "visibility", *STYLES,
 )  # fmt: skip
 _OTHERS = frozenset(("g", "svg", "use", "a", "switch", "text", "image"))
 _PAINTED = ("fill", "stroke", "stroke-width", "fill-opacity", "stroke-opacity", "stroke-dashoffset")
@@ -148,7 +149,9 @@ class Drawing:
         paint = self._inherited(element, paint, whose[0] if whose else None)
         if tag == "image":
             inner = [] if paint.get("visibility") == "hidden" else self.assets.shown(element)
-        elif tag in SHAPES or tag == "text":
+        elif tag == "text":
+            inner = self._words(element, paint)
+        elif tag in SHAPES:
             inner = self._shape(element, paint, whose[0] if whose else None)
         elif tag == "use":
             inner = self._used(element, paint)
@@ -204,10 +207,9 @@ class Drawing:
         own: dict[str, Any] = {
             name: text for name in _INHERITED if (text := element.get(name)) is not None and text != "inherit"
         }
-        if part is not None:
-            moved = {name: self._moved(part, name) for name in _PAINTED}
-            own |= {f"{name} moved": curve for name, curve in moved.items() if curve is not None}
-        return {**paint, **own}
+        still = {name: text for name, text in paint.items() if name.removesuffix(" moved") not in own}
+        moved = {} if part is None else {f"{name} moved": self._moved(part, name) for name in _PAINTED}
+        return {**still, **own, **{name: curve for name, curve in moved.items() if curve is not None}}
 
     def _placed(self, element: ET.Element, part: Part | None, inner: list[Item]) -> list[Item]:
         """Put what an element draws into groups that place it, where it has a place, an opacity or a motion."""
@@ -279,9 +281,23 @@ class Drawing:
         elif measured:
             ways, boxes = measured, moving_boxes
         else:
-            ways = letters(part) if tag_of(element) == "text" else outlines(element)
+            ways = outlines(element)
         name = part.id if part else name_of(element)
         return [self._paint.group(name, ways, paint, boxes)] if ways else []
+
+    def _words(self, text: ET.Element, paint: dict[str, Any]) -> list[Item]:
+        """Turn a text into the outlines of its letters, a group for each stretch that is painted as one."""
+        runs = runs_of(text, {name: value for name, value in paint.items() if name in STYLES})
+        boxes, items = box_of_runs(runs), []
+        for run in runs:
+            own, element, part = paint, text, self._whose.get(text, (None, ""))[0]
+            for element in run.elements:
+                part = self._whose.get(element, (None, ""))[0]
+                own = self._inherited(element, own, part)
+            if own.get("visibility") != "hidden":
+                ways = [way(polygon(loop)) for loop in run.loops]
+                items.append(self._paint.group(part.id if part else name_of(element), ways, own, boxes))
+        return items
 
     def _measured(self, part: Part, element: ET.Element) -> tuple[list[Item], list[Box]]:
         """Give the outline of a part of a drawing whose measures move, and its boxes; nothing where none does."""

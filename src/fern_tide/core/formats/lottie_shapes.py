@@ -15,9 +15,6 @@ import numpy as np
 
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.lottie_values import shortened
-from fern_tide.core.scene.lettering import letter_loops
-from fern_tide.core.scene.parts.text import TextParams
-from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.bounds import shape_box
 from fern_tide.core.scene.svg.geometry import Box, Matrix, length
 from fern_tide.core.scene.svg.outline import strokes_of
@@ -87,14 +84,6 @@ def outlines(element: ET.Element) -> list[Item]:
     """Give the outlines of a shape."""
     strokes = strokes_of(tag_of(element), element.attrib)
     return [{"ty": "sh", "ks": {"a": 0, "k": bezier(curves, closed)}} for curves, closed in strokes]
-
-
-def letters(part: Part | None) -> list[Item]:
-    """Give the outlines of a text part's letters, in the fonts that ship with the application."""
-    if part is None or not isinstance(params := part.shape.params, TextParams):
-        return []
-    loops = letter_loops(params.words, font=str(params.font), size=params.size, spacing=params.spacing)
-    return [{"ty": "sh", "ks": {"a": 0, "k": polygon(loop + np.array([params.x, params.y]))}} for loop in loops]
 
 
 def tag_of(element: ET.Element) -> str:

@@ -9,7 +9,7 @@ from importlib.resources import files
 import numpy as np
 import numpy.typing as npt
 
-from fern_tide.core.base.signal import FloatArray
+from fern_tide.core.base.signal import FloatArray, frozen
 from fern_tide.core.scene.mesh import Mesh
 
 
@@ -66,34 +66,31 @@ def lettering(words: str, *, font: str, size: float, thickness: float) -> Mesh:
     return Mesh(np.concatenate(positions), np.concatenate(normals), np.concatenate(triangles).astype(np.uint32))
 
 
-def letter_loops(words: str, *, font: str, size: float, spacing: float) -> list[FloatArray]:
-    """Give the outlines of words on a page: closed loops, centred on x = 0, standing on y = 0, y downwards.
+@cache
+def glyph_loops(letter: str, font: str) -> tuple[float, tuple[FloatArray, ...]]:
+    """Give how wide a letter is, in em, and its outlines on a page: closed loops in em, standing on y = 0, y downwards.
 
     Args:
-        words: one line; a letter that the font lacks is left as a space.
+        letter: which; one that the font lacks is a space.
         font: serif, sans or mono.
-        size: of the letters' em.
-        spacing: what is added after each letter, as browsers add it.
 
     Returns:
-        Each of shape (points, 2); holes go round the other way.
+        The width, and loops of shape (points, 2); holes go round the other way.
     """
     font_data = _font(font)
-    glyphs = [font_data.places.get(letter, font_data.places[" "]) for letter in words]
-    starts = np.concatenate([[0.0], np.cumsum(font_data.widths[glyphs] * size + spacing)])
+    glyph = font_data.places.get(letter, font_data.places[" "])
+    points = font_data.points[glyph] * np.array([1.0, -1.0])
+    following = dict(font_data.edges[glyph].tolist())
     loops = []
-    for glyph, start in zip(glyphs, starts[:-1].tolist(), strict=True):
-        points = font_data.points[glyph] * np.array([size, -size]) + np.array([start - starts[-1] / 2, 0.0])
-        following = dict(font_data.edges[glyph].tolist())
-        while following:
-            first, at = next(iter(following.items()))
-            way = [first]
-            del following[first]
-            while at in following:
-                way.append(at)
-                at = following.pop(at)
-            loops.append(points[way])
-    return loops
+    while following:
+        first, at = next(iter(following.items()))
+        way = [first]
+        del following[first]
+        while at in following:
+            way.append(at)
+            at = following.pop(at)
+        loops.append(frozen(points[way]))
+    return float(font_data.widths[glyph]), tuple(loops)
 
 
 def _extruded(

@@ -29,7 +29,6 @@ _CARRIED = _OF_STOPS | {
     "opacity", "fill", "stroke", "stroke-width", "fill-opacity", "stroke-opacity", "stroke-dashoffset"
 }  # fmt: skip
 _FIELDS = {"stroke-width": "w", "fill": "c", "stroke": "c", "stroke-dashoffset": "d"}
-_NOT_DRAWN = frozenset(("text", "tspan"))  # elements of drawings
 
 
 class LottieParams(KeyParams):
@@ -38,8 +37,6 @@ class LottieParams(KeyParams):
 
 def carries_property(part: Part, name: str) -> bool:
     """Say whether a property of a part shows in the file: its place, its paints, its opacity, its levels."""
-    if getattr(part.shape.params, "tag", "") in _NOT_DRAWN:
-        return False
     shaped = any(item.id == name for item in part.shaped) and part.shape.id != "image"  # there it is the mask's outline
     if name in PLACE_NAMES or name in level_names(part) or shaped:
         return True
@@ -206,7 +203,7 @@ FORMAT = Format(
     read_back=read_back,
     outlines=True,
     carries_property=carries_property,
-    lacks="text of drawings, blur, filters, and soft edges of images' masks",
+    lacks="words along a path, patterns, markers, blur, filters, and soft edges of images' masks",
     rounds_by=1e-5,
     spaces=("2d",),
 )
