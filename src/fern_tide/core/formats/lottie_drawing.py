@@ -3,19 +3,15 @@
 from __future__ import annotations
 
 import xml.etree.ElementTree as ET
-from collections.abc import Collection, Mapping, Sequence
-from types import MappingProxyType
+from collections.abc import Collection, Sequence
 from typing import Any
 
-import numpy as np
-
-from fern_tide.core.bake.curve import Curve
-from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import HandOff, KeyParams
 from fern_tide.core.formats.lottie_clips import Clips, Untold, Window, address, cutter_of, mask_window, view_window
 from fern_tide.core.formats.lottie_gradients import Gradients, Motion
 from fern_tide.core.formats.lottie_layers import Assets, Layers, names_in
-from fern_tide.core.formats.lottie_measures import has_measure, measured_ways, unseen_name
+from fern_tide.core.formats.lottie_measures import unseen_name
+from fern_tide.core.formats.lottie_motions import Motions
 from fern_tide.core.formats.lottie_outlines import shaped_ways, sounding_ways, way
 from fern_tide.core.formats.lottie_paints import Paints, number
 from fern_tide.core.formats.lottie_shapes import (
@@ -33,13 +29,11 @@ from fern_tide.core.formats.lottie_shapes import (
     transform,
 )
 from fern_tide.core.formats.lottie_text import STYLES, box_of_runs, runs_of
-from fern_tide.core.formats.lottie_values import moving
 from fern_tide.core.formats.shaped import shaped_parts
-from fern_tide.core.scene.drawing import bindings, draw, level_names
+from fern_tide.core.scene.drawing import draw, level_names
 from fern_tide.core.scene.outlines import OUTLINE
 from fern_tide.core.scene.scene import Part
 from fern_tide.core.scene.svg.geometry import Box, Matrix, matrix_of, product, viewed
-from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
 _INHERITED = (
     "color", "fill", "stroke", "stroke-width", "stroke-linecap", "stroke-linejoin", "stroke-miterlimit",
@@ -54,7 +48,7 @@ class Drawing:
     """A scene drawn as SVG, turned into shapes from the outside in."""
 
     def __init__(self, hand_off: HandOff, params: KeyParams) -> None:
-        self.hand_off, self.params = hand_off, params
+        self.hand_off, self._motions = hand_off, Motions(hand_off, params)
         self._whose: dict[ET.Element, tuple[Part, str]] = {}
         self._shaped = {name: shaped_ways(one, params) for name, one in shaped_parts(hand_off).items()}
         self._ways: dict[ET.Element, list[Item]] = {}
@@ -89,7 +83,7 @@ class Drawing:
         unseen: dict[str, Item] = {}
         for element, (part, _) in self._whose.items():
             is_in = part.id in drawn or part.id in unseen
-            if is_in or part.kind.in_file != "element" or not self._curves(part):
+            if is_in or part.kind.in_file != "element" or not self._motions.curves(part):
                 continue
             paint = self._inherited(element, dict(_DEFAULTS), part)
             moved = {name.split()[0].split("-")[0] for name in paint if name.endswith(" moved")}
@@ -97,46 +91,13 @@ class Drawing:
             painted = self._paint.of(paint, ())
             if tag_of(element) == "stop":
                 painted = [self._paint.gradients.of_stop(element)]
-            opacity = self._moved(part, "opacity")
-            changes = {} if opacity is None else {"o": self._percent(opacity)}
-            at = self._place(part, changes) if part.has("x") else transform(changes)
-            ways = self._measured(part, element)[0]
+            opacity = self._motions.moved(part, "opacity")
+            changes = {} if opacity is None else {"o": self._motions.percent(opacity.values)}
+            at = self._motions.place(part, changes) if part.has("x") else transform(changes)
+            ways = self._motions.measured(part, element)[0]
             unseen[part.id] = group(part.id, [*ways, *painted], at)
         items = [*unseen.values(), *self._bent]
         return [group("(unseen)", items, transform({"o": still(0)}))] if items else []
-
-    # --- numbers that move
-
-    def _percent(self, curve: Curve) -> Item:
-        return moving(100 * np.atleast_2d(curve.values), self.params, one=True)
-
-    def _curves(self, part: Part) -> Mapping[str, Curve]:
-        return self.hand_off.by_part.get(part.id, {})
-
-    def _rows(self, part: Part, *names: str) -> FloatArray:
-        return np.stack(list(self.hand_off.rows(part, names).values()))
-
-    def _place(self, part: Part, changes: Mapping[str, Any] = MappingProxyType({})) -> Item:
-        """Give the transform of a part about its anchor."""
-        anchor = [[part.anchor.x], [part.anchor.y]]
-        return transform(
-            {
-                "a": {"a": 0, "k": [part.anchor.x, part.anchor.y]},
-                "p": moving(self._rows(part, "x", "y") + np.array(anchor), self.params),
-                "s": moving(100 * self._rows(part, "scale_x", "scale_y"), self.params),
-                "r": moving(self._rows(part, "turn"), self.params, one=True),
-                **changes,
-            }
-        )
-
-    def _moved(self, part: Part, attribute: str) -> Curve | None:
-        """Give the curve that an attribute of a part's element moves by, if it does."""
-        for binding in bindings(part):
-            if binding.attribute == attribute and binding.property in self._curves(part):
-                return self._curves(part)[binding.property]
-        return None
-
-    # --- elements
 
     def _items(self, element: ET.Element, paint: dict[str, Any]) -> list[Item]:
         """Turn an element into items as SVG draws them, the lowest first."""
@@ -195,20 +156,19 @@ class Drawing:
 
     def _part(self, element: ET.Element, part: Part, paint: dict[str, Any]) -> Item:
         """Turn the nested groups of a part into one."""
-        self.hand_off.progress(len(self._curves(part)))
+        self.hand_off.progress(len(self._motions.curves(part)))
         turn = element[0]
         back = turn[0][0]
         inner = [item for child in back for item in self._items(child, paint)]
-        opacity = moving(100 * self._rows(part, "opacity"), self.params, one=True) if part.has("opacity") else None
-        changes = {} if opacity is None else {"o": opacity}
-        return group(part.id, inner[::-1], self._place(part, changes))
+        changes = {"o": self._motions.percent(self._motions.rows(part, "opacity"))} if part.has("opacity") else {}
+        return group(part.id, inner[::-1], self._motions.place(part, changes))
 
     def _inherited(self, element: ET.Element, paint: dict[str, Any], part: Part | None) -> dict[str, Any]:
         own: dict[str, Any] = {
             name: text for name in _INHERITED if (text := element.get(name)) is not None and text != "inherit"
         }
         still = {name: text for name, text in paint.items() if name.removesuffix(" moved") not in own}
-        moved = {} if part is None else {f"{name} moved": self._moved(part, name) for name in _PAINTED}
+        moved = {} if part is None else {f"{name} moved": self._motions.moved(part, name) for name in _PAINTED}
         return {**still, **own, **{name: curve for name, curve in moved.items() if curve is not None}}
 
     def _placed(self, element: ET.Element, part: Part | None, inner: list[Item]) -> list[Item]:
@@ -218,34 +178,23 @@ class Drawing:
         changes: dict[str, Any] = {}
         opacity = element.get("opacity", "1")
         part = part if part is not None and part.kind.in_file == "element" else None
-        curve = None if part is None else self._moved(part, "opacity")
+        curve = None if part is None else self._motions.moved(part, "opacity")
         if curve is not None:
-            changes["o"] = self._percent(curve)
+            changes["o"] = self._motions.percent(curve.values)
         elif opacity not in {"1", ""}:
             changes["o"] = {"a": 0, "k": 100 * number(opacity, 1.0)}
-        links = [] if part is None else self._links(part)
+        links = [] if part is None else self._motions.links(part)
         if part is not None and links:
-            self.hand_off.progress(len(self._curves(part)))
+            self.hand_off.progress(len(self._motions.curves(part)))
             base = str(getattr(part.shape.params, "base", ""))
             item = group(part.id, inner[::-1], matrix_transform(matrix_of(base), changes))
             for link in reversed(links):
-                item = group(link.id, [item], self._place(link))
+                item = group(link.id, [item], self._motions.place(link))
             return [item]
         matrix = self._matrix(element)
         if matrix == (1.0, 0.0, 0.0, 1.0, 0.0, 0.0) and not changes and part is None:
             return inner
         return [group(part.id if part else name_of(element), inner[::-1], matrix_transform(matrix, changes))]
-
-    def _links(self, part: Part) -> list[Part]:
-        """List what places an element, the outermost first, where any of it moves or stands elsewhere."""
-        if not part.has("x"):
-            return []
-
-        def moves(item: Part) -> bool:
-            curves = self._curves(item)
-            return any(name in curves or item.own(name) != item.property(name).default for name in PLACE_NAMES)
-
-        return [item for item in (*self.hand_off.scene.gatherings(part), part) if moves(item)]
 
     def _matrix(self, element: ET.Element) -> Matrix:
         matrix = matrix_of(element.get("transform", ""))
@@ -270,14 +219,14 @@ class Drawing:
     def _shape(self, element: ET.Element, paint: dict[str, Any], part: Part | None) -> list[Item]:
         if paint.get("visibility") == "hidden":
             return []
-        measured, moving_boxes = ([], []) if part is None else self._measured(part, element)
+        measured, moving_boxes = ([], []) if part is None else self._motions.measured(part, element)
         boxes: Sequence[Box] = [box] if (box := box_of_shape(element)) else []
         if element in self._ways:
             ways = self._ways[element]
             if part is not None and measured:
                 self._bent.append(group(unseen_name(part), measured, transform()))
-        elif part is not None and any(name in self._curves(part) for name in level_names(part)):
-            ways = sounding_ways(part, self._rows(part, *level_names(part)))
+        elif part is not None and any(name in self._motions.curves(part) for name in level_names(part)):
+            ways = sounding_ways(part, self._motions.rows(part, *level_names(part)))
         elif measured:
             ways, boxes = measured, moving_boxes
         else:
@@ -299,22 +248,10 @@ class Drawing:
                 items.append(self._paint.group(part.id if part else name_of(element), ways, own, boxes))
         return items
 
-    def _measured(self, part: Part, element: ET.Element) -> tuple[list[Item], list[Box]]:
-        """Give the outline of a part of a drawing whose measures move, and its boxes; nothing where none does."""
-        if part.kind.in_file != "element":
-            return [], []
-        tag, curves = str(getattr(part.shape.params, "tag", "")), self._curves(part)
-        moved = {
-            one.attribute: curves[one.property].values
-            for one in bindings(part)
-            if one.property in curves and has_measure(tag, one.attribute)
-        }
-        return measured_ways(tag, element.attrib, moved, self.params) if moved else ([], [])
-
     def _stop(self, stop: ET.Element) -> Motion:
         """Say whose a gradient's stop is, and by what curves it moves."""
         if stop not in self._whose:
             return "-", {}
         part = self._whose[stop][0]
-        moved = {name: self._moved(part, name) for name in ("offset", "stop-color", "stop-opacity")}
+        moved = {name: self._motions.moved(part, name) for name in ("offset", "stop-color", "stop-opacity")}
         return part.id, {name: curve for name, curve in moved.items() if curve is not None}
