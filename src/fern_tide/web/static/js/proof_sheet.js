@@ -57,11 +57,13 @@ export class Sheet {
     if (!clear) this.#begin(0);
   }
 
-  /** Open drawings of frames. @param {number[]} frames @param {string[]} texts */
-  static async of(frames, texts, { rules, width, height, clear, background }) {
+  /** Open drawings of frames. @param {number[]} frames @param {string[]} texts @param {any} stage @param {string} under a picture */
+  static async of(frames, texts, { rules, width, height, clear, background }, under = "") {
     const tall = height * texts.length;
-    const tiles = texts.map((text, at) => tileOf(lean(text), { at, height }));
-    const ground = clear ? "" : `<rect width="${width}" height="${tall}" fill="${background}"/>`;
+    const below = (at) => (under ? `<use href="#under" y="${at * height}"/>` : "");
+    const tiles = texts.map((text, at) => below(at) + tileOf(lean(text), { at, height }));
+    const image = `<defs><image id="under" width="${width}" height="${height}" href="${under}"/></defs>`;
+    const ground = under ? image : clear ? "" : `<rect width="${width}" height="${tall}" fill="${background}"/>`;
     const all = `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${tall}"><style>${rules}</style>${ground}${tiles.join("")}</svg>`;
     return new Sheet(frames, await pictureOf(all, width, tall), { width, height, clear });
   }

@@ -3,6 +3,7 @@
 import { Motion } from "./motion.js";
 import { project } from "./project.js";
 import { familiesOf, fontRules, openFonts } from "./proof_fonts.js";
+import { Ground } from "./proof_ground.js";
 import { PREFIX, Sheet, takenFrom, UNDRAWN } from "./proof_sheet.js";
 import { getText } from "./server.js";
 import { StageView } from "./stage_view.js";
@@ -78,6 +79,7 @@ export class ProofStage {
     await this.stage.view.outlines?.settled;
     if (this.space === "3d") this.#dressRoom();
     if (this.clear) this.stage.view.background(false);
+    else if (this.space === "2d" && !this.stage.view.clocks.size) this.ground = this.#groundOf(this.stage.view.svg);
     return this;
   }
 
@@ -108,6 +110,11 @@ export class ProofStage {
     if (families.length) this.fonts = await openFonts(families, this.rules);
   }
 
+  #groundOf(svg) {
+    const { width, height, background, rules, signal } = this;
+    return new Ground({ svg, width, height, background, rules }, signal);
+  }
+
   /** A frame as SVG text, without the rules of its fonts. */
   #svgOf(frame) {
     this.stage.show(frame);
@@ -123,7 +130,9 @@ export class ProofStage {
   /** Prepare frames that are drawn one after the other. */
   async sheet(frames) {
     if (this.space === "3d") return { frames };
-    return Sheet.of(frames, frames.map((frame) => this.#svgOf(frame)), this);
+    if (!this.ground) return Sheet.of(frames, frames.map((frame) => this.#svgOf(frame)), this);
+    const { texts, picture } = await this.ground.under(frames, (frame) => this.stage.show(frame));
+    return Sheet.of(frames, texts, this, picture);
   }
 
   /** Draw a frame of a sheet into the canvas. */
