@@ -90,7 +90,7 @@ DRAWN = """async () => {
   const sheet = await stage.sheet(frames);
   const together = [];
   for (const at of frames.keys()) {
-    await stage.draw(sheet, at);
+    stage.context.drawImage(await stage.picture(sheet, at), 0, 0);
     together.push(pixels());
   }
   const isBright = (value, place) => place % 4 === 0 && value > 150;
@@ -101,7 +101,7 @@ DRAWN = """async () => {
     return together[at].reduce((most, value, place) => Math.max(most, Math.abs(value - alone[place])), 0);
   };
   for (const [at, frame] of frames.entries()) {
-    await stage.draw(await stage.sheet([frame]), 0);
+    stage.context.drawImage(await stage.picture(await stage.sheet([frame]), 0), 0, 0);
     others.push(furthest(at));
     const image = new Image(640, 360);
     image.src = URL.createObjectURL(new Blob([stage.svgOf(frame)], { type: "image/svg+xml" }));
@@ -144,7 +144,7 @@ WHERE = """async () => {
   const sheet = await stage.sheet([0, 30, 60]);
   const places = [];
   for (const at of sheet.frames.keys()) {
-    await stage.draw(sheet, at);
+    stage.context.drawImage(await stage.picture(sheet, at), 0, 0);
     const { data } = stage.context.getImageData(0, 0, 640, 360);
     const sums = {};
     for (let place = 0; place < data.length; place += 4) {
@@ -191,8 +191,7 @@ SEEN = """async ([width, height, clear]) => {
   const stage = await new ProofStage({ width, height, clear, background: "#0e1b18" }, scope.signal).load();
   const frame = 200;
   const sheet = await stage.sheet([frame - 1, frame]);
-  await stage.draw(sheet, 1);
-  const picture = await stage.blob("image/png");
+  const picture = await stage.file(await stage.picture(sheet, 1), "image/png");
   const drawing = stage.svgOf(frame);
   scope.abort();
   const reader = new FileReader();

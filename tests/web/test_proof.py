@@ -25,8 +25,8 @@ def begun(client, demo):
     return answer.json
 
 
-def send(client, key, begun, first, body):
-    query = {**ASKED, "strip": "false", "first": first}
+def send(client, key, begun, first, body, **more):
+    query = {**ASKED, "strip": "false", "first": first, **more}
     return client.post(
         f"/p/{key}/proof/{begun['id']}/frames",
         query_string=query,
@@ -57,15 +57,18 @@ def test_a_part_is_encoded_when_its_last_frame_comes(client, demo, begun, studio
     parts = studio.settings.data / "derived"
     send(client, demo, begun, 4, packed(*map(picture, range(4, 7))))
     send(client, demo, begun, 0, packed(*map(picture, range(3))))
-    assert not list(parts.rglob("*.mp4"))
+    assert not list(parts.rglob("*.0000?.mp4"))
     send(client, demo, begun, 3, packed(picture(3)))
-    assert [path.name[-10:] for path in parts.rglob("*.mp4")] == [".00000.mp4"]
+    assert [path.name[-10:] for path in parts.rglob("*.0000?.mp4")] == [".00000.mp4"]
+    frames = sorted(int(path.name.split(".")[1]) for path in parts.rglob("*.jpg"))
+    assert frames == [4, 5, 6], "those that are encoded take no room any more"
+    assert client.post(f"/p/{demo}/proof", json=ASKED).json["drawn"] == 7, "and need not be drawn again"
 
 
 def test_a_video_has_the_rate_that_was_asked_for(client, demo, begun):
     asked = {**ASKED, "rate": "15"}
     assert client.post(f"/p/{demo}/proof", json=asked).json["id"] == begun["id"], "the same pictures"
-    send(client, demo, begun, 0, packed(*map(picture, range(10))))
+    send(client, demo, begun, 0, packed(*map(picture, range(10))), rate="15")
     made = client.post(f"/p/{demo}/proof/{begun['id']}/end", query_string=asked).text
     assert "5 frames at 15 a second" in " ".join(made.split())
 

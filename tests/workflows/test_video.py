@@ -11,6 +11,7 @@ import soundfile
 from PIL import Image
 
 from fern_tide.workflows.hand_off.video import KINDS, archive, decoded, encode, join, small
+from fern_tide.workflows.hand_off.video_sound import SOUND_HZ, encode_sound
 
 WIDE, TALL, CELLS = 160, 90, 8
 N_FRAMES = 50
@@ -51,13 +52,18 @@ def made(tmp_path):
     """A video as it is made: its parts of no even length, one of them empty, and the sound."""
 
     def make(kind, sound, fps=Fraction(30000, 1001)):
-        out, parts = io.BytesIO(), []
+        out, parts, voice = io.BytesIO(), [], None
         for at, (first, end) in enumerate([(0, 17), (17, 18), (18, 18), (18, N_FRAMES)]):
             parts.append(tmp_path / f"{at}{KINDS[kind].extension}")
             frames = (decoded(picture(frame, clear=KINDS[kind].clear)) for frame in range(first, end))
             with parts[-1].open("w+b") as part:
                 assert encode(KINDS[kind], frames, out=part, fps=fps) == end - first
-        join(KINDS[kind], parts, out=out, fps=fps, sound=sound)
+        if sound:
+            voice = tmp_path / f"voice{KINDS[kind].extension}"
+            codec, container, n_samples = KINDS[kind].sound, KINDS[kind].container, round(N_FRAMES / fps * SOUND_HZ)
+            with voice.open("w+b") as file:
+                encode_sound(sound, codec=codec, container=container, out=file, n_samples=n_samples)
+        join(KINDS[kind], parts, out=out, fps=fps, sound=voice)
         out.seek(0)
         return out
 

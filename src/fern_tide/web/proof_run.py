@@ -11,8 +11,11 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterator
+from concurrent.futures import Future
 from dataclasses import dataclass
 from pathlib import Path
+
+from flask import redirect
 
 from fern_tide.core.base.errors import FernTideError, InvalidParameter
 from fern_tide.core.base.frame_rate import FrameRate
@@ -35,6 +38,7 @@ _QUIET = (
 )  # fmt: skip
 _OF_OURS = ("/bin/sh", "-c", 'exec "$@" 3<&0 4>/dev/null', "sh")
 """A browser is led through a pipe and ends with it, however we end; what is started may be a script that starts it."""
+_ON = "/on"
 _LOOK_S = 0.2
 _END_S = 5.0
 _SILENT_S = 180.0
@@ -90,9 +94,14 @@ def make_proof(source: Path, out: Path, *, plan: ProofPlan, progress: Callable[[
     with tempfile.TemporaryDirectory() as folder:
         studio = Studio.open(Settings(data=Path(folder)))
         connect(studio, at_once=True)
-        with source.open("rb") as stream:
-            key = import_project(studio, stream).key
-        with _served(studio) as port, _drawn(browser, port, key, plan, folder):
+        room: Future[str] = Future()
+        with _served(studio, room) as port, _started(browser, port, folder):  # it starts while the project is read
+            try:
+                with source.open("rb") as stream:
+                    key = import_project(studio, stream).key
+                room.set_result(_room(key, plan))
+            finally:
+                room.cancel()
             order = _order(studio, key, plan)
             _wait(studio, order, progress)
         assert order.video is not None
@@ -103,10 +112,12 @@ def make_proof(source: Path, out: Path, *, plan: ProofPlan, progress: Callable[[
 
 
 @contextlib.contextmanager
-def _served(studio: Studio) -> Iterator[int]:
-    """Serve a studio on a free port of this machine."""
+def _served(studio: Studio, room: Future[str]) -> Iterator[int]:
+    """Serve a studio on a free port of this machine, with an address that leads to a room as soon as that is known."""
+    app = create_app(studio)
+    app.add_url_rule(_ON, view_func=lambda: redirect(room.result()))
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # a page asks for many files at once
-    server = open_door(create_app(studio), host="127.0.0.1", port=0, threads=4, most_bytes=proof.MOST_FRAME_BYTES * 4)
+    server = open_door(app, host="127.0.0.1", port=0, threads=4, most_bytes=proof.MOST_FRAME_BYTES * 4)
     threading.Thread(target=server.run, daemon=True).start()
     try:
         yield int(server.effective_port)
@@ -115,12 +126,17 @@ def _served(studio: Studio) -> Iterator[int]:
         server.close()
 
 
-@contextlib.contextmanager
-def _drawn(browser: str, port: int, key: str, plan: ProofPlan, folder: str) -> Iterator[None]:
-    """Let a browser draw a project's proof."""
+def _room(key: str, plan: ProofPlan) -> str:
+    """Give the address at which a page draws a proof."""
     strip, rate = "yes" if plan.strip else "", plan.rate or ""
     asked = f"kind={plan.kind}&width={plan.width}&height={plan.height}&strip={strip}&rate={rate}"
-    address = f"http://127.0.0.1:{port}/p/{key}/hand-off#proof?{asked}"
+    return f"/p/{key}/hand-off#proof?{asked}"
+
+
+@contextlib.contextmanager
+def _started(browser: str, port: int, folder: str) -> Iterator[None]:
+    """Start a browser that goes where it is led."""
+    address = f"http://127.0.0.1:{port}{_ON}"
     root = ["--no-sandbox"] if os.geteuid() == 0 else []
     command = [browser, *_QUIET, *root, "--remote-debugging-pipe", f"--user-data-dir={folder}/browser", address]
     nowhere = subprocess.DEVNULL

@@ -113,22 +113,27 @@ class _Swings:
             self._way = np.zeros(values.shape)
             return
         for way, (end, counted) in self._ends.items():
-            further = (values - end) * way > 0
-            self._ends[way] = np.where(further, values, end), np.where(further, counts, counted)
+            further = values > end if way > 0 else values < end
+            np.copyto(end, values, where=further)
+            np.copyto(counted, counts, where=further)
         for way in (1, -1):
             start, counted = self._ends[-way]
-            enough = ((values - start) * way >= self._change) & (counts | counted) & (self._way != way)
+            enough = (values - start if way > 0 else start - values) >= self._change
+            if not enough.any():
+                continue
+            enough &= (counts | counted) & (self._way != way)
             self._since[way][enough] = self._frame
             self._way[enough] = way
             end, there = self._ends[way]
-            self._ends[way] = np.where(enough, values, end), np.where(enough, counts, there)
+            np.copyto(end, values, where=enough)
+            np.copyto(there, counts, where=enough)
         self._count()
 
     def _count(self) -> None:
         last = self._events[-1] if self._events else -1
         for way in (1, -1):
             changed = self._since[way]
-            if way != self._last_way and _covers((changed > last) & (self._frame - changed <= self._together)):
+            if way != self._last_way and _covers(changed > max(last, self._frame - self._together - 1)):
                 self._events.append(self._frame)
                 self._last_way = way
                 return

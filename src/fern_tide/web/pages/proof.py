@@ -13,6 +13,7 @@ from fern_tide.store.job_rows import DONE
 from fern_tide.web.context import body, services, staged, studio
 from fern_tide.web.pages.jobs import job_words
 from fern_tide.workflows.hand_off import proof, proof_order, proof_parts, writing
+from fern_tide.workflows.hand_off.proof_sound import begin_sound
 from fern_tide.workflows.hand_off.video import KINDS
 
 pages = Blueprint("proof", __name__, url_prefix="/p/<key>/proof")
@@ -53,6 +54,7 @@ def begin(key: str) -> Any:
     """Say what is to be drawn, and how much of it is there already."""
     order = _order(key, body())
     scene = order.project.scene
+    begin_sound(studio(), order)
     return jsonify(
         id=order.frames_key,
         kind=order.kind,

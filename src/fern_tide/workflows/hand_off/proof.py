@@ -1,6 +1,7 @@
 """Proofs: the stage drawn frame by frame in a browser, stored as it comes, and made into a video with its sound.
 
-What was drawn stays until the video is there, so that a browser which was closed goes on where it was.
+What was drawn stays until it is encoded, and that until the video is there, so that a browser which was closed goes on
+where it was.
 """
 
 from __future__ import annotations
@@ -19,18 +20,18 @@ from fern_tide.store.job_rows import Job
 from fern_tide.workflows.derive.analysis import Stretch
 from fern_tide.workflows.hand_off import proof_parts
 from fern_tide.workflows.hand_off.proof_order import ProofOrder
+from fern_tide.workflows.hand_off.proof_sound import sound_file
 from fern_tide.workflows.hand_off.video import archive, encode, join, paced
 from fern_tide.workflows.studio import Studio
-from fern_tide.workflows.tune.listening import heard_file
 
 KIND = "proof"
 MOST_FRAME_BYTES = 24 << 20
 
 
 def n_drawn(studio: Studio, order: ProofOrder, *, known: int = 0) -> int:
-    """Count the frames that are there from the first on without a gap; the first `known` ones are not looked for."""
+    """Count the frames that are drawn from the first on without a gap; the first `known` ones are not looked for."""
     n_frames = order.project.n_frames
-    return next((at for at in range(known, n_frames) if not proof_parts.has_frame(studio, order, at)), n_frames)
+    return next((at for at in range(known, n_frames) if not proof_parts.is_drawn(studio, order, at)), n_frames)
 
 
 def take_frame(studio: Studio, order: ProofOrder, frame: int, content: bytes) -> None:
@@ -85,7 +86,7 @@ def run(studio: Studio, job: Job, *, report: Callable[[float, str], bool], stret
     order = ProofOrder.model_validate(job.payload["order"])
     n_frames, video = order.project.n_frames, order.video
     report(0.0, "Making the proof")
-    sound = heard_file(studio, order.project)
+    sound = sound_file(studio, order)
     with stretch() as reached:
 
         def at(frame: int) -> None:

@@ -1,9 +1,10 @@
-"""The parts of a proof's video: each is encoded and measured as soon as its frames are drawn."""
+"""The parts of a proof's video: each is encoded and measured as soon as its frames are drawn, which go then."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
 import av
@@ -15,11 +16,12 @@ from fern_tide.workflows.hand_off.proof_order import ProofOrder
 from fern_tide.workflows.hand_off.video import decoded, encode, paced, small
 from fern_tide.workflows.studio import Studio
 
-FRAMES = 128
-"""So many frames are a part: at 30 a second four seconds, a key frame each, as players like for looking around."""
+FRAMES = 64
+"""So many frames are a part: at 30 a second two seconds, a key frame each, as players like for looking around."""
 _WIDE, _TALL = 96, 72
 """The size that flashes are measured at."""
 _SMALL = ".{:05d}.small"
+_ENCODING = Lock()
 
 
 def n_parts(order: ProofOrder) -> int:
@@ -45,8 +47,10 @@ def encode_drawn(studio: Studio, order: ProofOrder, first: int, end: int) -> Non
         DiskFull: there is no room.
     """
     for part in range(first // FRAMES, -(-end // FRAMES)):
-        if all(has_frame(studio, order, frame) for frame in _frames(order, part)):
-            encode_part(studio, order, part)
+        if _is_whole(studio, order, part):
+            with _ENCODING:  # two requests may bring the last frames of a part at once
+                if _is_whole(studio, order, part):
+                    encode_part(studio, order, part)
 
 
 def encode_part(studio: Studio, order: ProofOrder, part: int, *, reached: Callable[[int], None] | None = None) -> None:
@@ -62,9 +66,7 @@ def encode_part(studio: Studio, order: ProofOrder, part: int, *, reached: Callab
         FernTideError: a frame is missing.
         DiskFull: there is no room.
     """
-    encodes = order.video is not None and order.video.in_parts
-    encodes = encodes and not studio.derived.has(order.parts_key, suffix=_suffix(order, part))
-    measures = order.measures and not studio.derived.has(order.frames_key, suffix=_SMALL.format(part))
+    encodes, measures = _to_encode(studio, order, part), _to_measure(studio, order, part)
     if not encodes and not measures:
         return
     smalls: list[npt.NDArray[np.uint8]] = []
@@ -90,10 +92,38 @@ def encode_part(studio: Studio, order: ProofOrder, part: int, *, reached: Callab
     if measures:
         with studio.derived.writing(order.frames_key, suffix=_SMALL.format(part)) as out:
             out.write(np.stack(smalls).tobytes())
+    if _in_parts(order):
+        _forget_frames(studio, order, _frames(order, part))
+
+
+def _is_whole(studio: Studio, order: ProofOrder, part: int) -> bool:
+    return all(has_frame(studio, order, frame) for frame in _frames(order, part))
+
+
+def _to_encode(studio: Studio, order: ProofOrder, part: int) -> bool:
+    is_video = order.video is not None and order.video.in_parts
+    return is_video and not studio.derived.has(order.parts_key, suffix=_suffix(order, part))
+
+
+def _to_measure(studio: Studio, order: ProofOrder, part: int) -> bool:
+    return order.measures and not studio.derived.has(order.frames_key, suffix=_SMALL.format(part))
+
+
+def _in_parts(order: ProofOrder) -> bool:
+    """Say whether nothing is needed of frames but the parts that they are in."""
+    return order.video is None or order.video.in_parts
+
+
+def is_drawn(studio: Studio, order: ProofOrder, frame: int) -> bool:
+    """Say whether a frame is drawn: it is there, or in a part that is."""
+    if has_frame(studio, order, frame):
+        return True
+    part = frame // FRAMES
+    return _in_parts(order) and not _to_encode(studio, order, part) and not _to_measure(studio, order, part)
 
 
 def has_frame(studio: Studio, order: ProofOrder, frame: int) -> bool:
-    """Say whether a frame is drawn."""
+    """Say whether a frame itself is there."""
     return studio.derived.has(order.frames_key, suffix=order.frame_suffix(frame))
 
 
@@ -125,13 +155,17 @@ def frame_picture(studio: Studio, order: ProofOrder, frame: int) -> Any:
 
 def forget(studio: Studio, order: ProofOrder) -> None:
     """Remove the frames of a proof and all that was made of them on the way."""
-    frames = [order.frame_suffix(frame) for frame in range(order.project.n_frames)]
-    smalls = [_SMALL.format(part) for part in range(n_parts(order))]
-    for suffix in frames + smalls:
-        studio.derived.path(order.frames_key, suffix=suffix).unlink(missing_ok=True)
+    _forget_frames(studio, order, range(order.project.n_frames))
+    for part in range(n_parts(order)):
+        studio.derived.path(order.frames_key, suffix=_SMALL.format(part)).unlink(missing_ok=True)
     if order.video is not None:
         for path in part_files(studio, order):
             path.unlink(missing_ok=True)
+
+
+def _forget_frames(studio: Studio, order: ProofOrder, frames: Iterable[int]) -> None:
+    for frame in frames:
+        studio.derived.path(order.frames_key, suffix=order.frame_suffix(frame)).unlink(missing_ok=True)
 
 
 def _frames(order: ProofOrder, part: int) -> range:

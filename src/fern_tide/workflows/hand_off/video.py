@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import zipfile
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
+from contextlib import ExitStack
 from dataclasses import dataclass
 from fractions import Fraction
 from itertools import chain, repeat
@@ -18,12 +19,9 @@ from av.video.frame import PictureType
 from av.video.reformatter import ColorRange, Colorspace, Interpolation
 
 from fern_tide.core.base.frame_rate import FrameRate
-from fern_tide.core.base.signal import Float32Array
-from fern_tide.core.sound.decode import measure
-from fern_tide.core.sound.mix import MixTrack, mix_blocks
+from fern_tide.workflows.hand_off.video_sound import Beside
 
 Frame = TypeVar("Frame")
-SOUND_HZ = 48_000
 _COLOURS: dict[str, dict[str, Any]] = {
     "yuv420p": {"dst_colorspace": Colorspace.ITU709, "dst_color_range": ColorRange.MPEG},
     "yuva420p": {"dst_colorspace": Colorspace.ITU709, "dst_color_range": ColorRange.MPEG},
@@ -148,7 +146,9 @@ def encode(kind: VideoKind, frames: Iterable[Any], *, out: BinaryIO, fps: Fracti
         video.width, video.height = begins.width, begins.height
         _say_colours(kind, video.codec_context)
         for place, picture in enumerate(chain([begins], frames)):
-            frame = picture.reformat(format=kind.pixels, **_COLOURS.get(kind.pixels, {}))
+            frame = picture.reformat(
+                format=kind.pixels, interpolation=Interpolation.BILINEAR, **_COLOURS.get(kind.pixels, {})
+            )
             frame.pts, frame.time_base = round(place / fps * ticks), 1 / ticks
             frame.pict_type = PictureType.NONE  # a picture file says that it is a key frame
             container.mux(video.encode(frame))
@@ -157,21 +157,21 @@ def encode(kind: VideoKind, frames: Iterable[Any], *, out: BinaryIO, fps: Fracti
 
 
 def join(kind: VideoKind, parts: Iterable[Path], *, out: BinaryIO, fps: Fraction, sound: Path | None) -> None:
-    """Put parts of a video one after the other, just as they are, and the sound beside them.
+    """Put parts of a video one after the other, and the sound beside them, just as they are.
 
     Args:
         kind: which; one that has sound.
         parts: as `encode` writes them; empty files are passed over.
         out: opened for reading and writing.
         fps: how many frames a second.
-        sound: a stereo file; it is as long as the video then. None is silence, without a sound stream.
+        sound: as `encode_sound` writes it. None is silence, without a sound stream.
     """
     orders = {path: _order(path, fps) for path in parts if path.stat().st_size}
     late = max((at - place for order in orders.values() for at, place in enumerate(order)), default=0)
-    n_frames, start = sum(map(len, orders.values())), 0
-    with av.open(out, "w", format=kind.container) as container:
+    with av.open(out, "w", format=kind.container) as container, ExitStack() as opened:
         video: Any = None
-        voice: _Voice | None = None
+        beside: Beside | None = None
+        start = 0
         for path, order in orders.items():
             with av.open(path) as part:
                 source: Any = part.streams.video[0]
@@ -179,16 +179,16 @@ def join(kind: VideoKind, parts: Iterable[Path], *, out: BinaryIO, fps: Fraction
                     video = container.add_stream_from_template(source)
                     video.metadata.update(source.metadata)
                     _say_colours(kind, video.codec_context)
-                    voice = _Voice(container, kind.sound, sound, round(n_frames / fps * SOUND_HZ)) if sound else None
+                    beside = Beside(container, opened.enter_context(av.open(sound))) if sound else None
                 for at, packet in enumerate(filter(_has_picture, part.demux(source))):
                     packet.stream, packet.time_base, packet.duration = video, 1 / fps, 1
                     packet.pts, packet.dts = start + order[at], start + at - late
                     container.mux(packet)
-                    if voice:
-                        voice.send(until_s=float((start + at) / fps))
+                    if beside:
+                        beside.put(until_s=float((start + at) / fps))
             start += len(order)
-        if voice:
-            voice.send(until_s=inf)
+        if beside:
+            beside.put(until_s=inf)
 
 
 def _has_picture(packet: Any) -> bool:
@@ -206,50 +206,6 @@ def _say_colours(kind: VideoKind, codec: Any) -> None:
     """Say how colours are written: BT.709, the range of television, as players guess for most sizes anyway."""
     if kind.pixels in _COLOURS:
         codec.color_range, codec.colorspace, codec.color_primaries, codec.color_trc = 1, 1, 1, 1
-
-
-class _Voice:
-    """The sound of a video, written beside its pictures."""
-
-    def __init__(self, container: Any, codec: str, path: Path, n_samples: int) -> None:
-        self._container = container
-        self._stream = container.add_stream(codec, rate=SOUND_HZ)
-        self._stream.codec_context.layout = "stereo"
-        self._blocks = _sound(path, n_samples)
-        self._sent_s = 0.0
-
-    def send(self, *, until_s: float) -> None:
-        """Write blocks until a time; after the last one the stream is ended."""
-        while self._sent_s <= until_s and self._sent_s < inf:
-            block = next(self._blocks, None)
-            if block is None:
-                self._sent_s = inf
-            self._container.mux(self._stream.encode(None) if block is None else self._packets(*block))
-
-    def _packets(self, start: int, samples: Float32Array) -> list[Any]:
-        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(samples), format="fltp", layout="stereo")
-        frame.sample_rate, frame.pts, frame.time_base = SOUND_HZ, start, Fraction(1, SOUND_HZ)
-        self._sent_s = float(start + samples.shape[1]) / SOUND_HZ
-        return [packet for fitting in _fitting(self._stream, frame) for packet in self._stream.encode(fitting)]
-
-
-def _fitting(audio: Any, frame: Any) -> Sequence[Any]:
-    """Give a frame of sound as the codec takes it."""
-    wanted = audio.codec_context.format.name
-    if wanted == "fltp":
-        return [frame]
-    return list(av.AudioResampler(format=wanted, layout="stereo", rate=SOUND_HZ).resample(frame))
-
-
-def _sound(path: Path, n_samples: int) -> Iterator[tuple[int, Float32Array]]:
-    """Give exactly so many samples at SOUND_HZ, shape (2, samples), and where each block begins; silence at the end."""
-    start = 0
-    with path.open("rb") as stream:
-        info = measure(stream)
-        stream.seek(0)
-        for block in mix_blocks([MixTrack(stream, info)], rate_hz=SOUND_HZ, n_samples=n_samples):
-            yield start, block
-            start += block.shape[1]
 
 
 def decoded(content: bytes) -> Any:

@@ -172,9 +172,8 @@ export class Proof extends Component {
       next.catch(() => {}); // it is waited for in its turn
       const blobs = [];
       for (const at of sheet.frames.keys()) {
-        await stage.draw(sheet, at);
-        if (order.strip) burn(stage, { frame: first + at, name: order.name });
-        written.push(stage.blob());
+        const strip = order.strip ? () => burn(stage, { frame: first + at, name: order.name }) : null;
+        written.push(stage.file(await stage.picture(sheet, at, strip)));
         blobs.push(written.at(-1));
         if (written.length > AT_WORK) await written.shift();
         await breath(); // who wants to stop it is heard
@@ -210,8 +209,7 @@ export class Proof extends Component {
       const frame = transport.frame;
       let blob = new Blob([stage.space === "2d" ? stage.svgOf(frame) : ""], { type: "image/svg+xml" });
       if (type === "png") {
-        await stage.draw(await stage.sheet([frame]), 0);
-        blob = await stage.blob("image/png");
+        blob = await stage.file(await stage.picture(await stage.sheet([frame]), 0), "image/png");
       }
       const link = Object.assign(document.createElement("a"), { href: URL.createObjectURL(blob), download: `${order.name} ${frame}.${type}` });
       link.click();

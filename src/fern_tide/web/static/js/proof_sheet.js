@@ -76,15 +76,21 @@ export class Sheet {
     }
   }
 
-  /** Wait until a frame can be drawn; gives what draws it once, into a canvas of its size. @returns {Promise<(context: any) => void>} */
-  async opened(at) {
-    const { image, width, height } = this;
-    if (this.clear) return (context) => context.drawImage(image, 0, at * height, width, height, 0, 0, width, height);
+  /** A frame as a picture of its own, once. */
+  taken(at) {
     this.#begin(at);
-    const picture = await this.#pictures[at];
-    return (context) => {
-      context.drawImage(picture, 0, 0);
-      picture.close();
-    };
+    return this.#pictures[at];
+  }
+
+  /** Draw a frame into a canvas of its size, once. */
+  async draw(context, at) {
+    const { image, width, height } = this;
+    if (this.clear) {
+      context.drawImage(image, 0, at * height, width, height, 0, 0, width, height);
+      return;
+    }
+    const picture = await this.taken(at);
+    context.drawImage(picture, 0, 0);
+    picture.close();
   }
 }

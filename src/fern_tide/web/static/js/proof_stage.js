@@ -23,8 +23,7 @@ class PictureFiles {
   }
 
   /** @returns {Promise<Blob>} */
-  async write(canvas, type, quality) {
-    const picture = await takenFrom(canvas); // as it is now
+  write(picture, type, quality) {
     return new Promise((done, failed) => {
       this.#waiting.push((blob) => (blob ? done(blob) : failed(new Error(UNDRAWN))));
       this.worker.postMessage({ picture, type, quality }, [picture]);
@@ -135,23 +134,29 @@ export class ProofStage {
     return Sheet.of(frames, texts, this, picture);
   }
 
-  /** Draw a frame of a sheet into the canvas. */
-  async draw(sheet, at) {
+  /** A frame of a sheet as it is drawn, under what is drawn over it. @param {((stage: ProofStage) => void) | null} over */
+  async picture(sheet, at, over = null) {
+    if (sheet.taken && !over && !this.clear) return sheet.taken(at);
+    await this.#draw(sheet, at);
+    over?.(this);
+    return takenFrom(this.canvas);
+  }
+
+  async #draw(sheet, at) {
     const { context, width, height } = this;
-    const drawn = await sheet.opened?.(at);
     if (this.clear) context.clearRect(0, 0, width, height);
-    else {
+    if (sheet.taken) return sheet.draw(context, at);
+    this.stage.show(sheet.frames[at]);
+    this.stage.view.renderNow();
+    if (!this.clear) {
       context.fillStyle = this.background;
       context.fillRect(0, 0, width, height);
     }
-    if (drawn) return drawn(context);
-    this.stage.show(sheet.frames[at]);
-    this.stage.view.renderNow();
     context.drawImage(this.stage.view.canvas, 0, 0, width, height);
   }
 
-  /** What is drawn now as a file; the next frame can be drawn meanwhile. */
-  blob(type = this.clear ? "image/png" : "image/jpeg", quality = 0.93) {
-    return this.files.write(this.canvas, type, quality);
+  /** A drawn picture as a file; the next one can be drawn meanwhile. @returns {Promise<Blob>} */
+  file(picture, type = this.clear ? "image/png" : "image/jpeg", quality = 0.93) {
+    return this.files.write(picture, type, quality);
   }
 }
