@@ -67,9 +67,10 @@ def test_a_part_is_encoded_when_its_last_frame_comes(client, demo, begun, studio
 
 def test_a_video_has_the_rate_that_was_asked_for(client, demo, begun):
     asked = {**ASKED, "rate": "15"}
-    assert client.post(f"/p/{demo}/proof", json=asked).json["id"] == begun["id"], "the same pictures"
-    send(client, demo, begun, 0, packed(*map(picture, range(10))), rate="15")
-    made = client.post(f"/p/{demo}/proof/{begun['id']}/end", query_string=asked).text
+    slower = client.post(f"/p/{demo}/proof", json=asked).json
+    assert slower["id"] != begun["id"], "each has frames of its own"
+    send(client, demo, slower, 0, packed(*map(picture, range(10))), rate="15")
+    made = client.post(f"/p/{demo}/proof/{slower['id']}/end", query_string=asked).text
     assert "5 frames at 15 a second" in " ".join(made.split())
 
 

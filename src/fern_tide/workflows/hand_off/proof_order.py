@@ -67,9 +67,16 @@ class ProofOrder(BaseModel):
         return 0 if self.video is None else round(self.project.picture_delay.earlier(self.project.rate))
 
     @property
+    def in_parts(self) -> bool:
+        """Whether nothing is needed of its frames but the parts that they are in."""
+        return self.video is None or self.video.in_parts
+
+    @property
     def frames_key(self) -> str:
-        """What its frames are stored under: another kind of video of the same pictures has them too."""
+        """What its frames are stored under: a video's own, since they go as soon as they are encoded in it."""
         about = {"proof": self.pictures, "size": [self.width, self.height], "strip": self.strip, "clear": self.clear}
+        if self.in_parts:
+            about |= {"kind": self.kind, "rate": str(self.video_rate)}
         return fingerprint(about | ({"ahead": self.ahead} if self.ahead else {}))
 
     @property
@@ -83,7 +90,7 @@ class ProofOrder(BaseModel):
     @property
     def parts_key(self) -> str:
         """What the parts of its video are stored under: they have no sound yet."""
-        return fingerprint({"frames": self.frames_key, "kind": self.kind, "rate": str(self.video_rate)})
+        return fingerprint({"parts of": self.frames_key})
 
     @property
     def measures(self) -> bool:

@@ -92,7 +92,7 @@ def encode_part(studio: Studio, order: ProofOrder, part: int, *, reached: Callab
     if measures:
         with studio.derived.writing(order.frames_key, suffix=_SMALL.format(part)) as out:
             out.write(np.stack(smalls).tobytes())
-    if _in_parts(order):
+    if order.in_parts:
         _forget_frames(studio, order, _frames(order, part))
 
 
@@ -109,17 +109,12 @@ def _to_measure(studio: Studio, order: ProofOrder, part: int) -> bool:
     return order.measures and not studio.derived.has(order.frames_key, suffix=_SMALL.format(part))
 
 
-def _in_parts(order: ProofOrder) -> bool:
-    """Say whether nothing is needed of frames but the parts that they are in."""
-    return order.video is None or order.video.in_parts
-
-
 def is_drawn(studio: Studio, order: ProofOrder, frame: int) -> bool:
     """Say whether a frame is drawn: it is there, or in a part that is."""
     if has_frame(studio, order, frame):
         return True
     part = frame // FRAMES
-    return _in_parts(order) and not _to_encode(studio, order, part) and not _to_measure(studio, order, part)
+    return order.in_parts and not _to_encode(studio, order, part) and not _to_measure(studio, order, part)
 
 
 def has_frame(studio: Studio, order: ProofOrder, frame: int) -> bool:
