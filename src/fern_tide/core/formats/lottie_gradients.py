@@ -9,8 +9,8 @@ from __future__ import annotations
 
 import xml.etree.ElementTree as ET
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
-from math import atan2, ceil, degrees, floor, hypot, sqrt
+from dataclasses import dataclass, replace
+from math import atan2, ceil, cos, degrees, floor, hypot, sin, sqrt
 from typing import Any
 
 import numpy as np
@@ -80,7 +80,8 @@ class Gradients:
                 where it is not known.
 
         Returns:
-            The item; one whose circles are ellipses has the frame that it lies in as 'frame'.
+            The item; a fill whose circles are ellipses has the frame that it lies in as 'frame'. In a stroke they are
+            round, since a line would be wider one way than the other.
         """
         if name not in self._servers:
             return None
@@ -89,7 +90,7 @@ class Gradients:
         spread = attributes.get("spreadMethod", "pad")
         spreads = spread in {"reflect", "repeat"}
         known: Sequence[Box | None] = boxes or (None,)
-        lies = [_lie(attributes, box, view=self._views[server], spreads=spreads) for box in known]
+        lies = [_lie(attributes, box, view=self._views[server], spreads=spreads, framed=kind == "gf") for box in known]
         first, among = lies[0], [lie for lie in lies if lie is not None]
         if not stops or first is None:
             return None
@@ -158,9 +159,8 @@ def _rows(stop: ET.Element, curves: Mapping[str, Curve], n_frames: int) -> Float
 def _share_of(stop: ET.Element, curves: Mapping[str, Curve]) -> str:
     """Say what a stop's own colour leaves of its strength, where that moves and the colour does not."""
     known = colour_of(stop.get("stop-color", "#000000"))
-    return (
-        f"={known[1]:.9g}" if known and known[1] < 1 and "stop-opacity" in curves and "stop-color" not in curves else ""
-    )
+    own = known[1] if known and "stop-opacity" in curves and "stop-color" not in curves else 1.0
+    return f"={own:.9g}" if own < 1 else ""
 
 
 def _repeated(values: FloatArray, rounds: tuple[int, int], *, turning: bool) -> FloatArray:
@@ -184,7 +184,7 @@ def _repeated(values: FloatArray, rounds: tuple[int, int], *, turning: bool) -> 
     return np.concatenate(all_of_them)
 
 
-def _lie(attributes: Mapping[str, str], box: Box | None, *, view: Point, spreads: bool) -> _Lie | None:
+def _lie(attributes: Mapping[str, str], box: Box | None, *, view: Point, spreads: bool, framed: bool) -> _Lie | None:
     """Say how a gradient lies on a shape; None where it paints nothing, or its box is not known."""
     at: Matrix = (1.0, 0.0, 0.0, 1.0, 0.0, 0.0)
     sizes: Point | None = view
@@ -204,14 +204,14 @@ def _lie(attributes: Mapping[str, str], box: Box | None, *, view: Point, spreads
         across = hypot(*sizes) / sqrt(2) if name.endswith("r") else sizes[name[-1] == "y" or name[0] == "y"]
         return _share(text) * across
 
-    corners = (
-        [] if box is None or not spreads else [_moved(back, (x, y)) for x in (box[0], box[2]) for y in (box[1], box[3])]
-    )
+    seen = [box] if spreads and box is not None else []
+    corners = [_moved(back, (x, y)) for left, top, right, low in seen for x in (left, right) for y in (top, low)]
     if attributes["tag"] == "linearGradient":
         return _line((value("x1"), value("y1")), (value("x2", "100%"), value("y2")), matrix=matrix, corners=corners)
     middle, radius = (value("cx", "50%"), value("cy", "50%")), value("r", "50%")
     focus = (value("fx") if "fx" in attributes else middle[0], value("fy") if "fy" in attributes else middle[1])
-    return _circle(middle, radius, focus, matrix=matrix, corners=corners)
+    lie = _circle(middle, radius, focus, corners=corners)
+    return replace(lie, frame=matrix) if framed and not _is_round(matrix) else _unframed(lie, matrix)
 
 
 def _line(one: Point, other: Point, *, matrix: Matrix, corners: Sequence[Point]) -> _Lie:
@@ -226,33 +226,40 @@ def _line(one: Point, other: Point, *, matrix: Matrix, corners: Sequence[Point])
     first, end = _rounds(min(shares, default=0.0), max(shares, default=1.0))
     begin = (one[0] + first * way[0], one[1] + first * way[1])
     size = a * d - b * c
-    up = (
-        (d * way[0] - b * way[1]) / far / size,
-        (a * way[1] - c * way[0]) / far / size,
-    )  # how the share grows on the shape
+    grows = far * size
+    up = ((d * way[0] - b * way[1]) / grows, (a * way[1] - c * way[0]) / grows)  # the share, on the shape
     steep = (up[0] ** 2 + up[1] ** 2) / (end - first)
     start = _moved(matrix, begin)
     return _Lie(start, (start[0] + up[0] / steep, start[1] + up[1] / steep), (first, end))
 
 
-def _circle(middle: Point, radius: float, focus: Point, *, matrix: Matrix, corners: Sequence[Point]) -> _Lie | None:
-    """Lay a round gradient."""
+def _circle(middle: Point, radius: float, focus: Point, *, corners: Sequence[Point]) -> _Lie:
+    """Lay a round gradient in its own coordinates."""
     if radius <= 0:  # all is the last colour
-        start = _moved(matrix, middle)
-        return _Lie((start[0] - 2e6, start[1]), (start[0] - 2e6 + 1, start[1]))
+        return _Lie((middle[0] - 2e6, middle[1]), (middle[0] - 1e6, middle[1]))
     out = (focus[0] - middle[0], focus[1] - middle[1])
     if (far := hypot(*out)) > _INNERMOST * radius:
         out = (out[0] * _INNERMOST * radius / far, out[1] * _INNERMOST * radius / far)
         focus = (middle[0] + out[0], middle[1] + out[1])
     most = max((hypot(x - focus[0], y - focus[1]) / (radius - hypot(*out)) for x, y in corners), default=1.0)
     _, end = _rounds(0.0, most)
+    high, turn = 100 * hypot(*out) / radius, degrees(atan2(out[1], out[0]))
     middle, radius = (focus[0] - end * out[0], focus[1] - end * out[1]), end * radius
-    high, turn = 100 * end * hypot(*out) / radius, degrees(atan2(out[1], out[0]))
+    return _Lie(middle, (middle[0] + radius, middle[1]), (0, end), (high, turn))
+
+
+def _is_round(matrix: Matrix) -> bool:
+    """Say whether circles stay circles, gone round the same way."""
     a, b, c, d, _, _ = matrix
-    size = hypot(a, b)
-    if max(abs(a - d), abs(b + c)) > _NEARLY_ROUND * size:
-        return _Lie(middle, (middle[0] + radius, middle[1]), (0, end), (high, turn), matrix)
-    return _Lie(_moved(matrix, middle), _moved(matrix, (middle[0] + radius, middle[1])), (0, end), (high, turn))
+    return max(abs(a - d), abs(b + c)) <= _NEARLY_ROUND * hypot(a, b)
+
+
+def _unframed(lie: _Lie, matrix: Matrix) -> _Lie:
+    """Lay a round gradient on the shape, as large as its ellipses on the whole."""
+    a, b, c, d, _, _ = matrix
+    start, turn = _moved(matrix, lie.start), atan2(b, a)
+    far = (lie.end[0] - lie.start[0]) * sqrt(abs(a * d - b * c))
+    return replace(lie, start=start, end=(start[0] + far * cos(turn), start[1] + far * sin(turn)))
 
 
 def _rounds(low: float, high: float) -> tuple[int, int]:

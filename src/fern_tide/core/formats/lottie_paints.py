@@ -72,7 +72,6 @@ class Paints:
         item = self._painted(("st", "gs"), _own(paint, "stroke"), opacity, boxes)
         if item is None:
             return None
-        item.pop("frame", None)  # its line would be wider one way than the other
         item["w"] = still(width)
         item["lc"] = _CAPS.get(paint.get("stroke-linecap", "butt"), 1)
         item["lj"] = _JOINS.get(paint.get("stroke-linejoin", "miter"), 1)

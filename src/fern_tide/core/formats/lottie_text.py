@@ -136,14 +136,14 @@ def _place(letters: list[_Letter], text: ET.Element) -> None:
         for element in letter.elements:
             whose.setdefault(element, []).append(letter)
     for element, own in sorted(whose.items(), key=lambda pair: len(pair[1]), reverse=True):
-        for letter, place in zip(own, _places(element), strict=False):
+        for letter, place in zip(own, _places(element, em=own[0].size if own else 0.0), strict=False):
             letter.place |= place
 
 
-def _places(element: ET.Element) -> list[dict[str, float]]:
+def _places(element: ET.Element, *, em: float) -> list[dict[str, float]]:
     """Give what an element says of the places of its first letters."""
     lists = {
-        name: [length(word) or 0.0 for word in element.get(name, "").replace(",", " ").split()]
+        name: [_size(word, 0.0, em=em) for word in element.get(name, "").replace(",", " ").split()]
         for name in ("x", "y", "dx", "dy")
     }
     longest = max(map(len, lists.values()))
