@@ -84,16 +84,12 @@ def test_values_of_arrays_are_counted_apart_from_all_others():
         assert (arrays == none[0]) == (of_arrays == 0), target
 
 
-def test_a_round_rectangle_is_one_about_its_middle_in_lottie():
+def test_a_round_rectangle_begins_where_svg_begins_it_in_lottie():
     element = ET.fromstring('<rect x="10" y="20" width="30" height="8" rx="3"/>')
-    assert outlines(element) == [
-        {
-            "ty": "rc",
-            "p": {"a": 0, "k": [25.0, 24.0]},
-            "s": {"a": 0, "k": [30.0, 8.0]},
-            "r": {"a": 0, "k": 3.0},
-        }
-    ]
+    (way,) = outlines(element)
+    places = np.array(way["ks"]["k"]["v"])
+    assert way["ks"]["k"]["c"] and places[0].tolist() == [13, 20] and places[1].tolist() == [37, 20]
+    assert places.min(axis=0).tolist() == [10, 20] and places.max(axis=0).tolist() == [40, 28]
 
 
 def test_numbers_up_to_ten_to_the_thirty_are_taken():

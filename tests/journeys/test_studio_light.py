@@ -13,7 +13,7 @@ SEEN = """async () => {
   const { ProofStage } = await script("proof_stage");
   const scope = new AbortController();
   const stage = await new ProofStage({ width: 480, height: 270 }, scope.signal).load();
-  await stage.draw(await stage.sheet([0]), 0);
+  await stage.picture(await stage.sheet([0]), 0);
   scope.abort();
   return stage.canvas.toDataURL().split(",")[1];
 }"""

@@ -40,6 +40,11 @@ def test_a_drawing_is_one_of_several_by_its_place_and_names_of_its_own(modules):
     ), "what is written on the stage stays as it is"
 
 
+def test_what_a_drawing_refers_to(modules):
+    drawing = '<use href="#a"/><g fill="url(#b-c)" style="mask: url(&quot;#d&quot;)"/><image href="data:,#e"/>'
+    assert modules("proof_ground", "namesIn", drawing) == ["a", "b-c", "d"]
+
+
 def test_what_does_nothing_in_a_frame_is_not_drawn(modules):
     haze = '<filter id="stage-{0}--filter" x="-60%"><feGaussianBlur id="stage-{0}--haze" stdDeviation="2"/></filter>'
     drawing = (

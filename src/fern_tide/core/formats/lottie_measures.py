@@ -42,7 +42,7 @@ def unseen_name(part: Part) -> str:
 
 
 def measured_ways(
-    tag: str, attributes: Mapping[str, str], moved: Mapping[str, FloatArray], params: KeyParams
+    tag: str, attributes: Mapping[str, str], *, moved: Mapping[str, FloatArray], params: KeyParams
 ) -> tuple[list[Item], list[Box]]:
     """Give the outline of a shape whose measures move, straight from key to key, and its box at every frame.
 

@@ -87,4 +87,4 @@ class Motions:
             for one in bindings(part)
             if one.property in curves and has_measure(tag, one.attribute)
         }
-        return measured_ways(tag, element.attrib, moved, self.params) if moved else ([], [])
+        return measured_ways(tag, element.attrib, moved=moved, params=self.params) if moved else ([], [])
