@@ -1,5 +1,7 @@
 """Text of drawings in Lottie: a player shows the letters where a browser shows those of the SVG in the same fonts."""
 
+import json
+
 import numpy as np
 import pytest
 from tests.journeys.players import beside_svg, faces, lottie_errors
@@ -10,6 +12,7 @@ from tests.journeys.test_pages_and_players import page as page  # a fixture
 
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.formats.format import write
+from fern_tide.core.formats.lottie_layers import groups_of
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Scene, SceneFile
@@ -85,3 +88,8 @@ def test_a_player_writes_as_a_browser_does(written, shown, page):
     for frame, (_, apart) in both.items():
         assert apart.mean() < 0.6 and (apart > 60).mean() < 0.003, frame
     assert np.abs(both[0][0] - both[40][0]).max(axis=2).mean() > 0.3, "they move"
+
+
+def test_a_run_with_an_opacity_of_its_own_keeps_it_while_the_text_s_moves(written):
+    items = (item for group in groups_of(json.loads(written.content)) for item in group["it"])
+    assert sum(item["ty"] == "fl" and item["o"]["a"] for item in items) == 1

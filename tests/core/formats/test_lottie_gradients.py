@@ -116,7 +116,7 @@ def test_what_moves_in_stops_is_read_back_whatever_is_repeated_or_hidden():
     )
     for spread in ("pad", "repeat", "reflect"):
         drawn = item(
-            f'<linearGradient id="a" x1="0.3" x2="0.45" spreadMethod="{spread}">{inside}</linearGradient>',
+            f'<linearGradient id="a" x1="0.2" x2="0.5" spreadMethod="{spread}">{inside}</linearGradient>',
             motions={"one": ("one", moved)},
         )
         assert (drawn["g"]["p"] > 3) == (spread != "pad")
