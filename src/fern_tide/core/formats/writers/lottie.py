@@ -203,7 +203,7 @@ FORMAT = Format(
     read_back=read_back,
     outlines=True,
     carries_property=carries_property,
-    lacks="words along a path, patterns, markers, blur, filters, and soft edges of images' masks",
+    lacks="fonts that are not ours, words along a path, patterns, markers, blur, filters, soft edges of images' masks",
     rounds_by=1e-5,
     spaces=("2d",),
 )
