@@ -60,6 +60,9 @@ width="400" height="400"><defs>
 <rect id="box" x="140" y="88" width="20" height="20" fill="#a06030"/>
 <rect id="oval" x="170" y="86" width="60" height="24" rx="9" ry="12" fill="#fff"/>
 <line id="wire" x1="140" y1="360" x2="200" y2="385" stroke="#d0d040" stroke-width="3"/>
+<line x1="140" y1="390" x2="260" y2="390" stroke="#fff" stroke-width="6" stroke-dasharray="0 10"
+ stroke-linecap="round"/>
+<path id="whole" d="M140 395h100" stroke="#fff" stroke-dasharray="0"/>
 <circle id="dot" cx="230" cy="370" r="9" fill="#f06090"/>
 <g fill="url(#slanted)"><ellipse id="egg" cx="330" cy="365" rx="55" ry="25"/></g>
 </svg>"""
@@ -76,6 +79,7 @@ ENDS = {
     "bar:box_width": (20, 100),
     "bar:radius_x": (0, 30),
     "bar:dash_offset": (0, 40),
+    "whole:dash_offset": (0, 9),
     "box:left": (130, 145),
     "box:box_height": (4, 22),
     "oval:radius_y": (0, 14),

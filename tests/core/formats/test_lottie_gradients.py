@@ -11,6 +11,7 @@ from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.target import Target
 from fern_tide.core.formats.format import KeyParams
 from fern_tide.core.formats.lottie_gradients import Gradients, read_stops
+from fern_tide.core.formats.lottie_paints import dashes_of
 
 NUMBER = st.floats(-3, 3).map(lambda value: round(value, 3))
 MATRIX = st.tuples(NUMBER, NUMBER, NUMBER, NUMBER, NUMBER, NUMBER)
@@ -125,3 +126,8 @@ def test_what_moves_in_stops_is_read_back_whatever_is_repeated_or_hidden():
             np.testing.assert_allclose(read["one", name], values, atol=1e-8, err_msg=f"{spread} {name}")
         places = np.array([[key["s"][4 * at] for at in range(drawn["g"]["p"])] for key in drawn["g"]["k"]["k"]])
         assert (np.diff(places, axis=1) >= 0).all(), "no stop lies before the one before it"
+
+
+def test_dashes_are_those_of_svg():
+    assert dashes_of("5, 3.5 2") == [5, 3.5, 2] and dashes_of("0 8") == [0, 8], "dots"
+    assert all(dashes_of(text) == [] for text in ("none", "", "0", "0 0", "5 -1", "5 x"))

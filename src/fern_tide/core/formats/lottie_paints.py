@@ -18,6 +18,8 @@ from fern_tide.core.scene.svg.geometry import Box, inverse, length
 
 _CAPS = {"butt": 1, "round": 2, "square": 3}
 _JOINS = {"miter": 1, "round": 2, "bevel": 3}
+_ENDLESS = 1e6
+"""Longer than any line, in px."""
 
 
 @dataclass(frozen=True)
@@ -76,9 +78,11 @@ class Paints:
         item["lc"] = _CAPS.get(paint.get("stroke-linecap", "butt"), 1)
         item["lj"] = _JOINS.get(paint.get("stroke-linejoin", "miter"), 1)
         item["ml"] = float(length(paint.get("stroke-miterlimit", "4")) or 4.0)
-        words = paint.get("stroke-dasharray", "none").replace(",", " ").split()
-        if dashes := [value for word in words if (value := length(word))]:
-            item["d"] = _dashes(dashes, length(paint.get("stroke-dashoffset", "0")) or 0.0)
+        offset = length(paint.get("stroke-dashoffset", "0")) or 0.0
+        if dashes := dashes_of(paint.get("stroke-dasharray", "none")):
+            item["d"] = _dashes(dashes, offset)
+        elif "stroke-dashoffset moved" in paint:
+            item["d"] = _dashes([_ENDLESS, 0.0], offset)  # its number goes along, and nothing is seen of it
         return self._moved(item, paint, "stroke")
 
     def _painted(self, kinds: tuple[str, str], text: str, opacity: float, boxes: Sequence[Box]) -> Item | None:
@@ -105,6 +109,13 @@ class Paints:
         if (curve := paint.get(f"{name}-dashoffset moved")) is not None and "d" in item:
             item["d"][-1]["v"] = moving(np.atleast_2d(curve.values), self.params, one=True)
         return item
+
+
+def dashes_of(text: str) -> list[float]:
+    """Read the lengths of dashes and gaps; none where a line is whole (SVG 2, 13.5.6)."""
+    lengths = [length(word) for word in text.replace(",", " ").split()]
+    known = [px for px in lengths if px is not None and px >= 0]
+    return known if len(known) == len(lengths) and sum(known) > 0 else []
 
 
 def _dashes(lengths: list[float], offset: float) -> list[Item]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 from importlib.resources import files
 
 import numpy as np
@@ -66,7 +66,7 @@ def lettering(words: str, *, font: str, size: float, thickness: float) -> Mesh:
     return Mesh(np.concatenate(positions), np.concatenate(normals), np.concatenate(triangles).astype(np.uint32))
 
 
-@cache
+@lru_cache(maxsize=4096)
 def glyph_loops(letter: str, font: str) -> tuple[float, tuple[FloatArray, ...]]:
     """Give how wide a letter is, in em, and its outlines on a page: closed loops in em, standing on y = 0, y downwards.
 
