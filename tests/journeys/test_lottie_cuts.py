@@ -2,22 +2,13 @@
 
 import numpy as np
 import pytest
-from tests.journeys.players import beside_svg, lottie_errors
-from tests.journeys.test_lottie_pictures import PICTURES, inside, part
-from tests.journeys.test_pages_and_players import RATE, picture
-from tests.journeys.test_pages_and_players import hand_off as of_scene
+from tests.journeys.lottie_drawings import drawing_hand_off, lottie_of, pictures_apart
+from tests.journeys.players import lottie_errors
+from tests.journeys.test_lottie_pictures import PICTURES, inside
 from tests.journeys.test_pages_and_players import page as page  # a fixture
 
-from fern_tide.core.base.naming import Ids
-from fern_tide.core.formats.format import write
-from fern_tide.core.formats.registry import FORMATS
-from fern_tide.core.scene.media import SceneMedia
-from fern_tide.core.scene.scene import Scene, SceneFile
 from fern_tide.core.scene.svg.colours import colour_of
-from fern_tide.core.scene.svg.parts import Sheet, parts_of
-from fern_tide.core.scene.svg.reading import read_svg
 
-LOTTIE = FORMATS["lottie"]
 SHOWN = (0, 11, 40, 89)
 DRAWING = f"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 400" width="400" height="400">
 <defs>
@@ -79,21 +70,12 @@ ENDS = {
 
 @pytest.fixture(scope="module")
 def shown():
-    file = SceneFile(id="cuts", name="cuts.svg", media="3" * 64, kind="svg")
-    sheet = Sheet(read_svg(DRAWING))
-    box = {"id": "rectangle", "params": {"x": 1200, "y": 100, "width": 160, "height": 90}}
-    parts = (*parts_of(sheet, file, ids=Ids(), limit_to=(1000, 1000)), part("beside", box))
-    scene = Scene(name="s", files=(file,), parts=parts)
-    plain = of_scene(scene, ENDS, SceneMedia(sheets={"3" * 64: sheet}))
-    assert len(plain.curves) == len(ENDS)
-    return plain
+    return drawing_hand_off("cuts", DRAWING, ENDS)
 
 
 @pytest.fixture(scope="module")
 def written(shown):
-    out = write(shown, format=LOTTIE)
-    assert out.error < 1e-5 and out.n_curves == len(ENDS)
-    return out
+    return lottie_of(shown)
 
 
 def test_it_is_what_its_schema_says(written, tmp_path):
@@ -101,9 +83,7 @@ def test_it_is_what_its_schema_says(written, tmp_path):
 
 
 def test_a_player_cuts_as_a_browser_does(written, shown, page):
-    svg = write(shown, format=FORMATS["svg"]).content.decode().partition("?>")[2]
-    seconds = {frame: float(RATE.seconds(frame)) for frame in SHOWN}
-    both = beside_svg(page, written.content, svg, seconds, picture=picture)
+    both = pictures_apart(page, written, shown, SHOWN)
     for frame, (_, apart) in both.items():
         assert apart.mean() < 0.5 and (apart > 30).mean() < 0.002, frame
     assert np.abs(both[0][0] - both[40][0]).max(axis=2).mean() > 2, "they move"

@@ -7,13 +7,13 @@ import json
 import numpy as np
 import pytest
 from PIL import Image
-from tests.journeys.players import beside_svg, lottie_errors
-from tests.journeys.test_pages_and_players import RATE, picture
+from tests.journeys.lottie_drawings import lottie_of, pictures_apart
+from tests.journeys.players import lottie_errors
 from tests.journeys.test_pages_and_players import hand_off as of_scene
 from tests.journeys.test_pages_and_players import page as page  # a fixture
 
 from fern_tide.core.base.naming import Ids
-from fern_tide.core.formats.format import HandOff, write
+from fern_tide.core.formats.format import HandOff
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Part, Scene, SceneFile
@@ -106,9 +106,7 @@ def shown() -> HandOff:
 
 @pytest.fixture(scope="module")
 def written(shown):
-    out = write(shown, format=LOTTIE)
-    assert out.error < 1e-5 and out.n_curves == len(ENDS)
-    return out
+    return lottie_of(shown)
 
 
 def test_it_is_what_its_schema_says_and_has_each_picture_once(written, tmp_path):
@@ -118,9 +116,7 @@ def test_it_is_what_its_schema_says_and_has_each_picture_once(written, tmp_path)
 
 
 def test_a_player_shows_what_a_browser_shows_of_the_svg(written, shown, page):
-    svg = write(shown, format=FORMATS["svg"]).content.decode().partition("?>")[2]
-    seconds = {frame: float(RATE.seconds(frame)) for frame in SHOWN}
-    both = beside_svg(page, written.content, svg, seconds, picture=picture)
+    both = pictures_apart(page, written, shown, SHOWN)
     for frame, (_, apart) in both.items():
         assert apart.mean() < 0.5 and (apart > 30).mean() < 0.002, frame
     assert np.abs(both[0][0] - both[40][0]).max(axis=2).mean() > 2, "they move"

@@ -4,22 +4,12 @@ import json
 
 import numpy as np
 import pytest
-from tests.journeys.players import beside_svg, faces, lottie_errors
-from tests.journeys.test_lottie_pictures import part
-from tests.journeys.test_pages_and_players import RATE, picture
-from tests.journeys.test_pages_and_players import hand_off as of_scene
+from tests.journeys.lottie_drawings import drawing_hand_off, lottie_of, pictures_apart
+from tests.journeys.players import faces, lottie_errors
 from tests.journeys.test_pages_and_players import page as page  # a fixture
 
-from fern_tide.core.base.naming import Ids
-from fern_tide.core.formats.format import write
 from fern_tide.core.formats.lottie_layers import groups_of
-from fern_tide.core.formats.registry import FORMATS
-from fern_tide.core.scene.media import SceneMedia
-from fern_tide.core.scene.scene import Scene, SceneFile
-from fern_tide.core.scene.svg.parts import Sheet, parts_of
-from fern_tide.core.scene.svg.reading import read_svg
 
-LOTTIE = FORMATS["lottie"]
 SHOWN = (0, 40, 89)
 DRAWING = b"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 400" width="400" height="400"><defs>
 <linearGradient id="fade"><stop stop-color="#d9a431"/><stop offset="1" stop-color="#40a0d0"/></linearGradient>
@@ -60,20 +50,12 @@ ENDS = {
 
 @pytest.fixture(scope="module")
 def shown():
-    file = SceneFile(id="words", name="words.svg", media="3" * 64, kind="svg")
-    sheet = Sheet(read_svg(DRAWING))
-    box = {"id": "rectangle", "params": {"x": 1200, "y": 100, "width": 160, "height": 90}}
-    parts = (*parts_of(sheet, file, ids=Ids(), limit_to=(1000, 1000)), part("beside", box))
-    plain = of_scene(Scene(name="s", files=(file,), parts=parts), ENDS, SceneMedia(sheets={"3" * 64: sheet}))
-    assert len(plain.curves) == len(ENDS)
-    return plain
+    return drawing_hand_off("words", DRAWING, ENDS)
 
 
 @pytest.fixture(scope="module")
 def written(shown):
-    out = write(shown, format=LOTTIE)
-    assert out.error < 1e-5 and out.n_curves == len(ENDS)
-    return out
+    return lottie_of(shown)
 
 
 def test_it_is_what_its_schema_says(written, tmp_path):
@@ -81,10 +63,7 @@ def test_it_is_what_its_schema_says(written, tmp_path):
 
 
 def test_a_player_writes_as_a_browser_does(written, shown, page):
-    svg = write(shown, format=FORMATS["svg"]).content.decode().partition("?>")[2]
-    head, _, rest = svg.partition(">")
-    seconds = {frame: float(RATE.seconds(frame)) for frame in SHOWN}
-    both = beside_svg(page, written.content, f"{head}>{faces()}{rest}", seconds, picture=picture)
+    both = pictures_apart(page, written, shown, SHOWN, faces())
     for frame, (_, apart) in both.items():
         assert apart.mean() < 0.6 and (apart > 60).mean() < 0.003, frame
     assert np.abs(both[0][0] - both[40][0]).max(axis=2).mean() > 0.3, "they move"

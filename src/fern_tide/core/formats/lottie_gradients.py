@@ -22,7 +22,7 @@ from fern_tide.core.formats.lottie_clips import address
 from fern_tide.core.formats.lottie_shapes import Item, still, tag_of
 from fern_tide.core.formats.lottie_values import moving, read_moving
 from fern_tide.core.scene.svg.colours import colour_of
-from fern_tide.core.scene.svg.geometry import Box, Matrix, inverse, length, matrix_of, product
+from fern_tide.core.scene.svg.geometry import Box, Matrix, inverse, length, matrix_of, product, share
 
 GRADIENTS = frozenset(("linearGradient", "radialGradient"))
 _MOST_ROUNDS = 100
@@ -123,7 +123,7 @@ class Gradients:
         rows = [_rows(stop, curves, max(1, n_frames)) for stop, (_, curves) in zip(stops, motions, strict=True)]
         values = np.stack(rows)
         values[:, 0] = np.maximum.accumulate(values[:, 0])
-        names = [name + _share_of(stop, curves) for stop, (name, curves) in zip(stops, motions, strict=True)]
+        names = [name for name, _ in motions]
         if spread in {"reflect", "repeat"}:
             values, names = _repeated(values, rounds, turning=spread == "reflect"), ["-", *names, "-"]
         colours, strengths = values[:, :4], values[:, [0, 4]]
@@ -145,22 +145,13 @@ def _view(svg: ET.Element) -> Point:
 
 def _rows(stop: ET.Element, curves: Mapping[str, Curve], n_frames: int) -> FloatArray:
     """Give a stop's place, its colour and how strong it is, all from 0 to 1, shape (5, frames)."""
-    rgb, much = colour_of(stop.get("stop-color", "#000000")) or ([0.0] * 3, 1.0)
+    rgb, _ = colour_of(stop.get("stop-color", "#000000")) or ([0.0] * 3, 1.0)  # its opacity stands beside it
     values = np.empty((5, n_frames))
-    values[0] = curves["offset"].values if "offset" in curves else _share(stop.get("offset", "0"))
+    values[0] = curves["offset"].values if "offset" in curves else share(stop.get("offset", "0"))
     values[1:4] = curves["stop-color"].values if "stop-color" in curves else np.array(rgb)[:, np.newaxis]
-    values[4] = curves["stop-opacity"].values if "stop-opacity" in curves else _share(stop.get("stop-opacity", "1"))
-    if "stop-color" not in curves:
-        values[4] *= much
+    values[4] = curves["stop-opacity"].values if "stop-opacity" in curves else share(stop.get("stop-opacity", "1"))
     values[[0, 4]] = values[[0, 4]].clip(0.0, 1.0)
     return values
-
-
-def _share_of(stop: ET.Element, curves: Mapping[str, Curve]) -> str:
-    """Say what a stop's own colour leaves of its strength, where that moves and the colour does not."""
-    known = colour_of(stop.get("stop-color", "#000000"))
-    own = known[1] if known and "stop-opacity" in curves and "stop-color" not in curves else 1.0
-    return f"={own:.9g}" if own < 1 else ""
 
 
 def _repeated(values: FloatArray, rounds: tuple[int, int], *, turning: bool) -> FloatArray:
@@ -200,9 +191,9 @@ def _lie(attributes: Mapping[str, str], box: Box | None, *, view: Point, spreads
     def value(name: str, otherwise: str = "0%") -> float:
         text = attributes.get(name, otherwise).strip()
         if sizes is None or not text.endswith("%"):
-            return _share(text)
+            return share(text)
         across = hypot(*sizes) / sqrt(2) if name.endswith("r") else sizes[name[-1] == "y" or name[0] == "y"]
-        return _share(text) * across
+        return share(text) * across
 
     seen = [box] if spreads and box is not None else []
     corners = [_moved(back, (x, y)) for left, top, right, low in seen for x in (left, right) for y in (top, low)]
@@ -273,11 +264,6 @@ def _moved(matrix: Matrix, point: Point) -> Point:
     return a * point[0] + c * point[1] + e, b * point[0] + d * point[1] + f
 
 
-def _share(text: str) -> float:
-    number = length(text.strip().removesuffix("%")) or 0.0
-    return number / 100 if text.strip().endswith("%") else number
-
-
 def read_stops(item: Item, n_frames: int) -> dict[tuple[str, str], FloatArray]:
     """Read what moves in the stops of a group's gradients, by whose they are and by the attribute.
 
@@ -287,13 +273,13 @@ def read_stops(item: Item, n_frames: int) -> dict[tuple[str, str], FloatArray]:
     for gradient in (one for one in item["it"] if "g" in one and "nm" in one):
         rows, names = read_moving(gradient["g"]["k"], n_frames), gradient["nm"].split()
         n_stops, before = gradient["g"]["p"], np.zeros(n_frames)
-        for at, (name, _, share) in enumerate(name.partition("=") for name in names):
+        for at, name in enumerate(names):
             offset = rows[4 * at] * (n_stops // len(names))
             values |= {
                 (name, "offset"): offset,
                 (name, "offset before"): before,
                 (name, "stop-color"): rows[4 * at + 1 : 4 * at + 4],
-                (name, "stop-opacity"): rows[4 * n_stops + 2 * at + 1] / float(share or 1),
+                (name, "stop-opacity"): rows[4 * n_stops + 2 * at + 1],
             }
             before = offset
     return values

@@ -117,7 +117,7 @@ def names_in(items: Sequence[Item]) -> set[str]:
         elif item["ty"] == PICTURE:
             names |= item.get("names", set())
         elif "g" in item:
-            names |= {name.partition("=")[0] for name in item.get("nm", "").split()}
+            names |= set(item.get("nm", "").split())
     return names
 
 

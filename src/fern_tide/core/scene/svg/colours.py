@@ -10,7 +10,7 @@ from PIL import ImageColor
 
 from fern_tide.core.mapping.colour import parse_colour
 from fern_tide.core.scene.svg.drawing import Node
-from fern_tide.core.scene.svg.geometry import length, number
+from fern_tide.core.scene.svg.geometry import number, share
 
 _CALL = re.compile(r"^(rgb|hsl)a?\(([^()]{1,80})\)$", re.IGNORECASE)
 _HEX = re.compile(r"^#(?:[0-9a-f]{4}|[0-9a-f]{8})$", re.IGNORECASE)
@@ -67,21 +67,16 @@ def with_own_opacity(attributes: Sequence[dict[str, str]], nodes: Sequence[Node]
             before = above.get(paint, (1.0, 1.0)) if paint != "stop-color" else (1.0, 1.0)
             is_paint, is_opacity = (own.get(name, "inherit") != "inherit" for name in (paint, opacity))
             known = colour_of(own[paint]) if is_paint and own[paint].lower().startswith(_HALF_SEEN) else None
-            share = (1.0 if known is None else known[1]) if is_paint else before[0]
-            plain = _share(own[opacity]) if is_opacity else before[1]
-            mine[paint] = share, plain
+            much = (1.0 if known is None else known[1]) if is_paint else before[0]
+            plain = _within(share(own[opacity], 1.0)) if is_opacity else before[1]
+            mine[paint] = much, plain
             if known is not None and known[1] < 1:
                 written[paint] = str(colour(own[paint]))
-            if (is_paint or is_opacity) and min(share, before[0]) < 1:
-                written[opacity] = number(share * plain)
+            if (is_paint or is_opacity) and min(much, before[0]) < 1:
+                written[opacity] = number(much * plain)
         passed.append(above if mine == above else mine)
         out.append({**own, **written} if written else own)
     return tuple(out)
-
-
-def _share(text: str) -> float:
-    px = length(text.strip().removesuffix("%"))
-    return 1.0 if px is None else _within(px / (100 if text.strip().endswith("%") else 1))
 
 
 def _within(value: float) -> float:

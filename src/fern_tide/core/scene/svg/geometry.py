@@ -22,6 +22,13 @@ def length(text: str | None) -> float | None:
     return px if px is not None and abs(px) <= MOST_PX else None
 
 
+def share(text: str, otherwise: float = 0.0) -> float:
+    """Read a number or a percentage as a share."""
+    words = text.strip()
+    number = length(words.removesuffix("%"))
+    return otherwise if number is None else number / (100 if words.endswith("%") else 1)
+
+
 _CALL = re.compile(r"(?<![A-Za-z])([A-Za-z]++)\s*+\(([^()]*+)\)")
 
 

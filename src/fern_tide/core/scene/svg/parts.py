@@ -15,7 +15,7 @@ from fern_tide.core.scene.scene import Part, PartChoice, SceneFile
 from fern_tide.core.scene.svg.bounds import LONGEST_DATA, joined, moved, pieces, shape_box
 from fern_tide.core.scene.svg.colours import colour, with_own_opacity
 from fern_tide.core.scene.svg.drawing import Drawing, Node, named
-from fern_tide.core.scene.svg.geometry import MOST_PX, Box, length, matrix_of, viewed
+from fern_tide.core.scene.svg.geometry import MOST_PX, Box, length, matrix_of, share, viewed
 from fern_tide.core.scene.svg.outline import OUTLINED, strokes_of
 from fern_tide.core.scene.svg.style import computed, styled
 
@@ -225,7 +225,7 @@ def _values(sheet: Sheet, node: Node) -> dict[str, float | str]:
     if node.tag == "stop":
         values["stop_colour"] = colour(own.get("stop-color", "#000000")) or "#000000"
         number("stop_opacity", own, 1.0)
-        values["stop_offset"] = _share(own.get("offset", "0"))
+        values["stop_offset"] = min(1.0, max(0.0, share(own.get("offset", "0"))))
     if node.tag == "feGaussianBlur":
         values["blur"] = max(0.0, _first(own.get("stdDeviation")))
     return values
@@ -237,13 +237,6 @@ def _start(key: str, own: dict[str, str]) -> float | None:
         other = ATTRIBUTES["radius_y" if key == "radius_x" else "radius_x"][1]
         return length(own.get(other)) or 0.0
     return 0.0
-
-
-def _share(text: str) -> float:
-    try:
-        return min(1.0, max(0.0, float(text.strip().rstrip("%")) / (100.0 if text.strip().endswith("%") else 1.0)))
-    except ValueError:
-        return 0.0
 
 
 def _n_curves(node: Node, own: dict[str, str]) -> int:
