@@ -36,7 +36,7 @@ node_modules/.stamp: package-lock.json
 # Three at once, on two processors too: what drives a browser waits most of its time. What goes by the clock comes after, alone.
 test: install-dev
 	$(BIN)/pytest -n 3 --dist loadfile -m "not alone"
-	$(BIN)/pytest -m alone tests/journeys
+	$(BIN)/pytest -n 2 --dist load -m alone tests/journeys
 
 # The journeys on a page whose answers come late and out of turn. Some of them look after a fixed time, and may fail for that.
 late: install-dev

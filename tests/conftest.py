@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import io
 import os
 import shutil
@@ -27,6 +28,13 @@ from fern_tide.workflows.studio import Settings, Studio
 
 settings.register_profile("fern", deadline=None, max_examples=40, derandomize=True)
 settings.load_profile("fern")
+
+
+@pytest.hookimpl(trylast=True)
+def pytest_collection_finish() -> None:
+    """Tests stay until the end: they are not looked through for rubbish again and again."""
+    gc.collect()
+    gc.freeze()
 
 
 def wav(samples: np.ndarray, *, rate_hz: int = 48_000, subtype: str = "FLOAT", kind: str = "WAV") -> bytes:

@@ -1,6 +1,7 @@
 """What the page shows is what is stored: after a choice, a conflict, another tab, a reload, a stray file."""
 
 import json
+from base64 import b64encode
 
 from tests.conftest import drums, wav
 from tests.journeys.conftest import CHROMIUM, FLAGS, draw_anew, wait
@@ -72,11 +73,12 @@ def test_a_file_dropped_beside_every_place_is_taken_in_or_said_and_never_opened(
     def drop(room: str, *names: str) -> None:
         svg = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 90 90"><path id="stray" d="M0 0h9v9z"/></svg>'
         sound = wav(drums(seconds=1), rate_hz=44_100)
-        contents = [[name, list(svg if name.endswith("svg") else sound)] for name in names]
+        contents = [[name, b64encode(svg if name.endswith("svg") else sound).decode()] for name in names]
         demo.evaluate(
             """([room, contents]) => {
                 const files = new DataTransfer();
-                for (const [name, bytes] of contents) files.items.add(new File([new Uint8Array(bytes)], name));
+                const bytes = (text) => Uint8Array.from(atob(text), (letter) => letter.charCodeAt(0));
+                for (const [name, text] of contents) files.items.add(new File([bytes(text)], name));
                 const options = { bubbles: true, cancelable: true, dataTransfer: files };
                 for (const type of ["dragover", "drop"]) {
                     const opens = document.querySelector(room).dispatchEvent(new DragEvent(type, options));

