@@ -54,16 +54,16 @@ def _keyframes(keys: Keys) -> list[dict[str, Any]]:
 
 
 def _easing(keys: Keys, at: int) -> dict[str, Any]:
-    """Give the handles of a cubic piece, for each number its own, as shares of its way in time and value."""
+    """Give a cubic piece's handles, as shares of its way: in time one for all numbers, in value each its own."""
     span = float(keys.frames[at + 1] - keys.frames[at])
     ways = keys.values[:, at + 1] - keys.values[:, at]
     safe = np.where(ways == 0, 1.0, ways)
     out = np.where(ways == 0, 0.0, keys.slopes[:, at] * span / 3 / safe)
     into = np.where(ways == 0, 1.0, 1 - keys.slopes[:, at + 1] * span / 3 / safe)
-    third, n = 1 / 3, len(ways)
+    third = 1 / 3
     return {
-        "o": {"x": [third] * n, "y": [shortened(value) for value in out.tolist()]},
-        "i": {"x": [1 - third] * n, "y": [shortened(value) for value in into.tolist()]},
+        "o": {"x": [third], "y": [shortened(value) for value in out.tolist()]},
+        "i": {"x": [1 - third], "y": [shortened(value) for value in into.tolist()]},
     }
 
 

@@ -18,8 +18,7 @@ from fern_tide.core.scene.gltf.container import Json, items_of
 APERTURE = 24.0
 """A camera's vertical aperture, in tenths of a unit: its focal length follows from its angle of view."""
 _SAMPLES = re.compile(r"#\s(/\S+)\n[^\n]*\.timeSamples = \{\n([^}]*)\}")
-_SAMPLE = re.compile(r"(\d+): ([^\n]*),\n")
-_NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?")
+_MARKS = str.maketrans("()[],:", "      ")
 _BAD = re.compile(r"[^A-Za-z0-9_]")
 _LIGHTS = {"directional": "DistantLight", "point": "SphereLight", "spot": "SphereLight"}
 
@@ -36,15 +35,18 @@ def text_of(text: str) -> str:
 
 def tuple_of(values: Sequence[float] | FloatArray) -> str:
     """Write one number, or several in brackets."""
-    words = [f"{value:.9g}" for value in values]
-    return words[0] if len(words) == 1 else f"({', '.join(words)})"
+    return _form(len(values)) % tuple(values)
+
+
+def _form(width: int) -> str:
+    """Give what so many numbers are written into."""
+    return "%.9g" if width == 1 else f"({', '.join(['%.9g'] * width)})"
 
 
 def rows_text(rows: npt.NDArray[np.float64]) -> str:
     """Write an array of tuples, shape (count, width), or of numbers, shape (count,)."""
-    if rows.ndim == 1:
-        return "[" + ", ".join(f"{value:.9g}" for value in rows.tolist()) + "]"
-    return "[" + ", ".join(tuple_of(row) for row in rows.tolist()) + "]"
+    form = ", ".join([_form(rows.shape[1] if rows.ndim > 1 else 1)] * len(rows))
+    return f"[{form % tuple(rows.ravel().tolist())}]"
 
 
 def samples(name: str, pointer: str, rows: FloatArray, *, listed: bool = False) -> list[str]:
@@ -56,18 +58,21 @@ def samples(name: str, pointer: str, rows: FloatArray, *, listed: bool = False) 
         rows: its values.
         listed: whether they are an array in every frame, and no tuple.
     """
-    lines = [f"# {pointer}", f"{name}.timeSamples = {{"]
-    write = rows_text if listed else tuple_of
-    lines += [f"    {frame}: {write(values)}," for frame, values in enumerate(rows.T)]
-    return [*lines, "}"]
+    values_form = f"[{', '.join(['%.9g'] * len(rows))}]" if listed else _form(len(rows))
+    form = f"    %d: {values_form},"
+    lines = [form % (frame, *values) for frame, values in enumerate(rows.T.tolist())]
+    return [f"# {pointer}", f"{name}.timeSamples = {{", *lines, "}"]
 
 
 def read_samples(text: str) -> dict[str, FloatArray]:
     """Read all attributes that move, by what they are in the scene: shape (width, frames)."""
-    return {
-        pointer: np.array([[float(word) for word in _NUMBER.findall(value)] for _, value in _SAMPLE.findall(body)]).T
-        for pointer, body in _SAMPLES.findall(text)
-    }
+    return {pointer: _numbers(body) for pointer, body in _SAMPLES.findall(text)}
+
+
+def _numbers(body: str) -> FloatArray:
+    """Read the lines of one attribute, each a frame and its numbers, shape (width, frames)."""
+    frames = body.count("\n")
+    return np.fromstring(body.translate(_MARKS), sep=" ").reshape(frames, -1)[:, 1:].T
 
 
 def attribute(name: str, value: Sequence[float]) -> str:
