@@ -61,6 +61,11 @@ class Thing:
         return max((extent.share for extent in self.extents), default=0.0)
 
     @property
+    def hides_its_edges(self) -> bool:
+        """Whether it is a plain ground under the whole stage: nothing is seen of how it grows or goes."""
+        return bool(self.extents) and all(extent.hides_its_edges for extent in self.extents)
+
+    @property
     def is_row(self) -> bool:
         """Whether it is three or more parts of about one width, side by side rather than one over the other."""
         if self.count < 3 or len(self.extents) < self.count:

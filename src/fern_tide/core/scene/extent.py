@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import xml.etree.ElementTree as ET
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -15,13 +15,14 @@ from fern_tide.core.scene.gltf.built import Built
 from fern_tide.core.scene.gltf.container import Json, items_of
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.scene import Part, Scene
-from fern_tide.core.scene.svg.bounds import box_of, joined, moved, shape_box
+from fern_tide.core.scene.svg.bounds import box_of, is_rectangle, joined, moved, shape_box
 from fern_tide.core.scene.svg.geometry import Box, Matrix, length, matrix_of, place, product, viewed
 from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
 _NOT_DRAWN = frozenset(
     ("defs", "clipPath", "mask", "pattern", "symbol", "marker", "filter", "linearGradient", "radialGradient")
 )
+_NEAR = 1e-3  # of the stage
 _STILL: Matrix = (1.0, 0.0, 0.0, 1.0, 0.0, 0.0)
 
 
@@ -34,17 +35,25 @@ class Extent:
             is seen.
         own: its box as anchors are counted, in px, before it is moved, turned and scaled; of a 3D part None.
         middle: the middle of it, in px of the stage, or in metres of the world.
+        plain: whether it is an upright rectangle of one colour: where it goes is seen at its edges alone.
     """
 
     stage: Box
     own: Box | None
     middle: tuple[float, ...]
+    plain: bool = False
 
     @property
     def share(self) -> float:
         """The share of the stage that its box covers, 0 to 1."""
         left, top, right, bottom = (min(1.0, max(0.0, edge)) for edge in self.stage)
         return (right - left) * (bottom - top)
+
+    @property
+    def hides_its_edges(self) -> bool:
+        """Whether it is plain and reaches over the whole stage: nothing is seen of how it grows."""
+        left, top, right, bottom = self.stage
+        return self.plain and max(left, top) <= _NEAR and min(right, bottom) >= 1.0 - _NEAR
 
     def standing(self, part: Part) -> Box | None:
         """Give a 2D part's box as it stands at its own values, in what it lies in; None of a 3D part."""
@@ -102,11 +111,12 @@ class _Walk:
         inner = joined(boxes)
         box = None if inner is None else moved(inner, own)
         if inner is not None and box is not None and not copies:
-            self._note(element.get("id", ""), inner, box, above)
+            self._note(element, inner, box, above)
         return box
 
-    def _note(self, name: str, inner: Box, box: Box, above: Matrix) -> None:
+    def _note(self, element: ET.Element, inner: Box, box: Box, above: Matrix) -> None:
         """Note where a part is: its box inside its own transforms, and in what it lies in."""
+        name = element.get("id", "")
         if (part := self._scaled.get(name)) is not None:
             x, y = part.anchor.x, part.anchor.y
             self._own[part.id] = (inner[0] + x, inner[1] + y, inner[2] + x, inner[3] + y)
@@ -116,7 +126,15 @@ class _Walk:
                 if _in_file(part)
                 else self._own.get(part.id, box)
             )
-            self.extents[part.id] = self._extent(box, own, above)
+            self.extents[part.id] = replace(self._extent(box, own, above), plain=self._is_plain(element, above))
+
+    def _is_plain(self, element: ET.Element, above: Matrix) -> bool:
+        inside = product(above, self._matrix(element))
+        if element.tag == "g":
+            drawn = [child for child in element if child.tag not in _NOT_DRAWN]
+            return len(drawn) == 1 and self._is_plain(drawn[0], inside)
+        upright = max(abs(inside[1]), abs(inside[2])) < _NEAR * _NEAR
+        return upright and "url(" not in element.get("fill", "") and is_rectangle(element.tag, element.attrib)
 
     def _join(self, gathering: Part) -> None:
         """Note where parts that were put together are, as one."""

@@ -18,7 +18,7 @@ _MOST = 3
 def offer(sound: SoundSummary, scene: SceneSummary) -> Iterator[Candidate]:
     """Let large things grow by 3 % with the bed; several that stand lean instead, to one side and the other."""
     bed = sound.first_of(Role.BED, Role.LOUDEST)
-    large = [thing for thing in scene.things if not thing.text and not thing.films][:_MOST]
+    large = [thing for thing in scene.things if not (thing.text or thing.films or thing.hides_its_edges)][:_MOST]
     for thing in large if bed is not None else ():
         assert bed is not None
         leans = thing.count > 1 and thing.stance is Stance.FLOOR and thing.has("turn") and thing.count <= 12

@@ -16,7 +16,7 @@ def offer(sound: SoundSummary, scene: SceneSummary) -> Iterator[Candidate]:
     voice = sound.voice(Role.PLAIN)
     if voice is None or sound.first_of(Role.PULSE, Role.BED) is not None:
         return
-    for thing in scene.things[:2]:
+    for thing in [thing for thing in scene.things if not thing.hides_its_edges][:2]:
         if drives := grown(thing, _FACTOR):
             words = f"{thing.says('breathes', 'breathe')} on a slow wave"
             yield Candidate(voice, thing, words, drives, (f"sway period={_PERIOD_S}",), taste=0.8)

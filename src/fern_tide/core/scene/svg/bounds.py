@@ -16,6 +16,7 @@ _ARC = re.compile(_GAP.join([_N, _N, _N, "([01])", "([01])", _N, _N]))  # flags 
 _TAKES = {"M": 2, "L": 2, "H": 1, "V": 1, "C": 6, "S": 4, "Q": 4, "T": 2, "A": 7}
 _WIDE, _ABOVE, _BELOW = 0.55, 0.8, 0.2  # of a letter, in em: nothing is drawn here to measure it
 
+_LONGEST_RECTANGLE = 200  # letters of a path
 LONGEST_DATA = 1 << 20  # letters of a path: where longer ones lie is not looked for, which would take seconds
 
 
@@ -74,6 +75,21 @@ def shape_box(tag: str, attributes: Mapping[str, str], text: str = "") -> Box | 
         return left, px("y") - size * _ABOVE, left + wide, px("y") + size * _BELOW
     data = attributes.get("d", "")
     return path_box(data) if tag == "path" and len(data) <= LONGEST_DATA else None
+
+
+def is_rectangle(tag: str, attributes: Mapping[str, str]) -> bool:
+    """Say whether a basic shape is a rectangle that stands upright, with sharp corners."""
+    if tag == "rect":
+        return not any(length(attributes.get(name)) for name in ("rx", "ry"))
+    if tag in {"polygon", "polyline"}:
+        data = f"M{attributes.get('points', '')}"
+    else:
+        data = attributes.get("d", "") if tag == "path" else ""
+    if len(data) > _LONGEST_RECTANGLE or any(verb.upper() not in "MLHVZ" for verb, _ in pieces(data)):
+        return False
+    points = set(_reached(data))
+    box = box_of(points)
+    return box is not None and points == {(x, y) for x in box[::2] for y in box[1::2]} and len(points) == 4
 
 
 def pieces(data: str) -> Iterator[tuple[str, list[float]]]:

@@ -1,0 +1,64 @@
+"""A ground of one colour under the whole stage is no thing that breathes: nobody would see it."""
+
+import hashlib
+
+import pytest
+from tests.core.first_cut.songs import songs, studio_of
+
+from fern_tide.core.base.target import Target
+from fern_tide.core.scene.media import load
+from fern_tide.core.scene.svg.bounds import is_rectangle
+from fern_tide.workflows.bring_in.scene_files import look_at, scene_of
+from fern_tide.workflows.derive.stages import Staged
+from fern_tide.workflows.tune.first_cut import first_cut
+
+SONGS = songs()
+PLACES = ("x", "y", "turn", "scale_x", "scale_y")
+LEAF = '<path id="leaf" d="M60 90Q100 20 140 90Q100 110 60 90z" fill="#5f8f50"/>'
+GROUNDS = {
+    "rectangle": '<rect id="ground" width="200" height="100" fill="#f4efe2"/>',
+    "path": '<path id="ground" d="M0 0H200V100H0V0Z" fill="#f4efe2"/>',
+    "polygon": '<polygon id="ground" points="0,0 200,0 200,100 0,100"/>',
+    "larger": '<rect id="ground" x="-9" y="-9" width="300" height="200"/>',
+    "in a group": '<g id="ground"><rect width="200" height="100" fill="#f4efe2"/></g>',
+}
+SEEN = {
+    "round corners": '<rect id="ground" width="200" height="100" rx="20" fill="#f4efe2"/>',
+    "a gradient": '<linearGradient id="g"/><rect id="ground" width="200" height="100" fill="url(#g)"/>',
+    "smaller": '<rect id="ground" x="5" y="5" width="190" height="90"/>',
+    "turned": '<rect id="ground" x="40" y="-60" width="200" height="200" transform="rotate(45)"/>',
+    "an ellipse": '<ellipse id="ground" cx="100" cy="50" rx="100" ry="50"/>',
+    "a group of two": f'<g id="ground"><rect width="200" height="100"/>{LEAF.replace("leaf", "bud")}</g>',
+}
+
+
+def staged_of(ground):
+    svg = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 100"><g id="all">{ground}{LEAF}</g></svg>'
+    item = look_at({"poster.svg": svg.encode()})
+    scene = scene_of(item, hashlib.sha256(item.content).hexdigest())
+    return Staged(scene, load(scene, lambda digest: item.content))
+
+
+@pytest.mark.parametrize("song", ["drums alone", "steady tone"])
+@pytest.mark.parametrize("ground", GROUNDS.values(), ids=GROUNDS)
+def test_it_stays_where_it_is_and_something_else_moves(ground, song):
+    staged = staged_of(ground)
+    assert staged.extents["ground"].hides_its_edges
+    project, levels = studio_of(SONGS[song], staged.scene)
+    taken = first_cut(levels, project, staged=staged, seed=1).apply(project)
+    targets = {drive.target for mapping in taken.mappings for drive in mapping.drives}
+    assert not targets & {Target(part="ground", property=name) for name in PLACES}
+    assert any(target.part == "leaf" for target in targets)
+
+
+@pytest.mark.parametrize("ground", SEEN.values(), ids=SEEN)
+def test_what_is_seen_to_move_is_no_such_ground(ground):
+    assert not staged_of(ground).extents["ground"].hides_its_edges
+
+
+def test_upright_rectangles_of_every_writing():
+    assert all(is_rectangle("path", {"d": d}) for d in ("M0 0h4v4H0z", "M 0,0 L 4 0 4 4 0 4 Z", "m1 1v3h3v-3z"))
+    crooked = ("", "M0 0h4v4z", "M0 0C0 4 4 4 4 0z", "M0 0h4v4l-2 0l-2 0z", "M0 0h4v4H0zM1 1h1v1z", "M0 0h4v4H0z" * 40)
+    for d in crooked:
+        assert not is_rectangle("path", {"d": d}), d
+    assert not is_rectangle("text", {}) and not is_rectangle("circle", {"r": "4"})
