@@ -180,3 +180,19 @@ def test_files_of_notes_and_curves_are_told_from_sounds_by_their_names(modules):
         ("mid", "tracks"),
     ):
         assert modules("soundtrack", "takenAs", name) == wanted
+
+
+@pytest.mark.parametrize(
+    ("first", "last", "heights"),
+    [
+        ((0, 50), (200, 50), [40, 40]),
+        ((0, 50), (0, 50), [40, 70]),
+        ((0, 50), (30, 45), [70, 35]),
+        ((0, 50), (30, 60), [40, 80]),
+        ((0, 50), (0, 90), [40, 80]),
+    ],
+    ids=["apart", "on each other", "the first lower", "the last lower", "one above the other"],
+)
+def test_the_words_at_the_ends_of_an_order_never_lie_on_each_other(modules, first, last, heights):
+    ends = [dict(zip("xy", end, strict=True)) for end in (first, last)]
+    assert modules("stage_choose", "wordHeights", *ends) == heights

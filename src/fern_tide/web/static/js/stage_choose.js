@@ -17,6 +17,7 @@ const MOST_WHILE_PLAYING = 60;
 const MOST_SHOWN = 400;
 const CROWD = 40;
 const MOST_THROUGH = 150; // pieces that the line of an array goes through
+const WORD = { width: 40, height: 14 }; // room for "first" or "last"
 const SETTINGS = ["order", "backwards", "takes", "late", "first_has", "last_has"];
 
 /** The parts that are chosen when one is added to them, or taken away; none where fewer than two are left. Pure. */
@@ -52,6 +53,13 @@ export function outcomeWords(how, chosen, count) {
   if (!chosen) return how === "box" || how === "nodes" ? "Nothing lies in the box with all that is seen of it." : "There are no others.";
   if (count > chosen) return `${count} parts are meant: the first ${chosen} are chosen, which is as many as go together.`;
   return chosen === 1 && how === "alike" ? "No other part looks like this one." : "";
+}
+
+/** How high the words at the ends of a line stand: above them, but below the lower end where they would lie on each other. Pure. */
+export function wordHeights(first, last) {
+  const collide = Math.abs(first.x - last.x) < WORD.width && Math.abs(first.y - last.y) < WORD.height;
+  const [above, below] = [-10, 20];
+  return [first.y + (collide && first.y > last.y ? below : above), last.y + (collide && last.y >= first.y ? below : above)];
 }
 
 const middleOf = (corners) => ({
@@ -210,7 +218,7 @@ export class Choosing extends Component {
     this.over.classList.toggle("crowded", (pieces?.length ?? 0) > CROWD);
     const middles = pieces?.map(at) ?? corners.map(middleOf);
     for (const line of this.lines) line.setAttribute("points", middles.map(({ x, y }) => `${x},${y}`).join(" "));
-    [middles[0], middles.at(-1)].forEach((middle, place) => middle && this.#putEnd(place, middle));
+    if (middles.length) this.#putEnds(middles[0], middles.at(-1));
   }
 
   #showsLine(ordered, pieces) {
@@ -224,8 +232,11 @@ export class Choosing extends Component {
     return points?.length > 1 && points.every(Boolean) ? points : null;
   }
 
-  #putEnd(place, { x, y }) {
-    for (const [name, value] of [["cx", x], ["cy", y]]) this.ends[place].setAttribute(name, value);
-    for (const [name, value] of [["x", x], ["y", y - 10]]) this.words[place].setAttribute(name, value);
+  #putEnds(...ends) {
+    const heights = wordHeights(...ends);
+    for (const [place, { x, y }] of ends.entries()) {
+      for (const [name, value] of [["cx", x], ["cy", y]]) this.ends[place].setAttribute(name, value);
+      for (const [name, value] of [["x", x], ["y", heights[place]]]) this.words[place].setAttribute(name, String(value));
+    }
   }
 }
