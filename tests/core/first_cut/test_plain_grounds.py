@@ -6,11 +6,14 @@ import pytest
 from tests.core.first_cut.songs import songs, studio_of
 
 from fern_tide.core.base.target import Target
+from fern_tide.core.first_cut.first_cut import RULES, suggest
+from fern_tide.core.first_cut.listening import listen
+from fern_tide.core.first_cut.scene import look
 from fern_tide.core.scene.media import load
 from fern_tide.core.scene.svg.bounds import is_rectangle
 from fern_tide.workflows.bring_in.scene_files import look_at, scene_of
 from fern_tide.workflows.derive.stages import Staged
-from fern_tide.workflows.tune.first_cut import first_cut
+from fern_tide.workflows.tune.first_cut import first_cut, ground_of
 
 SONGS = songs()
 PLACES = ("x", "y", "turn", "scale_x", "scale_y")
@@ -62,3 +65,22 @@ def test_upright_rectangles_of_every_writing():
     for d in crooked:
         assert not is_rectangle("path", {"d": d}), d
     assert not is_rectangle("text", {}) and not is_rectangle("circle", {"r": "4"})
+
+
+def test_others_have_its_place_among_the_largest():
+    shapes = ("oak", "M20 10h90l-9 9z"), ("elm", "M60 40h60l-9 9z"), ("ash", "M90 70h30l-9 9z")
+    panes = "".join(f'<path id="{name}" d="{d}" fill="#5f8f50"/>' for name, d in shapes)
+    staged = staged_of(GROUNDS["rectangle"] + panes)
+    project, levels = studio_of(SONGS["drums alone"], staged.scene)
+    scene = look(staged.scene, extents=staged.extents)
+    offers = RULES["largest_breathes"].offer(listen(project, levels, rows=scene.rows), scene)
+    moved = [part.id for offer in offers for part in offer.thing.parts]
+    assert len(moved) == 3 and "ground" not in moved
+
+
+def test_it_is_not_suggested_that_it_goes_anywhere():
+    staged = staged_of(GROUNDS["path"])
+    project, levels = studio_of(SONGS["drums alone"], staged.scene)
+    asked = ground_of(staged, only={"ground"})
+    proposal = suggest(project, levels, ground=asked, envelope=None, most=9)
+    assert not any(drive.target.property in PLACES for mapping in proposal.mappings for drive in mapping.drives)

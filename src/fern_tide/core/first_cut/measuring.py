@@ -21,7 +21,6 @@ from fern_tide.core.mapping.mapping import Mapping as MappingModel
 from fern_tide.core.mapping.mapping import StepChoice
 from fern_tide.core.mapping.marks import Marks, suggest_marks
 from fern_tide.core.scene.extent import Extent
-from fern_tide.core.scene.svg.picture import PLACE_NAMES
 
 _CLEARLY_SEEN = 0.04  # of the stage's height: a move that everybody sees
 _LIGHT_SEEN = 0.06  # what a light that gets several times as strong counts as
@@ -106,8 +105,6 @@ def _move(drive: Drive, candidate: Candidate, extents: Mapping[str, Extent]) -> 
         return by / max(1.0, drive.rest) * 0.5
     if extent is None or name in {"intensity", "emission_strength"}:
         return _LIGHT_SEEN
-    if extent.hides_its_edges and name in PLACE_NAMES:
-        return 0.0
     left, top, right, bottom = extent.stage
     if name.startswith("scale_"):
         size = {"scale_x": right - left, "scale_y": bottom - top}.get(name, 0.0)
