@@ -35,8 +35,8 @@ SEEN = {
 }
 
 
-def staged_of(ground):
-    svg = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 100"><g id="all">{ground}{LEAF}</g></svg>'
+def staged_of(ground, rest=LEAF):
+    svg = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 100"><g id="all">{ground}{rest}</g></svg>'
     item = look_at({"poster.svg": svg.encode()})
     scene = scene_of(item, hashlib.sha256(item.content).hexdigest())
     return Staged(scene, load(scene, lambda digest: item.content))
@@ -84,3 +84,26 @@ def test_it_is_not_suggested_that_it_goes_anywhere():
     asked = ground_of(staged, only={"ground"})
     proposal = suggest(project, levels, ground=asked, envelope=None, most=9)
     assert not any(drive.target.property in PLACES for mapping in proposal.mappings for drive in mapping.drives)
+
+
+LAMP = '<g id="lamp"><path id="cord" d="M99 0h2v20h-2z"/><path id="shade" d="M90 20h20l9 20h-38z"/></g>'
+FRAMED = (
+    f'<g id="clipped">{GROUNDS["path"]}<g id="frame-of-all">'
+    f'<rect id="edge" x="0.05" y="0.05" width="199.9" height="99.9" fill="none" stroke="#222"/>{LAMP}{LEAF}</g></g>'
+)
+
+
+def test_groups_that_hold_the_whole_drawing_are_as_its_file_and_smaller_ones_are_things():
+    """As drawing programs write a frame: a group that is clipped, a ground, a group of the frame, and in it what is."""
+    staged = staged_of(FRAMED, rest="")
+    things = look(staged.scene, extents=staged.extents).things
+    names = {part.id for thing in things for part in thing.parts}
+    assert {"lamp", "cord", "shade", "leaf", "ground"} <= names
+    assert not names & {"poster", "all", "clipped", "frame-of-all"}
+
+
+def test_a_group_that_is_all_there_is_but_small_is_a_thing():
+    staged = staged_of(GROUNDS["rectangle"] + LAMP.replace("lamp", "shade-and-cord"))
+    assert "shade-and-cord" in {
+        part.id for thing in look(staged.scene, extents=staged.extents).things for part in thing.parts
+    }

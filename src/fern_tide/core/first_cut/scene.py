@@ -19,6 +19,7 @@ from fern_tide.core.scene.scene import Part, Scene
 
 LEAST_SHARE = 0.0005  # of the stage: what is smaller is left alone
 _BACKGROUND = 0.6  # of the stage
+_WHOLE = 0.9  # of the stage
 _MOST_ALIKE = 120  # parts: more of them are a texture, which moves with what it lies in
 _MANY = 3  # things, with which a file as a whole is none by itself
 _NEAR_FLOOR = 0.92
@@ -72,7 +73,7 @@ def look(
             grouped |= {part.id for part in members}
         if 1 < len(members) <= _MOST_ALIKE:
             groups.append(members)
-    holders = _holders_of(scene, groups, seen)
+    holders = _holders_of(scene, groups, seen, extents)
     alone = [(part,) for part in seen if part.id not in grouped and part.id not in holders]
     names = {part.id: part for part in scene.parts}
     things = [_thing(parts, extents, names, scene, first=seen[0] if seen else None) for parts in (*groups, *alone)]
@@ -145,7 +146,9 @@ def _ordered(parts: Iterable[Part], extents: Mapping[str, Extent]) -> tuple[Part
     return tuple(sorted(parts, key=lambda part: extents[part.id].stage[0] + extents[part.id].stage[2]))
 
 
-def _holders_of(scene: Scene, groups: Sequence[tuple[Part, ...]], seen: Sequence[Part]) -> set[str]:
+def _holders_of(
+    scene: Scene, groups: Sequence[tuple[Part, ...]], seen: Sequence[Part], extents: Mapping[str, Extent]
+) -> set[str]:
     """List the parts that only hold a group of things alike, and those that stand for whole files of many things."""
     members = {part.id for parts in groups for part in parts}
     inner: dict[str, list[str]] = {}
@@ -154,7 +157,21 @@ def _holders_of(scene: Scene, groups: Sequence[tuple[Part, ...]], seen: Sequence
     holding = {part.id for part in scene.parts if part.id in inner and set(inner[part.id]) <= members}
     files = {part.id for part in scene.parts if part.kind.in_file == "file"}
     others = len(groups) + len({part.id for part in seen} - members - holding - files)
-    return (holding - files) | (files if others >= _MANY else set())
+    return (holding - files) | (_wholes(files, seen, extents) if others >= _MANY else set())
+
+
+def _wholes(files: Collection[str], seen: Sequence[Part], extents: Mapping[str, Extent]) -> set[str]:
+    """List the parts that stand for a whole file: itself, and groups as large as the stage that hold all of it."""
+    inner: dict[str, list[str]] = {}
+    for part in seen:
+        if not extents[part.id].hides_its_edges:
+            inner.setdefault(part.parent or "", []).append(part.id)
+    wholes = set(files)
+    for whole in files:
+        while len(inside := inner.get(whole, [])) == 1 and inside[0] in inner and extents[inside[0]].share > _WHOLE:
+            whole = inside[0]
+            wholes.add(whole)
+    return wholes
 
 
 def _thing(
