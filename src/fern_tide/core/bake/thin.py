@@ -21,6 +21,8 @@ _LEAST_DOT = 0.13  # of two quaternions: they are 165 degrees apart
 Places: TypeAlias = npt.NDArray[np.int64] | FloatArray
 """Moments in frames: whole ones, or with some between them."""
 Ends = tuple[FloatArray, FloatArray]
+Strip = tuple[FloatArray, FloatArray, FloatArray]
+"""Moments, and between which values a curve must stay at them, shape (channels, moments) each."""
 
 
 class Interpolation(StrEnum):
@@ -160,6 +162,18 @@ class _Dense:
         return [(place, row.tolist()) for place, row in enumerate(self.rows) if np.ptp(row)]
 
     @cached_property
+    def strip(self) -> Strip:
+        """What a curve must stay within at the places."""
+        return self.places, self.rows - self.tolerance, self.rows + self.tolerance
+
+    @cached_property
+    def strip_between(self) -> Strip:
+        """What it must stay within half way between them: what lies beside."""
+        lows, highs = (pick(self.rows[:, 1:], self.rows[:, :-1]) for pick in (np.minimum, np.maximum))
+        middles = (self.places[1:] + self.places[:-1]) / 2
+        return middles, lows - self.tolerance, highs + self.tolerance
+
+    @cached_property
     def moments(self) -> list[float]:
         """The places, number by number."""
         return [float(place) for place in self.places]
@@ -182,8 +196,13 @@ def _within_half_a_turn(rows: FloatArray, start: int, end: int) -> int:
 
 def _farthest_step(dense: _Dense, start: int) -> int:
     """The first place that is out of the strip around the key's value; the last one where there is none."""
-    rows = dense.rows
-    at, stretch, n = start + 1, _FIRST_STRETCH, int(rows.shape[1])
+    rows, tolerances = dense.rows, dense.tolerances
+    n = int(rows.shape[1])
+    first = min(n, start + 1 + _FIRST_STRETCH)
+    for at in range(start + 1, first):  # number by number, which is fastest where keys lie close
+        if any(abs(row[at] - row[start]) > tolerances[channel] for channel, row in dense.moving):
+            return at
+    at, stretch = first, 2 * _FIRST_STRETCH
     while at < n:
         end = min(n, at + stretch)
         out = (np.abs(rows[:, at:end] - rows[:, start : start + 1]) > dense.tolerance).any(axis=0)
@@ -195,19 +214,20 @@ def _farthest_step(dense: _Dense, start: int) -> int:
 
 def _farthest_cubic(dense: _Dense, slopes: FloatArray, start: int) -> int:
     """Double the stretch while it fits, then halve the doubt."""
-    rows, places, tolerance = dense.rows, dense.places, dense.tolerance
+    rows, places = dense.rows, dense.places
     n = int(rows.shape[1])
 
     def fits(end: int) -> bool:
-        moments = places[start : end + 1]
-        span = moments[-1] - moments[0]
-        between = np.concatenate([moments[1:-1], (moments[1:] + moments[:-1]) / 2])
+        span = places[end] - places[start]
         ends = [v[:, i : i + 1] for i in (start, end) for v in (rows, slopes)]
-        curve = hermite((ends[0], ends[1] * span), (ends[2], ends[3] * span), share=(between - moments[0]) / span)
-        own = rows[:, start : end + 1]
-        lows = np.concatenate([own[:, 1:-1], np.minimum(own[:, 1:], own[:, :-1])], axis=1)
-        highs = np.concatenate([own[:, 1:-1], np.maximum(own[:, 1:], own[:, :-1])], axis=1)
-        return bool(((curve >= lows - tolerance) & (curve <= highs + tolerance)).all())
+
+        def lies(strip: Strip, some: slice) -> bool:
+            moments, lows, highs = strip
+            share = (moments[some] - places[start]) / span
+            curve = hermite((ends[0], ends[1] * span), (ends[2], ends[3] * span), share=share)
+            return bool(((curve >= lows[:, some]) & (curve <= highs[:, some])).all())
+
+        return lies(dense.strip, slice(start + 1, end)) and lies(dense.strip_between, slice(start, end))
 
     good, stretch = start + 1, 2
     while start + stretch < n and fits(start + stretch):
