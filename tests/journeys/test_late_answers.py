@@ -10,6 +10,14 @@ from tests.journeys.test_stage_room import drive
 from tests.journeys.test_ways import UNDO, choose, quiet
 
 
+def until(page, holds, otherwise):
+    for _ in range(400):
+        if holds():
+            return
+        page.wait_for_timeout(50)
+    raise AssertionError(otherwise)
+
+
 class Held:
     """The first answer to a question is held until it is let come; those to later ones come at once."""
 
@@ -27,11 +35,7 @@ class Held:
             self.later += 1
 
     def wait(self, there):
-        for _ in range(400):
-            if there():
-                return
-            self.page.wait_for_timeout(50)
-        raise AssertionError(f"the page did not ask {self.question}")
+        until(self.page, there, f"the page did not ask {self.question}")
 
     def comes(self, *, rest_ms=600):
         route, answer = self.first
@@ -118,8 +122,7 @@ def test_an_own_value_of_a_part_that_is_left_before_it_is_stored_is_seen(stage_r
     held.comes()
     assert stage_room.evaluate(SCALE) == "scale(0.5 1)"
     stage_room.click("#undo")
-    quiet(stage_room)
-    assert stage_room.evaluate(SCALE) == "scale(1 1)"
+    wait(stage_room, f"{SCALE} === 'scale(1 1)'")
 
 
 def test_a_reach_stays_where_the_hand_left_it_until_it_is_drawn(stage_room):
@@ -141,8 +144,7 @@ def test_a_reach_stays_where_the_hand_left_it_until_it_is_drawn(stage_room):
     held.comes()
     assert handle.bounding_box() == pytest.approx(left, abs=1)
     page.click("#undo")
-    quiet(page)
-    assert handle.bounding_box() == pytest.approx(at, abs=1)
+    until(page, lambda: handle.bounding_box() == pytest.approx(at, abs=1), "the reach never went back")
 
 
 def test_a_way_is_seen_as_it_was_drawn_until_the_panels_show_it(stage_room):
