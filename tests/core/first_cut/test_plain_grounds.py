@@ -103,7 +103,9 @@ def test_groups_that_hold_the_whole_drawing_are_as_its_file_and_smaller_ones_are
 
 
 def test_a_group_that_is_all_there_is_but_small_is_a_thing():
-    staged = staged_of(GROUNDS["rectangle"] + LAMP.replace("lamp", "shade-and-cord"))
-    assert "shade-and-cord" in {
-        part.id for thing in look(staged.scene, extents=staged.extents).things for part in thing.parts
-    }
+    """A lamp of three pieces on a ground is a lamp, which may swing as one."""
+    staged = staged_of(
+        GROUNDS["rectangle"], rest=LAMP.replace("</g>", '<circle id="bulb" cx="100" cy="40" r="5"/></g>')
+    )
+    names = {part.id for thing in look(staged.scene, extents=staged.extents).things for part in thing.parts}
+    assert "lamp" in names and "all" not in names
