@@ -33,7 +33,7 @@ node_modules/.stamp: package-lock.json
 	npm ci --no-audit --no-fund --loglevel=error
 	touch $@
 
-# Three at once, on two processors too: what drives a browser waits most of its time. What goes by the clock comes after, alone.
+# Three at once, so that two processors are never idle. What goes by the clock comes after, two at once: it waits half of its time.
 test: install-dev
 	$(BIN)/pytest -n 3 --dist loadfile -m "not alone"
 	$(BIN)/pytest -n 2 --dist load -m alone tests/journeys

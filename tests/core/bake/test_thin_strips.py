@@ -35,7 +35,7 @@ def test_a_step_lasts_until_the_value_leaves_its_strip_whichever_way(rows, toler
     while (following := farthest_step(rows, expected[-1], tolerance)) < rows.shape[1]:
         expected.append(following)
     frames = thin(rows, tolerance=tolerance, interpolation=Interpolation.STEP).frames.tolist()
-    assert frames == expected or frames == [*expected, rows.shape[1] - 1], "the end has a key"
+    assert frames == sorted({*expected, rows.shape[1] - 1}), "the end has a key"
 
 
 @pytest.mark.parametrize("rows", odd_curves().values(), ids=odd_curves())

@@ -18,6 +18,7 @@ from fern_tide.workflows.tune.first_cut import first_cut, ground_of
 SONGS = songs()
 PLACES = ("x", "y", "turn", "scale_x", "scale_y")
 LEAF = '<path id="leaf" d="M60 90Q100 20 140 90Q100 110 60 90z" fill="#5f8f50"/>'
+CIRCLE = '<clipPath id="c"><circle cx="100" cy="50" r="40"/></clipPath>'
 GROUNDS = {
     "rectangle": '<rect id="ground" width="200" height="100" fill="#f4efe2"/>',
     "path": '<path id="ground" d="M0 0H200V100H0V0Z" fill="#f4efe2"/>',
@@ -30,6 +31,8 @@ SEEN = {
     "a gradient": '<linearGradient id="g"/><rect id="ground" width="200" height="100" fill="url(#g)"/>',
     "smaller": '<rect id="ground" x="5" y="5" width="190" height="90"/>',
     "turned": '<rect id="ground" x="40" y="-60" width="200" height="200" transform="rotate(45)"/>',
+    "cut by itself": CIRCLE + '<rect id="ground" width="200" height="100" clip-path="url(#c)"/>',
+    "cut in a group": CIRCLE + '<g id="ground" mask="url(#c)"><rect width="200" height="100"/></g>',
     "an ellipse": '<ellipse id="ground" cx="100" cy="50" rx="100" ry="50"/>',
     "a group of two": f'<g id="ground"><rect width="200" height="100"/>{LEAF.replace("leaf", "bud")}</g>',
 }

@@ -22,6 +22,7 @@ from fern_tide.core.scene.svg.picture import PLACE_NAMES
 _NOT_DRAWN = frozenset(
     ("defs", "clipPath", "mask", "pattern", "symbol", "marker", "filter", "linearGradient", "radialGradient")
 )
+_SHAPING = ("clip-path", "mask", "filter")
 _NEAR = 1e-3  # of the stage
 _STILL: Matrix = (1.0, 0.0, 0.0, 1.0, 0.0, 0.0)
 
@@ -129,6 +130,8 @@ class _Walk:
             self.extents[part.id] = replace(self._extent(box, own, above), plain=self._is_plain(element, above))
 
     def _is_plain(self, element: ET.Element, above: Matrix) -> bool:
+        if any(element.get(name) for name in _SHAPING):  # what cuts it goes with it
+            return False
         inside = product(above, self._matrix(element))
         if element.tag == "g":
             drawn = [child for child in element if child.tag not in _NOT_DRAWN]
