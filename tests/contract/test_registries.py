@@ -199,7 +199,7 @@ def test_a_format_carries_every_property_and_reads_back_what_it_wrote(spec, n_fr
 def test_keys_are_fewer_and_stay_within_the_error_that_was_asked_for(spec, way, percent):
     scene = potting_bench() if "3d" in spec.spaces else glasshouse()
     hand_off = HandOff(
-        name="T", scene=scene, curves=everything_driven(300, scene, slow=7.0), rate=FrameRate.parse("30"), n_frames=300
+        name="T", scene=scene, curves=everything_driven(150, scene, slow=7.0), rate=FrameRate.parse("30"), n_frames=150
     )
     written = write(hand_off, format=spec, params=spec.params(interpolation=way, error_percent=percent))
     assert written.error <= percent / 100 * 1.01 + 1e-6

@@ -140,22 +140,30 @@ def axe(page: Page) -> list[str]:
     ]
 
 
+HOLDS = """async (until) => {
+    for (;;) {
+        try {
+            if (await (%s)) return true;
+        } catch (wrong) {
+            if (!/properties of null/.test(wrong.message)) throw wrong;
+        }
+        if (Date.now() > until) return false;
+        await new Promise((on) => setTimeout(on, 30));
+    }
+}"""
+"""For the page: look again and again whether an expression holds; not where what it asks for is not drawn yet."""
+
+
 def wait(page: Page, expression: str, *, seconds: float = 40.0) -> None:
     """Wait until an expression holds in the page. (Playwright's own waiting needs eval, which the policy forbids.)"""
-    end = time.monotonic() + seconds
-    while not _holds(page, expression):
-        assert time.monotonic() < end, f"it never came: {expression}"
-        page.wait_for_timeout(40)
-
-
-def _holds(page: Page, expression: str) -> bool:
-    """Say whether an expression holds; not where what it asks for is not drawn yet."""
-    try:
-        return bool(page.evaluate(expression))
-    except Error as wrong:
-        if "properties of null" in wrong.message:
-            return False
-        raise
+    end = time.time() + seconds
+    while True:
+        try:
+            assert page.evaluate(HOLDS % expression, end * 1000), f"it never came: {expression}"
+            return
+        except Error as wrong:  # another page has come meanwhile
+            if "context was destroyed" not in wrong.message or time.time() > end:
+                raise
 
 
 def stop_clock(page: Page) -> None:

@@ -9,7 +9,7 @@ from PIL import Image
 from tests.conftest import drums, wav
 from tests.core.scene.test_basis import TILES, tiled
 from tests.gltf import GLB, document, glb
-from tests.journeys.conftest import open_potting_bench, stored, wait
+from tests.journeys.conftest import ask, open_potting_bench, stored, wait
 
 FLAT = "".join(
     f'<path id="leaf-{n}" d="M{20 * (n % 80)} {12 * (n // 80)}q8 -6 16 0t-16 6z" fill="#{40 + n % 50:02x}6b3a"/>'
@@ -21,7 +21,6 @@ OVER = '<rect id="haze" x="600" y="200" width="300" height="200" fill="#ffffff" 
 def test_a_flat_drawing_of_four_thousand_paths_is_scrolled_and_picked_through(page):
     svg = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 1600 600">{FLAT}{OVER}</svg>'
     drop(page, "leaves.svg", "image/svg+xml", svg.encode())
-    page.wait_for_url("**/stage")
     page.wait_for_selector("[data-select='leaf-1']")
     assert page.locator(".tree-row").count() == 200
     page.click("#only-larger")  # each leaf covers a few thousandths of a percent
@@ -57,7 +56,6 @@ def test_a_model_that_stands_far_away_is_framed_when_it_comes(page):
     page.expect_console("targetNames")
     plain["nodes"][0]["translation"] = [900.0, 40.0, -700.0]  # the camera and the light are not there
     drop(page, "far.glb", "model/gltf-binary", glb(plain, binary))
-    page.wait_for_url("**/stage")
     page.wait_for_selector("#stage canvas")
     page.wait_for_selector("[data-select='frond']")
     page.click("[data-select='frond']")
@@ -69,11 +67,11 @@ def test_a_model_that_stands_far_away_is_framed_when_it_comes(page):
     assert max(x for x, _ in corners) - min(x for x, _ in corners) > 40
 
 
-def drop(page, name, kind, content, *more):
-    """Drop a scene on the projects page, with other files if there are any: one action."""
-    page.goto("/")
-    files = [(name, kind, content), *more]
-    page.set_input_files("#file", [{"name": n, "mimeType": k, "buffer": c} for n, k, c in files])
+def drop(page, name, kind, content):
+    """Start a project on a scene, as the projects page does."""
+    page.goto(
+        ask(page, "/projects/scene", multipart={"file": {"name": name, "mimeType": kind, "buffer": content}})["url"]
+    )
 
 
 def looks(page):
@@ -92,7 +90,6 @@ def dark(page):
     plain["extensionsUsed"].remove("KHR_lights_punctual")
     plain["materials"][0] = {"name": "Leaf green", "pbrMetallicRoughness": {"baseColorFactor": [0.5, 0.5, 0.5, 1]}}
     drop(page, "dark.glb", "model/gltf-binary", glb(plain, binary))
-    page.wait_for_url("**/stage")
     page.wait_for_selector("#stage canvas")
     page.click("[data-select='frond']")
     wait(page, "document.querySelector('#part-name')?.value === 'Frond'")
@@ -132,9 +129,7 @@ def test_floor_and_background_are_shown_and_hidden_at_once(dark):
 @pytest.mark.parametrize("name", ["draco", "meshopt"])
 def test_a_packed_model_is_seen_and_can_be_driven(page, name):
     page.expect_console("GPU stall")
-    page.goto("/")
-    page.set_input_files("#file", Path(__file__).parents[1] / f"packed/{name}.glb")
-    page.wait_for_url("**/stage")
+    drop(page, f"{name}.glb", "model/gltf-binary", (Path(__file__).parents[1] / f"packed/{name}.glb").read_bytes())
     page.wait_for_selector("[data-select='bulb']")
     page.wait_for_selector("#stage canvas")
     page.click("[data-select='bulb']")
@@ -151,7 +146,6 @@ def test_a_packed_model_is_seen_and_can_be_driven(page, name):
 def test_a_basis_texture_is_seen(page, kind):
     page.expect_console("GPU stall")
     drop(page, "tile.glb", "model/gltf-binary", glb(*tiled(TILES[kind])))
-    page.wait_for_url("**/stage")
     page.wait_for_selector("#stage canvas")
     page.click("[data-select='tile']")
     page.click("#frame-part")
@@ -165,7 +159,11 @@ def test_a_basis_texture_is_seen(page, kind):
 
 def together(page, name, kind, content):
     """Drop a scene and a song together: one action."""
-    drop(page, name, kind, content, ("Drums.wav", "audio/wav", wav(drums(seconds=4.0), rate_hz=44_100)))
+    song = ("Drums.wav", "audio/wav", wav(drums(seconds=4.0), rate_hz=44_100))
+    page.goto("/")
+    page.set_input_files(
+        "#file", [{"name": n, "mimeType": k, "buffer": c} for n, k, c in ((name, kind, content), song)]
+    )
     page.wait_for_url("**/bench")
     page.wait_for_selector(".cut-row")
 
@@ -263,7 +261,6 @@ def test_an_odd_model_is_shown_and_raises_nothing(page, content):
     page.expect_console("GPU stall")
     page.expect_console("targetNames")  # there are two shapes, and one name
     drop(page, "odd.glb", "model/gltf-binary", content)
-    page.wait_for_url("**/stage")
     page.wait_for_selector("#stage canvas")
     page.wait_for_timeout(600)
 
@@ -278,6 +275,5 @@ def test_numbers_that_are_none_do_not_reach_the_page(page):
         '<rect id="good" width="20" height="10" x="5"/></svg>'
     )
     drop(page, "odd.svg", "image/svg+xml", drawing.encode())
-    page.wait_for_url("**/stage")
     page.wait_for_selector("[data-select='good']")
     page.wait_for_timeout(500)

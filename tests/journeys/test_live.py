@@ -38,7 +38,6 @@ def instead(name, does):
 @pytest.fixture
 def stage(page):
     page.expect_console("GPU stall")
-    page.goto("/")
     page.goto(ask(page, "/projects/demo")["url"].rpartition("/")[0] + "/stage")
     on_stage(page)
     wait(page, "document.getElementById('work').childElementCount === 0")

@@ -30,7 +30,7 @@ def quiet(folder: Path, *, minutes: int) -> Path:
 
 @pytest.fixture
 def long(tmp_path) -> Path:
-    return quiet(tmp_path, minutes=20)
+    return quiet(tmp_path, minutes=12)
 
 
 @pytest.fixture
@@ -90,7 +90,7 @@ def test_killing_everything_loses_nothing(browser, own, long):
 
 
 def test_analysis_is_cancelled_and_begun_again_from_the_page(browser, own, tmp_path):
-    long = quiet(tmp_path, minutes=60)
+    long = quiet(tmp_path, minutes=25)
     context = browser.new_context(base_url=own.url)
     page = context.new_page()
     page.goto("/")

@@ -182,7 +182,7 @@ def test_colour_and_two_tabs(page):
 
 
 def test_a_property_that_is_picked_before_the_sound_is_read_is_driven_when_it_is(page, tmp_path):
-    long = np.tile(drums(seconds=60.0)[0], 3)  # so that its analysis is under way when the property is picked
+    long = np.tile(drums(seconds=10.0)[0], 9)  # so that its analysis waits or is under way when the property is picked
     path = tmp_path / "Rain drums.wav"
     path.write_bytes(wav(long, rate_hz=44_100, subtype="PCM_16"))
     drop_sound(page, path)

@@ -80,7 +80,7 @@ class Trial:
         own = {name: self.part.own(name) for name in names}
         return {"table": own | {name: float(values[frame]) for name, values in self.motion.curves.items()}}
 
-    def check(self, modules, *, count=50, within=2e-4):
+    def check(self, modules, *, count=20, within=2e-4):
         field = modules("pieces", "unpacked", self.head, self.pack.arrays)
         pieces, frames = RNG.integers(0, self.motion.pieces.n_pieces, count), RNG.integers(0, FRAMES, count)
         span = np.ptp(self.values) or 1.0

@@ -149,9 +149,10 @@ def _measured(project: Project, levels: Levels, sound: SoundSummary, scene: Scen
 
 def _chosen(project: Project, sound: SoundSummary, measured: Sequence[Measured], seed: int) -> list[Measured]:
     left = {item.candidate.key: item for item in measured}
+    alike = dict.fromkeys(left, 0.0)  # how much each moves as one that is chosen already
     chosen: list[Measured] = []
     while left and len(chosen) < MOST:
-        worth = {key: _worth(item, chosen, seed) for key, item in left.items()}
+        worth = {key: _worth(item, chosen, alike[key], seed) for key, item in left.items()}
         key = max(worth, key=lambda name: (worth[name], name))
         if worth[key] < _WORTH and len(chosen) >= FEWEST:
             break
@@ -159,14 +160,14 @@ def _chosen(project: Project, sound: SoundSummary, measured: Sequence[Measured],
         calm = _made_calm(project, sound, item) if _allowed(item, chosen) else None
         if calm is not None:
             chosen.append(calm)
+            alike.update({key: max(alike[key], likeness(other.moves, calm.moves)) for key, other in left.items()})
     return _enlivened(project, sound, chosen, list(left.values()))
 
 
-def _worth(item: Measured, chosen: Sequence[Measured], seed: int) -> float:
-    like = max((likeness(item.moves, other.moves) for other in chosen), default=0.0)
+def _worth(item: Measured, chosen: Sequence[Measured], alike: float, seed: int) -> float:
     own = {part.id for part in item.candidate.thing.parts}
     again = any(own & {part.id for part in other.candidate.thing.parts} for other in chosen)
-    worth = item.score * (1.0 - _LIKE * like) * (_SAME_THING if again else 1.0)
+    worth = item.score * (1.0 - _LIKE * alike) * (_SAME_THING if again else 1.0)
     if seed == 1:
         return worth
     dice = np.random.Generator(np.random.PCG64([seed, zlib.crc32(item.candidate.key.encode())]))

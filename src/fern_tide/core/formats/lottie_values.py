@@ -81,16 +81,20 @@ def read_moving(value: dict[str, Any], n_frames: int) -> FloatArray:
     before = np.clip(np.searchsorted(times, frames, side="right") - 1, 0, len(keys) - 2)
     share = np.clip((frames - times[before]) / np.diff(times)[before], 0.0, 1.0)
     holds = np.array([bool(key.get("h")) for key in keys])[before]
-    out = np.empty((len(values), n_frames))
-    for row, ends in enumerate(values):
-        eased = np.where(holds, np.floor(share), _eased(_handles(keys, row)[before], share))
-        out[row] = ends[before] + np.diff(ends)[before] * eased
+    eased = np.where(holds, np.floor(share), _eased(_handles(keys)[:, before], np.atleast_2d(share)))
+    out: FloatArray = values[:, before] + np.diff(values)[:, before] * eased
     return out
 
 
 def _eased(handles: FloatArray, share: FloatArray) -> FloatArray:
-    """Give how far each moment has come, from its share of its piece and the piece's handles, shape (moments, 4)."""
-    curved = (handles != _STRAIGHT).any(axis=1)
+    """Give how far each moment has come on the way of its piece, from 0 to 1, shape (numbers, moments).
+
+    Args:
+        handles: those of the piece in which each moment lies, shape (numbers, moments, 4).
+        share: how much of the time of its piece has gone, shape (1, moments).
+    """
+    curved = (handles != _STRAIGHT).any(axis=2)
+    share = np.broadcast_to(share, curved.shape)
     x1, y1, x2, y2 = handles[curved].T
     low, high = np.zeros_like(x1), np.ones_like(x1)
     for _ in range(_STEPS):  # the moment at which the curve has come so far in time
@@ -102,16 +106,16 @@ def _eased(handles: FloatArray, share: FloatArray) -> FloatArray:
     return out
 
 
-def _handles(keys: list[dict[str, Any]], row: int) -> FloatArray:
-    """Give x and y of the two handles of every piece for one of the numbers, shape (pieces, 4)."""
-    ends = ((key["o"], key["i"]) if "o" in key else (LINE["o"], LINE["i"]) for key in keys[:-1])
-    return np.array([[_handle(end[axis], row) for end in both for axis in "xy"] for both in ends])
+def _handles(keys: list[dict[str, Any]]) -> FloatArray:
+    """Give x and y of the two handles of every piece, shape (numbers, pieces, 4); one number for all that have them."""
+    pieces = [(key["o"], key["i"]) if "o" in key else (LINE["o"], LINE["i"]) for key in keys[:-1]]
+    listed = [[_listed(end[axis]) for end in both for axis in "xy"] for both in pieces]
+    n = max(len(each) for piece in listed for each in piece)
+    return np.array([[[each[min(row, len(each) - 1)] for each in piece] for piece in listed] for row in range(n)])
 
 
-def _handle(value: Any, row: int) -> float:
-    if isinstance(value, list):
-        return float(value[min(row, len(value) - 1)])
-    return float(value)
+def _listed(value: Any) -> list[float]:
+    return [float(each) for each in value] if isinstance(value, list) else [float(value)]
 
 
 def _bezier(one: FloatArray, two: FloatArray, t: FloatArray) -> FloatArray:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import io
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
+from functools import partial
 from math import ceil
 from typing import Any
 
@@ -81,6 +82,7 @@ def _track(name: str, values: FloatArray, *, channel: int, controller: int) -> A
 
     low, high = (float(values.min()), float(values.max())) if values.size else (0.0, 0.0)
     steps = np.rint((values - low) / ((high - low) or 1.0) * _FULL).astype(np.int64)
+    moved = partial(mido.Message, "control_change", skip_checks=True, channel=channel)  # all are in range
     track = mido.MidiTrack()
     label = f"{name} = controller {controller} of channel {channel + 1}, {low!r} to {high!r}"
     track.append(mido.MetaMessage("track_name", name=latin(label)))
@@ -88,8 +90,8 @@ def _track(name: str, values: FloatArray, *, channel: int, controller: int) -> A
     last = 0
     for frame in moves.tolist():
         value, wait = int(steps[frame]), (frame - last) * _TICKS_A_FRAME
-        track.append(mido.Message("control_change", channel=channel, control=controller, value=value >> 7, time=wait))
-        track.append(mido.Message("control_change", channel=channel, control=controller + 32, value=value & 127))
+        track.append(moved(control=controller, value=value >> 7, time=wait))
+        track.append(moved(control=controller + 32, value=value & 127))
         last = frame
     track.append(mido.MetaMessage("end_of_track", time=(len(values) - last) * _TICKS_A_FRAME))
     return track
@@ -105,16 +107,7 @@ def read_back(content: bytes, hand_off: HandOff, params: MidiParams) -> Mapping[
         if match is None:
             continue
         low, high = float(match[4]), float(match[5])
-        steps, tick, coarse, last = np.zeros(hand_off.n_frames), 0, 0, 0
-        for message in track[1:]:
-            tick += message.time
-            frame = tick // _TICKS_A_FRAME
-            if message.type == "control_change" and message.control < 32:
-                coarse = message.value
-            elif message.type == "control_change":
-                last = coarse << 7 | message.value
-                steps[frame:] = last
-        rows[match[1]] = low + steps / _FULL * (high - low)
+        rows[match[1]] = low + _steps(track[1:], hand_off.n_frames) / _FULL * (high - low)
     curves = {}
     for curve in hand_off.curves:
         names = [f"{curve.target}.{name}" for name in "rgb"] if curve.kind == "colour" else [str(curve.target)]
@@ -122,6 +115,21 @@ def read_back(content: bytes, hand_off: HandOff, params: MidiParams) -> Mapping[
             values = np.stack([rows[name] for name in names])
             curves[curve.target] = values if curve.kind == "colour" else values[0]
     return curves
+
+
+def _steps(messages: Iterable[Any], n_frames: int) -> FloatArray:
+    """Give where a controller stands at every frame, 0 to 16383, shape (n_frames,); 0 until it is moved."""
+    ticks, steps, tick, coarse = [-1], [0], 0, 0
+    for message in messages:
+        tick += message.time
+        if message.type == "control_change" and message.control < 32:
+            coarse = message.value
+        elif message.type == "control_change":
+            ticks.append(tick)
+            steps.append(coarse << 7 | message.value)
+    frames = np.array(ticks) // _TICKS_A_FRAME
+    at = np.searchsorted(frames, np.arange(n_frames), side="right") - 1
+    return np.array(steps, dtype=np.float64)[at]
 
 
 def loses(curve: Curve) -> str | None:
