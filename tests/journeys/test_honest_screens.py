@@ -211,6 +211,20 @@ def test_what_is_marked_in_a_field_stays_marked_when_the_page_is_drawn_anew(demo
     assert demo.input_value("#at-full") == "7"
 
 
+def test_a_name_that_is_half_typed_when_the_page_is_drawn_anew_is_stored_when_it_is_whole(demo):
+    wait(demo, "!document.querySelector('#reason[data-waits]')")
+    before = project(demo, "project.status.revision")
+    demo.locator("#mapping-name").select_text()
+    demo.keyboard.type("Lamp")
+    draw_anew(demo, "#mapping-name")
+    demo.keyboard.type(" by night")
+    demo.wait_for_timeout(300)
+    assert project(demo, "project.status.revision") == before
+    demo.keyboard.press("Enter")
+    undo_says(demo, "Lamp by night")
+    assert project(demo, "project.status.revision") == before + 1
+
+
 def test_a_button_that_is_pressed_while_the_page_is_drawn_anew_still_does_what_it_says(demo):
     wait(demo, "!document.querySelector('#reason[data-waits]')")
     box = demo.locator("#sheet [data-act='invert']").bounding_box()

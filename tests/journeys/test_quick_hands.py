@@ -4,7 +4,7 @@ import re
 
 import pytest
 from tests.gltf import GLB
-from tests.journeys.conftest import draw_anew, open_sound, stored, wait
+from tests.journeys.conftest import ask, draw_anew, open_sound, stored, wait
 from tests.journeys.test_bench import add_step, mapping_json
 from tests.journeys.test_late_answers import Held
 from tests.journeys.test_poses import number
@@ -121,6 +121,30 @@ def test_what_is_typed_stays_in_its_row_while_one_above_it_goes(demo):
     held.comes()
     assert demo.evaluate("document.activeElement === document.body"), "its row is gone"
     assert mapping_json(demo)["steps"] == [exponent]
+
+
+TAPS = {"take": 1, "kind": "taps", "begin_s": 0, "end_s": 3, "times_s": [1.04], "values": {"strength": [1]}}
+
+
+def test_the_name_of_a_take_that_is_typed_stays_with_it_while_one_before_it_goes(demo):
+    project = demo.url.rpartition("/")[0].rpartition("/")[2]
+    for into in ("", "?into=taps-1", "?into=taps-1"):
+        ask(demo, f"/p/{project}/takes{into}", data=TAPS)
+    demo.goto(f"/p/{project}/sound")
+    demo.click("[data-show-envelope='taps-1']")
+    demo.wait_for_selector("#take-2-name")
+    idle(demo)
+    held = Held(demo, "**/envelopes/taps-1/takes")
+    demo.click("[aria-label='Take Take 1 away']")
+    held.wait(lambda: held.first is not None)
+    demo.click("#take-1-name")
+    demo.keyboard.press("Control+a")
+    demo.keyboard.type("Calm")
+    held.comes()
+    demo.keyboard.press("Enter")
+    quiet(demo)
+    wait(demo, "document.querySelector('#take-2-name') === null")
+    assert [demo.input_value(f"#take-{place}-name") for place in (0, 1)] == ["Calm", "Take 3"]
 
 
 def test_the_page_is_not_left_unasked_while_an_edit_waits(stage_room):

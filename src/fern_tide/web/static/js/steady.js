@@ -16,6 +16,7 @@ export function putSteadily(place, content) {
   const row = held && rowAround(place, held);
   place.replaceChildren(content);
   for (const one of staying) place.querySelector(`#${CSS.escape(one.id)}`)?.replaceWith(one);
+  if (held) delete held.dataset.leaving;
   for (const [id, open] of folds) byId(id)?.toggleAttribute("open", open);
   for (const [id, top] of scrolled) {
     const list = byId(id);
