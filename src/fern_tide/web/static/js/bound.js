@@ -79,7 +79,7 @@ export class Bound extends Component {
 
   /** A list, a text, a switch or a colour has another value. A list of what can be added goes back to its first line. */
   #changed(element) {
-    if ("number" in element.dataset || "leaving" in element.dataset) return;
+    if ("number" in element.dataset) return;
     const chosen = element.selectedOptions?.[0];
     const carrier = chosen && carries(chosen) ? chosen : element;
     if (!carries(carrier)) return;

@@ -14,7 +14,10 @@ export function putSteadily(place, content) {
   const staying = [...place.querySelectorAll("input[type=file][id], [id][data-awaits]")];
   if (held) held.dataset.leaving = ""; // so that being taken away does not count as being left
   const row = held && rowAround(place, held);
+  const going = new AbortController(); // nor what is typed as changed: it goes on in what comes
+  place.addEventListener("change", (event) => event.stopPropagation(), { capture: true, signal: going.signal });
   place.replaceChildren(content);
+  going.abort();
   for (const one of staying) place.querySelector(`#${CSS.escape(one.id)}`)?.replaceWith(one);
   if (held) delete held.dataset.leaving;
   for (const [id, open] of folds) byId(id)?.toggleAttribute("open", open);
