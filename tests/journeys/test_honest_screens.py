@@ -225,6 +225,23 @@ def test_a_name_that_is_half_typed_when_the_page_is_drawn_anew_is_stored_when_it
     assert project(demo, "project.status.revision") == before + 1
 
 
+def test_what_is_typed_into_a_profile_stays_while_the_page_is_drawn_anew(demo):
+    demo.evaluate("localStorage.setItem('ft:profile', JSON.stringify({ names: 'lamp-glow:opacity = Glow' }))")
+    demo.click("#rooms >> text=Hand-off")
+    demo.click("#profile summary")
+    assert demo.input_value("#profile-names") == "lamp-glow:opacity = Glow"
+    demo.locator("#profile-names").select_text()
+    demo.keyboard.type("lamp-glow:opacity = ")
+    draw_anew(demo, "#profile-names")
+    demo.keyboard.type("Shine")
+    demo.keyboard.press("Enter")
+    wait(demo, "document.querySelector('#profile-words').textContent === 'For a program with names'")
+    assert json.loads(demo.evaluate("localStorage.getItem('ft:profile')")) == {"names": "lamp-glow:opacity = Shine"}
+    demo.click("#profile-plain")
+    wait(demo, "document.querySelector('#profile-names').value === ''")
+    assert demo.evaluate("localStorage.getItem('ft:profile')") == "{}"
+
+
 def test_a_button_that_is_pressed_while_the_page_is_drawn_anew_still_does_what_it_says(demo):
     wait(demo, "!document.querySelector('#reason[data-waits]')")
     box = demo.locator("#sheet [data-act='invert']").bounding_box()

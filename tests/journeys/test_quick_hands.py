@@ -137,14 +137,15 @@ def test_the_name_of_a_take_that_is_typed_stays_with_it_while_one_before_it_goes
     held = Held(demo, "**/envelopes/taps-1/takes")
     demo.click("[aria-label='Take Take 1 away']")
     held.wait(lambda: held.first is not None)
-    demo.click("#take-1-name")
+    demo.click("#take-2-name")
     demo.keyboard.press("Control+a")
     demo.keyboard.type("Calm")
     held.comes()
+    assert demo.evaluate("document.activeElement.id") == "take-1-name"
     demo.keyboard.press("Enter")
     quiet(demo)
-    wait(demo, "document.querySelector('#take-2-name') === null")
-    assert [demo.input_value(f"#take-{place}-name") for place in (0, 1)] == ["Calm", "Take 3"]
+    assert [demo.input_value(f"#take-{place}-name") for place in (0, 1)] == ["Take 2", "Calm"]
+    assert not demo.is_visible("#notice")
 
 
 def test_the_page_is_not_left_unasked_while_an_edit_waits(stage_room):

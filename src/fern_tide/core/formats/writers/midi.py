@@ -82,7 +82,7 @@ def _track(name: str, values: FloatArray, *, channel: int, controller: int) -> A
 
     low, high = (float(values.min()), float(values.max())) if values.size else (0.0, 0.0)
     steps = np.rint((values - low) / ((high - low) or 1.0) * _FULL).astype(np.int64)
-    moved = partial(mido.Message, "control_change", skip_checks=True, channel=channel)  # all are in range
+    move = partial(mido.Message, "control_change", skip_checks=True, channel=channel)  # all are in range
     track = mido.MidiTrack()
     label = f"{name} = controller {controller} of channel {channel + 1}, {low!r} to {high!r}"
     track.append(mido.MetaMessage("track_name", name=latin(label)))
@@ -90,8 +90,8 @@ def _track(name: str, values: FloatArray, *, channel: int, controller: int) -> A
     last = 0
     for frame in moves.tolist():
         value, wait = int(steps[frame]), (frame - last) * _TICKS_A_FRAME
-        track.append(moved(control=controller, value=value >> 7, time=wait))
-        track.append(moved(control=controller + 32, value=value & 127))
+        track.append(move(control=controller, value=value >> 7, time=wait))
+        track.append(move(control=controller + 32, value=value & 127))
         last = frame
     track.append(mido.MetaMessage("end_of_track", time=(len(values) - last) * _TICKS_A_FRAME))
     return track

@@ -1,6 +1,7 @@
 // The profile of a program that numbers are handed to: kept on this computer, saved and loaded as JSON.
 
 import { Component } from "./component.js";
+import { focused } from "./dom.js";
 import { notice } from "./notices.js";
 
 const PLACE = "ft:profile";
@@ -23,7 +24,7 @@ export class Profile extends Component {
   mount(root, signal) {
     this.fields = [...root.querySelectorAll("[data-profile]")];
     if (!this.fields.length) return;
-    this.own = Object.fromEntries(this.fields.map(({ name, value }) => [name, value]));
+    this.own = Object.fromEntries(this.fields.map(({ name, value, defaultValue }) => [name, defaultValue ?? value]));
     this.#put(JSON.parse(localStorage.getItem(PLACE) ?? "{}"));
     const on = (selector, type, run) => root.querySelector(selector).addEventListener(type, run, { signal });
     on("#profile", "change", ({ target }) => "profile" in target.dataset && this.#keep());
@@ -37,7 +38,7 @@ export class Profile extends Component {
   }
 
   #put(values) {
-    for (const field of this.fields) if (field.name in values) field.value = values[field.name];
+    for (const field of this.fields) if (field.name in values && field !== focused()) field.value = values[field.name];
     this.#say();
   }
 

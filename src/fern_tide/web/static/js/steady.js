@@ -12,20 +12,27 @@ export function putSteadily(place, content) {
   const scrolled = [...place.querySelectorAll("[id]")].filter(({ scrollTop }) => scrollTop > 0).map(({ id, scrollTop }) => [id, scrollTop]);
   const folds = [...place.querySelectorAll("details[id]")].map(({ id, open }) => [id, open]);
   const staying = [...place.querySelectorAll("input[type=file][id], [id][data-awaits]")];
-  if (held) held.dataset.leaving = ""; // so that being taken away does not count as being left
   const row = held && rowAround(place, held);
-  const going = new AbortController(); // nor what is typed as changed: it goes on in what comes
-  place.addEventListener("change", (event) => event.stopPropagation(), { capture: true, signal: going.signal });
-  place.replaceChildren(content);
-  going.abort();
+  if (held) replaceAround(held, place, content, Boolean(row));
+  else place.replaceChildren(content);
   for (const one of staying) place.querySelector(`#${CSS.escape(one.id)}`)?.replaceWith(one);
-  if (held) delete held.dataset.leaving;
   for (const [id, open] of folds) byId(id)?.toggleAttribute("open", open);
   for (const [id, top] of scrolled) {
     const list = byId(id);
     if (list) list.scrollTop = top;
   }
   if (held?.id) refocus(held, row ? inRow(place, held, row) : byId(held.id));
+}
+
+/** Put new content where what has the focus lies: being taken away it is not left, nor changed if it is typed on in the new. */
+function replaceAround(held, place, content, isInRow) {
+  const scope = new AbortController();
+  held.dataset.leaving = "";
+  if (isInRow || (held.id && content.querySelector(`#${CSS.escape(held.id)}`)))
+    place.addEventListener("change", (event) => event.stopPropagation(), { capture: true, signal: scope.signal });
+  place.replaceChildren(content);
+  scope.abort();
+  delete held.dataset.leaving;
 }
 
 /**
