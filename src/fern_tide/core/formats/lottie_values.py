@@ -107,7 +107,7 @@ def _eased(handles: FloatArray, share: FloatArray) -> FloatArray:
 
 
 def _handles(keys: list[dict[str, Any]]) -> FloatArray:
-    """Give x and y of the two handles of every piece, shape (numbers, pieces, 4); one number for all that have them."""
+    """Give x and y of the two handles of every piece, shape (numbers, pieces, 4), or 1 where all share them."""
     pieces = [(key["o"], key["i"]) if "o" in key else (LINE["o"], LINE["i"]) for key in keys[:-1]]
     listed = [[_listed(end[axis]) for end in both for axis in "xy"] for both in pieces]
     n = max(len(each) for piece in listed for each in piece)
