@@ -187,6 +187,7 @@ def test_a_property_that_is_picked_before_the_sound_is_read_is_driven_when_it_is
     path.write_bytes(wav(long, rate_hz=44_100, subtype="PCM_16"))
     drop_sound(page, path)
     pick(page, "#first-target", "lamp-bulb:scale_y")
+    assert page.request.get(page.url.rpartition("/")[0] + "/work").json()["jobs"], "it is not read yet"
     page.wait_for_selector("#plot")
     assert page.input_value("#mapping-name") == "Lamp bulb height"
     assert not page.is_visible("#notice")
