@@ -162,7 +162,8 @@ def repacked(**entries: bytes) -> io.BytesIO:
     return out
 
 
-MEDIA = "media/" + demo_project().tracks[1].media
+def media() -> str:
+    return "media/" + demo_project().tracks[1].media
 
 
 def drain(digest, chunks):
@@ -176,10 +177,10 @@ def drain(digest, chunks):
         (lambda: io.BytesIO(b"PK nothing"), "no Fern Tide project file"),
         (lambda: io.BytesIO(packed()[:5000]), "no Fern Tide project file"),
         (lambda: repacked(**{"document.json": b""}), "lacks document.json"),
-        (lambda: repacked(**{MEDIA: b""}), "lacks media/"),
-        (lambda: repacked(**{MEDIA: b"other"}), "A sound in the project file is damaged"),
+        (lambda: repacked(**{media(): b""}), "lacks media/"),
+        (lambda: repacked(**{media(): b"other"}), "A sound in the project file is damaged"),
         (lambda: repacked(**{"document.json": b" " * (2 << 20)}), "larger than 1 MB"),
-        (lambda: repacked(**{MEDIA: b"\0" * (20 << 20)}), "larger than 10 MB"),
+        (lambda: repacked(**{media(): b"\0" * (20 << 20)}), "larger than 10 MB"),
         (lambda: repacked(**{f"x{i}": b"x" for i in range(60)}), "too many entries"),
     ],
     ids=["no zip", "cut off", "no document", "no media", "wrong media", "document bomb", "media bomb", "many entries"],

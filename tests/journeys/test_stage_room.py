@@ -288,21 +288,21 @@ def test_the_lamp_of_the_3d_demo_swings_both_ways_on_the_stage(page):
     wait(page, f"{running} === '0.00°'")
 
 
-@pytest.mark.parametrize(
-    ("name", "content", "words"),
-    [
-        ("broken.glb", GLB[:60], "longer than it is"),
-        ("notes.svg", b"just some notes", "no SVG, no glTF and no picture"),
-        ("empty.png", b"", "empty"),
-    ],
-)
-def test_a_wrong_file_is_explained_and_the_stage_stays(room, name, content, words):
+WRONG = [
+    ("broken.glb", GLB[:60], "longer than it is"),
+    ("notes.svg", b"just some notes", "no SVG, no glTF and no picture"),
+    ("empty.png", b"", "empty"),
+]
+
+
+def test_a_wrong_file_is_explained_and_the_stage_stays(room):
     room.expect_console("422")
     parts = room.locator(".tree-row").count()
-    room.set_input_files("#scene-file", {"name": name, "mimeType": "application/octet-stream", "buffer": content})
-    room.click("#notice-act")
-    wait(room, f"document.querySelector('#notice-words').textContent.includes({words!r})")
-    assert room.locator(".tree-row").count() == parts and room.get_attribute("#undo", "title") in UNTOUCHED
+    for name, content, words in WRONG:
+        room.set_input_files("#scene-file", {"name": name, "mimeType": "application/octet-stream", "buffer": content})
+        room.click("#notice-act")
+        wait(room, f"document.querySelector('#notice-words').textContent.includes({words!r})")
+        assert room.locator(".tree-row").count() == parts and room.get_attribute("#undo", "title") in UNTOUCHED
 
 
 def test_a_stage_is_started_anew_and_built_by_hand(room):
@@ -324,13 +324,12 @@ def test_a_stage_is_started_anew_and_built_by_hand(room):
     wait(room, "document.querySelector('#redo').title.startsWith('Redo: Let the spectrum')")
 
 
-@pytest.mark.parametrize(("width", "height"), [(1180, 720), (1280, 800), (2560, 1440)])
-def test_nothing_sticks_out_of_the_stage_room(room, width, height):
-    room.set_viewport_size({"width": width, "height": height})
+def test_nothing_sticks_out_of_the_stage_room(room):
+    wide = "[...document.querySelectorAll('.panel, #properties, #tree')].filter(e => e.scrollWidth > e.clientWidth + 1)"
     for part in ("lamp-glow", "cloches", "title"):
         choose(room, part)
-        room.wait_for_timeout(150)
-        panels = "[...document.querySelectorAll('.panel, #properties, #tree')]"
-        wide = f"{panels}.filter(e => e.scrollWidth > e.clientWidth + 1)"
-        assert room.evaluate(f"{wide}.map(e => e.id || e.className)") == []
-        assert room.evaluate("document.documentElement.scrollHeight <= innerHeight")
+        for width, height in ((1180, 720), (1280, 800), (2560, 1440)):
+            room.set_viewport_size({"width": width, "height": height})
+            room.wait_for_timeout(150)
+            assert room.evaluate(f"{wide}.map(e => e.id || e.className)") == [], (part, width)
+            assert room.evaluate("document.documentElement.scrollHeight <= innerHeight"), (part, width)
