@@ -26,11 +26,12 @@ async function thing([kind, index]) {
 function find(kind, index) {
   const { associations } = gltf.parser;
   const key = { node: "nodes", material: "materials", camera: "cameras" }[kind];
+  const isLight = (object) => object.isLight && gltf.parser.json.nodes[associations.get(object)?.nodes]?.extensions?.KHR_lights_punctual?.light === index;
   let found = null;
   gltf.scene.traverse((object) => {
     const candidates = kind === "material" && object.material ? [object.material] : [object];
     for (const candidate of candidates) {
-      if (kind === "light" ? candidate.isLight : associations.get(candidate)?.[key] === index && (kind !== "camera" || candidate.isCamera)) found ??= candidate;
+      if (kind === "light" ? isLight(candidate) : associations.get(candidate)?.[key] === index && (kind !== "camera" || candidate.isCamera)) found ??= candidate;
     }
   });
   return found;

@@ -147,12 +147,11 @@ def status(revision: Revision) -> dict[str, Any]:
 
 
 def _shown(scene: Scene) -> dict[str, Any]:
-    """Say what a 3D stage shows beside its parts, and whether a model came in already."""
+    """Say what a 3D stage shows beside its parts."""
     return {
         "background": scene.background,
         "floor": scene.floor,
         "light": scene.lit.model_dump(),
-        "model": any(file.kind == "gltf" for file in scene.files),
     }
 
 

@@ -129,7 +129,7 @@ class RemovePart(Command, frozen=True):
     def apply(self, project: Project) -> Project:
         part = project.scene.part(self.id)
         together = part.kind.in_file == "gathering"
-        gone, name = {item.id for item in project.scene.branch(self.id)[: 1 if together else None]}, part.name
+        gone, name = {self.id} if together else _going(project.scene, part), part.name
         if not part.kind.offered and part.parent is not None and not together:
             raise FernTideError(
                 f"{name} came with its file and cannot be taken out of it.",
@@ -148,15 +148,29 @@ class RemovePart(Command, frozen=True):
         return without_parts(project, gone)
 
 
+def _going(scene: Scene, part: Part) -> set[str]:
+    """List what goes with a part: all inside it but nodes of a model that were put there; with a file all of it."""
+    gone = {part.id}
+    whole = part.kind.in_file == "file"
+    for item in scene.parts:
+        inside = item.parent in gone
+        put_there = item.kind.in_file == "node" and inside and not scene.part(str(item.parent)).kind.in_file
+        if (inside and not put_there) or (whole and item.file == part.file):
+            gone.add(item.id)
+    return gone
+
+
 def without_parts(project: Project, gone: set[str]) -> Project:
     """Give the document without parts, and without all that moves them, follows them or limits them.
 
     What was put together in a part that goes, and stays itself, lies in what that lay in.
     """
     scene, left_over = project.scene, project.scene.parts
-    for name in gone:
-        if scene.part(name).kind.in_file == "gathering":
-            left_over = let_go(left_over, name)
+    holding = {part.parent for part in scene.parts if part.id not in gone}
+    for part in reversed(scene.parts):  # what lies in another first
+        if part.id in gone and part.id in holding:
+            left_over = let_go(left_over, part.id)
+            holding.add(part.parent)
     staying = (part for part in left_over if part.id not in gone)
     parts = tuple(part.off_its_way if part.ride and part.ride.way in gone else part for part in staying)
     files = {getattr(part.shape.params, "file", None) for part in parts}

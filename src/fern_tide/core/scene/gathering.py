@@ -1,7 +1,8 @@
 """Parts put together, so that they move as one about a common anchor: a part of its own in the tree, with them inside.
 
-Parts that were made here go into a group. Elements of a drawing stay where they are in their file: each of them gets
-the motion of what they lie in here, before its own.
+Parts that were made here go into a group, and so do nodes of a model: they lie in it then, also in what is handed off.
+Elements of a drawing stay where they are in their file: each of them gets the motion of what they lie in here, before
+its own.
 """
 
 from __future__ import annotations
@@ -42,7 +43,7 @@ def gathered(scene: Scene, outer_id: str, parts: Sequence[str], *, name: str, an
     else:
         raise FernTideError(
             "Not all of these parts can be put together.",
-            remedy="Choose parts that were made here, or elements of one drawing that have a place.",
+            remedy="Choose parts that were made here, nodes of a model, or elements of one drawing that have a place.",
         )
     outer = Part(id=outer_id, name=name, parent=members[0].parent, anchor=anchor, shape=kind)
     return scene.but(parts=_with(scene.parts, outer, ids))
@@ -91,3 +92,25 @@ def regathered(parts: Sequence[Part], before: Sequence[Part]) -> tuple[Part, ...
         if len({part.parent for part in members}) == 1 and len(members) > 1:
             parts = _with(parts, _into(outer, members[0].parent), {part.id for part in members})
     return tuple(parts)
+
+
+def parents_first(parts: Sequence[Part]) -> tuple[Part, ...]:
+    """Give parts in their order, but none before what it lies in: that is waited for.
+
+    Args:
+        parts: each with a parent among them, or none; not in a circle.
+    """
+    ordered: list[Part] = []
+    waiting: dict[str, list[Part]] = {}
+    there: set[str] = set()
+    for part in parts:
+        ready = [part]
+        while ready:
+            item = ready.pop()
+            if item.parent is not None and item.parent not in there:
+                waiting.setdefault(item.parent, []).append(item)
+                continue
+            ordered.append(item)
+            there.add(item.id)
+            ready += reversed(waiting.pop(item.id, []))
+    return tuple(ordered)

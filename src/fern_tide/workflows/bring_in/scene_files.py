@@ -83,15 +83,15 @@ def look_at(
 def look_at_all(
     files: Mapping[str, bytes], *, svg: SvgLimits | None = None, gltf: GltfLimits | None = None
 ) -> tuple[SceneContent, ...]:
-    """Read files that were dropped together: a glTF file with what it needs is one thing, all else are many.
+    """Read files that were dropped together: each glTF file with what it needs is one thing, all else are many.
 
     Raises:
         UnreadableScene: one of them cannot be used.
     """
-    one = len(files) < 2 or any(name.lower().endswith(_GLTF_ENDINGS) for name in files)
-    return tuple(
-        look_at(some, svg=svg, gltf=gltf) for some in ([files] if one else [{name: files[name]} for name in files])
-    )
+    models = [name for name in files if name.lower().endswith(_GLTF_ENDINGS)]
+    beside = {name: content for name, content in files.items() if name not in models}
+    sets = [{name: files[name]} | beside for name in models] or [{name: files[name]} for name in files]
+    return tuple(look_at(some, svg=svg, gltf=gltf) for some in (sets or [{}]))
 
 
 def parts_in(content: SceneContent, file: SceneFile, *, scene: Scene, ids: Ids) -> tuple[Part, ...]:
@@ -115,15 +115,13 @@ def add_to(scene: Scene, content: SceneContent, media: str) -> Scene:
     """Give a scene with what came in behind all that it had.
 
     Raises:
-        FernTideError: the scene is of another kind, or has a glTF file already.
+        FernTideError: the scene is of another kind.
     """
     if content.space != scene.kind:
         raise FernTideError(
             f"{content.name:.80} is {content.space.upper()}, and this stage is {scene.kind.upper()}.",
             remedy="Replace the stage with it instead.",
         )
-    if content.kind == "gltf" and any(file.kind == "gltf" for file in scene.files):
-        raise FernTideError("This stage holds a glTF file already.", remedy="Replace that file, or the whole stage.")
     file_ids, ids = Ids(file.id for file in scene.files), Ids(part.id for part in scene.parts)
     file = SceneFile(id=file_ids.make(content.name), name=content.name[:120], media=media, kind=content.kind)
     parts = parts_in(content, file, scene=scene, ids=ids)

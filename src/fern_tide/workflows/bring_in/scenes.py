@@ -12,7 +12,7 @@ from fern_tide.core.base.target import Target
 from fern_tide.core.commands.scene import PutScene
 from fern_tide.core.document import Project
 from fern_tide.core.mapping.mapping import Mapping as MappingModel
-from fern_tide.core.scene.gathering import regathered, ungathered
+from fern_tide.core.scene.gathering import parents_first, regathered, ungathered
 from fern_tide.core.scene.gltf.container import GltfLimits
 from fern_tide.core.scene.ride import RIDING
 from fern_tide.core.scene.scene import Part, Scene, SceneFile
@@ -134,15 +134,19 @@ def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -
     flat = ungathered(scene.parts)
     mine = [part for part in flat if getattr(part.shape.params, "file", None) == old.id]
     others = [part for part in flat if getattr(part.shape.params, "file", None) != old.id]
+    outside = {part.id for part in others}
     ids = Ids(part.id for part in scene.parts)
     file = old.model_copy(update={"media": media, "name": content.name[:120]})
     fresh = parts_in(content, file, scene=scene, ids=ids)
-    by_way = {way: part for part, way in _ways(mine)}
-    renamed: dict[str, Part] = {part.id: by_way[way] for part, way in _ways(list(fresh)) if way in by_way}
+    above = {part.id: part.parent for part in flat}
+    by_way = {way: part for part, way in _ways(mine, above)}
+    renamed: dict[str, Part] = {part.id: by_way[way] for part, way in _ways(list(fresh), {}) if way in by_way}
     parts = []
     for part in fresh:
         before = renamed.get(part.id)
         parent = renamed[part.parent].id if part.parent in renamed else part.parent
+        if before is not None and before.parent in outside:
+            parent = before.parent  # a node in a group stays there
         update: dict[str, Any] = {"parent": parent}
         if before is not None:
             update |= {"id": before.id, "anchor": before.anchor if before.anchor.word != "centre" else part.anchor}
@@ -154,11 +158,11 @@ def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -
                 values = update.get("values", part.values)
                 update |= {"shapers": before.shapers, "values": {**values, **shaped}}
         parts.append(part.model_copy(update=update))
-    ids_left = {part.id for part in parts} | {part.id for part in others}
+    ids_left = {part.id for part in parts} | outside
     orphans = [part.model_copy(update={"parent": None}) if part.parent not in ids_left else part for part in others]
     place = flat.index(mine[0]) if mine else len(flat)
     before_it = sum(part not in mine for part in flat[:place])
-    whole = regathered((*orphans[:before_it], *parts, *orphans[before_it:]), scene.parts)
+    whole = regathered(parents_first((*orphans[:before_it], *parts, *orphans[before_it:])), scene.parts)
     known = {part.id: part for part in whole}
 
     def there(target: Target) -> bool:
@@ -174,13 +178,21 @@ def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -
     return relinked, tuple(part.name for part in fresh if part.id not in renamed)
 
 
-def _ways(parts: list[Part]) -> list[tuple[Part, tuple[str, ...]]]:
-    """Give each part with the names on the way to it; of those with the same, the second has its number at the end."""
+def _ways(parts: list[Part], above: Mapping[str, str | None]) -> list[tuple[Part, tuple[str, ...]]]:
+    """Give each part of a file with the names on the way to it; of those with the same, the second has its number.
+
+    Args:
+        parts: all of the file, the outermost first.
+        above: what every part of the scene lies in, for nodes that were put into groups.
+    """
     ways: dict[str, tuple[str, ...]] = {}
     seen: dict[tuple[str, ...], int] = {}
     names = []
     for place, part in enumerate(parts):
-        way = (*ways.get(part.parent or "", ()), part.name if place else "")
+        outer = part.parent
+        while outer is not None and outer not in ways:
+            outer = above.get(outer)
+        way = (*ways.get(outer or "", ()), part.name if place else "")
         seen[way] = seen.get(way, 0) + 1
         ways[part.id] = way
         names.append((part, way if seen[way] == 1 else (*way, str(seen[way]))))

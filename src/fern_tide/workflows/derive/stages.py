@@ -39,7 +39,7 @@ class Staged:
     @cached_property
     def built(self) -> Built:
         """The scene as glTF."""
-        return build(self.scene, files=self.media.gltfs)
+        return build(self.scene, files=self.media.gltfs, files_as_one=True)
 
     @cached_property
     def names_of_boxes(self) -> list[str]:

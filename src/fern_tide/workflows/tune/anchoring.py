@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import numpy as np
+
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.params import build
 from fern_tide.core.commands.several import SetAnchors
 from fern_tide.core.scene.gltf.boxes import own_box, placed
 from fern_tide.core.scene.gltf.container import listed
 from fern_tide.core.scene.part import Anchor
+from fern_tide.core.scene.scene import Part
 from fern_tide.workflows.derive.stages import Staged
 from fern_tide.workflows.tune.make_part import anchors_of, middle_of
 
@@ -40,6 +43,29 @@ def anchored(staged: Staged, parts: Sequence[str], *, word: str) -> tuple[SetAnc
     if not anchors:
         raise FernTideError(f"None of these parts has a {word:.20} of its own.", remedy="Set their anchors one by one.")
     return SetAnchors(anchors=anchors), len(parts) - len(anchors)
+
+
+def middle_in_space(staged: Staged, members: Sequence[Part]) -> Anchor:
+    """Give the middle of 3D parts together, of what is seen of them, in metres of what they lie in.
+
+    Args:
+        staged: the scene.
+        members: parts that lie in the same one.
+    """
+    where, places = placed(staged.built.closed()), staged.built.places
+    nodes = [places.get(part.id, {}).get("node", -1) for part in members]
+    points = [
+        where.corners[node] if node in where.corners else where.worlds[node][None, :3, 3]
+        for node in nodes
+        if node in where.worlds
+    ]
+    outer = where.worlds.get(places.get(members[0].parent or "", {}).get("node", -1), np.eye(4))
+    if not points or abs(np.linalg.det(outer)) < 1e-12:
+        return Anchor()
+    back = np.linalg.inv(outer)
+    corners = np.concatenate(points) @ back[:3, :3].T + back[:3, 3]
+    x, y, z = ((corners.min(axis=0) + corners.max(axis=0)) / 2).round(4).tolist()
+    return Anchor(x=x, y=y, z=z)
 
 
 def _in_space(staged: Staged, parts: Sequence[str]) -> dict[str, dict[str, Anchor]]:

@@ -32,6 +32,7 @@ from fern_tide.core.scene.svg.geometry import Box
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.derive.stages import Staged
 from fern_tide.workflows.tune import edits
+from fern_tide.workflows.tune.anchoring import middle_in_space
 
 _MOST_ROWS = 128  # of a bank
 
@@ -259,14 +260,18 @@ def gather(staged: Staged, parts: Sequence[str]) -> GatherParts:
     """
     scene = staged.scene
     members = [scene.part(part) for part in parts]
-    box = joined([staged.extents[part.id].standing(part) for part in members if part.id in staged.extents])
-    anchor = Anchor()
-    if box is not None:
-        left, top, right, bottom = box
-        anchor = Anchor(x=round((left + right) / 2, 4), y=round((top + bottom) / 2, 4))
+    anchor = middle_in_space(staged, members) if scene.kind == "3d" else _middle(staged, members)
     words = group_words(members)
     name = words[0].upper() + words[1:]
     return GatherParts(id=fresh_id(name, among=scene.parts), parts=tuple(parts), name=name, anchor=anchor)
+
+
+def _middle(staged: Staged, members: Sequence[Part]) -> Anchor:
+    box = joined([staged.extents[part.id].standing(part) for part in members if part.id in staged.extents])
+    if box is None:
+        return Anchor()
+    left, top, right, bottom = box
+    return Anchor(x=round((left + right) / 2, 4), y=round((top + bottom) / 2, 4))
 
 
 def renamed(staged: Staged, parts: Sequence[str], *, name: str, line: Line) -> RenameParts:

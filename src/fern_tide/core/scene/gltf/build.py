@@ -8,22 +8,20 @@ from __future__ import annotations
 import copy
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from math import radians
 from typing import Any
 
-import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.base.target import Target
-from fern_tide.core.mapping.colour import parse_colour, to_linear
 from fern_tide.core.scene.gltf.built import Built, Place, add_accessor, use_extension
 from fern_tide.core.scene.gltf.container import Gltf, Json, items_of
+from fern_tide.core.scene.gltf.joined import join
+from fern_tide.core.scene.gltf.nesting import Nesting
+from fern_tide.core.scene.gltf.numbers import is_plain, part_matrix, still
 from fern_tide.core.scene.gltf.parts import values_of
 from fern_tide.core.scene.gltf.shaped import Shapes, shapes_of_mesh, solid_mesh, solid_shapes
 from fern_tide.core.scene.part import Channel, Form
-from fern_tide.core.scene.rotation import parted, quaternions
-from fern_tide.core.scene.scene import Part, Scene
-from fern_tide.core.scene.shaping import seen_of
+from fern_tide.core.scene.scene import Part, Scene, SceneFile
 
 _PLACES = (Form.TRANSLATION, Form.ROTATION, Form.SCALE)
 _LEFT_PLAIN = (*_PLACES, Form.WEIGHTS, Form.SHAPES)
@@ -36,58 +34,83 @@ def build(
     files: Mapping[str, Gltf],
     moving: Iterable[Target] = (),
     leave_out: Callable[[Part], bool] = lambda part: False,
+    files_as_one: bool = False,
 ) -> Built:
     """Build a scene's glTF file.
 
     Args:
-        scene: a 3D scene, with at most one glTF file in it.
+        scene: a 3D scene.
         files: what was brought in, by the hash of the file; not changed.
         moving: the properties that will be animated; what they need, such as blending, is switched on.
         leave_out: says which of the scene's own parts do not go in; what is in a file always does.
+        files_as_one: whether each file lies in a node of its own, by which it can be moved; else only one that moves as
+            a whole, or stands otherwise than it came, does.
     """
-    source = next((files[file.media] for file in scene.files if file.kind == "gltf" and file.media in files), None)
-    builder = _Builder(source)
+    moving = tuple(moving)
+    moved = {target.part for target in moving}
+    builder = _Builder({file.id: _played(files[file.media], file) for file in scene.files if file.media in files})
     for part in scene.parts:
-        builder.add(part, leave_out(part))
+        builder.add(part, leave_out(part), as_one=files_as_one or part.id in moved)
     for target in moving:
         builder.make_room(scene.part(target.part), target.property)
-    return builder.done(scene, plays=all(file.plays for file in scene.files))
+    return builder.done(scene)
+
+
+def _played(gltf: Gltf, file: SceneFile) -> Gltf:
+    """Give a file without its own motion where that does not run."""
+    if file.plays or "animations" not in gltf.json:
+        return gltf
+    return Gltf({name: item for name, item in gltf.json.items() if name != "animations"}, gltf.binary)
 
 
 @dataclass
 class _Builder:
-    source: Gltf | None
+    """Builds on what was brought in, by the names that the scene knows it by."""
+
+    sources: Mapping[str, Gltf]
     document: Json = field(init=False)
     pieces: list[bytes] = field(init=False)
     places: dict[str, Place] = field(default_factory=dict)
+    _own: set[str] = field(default_factory=set)
     _meshes: dict[str, dict[str, int]] = field(default_factory=dict)
     _names: set[str] = field(default_factory=set)
 
     def __post_init__(self) -> None:
-        if self.source is None:
-            self.document = {
-                "asset": {"version": "2.0", "generator": "Fern Tide"},
-                "scene": 0,
-                "scenes": [{"nodes": []}],
-            }
+        if not self.sources:
+            asset = {"version": "2.0", "generator": "Fern Tide"}
+            self.document = {"asset": asset, "scene": 0, "scenes": [{"nodes": []}]}
             self.pieces, self._length = [], 0
         else:
-            self.document = copy.deepcopy(self.source.json)
-            self.pieces, self._length = [self.source.binary], len(self.source.binary)
+            joined = join(list(self.sources.values()))
+            self._joined, self._starts = joined.gltf, dict(zip(self.sources, joined.starts, strict=True))
+            self.document = copy.deepcopy(joined.gltf.json)
+            self.pieces, self._length = [joined.gltf.binary], len(joined.gltf.binary)
             self._align()
+        self._nesting = Nesting(self.document)
         for name in ("nodes", "materials"):
             self._names |= {str(item.get("name")) for item in items_of(self.document, name)}
 
-    def add(self, part: Part, left_out: bool) -> None:
+    def add(self, part: Part, left_out: bool, *, as_one: bool) -> None:
+        """Add a part; a file has a node only where it is moved as one."""
         of_file = part.kind.in_file
-        if of_file:
-            if of_file != "file" and self.source is not None:
-                self.places[part.id] = {of_file: part.file_index}
-                if part.shapers:
-                    self._shape_imported(part)
-                self._set_own(part, values_of(part, self.source.json))
+        if of_file == "file":
+            if part.channels and part.file in self.sources and (as_one or part.values):
+                self._add_own(part)
+        elif of_file:
+            if part.file in self.sources:
+                self._add_imported(part)
         elif not left_out and part.kind.looks:
             self._add_own(part)
+
+    def _add_imported(self, part: Part) -> None:
+        of_file, source = part.kind.in_file, self.sources[part.file]
+        start = self._starts[part.file].get(f"{of_file}s", 0)
+        self.places[part.id] = {of_file: start + part.file_index}
+        if of_file == "node" and part.parent in self._own:
+            self._nesting.move(self.places[part.id]["node"], self.places[part.parent]["node"])
+        if part.shapers:
+            self._shape_imported(part)
+        self._set_own(part, values_of(part, source.json))
 
     def _add_own(self, part: Part) -> None:
         name = self._unique(part.name, part.id)
@@ -112,12 +135,8 @@ class _Builder:
             )
         self.places[part.id] = place
         self._set_own(part, None)
-        above = self.places.get(part.parent or "", {}).get("node")
-        if above is None:
-            scene = self.document.setdefault("scenes", [{}])[self.document.get("scene", 0)]
-            scene.setdefault("nodes", []).append(place["node"])
-        else:
-            self.document["nodes"][above].setdefault("children", []).append(place["node"])
+        self._nesting.put(place["node"], self.places.get(part.parent or "", {}).get("node"))
+        self._own.add(part.id)
 
     def _add_light(self, part: Part, name: str) -> int:
         self._use("KHR_lights_punctual")
@@ -153,13 +172,12 @@ class _Builder:
         self.document["materials"][place["material"]]["doubleSided"] = True
 
     def _shape_imported(self, part: Part) -> None:
-        """Write the same of a node that came with the file; a mesh that others have too becomes one of its own."""
-        assert self.source is not None
-        node = self.document["nodes"][part.file_index]
+        """Write the same of a node that came with a file; a mesh that others have too becomes one of its own."""
+        node = self.document["nodes"][self.places[part.id]["node"]]
         if "mesh" not in node:
             return
         mesh = self.document["meshes"][node["mesh"]]
-        shapes = shapes_of_mesh(self.source, mesh, part.shapers)
+        shapes = shapes_of_mesh(self._joined, mesh, part.shapers)
         if sum(other.get("mesh") == node["mesh"] for other in self.document["nodes"]) > 1:
             mesh = copy.deepcopy(mesh)
             node["mesh"] = self._append("meshes", mesh)
@@ -180,12 +198,12 @@ class _Builder:
         for channel in part.channels:
             if before is not None and all(part.own(name) == before.get(name) for name in channel.names):
                 continue
-            if before is None and channel.form in _LEFT_PLAIN and _plain(part, channel):
+            if before is None and channel.form in _LEFT_PLAIN and is_plain(part, channel):
                 continue
             self._put(part, channel)
 
     def _put(self, part: Part, channel: Channel) -> None:
-        if channel.names == ("emission_strength",) and _plain(part, channel):
+        if channel.names == ("emission_strength",) and is_plain(part, channel):
             return
         if _STRENGTH in channel.pointer:
             self._use(_STRENGTH)
@@ -197,7 +215,7 @@ class _Builder:
         for name in way:
             owner = owner[int(name)] if isinstance(owner, list) else owner.setdefault(name, {})
         if channel.form in _PLACES:
-            _part_matrix(owner)
+            part_matrix(owner)
         numbers = still(channel, own, part)
         single = channel.form in {Form.NUMBER, Form.RADIANS}
         owner[last] = numbers[0] if single else numbers
@@ -210,7 +228,7 @@ class _Builder:
             if name not in channel.names:
                 continue
             if "node" in self.places[part.id]:
-                _part_matrix(self.document["nodes"][self.places[part.id]["node"]])
+                part_matrix(self.document["nodes"][self.places[part.id]["node"]])
             if name == "opacity":
                 self.document["materials"][self.places[part.id]["material"]]["alphaMode"] = "BLEND"
             *way, _ = channel.pointer.format(**self.places[part.id]).split("/")[1:]
@@ -221,14 +239,12 @@ class _Builder:
                     for step in way:
                         owner = owner[int(step)] if isinstance(owner, list) else owner.setdefault(step, {})
 
-    def done(self, scene: Scene, *, plays: bool) -> Built:
+    def done(self, scene: Scene) -> Built:
         """Close the file."""
         for part in scene.parts:
             place = self.places.get(part.id, {})
             if part.kind.solid is not None and "material" in place and float(part.own("opacity")) < 1.0:
                 self.document["materials"][place["material"]]["alphaMode"] = "BLEND"
-        if not plays:
-            self.document.pop("animations", None)
         self._align()
         return Built(Gltf(self.document, b"".join(self.pieces)), self.places)
 
@@ -260,30 +276,3 @@ class _Builder:
         chosen = name if name not in self._names else f"{name} ({part_id})"
         self._names.add(chosen)
         return chosen
-
-
-def _plain(part: Part, channel: Channel) -> bool:
-    return all(part.own(name) == part.property(name).default for name in channel.names)
-
-
-def _part_matrix(node: Json) -> None:
-    """Turn a node's matrix into translation, rotation and scale, since a matrix cannot be animated."""
-    if "matrix" in node:
-        matrix = np.array(node.pop("matrix"), dtype=np.float64).reshape(4, 4).T
-        for name, numbers in zip(("translation", "rotation", "scale"), parted(matrix), strict=True):
-            node[name] = numbers.tolist()
-
-
-def still(channel: Channel, values: Mapping[str, float | str], part: Part) -> list[float]:
-    """Give a channel's numbers, as glTF counts them, for one value of each of its properties."""
-    own = [values[name] for name in channel.names]
-    if channel.form is Form.SHAPES:
-        amounts = {name: np.array([float(value)]) for name, value in values.items()}
-        return [float(number) for number in seen_of(part.shapers, amounts)[:, 0]]
-    if channel.form in {Form.COLOUR, Form.COLOUR_ALPHA}:
-        colour = to_linear(parse_colour(str(own[0]))).tolist()
-        return [*colour, float(own[1])] if channel.form is Form.COLOUR_ALPHA else colour
-    numbers = [float(value) for value in own]
-    if channel.form is Form.ROTATION:
-        return [float(number) for number in quaternions(np.array(numbers)[:, np.newaxis])[:, 0]]
-    return [radians(number) for number in numbers] if channel.form is Form.RADIANS else numbers

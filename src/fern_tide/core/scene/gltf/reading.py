@@ -68,8 +68,11 @@ def _with_scene(gltf: Gltf) -> Gltf:
 
 def _check(gltf: Gltf, limits: GltfLimits) -> None:
     document = gltf.json
-    needed = document.get("extensionsRequired", [])
-    for name in needed if isinstance(needed, list) else ["nothing that is a name"]:
+    for which in ("extensionsUsed", "extensionsRequired"):
+        named = document.get(which, [])
+        if not isinstance(named, list) or not all(isinstance(name, str) for name in named):
+            raise refuse(f"its {which} is no list of names")
+    for name in document.get("extensionsRequired", []):
         if name not in READ_EXTENSIONS:
             raise refuse(f"it needs the extension {name!s:.60}, which is not read", remedy="Export it without.")
     _check_views(gltf)
@@ -146,6 +149,8 @@ def _check_span(place: int, accessor: Json, views: list[Json], count: int, size:
 
 
 def _index(owner: Json, name: str, many: int, what: str) -> None:
+    if not isinstance(owner, dict):
+        raise refuse(f"{what} says nothing of its {name}")
     if name in owner and whole(owner, name) >= many:
         raise refuse(f"{what} names {name} {owner[name]}, which is not there")
 

@@ -76,8 +76,6 @@ export class StageFiles extends Component {
     else if (solid !== (project.status.space === "3d")) {
       const [kind, other] = solid ? ["3D", "2D"] : ["2D", "3D"];
       notice(`${names} is ${kind}, and this stage is ${other}: put it in the stage's place?`, { tone: "good", act: { words: "Replace the stage", run: replace } });
-    } else if (solid && project.status.shown.model) {
-      notice(`${names}: this stage holds a glTF file already, and one is what it can hold. Join the two in one file to have both.`, { tone: "good", act: { words: "Replace the stage", run: replace } });
     } else {
       const add = { words: "Add it", run: () => this.#send(urlFor("add"), files) };
       const other = { words: "Replace the stage", run: replace };

@@ -1,0 +1,83 @@
+"""Models on one stage: several of them, nodes that move as one, and what of them goes and stays."""
+
+import pytest
+from tests.gltf import GLB, document, glb
+from tests.interchange.test_shaped_models import stems
+from tests.workflows.test_scenes import drive
+
+from fern_tide.core.commands.scene import RemovePart
+from fern_tide.core.scene.gltf.boxes import placed
+from fern_tide.workflows.bring_in import scenes
+from fern_tide.workflows.derive.stages import Stages
+from fern_tide.workflows.tune import edits, make_part, several
+
+
+@pytest.fixture
+def key(demo_key):
+    return demo_key
+
+
+def test_models_that_come_together_or_later_all_stand_on_the_stage(studio, key):
+    scenes.bring_in(studio, key, {"fern.glb": GLB, "stems.glb": stems()[0]}, replace=True)
+    came = scenes.bring_in(studio, key, {"fern.glb": GLB}, replace=False)
+    scene = came.revision.document.scene
+    assert [file.id for file in scene.files] == ["fern-glb", "stems-glb", "fern-glb-2"]
+    assert came.part == "fern-2" and scene.part("frond-2").file == "fern-glb-2"
+    built = Stages(studio.media).of(scene).built
+    assert built.places["frond-2"]["node"] > built.places["stem"]["node"] > built.places["frond"]["node"]
+    gone = RemovePart(id="stems").apply(came.revision.document).scene
+    assert {part.file for part in gone.parts} == {file.id for file in gone.files} == {"fern-glb", "fern-glb-2"}
+
+
+def gathered_nodes(studio, key):
+    """A model with two of its nodes put together."""
+    made = scenes.bring_in(studio, key, {"fern.glb": GLB}, replace=True).revision
+    gather = several.gather(Stages(studio.media).of(made.document.scene), ["pot", "lens"])
+    return gather, edits.edit(studio, key, gather, base=made.id)
+
+
+def test_nodes_of_a_model_move_as_one_about_the_middle_of_what_is_seen_of_them(studio, key):
+    gather, made = gathered_nodes(studio, key)
+    # the frond, 1 by 2 m, turned by 30 degrees, stands at (1, 2, 3); a lens without a size at (0.5, 1.5, 5)
+    corners = [
+        (1 + x * c - 2 * y * s, 2 + x * s + 2 * y * c) for c, s in [(0.75**0.5, 0.5)] for x in (0, 1) for y in (0, 1)
+    ]
+    middle = [(min(at) + max(at)) / 2 for at in zip(*corners, (0.5, 1.5), strict=True)]
+    assert [gather.anchor.x, gather.anchor.y, gather.anchor.z] == pytest.approx([*middle, 4.0], abs=1e-4)
+    scene = made.document.scene
+    group = scene.part(gather.id)
+    assert (group.kind.id, group.parent, scene.part("pot").parent) == ("group_3d", "fern", group.id)
+    built = Stages(studio.media).of(scene.but(parts=tuple(
+        part.but(values={"x": 5.0}) if part is group else part for part in scene.parts))).built  # fmt: skip
+    worlds = placed(built.closed()).worlds
+    assert worlds[built.places["pot"]["node"]][:3, 3].tolist() == [6, 2, 3]
+    assert worlds[built.places["glow"]["node"]][:3, 3].tolist() == [0, 0, 0]
+
+
+def test_a_group_that_goes_leaves_the_nodes_of_a_model(studio, key):
+    gather, made = gathered_nodes(studio, key)
+    disc = make_part.new_part(made.document.scene, "sphere")
+    inside = edits.edit(studio, key, disc.but(part=disc.part.but(parent=gather.id)), base=made.id)
+    left = RemovePart(id=gather.id).apply(inside.document).scene
+    assert [left.part(name).parent for name in ("pot", "frond", "lens")] == ["fern", "pot", "fern"]
+    assert not {gather.id, disc.part.id} & {part.id for part in left.parts}
+    whole = RemovePart(id="fern").apply(inside.document).scene
+    assert whole.parts == () and whole.files == ()
+
+
+def test_nodes_stay_in_their_group_when_their_file_is_replaced(studio, key):
+    gather, _ = gathered_nodes(studio, key)
+    drive(studio, key, f"{gather.id}:turn_y")
+    drive(studio, key, "frond:shape_0", mapping="a", full=1.0)
+    plain, binary = document()
+    plain["nodes"][2]["name"] = "Lantern"
+    again = scenes.replace_file(studio, key, "fern-glb", {"fern.glb": glb(plain, binary)})
+    scene = again.revision.document.scene
+    assert again.lost == () and again.fresh == ("Lantern",)
+    assert [scene.part(name).parent for name in ("pot", "frond", "lens", "lantern")] == [
+        gather.id,
+        "pot",
+        gather.id,
+        "fern",
+    ]
+    assert [mapping.id for mapping in again.revision.document.mappings] == ["m", "a"]
