@@ -9,15 +9,17 @@ from tests.gltf import GLB
 from tests.interchange.test_other_programs import NODE, SPEC, TWENTY, node
 from tests.interchange.test_shaped_models import stems
 
+from fern_tide.core.bake.expand import Clock, expanded
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.scene.gathering import gathered
+from fern_tide.core.scene.gltf.boxes import placed
 from fern_tide.core.scene.gltf.parts import parts_of
 from fern_tide.core.scene.gltf.reading import read_gltf
 from fern_tide.core.scene.media import SceneMedia
 from fern_tide.core.scene.part import Anchor
-from fern_tide.core.scene.scene import Scene, SceneFile
+from fern_tide.core.scene.scene import Part, Scene, SceneFile
 
 CONTENTS = {"fern": GLB, "stems": stems()[0], "again": GLB}
 
@@ -111,3 +113,38 @@ def test_motion_of_one_runs_and_that_of_another_does_not():
     first = next(item for item in plain["animations"] if item["name"] == "Nods")
     assert [item["name"] for item in plain["animations"]].count("Nods") == 1
     assert plain["nodes"][first["channels"][0]["target"]["node"]]["name"] == "Pot 2"
+
+
+def test_pieces_of_an_array_are_made_from_nodes_with_all_inside_them_and_their_own_motion(tmp_path):
+    """The pot, which nods, with the frond in it: three of them, two metres apart, the frond's shape driven."""
+    array = Part.model_validate(
+        {
+            "id": "row",
+            "name": "Row",
+            "parent": "fern",
+            "values": {"gap": 2.0},
+            "shape": {"id": "array_3d", "params": {"layout": {"id": "line", "params": {"count": 3}}}},
+        }
+    )
+    scene = stage()
+    parts = [part.but(parent="row") if part.id == "pot" else part for part in scene.parts]
+    scene = scene.but(parts=(parts[0], array, *parts[1:]))
+    leads = curves_of(scene, ("frond:shape_0", 0, 1))
+    out, curves = expanded(scene, leads, moved={}, clock=Clock(RATE, FRAMES))
+    made = write(HandOff("Row", out, curves, RATE, FRAMES, MEDIA), format=SPEC)
+    file = tmp_path / "row.glb"
+    file.write_bytes(made.content)
+    assert node(NODE / "validate.cjs", file)[0]["messages"] == [] and made.error < 1e-6
+    plain = read_gltf(made.content).json
+    names = [item["name"] for item in plain["nodes"]]
+    assert len(set(names)) == len(names), "some programs find things by their names"
+    where, nodes = placed(read_gltf(made.content)), plain["nodes"]
+    fronds = [place for place, item in enumerate(nodes) if item.get("mesh") == 0]
+    assert [where.worlds[place][:3, 3].tolist() for place in fronds] == [[x, 2, 3] for x in (-1, 1, 3)]
+    pots = [next(at for at, item in enumerate(nodes) if place in item.get("children", ())) for place in fronds]
+    nods = next(item for item in plain["animations"] if item["name"] == "Nods")
+    assert [channel["target"]["node"] for channel in nods["channels"]] == pots
+    seconds = [float(RATE.seconds(int(frame))) for frame in TWENTY]
+    wanted = {str(place): ["node", place, "morphTargetInfluences.0"] for place in fronds}
+    for rows in node(NODE / "sample.mjs", file, json.dumps(seconds), json.dumps(wanted)).values():
+        np.testing.assert_allclose(rows, leads[0].values[TWENTY], atol=1e-5)

@@ -201,10 +201,30 @@ def test_a_morph_target_follows_a_band_in_two_actions(page):
     assert target["part"] == "frond" and target["property"].startswith("shape_")
 
 
-def test_a_second_model_is_offered_only_in_the_place_of_the_first(dark):
+def test_a_second_model_stands_beside_the_first_and_each_moves_as_a_whole(dark):
     dark.set_input_files("#scene-file", {"name": "two.glb", "mimeType": "model/gltf-binary", "buffer": GLB})
-    wait(dark, "document.querySelector('#notice-words').textContent.includes('holds a glTF file already')")
-    assert dark.inner_text("#notice-act") == "Replace the stage" and dark.locator("#notice-other").is_hidden()
+    dark.click("#notice-act >> text=Add it")
+    dark.wait_for_selector("[data-part-json='two']", state="attached")  # what came is worked on next
+    wait(dark, "document.querySelector('#stage .over polygon')?.getAttribute('visibility') === 'visible'")
+    dark.click("#notice-close")
+    before = looks(dark)
+    dark.fill("#own-x", "0.4")
+    dark.press("#own-x", "Enter")
+    wait(dark, "document.querySelector('#undo').title === 'Undo: Set the across of two'")
+    assert np.abs(looks(dark) - before).mean() > 0.5
+    dark.click("#undo")
+    wait(dark, "document.querySelector('#undo').title === 'Undo: Bring in two.glb'")
+    assert np.abs(looks(dark) - before).mean() < 0.05
+
+
+def test_an_array_of_a_model_s_part_is_seen_and_written(dark):
+    dark.click("#make-array")
+    dark.wait_for_selector("[data-part-json='array-of-frond']", state="attached")
+    wait(dark, "document.querySelector('#array-sheet h3 .quiet').textContent.startsWith('12')")
+    dark.click("#frame-part")
+    seen = looks(dark)
+    grey = (np.abs(seen - (172, 168, 158)).max(axis=2) < 25).sum(axis=0) > 2
+    assert (np.diff(grey.astype(int)) == 1).sum() >= 8, "pieces with room between them"
 
 
 def test_parts_in_space_are_chosen_by_a_box_and_their_order_is_shown(page):

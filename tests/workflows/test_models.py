@@ -5,11 +5,13 @@ from tests.gltf import GLB, document, glb
 from tests.interchange.test_shaped_models import stems
 from tests.workflows.test_scenes import drive
 
+from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.commands.scene import RemovePart
 from fern_tide.core.scene.gltf.boxes import placed
+from fern_tide.core.scene.own_motion import overruled
 from fern_tide.workflows.bring_in import scenes
 from fern_tide.workflows.derive.stages import Stages
-from fern_tide.workflows.tune import edits, make_part, several
+from fern_tide.workflows.tune import anchoring, edits, make_part, several
 
 
 @pytest.fixture
@@ -81,3 +83,36 @@ def test_nodes_stay_in_their_group_when_their_file_is_replaced(studio, key):
         "fern",
     ]
     assert [mapping.id for mapping in again.revision.document.mappings] == ["m", "a"]
+
+
+def test_an_array_is_made_of_a_node_where_it_stands_with_room_between_its_pieces(studio, key):
+    made = scenes.bring_in(studio, key, {"fern.glb": GLB}, replace=True).revision
+    stage = Stages(studio.media).of(made.document.scene)
+    width = anchoring.width_of(stage, stage.scene.part("pot"))
+    assert width == pytest.approx(0.75**0.5 + 2 * 0.5)  # the frond, 1 by 2 m, turned by 30 degrees
+    edit, array = make_part.array_of(made.document, ["pot"], width=width)
+    scene = edits.edit(studio, key, edit, base=made.id).document.scene
+    assert scene.part("pot").parent == array and scene.part(array).parent == "fern"
+    assert [scene.part(array).own(axis) for axis in "xyz"] == [1, 2, 3]
+    assert [scene.part("pot").own(axis) for axis in "xyz"] == [0, 0, 0]
+    assert scene.part(array).own("gap") == round(1.25 * width, 2)
+    for wrong in ("leaf-green", "glow-2", "fern"):
+        with pytest.raises(FernTideError, match="or nodes of a model"):
+            make_part.array_of(made.document, [wrong])
+
+
+def test_an_anchor_in_the_middle_of_a_node_stays_when_its_file_is_replaced(studio, key):
+    made = scenes.bring_in(studio, key, {"fern.glb": GLB}, replace=True).revision
+    assert made.document.scene.part("pot").anchor.word == "origin"
+    anchors, _ = anchoring.anchored(Stages(studio.media).of(made.document.scene), ["frond"], word="centre")
+    edits.edit(studio, key, anchors, base=made.id)
+    again = scenes.replace_file(studio, key, "fern-glb", {"fern.glb": GLB}).revision.document.scene
+    assert again.part("frond").anchor == anchors.anchors["frond"]
+    assert again.part("frond").anchor.x == pytest.approx(0.5)
+
+
+def test_a_file_that_moves_as_a_whole_overrules_nothing_of_its_own_motion(studio, key):
+    scenes.bring_in(studio, key, {"fern.glb": GLB}, replace=True)
+    project = drive(studio, key, "fern:turn_y").document
+    targets = [item.target for mapping in project.mappings for item in mapping.drives]
+    assert overruled(project.scene, targets, media=Stages(studio.media).of(project.scene).media) == []

@@ -74,7 +74,7 @@ def overruled(scene: Scene, driven: Collection[Target], *, media: SceneMedia) ->
             continue
         if digest in media.sheets and part.kind.in_file == "element":
             items += [(part, words) for words in overruled_nodes(part, names, media.sheets[digest]).values()]
-        elif digest in theirs:
+        elif digest in theirs and part.file_index >= 0:  # a whole file is moved from outside it
             ways = sorted(_ways(part, names) & theirs[digest])
             items += [(part, _WORDS.get(way.split("/")[-1], "look")) for way in ways]
     return items

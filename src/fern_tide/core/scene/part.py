@@ -175,6 +175,11 @@ class PartKind:
         """Whether people change its geometry, copy it and put it into others."""
         return self.offered if self.shaped is None else self.shaped
 
+    @property
+    def is_piece(self) -> bool:
+        """Whether pieces of an array can be made from it."""
+        return self.looks and not self.pieces and (self.is_shaped or self.in_file == "node")
+
 
 class Anchor(Frozen, frozen=True):
     """The point of a part that turning and scaling leave in place, and a word for it.

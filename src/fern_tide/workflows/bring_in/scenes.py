@@ -149,7 +149,10 @@ def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -
             parent = before.parent  # a node in a group stays there
         update: dict[str, Any] = {"parent": parent}
         if before is not None:
-            update |= {"id": before.id, "anchor": before.anchor if before.anchor.word != "centre" else part.anchor}
+            update |= {
+                "id": before.id,
+                "anchor": part.anchor if before.anchor.word == part.anchor.word else before.anchor,
+            }
             if before.ride is not None and part.has("x"):
                 riding = {name: value for name, value in before.values.items() if name in RIDING}
                 update |= {"ride": before.ride, "values": {**part.values, **riding}}

@@ -8,6 +8,7 @@ import numpy as np
 
 from fern_tide.core.base.errors import FernTideError
 from fern_tide.core.base.params import build
+from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.commands.several import SetAnchors
 from fern_tide.core.scene.gltf.boxes import own_box, placed
 from fern_tide.core.scene.gltf.container import listed
@@ -52,20 +53,29 @@ def middle_in_space(staged: Staged, members: Sequence[Part]) -> Anchor:
         staged: the scene.
         members: parts that lie in the same one.
     """
+    points = _points(staged, members)
+    if points is None:
+        return Anchor()
+    x, y, z = ((points.min(axis=0) + points.max(axis=0)) / 2).round(4).tolist()
+    return Anchor(x=x, y=y, z=z)
+
+
+def width_of(staged: Staged, part: Part) -> float:
+    """Give how wide a 3D part stands in what it lies in, in metres; 0 where nothing is seen of it, and in 2D."""
+    points = None if part.kind.space == "2d" else _points(staged, [part])
+    return 0.0 if points is None else float(np.ptp(points[:, 0]))
+
+
+def _points(staged: Staged, members: Sequence[Part]) -> FloatArray | None:
+    """Give the corners of 3D parts in metres of what they lie in, shape (n, 3); the place of one without any."""
     where, places = placed(staged.built.closed()), staged.built.places
     nodes = [places.get(part.id, {}).get("node", -1) for part in members]
-    points = [
-        where.corners[node] if node in where.corners else where.worlds[node][None, :3, 3]
-        for node in nodes
-        if node in where.worlds
-    ]
+    seen = [where.corners.get(node, where.worlds[node][None, :3, 3]) for node in nodes if node in where.worlds]
     outer = where.worlds.get(places.get(members[0].parent or "", {}).get("node", -1), np.eye(4))
-    if not points or abs(np.linalg.det(outer)) < 1e-12:
-        return Anchor()
+    if not seen or abs(np.linalg.det(outer)) < 1e-12:
+        return None
     back = np.linalg.inv(outer)
-    corners = np.concatenate(points) @ back[:3, :3].T + back[:3, 3]
-    x, y, z = ((corners.min(axis=0) + corners.max(axis=0)) / 2).round(4).tolist()
-    return Anchor(x=x, y=y, z=z)
+    return np.asarray(np.concatenate(seen) @ back[:3, :3].T + back[:3, 3])
 
 
 def _in_space(staged: Staged, parts: Sequence[str]) -> dict[str, dict[str, Anchor]]:

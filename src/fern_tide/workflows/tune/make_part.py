@@ -51,7 +51,7 @@ def new_part(scene: Scene, kind_id: str) -> PutPart:
 
 
 def array_of(
-    project: Project, part_ids: Sequence[str], *, name: str = "", layout: str = "line"
+    project: Project, part_ids: Sequence[str], *, name: str = "", layout: str = "line", width: float = 0.0
 ) -> tuple[Together, str]:
     """Make an array whose pieces are made from parts, and that stands where the first of them stood.
 
@@ -60,21 +60,23 @@ def array_of(
         part_ids: the parts; they move into the array.
         name: what it is called; '' is after the first part.
         layout: the id of how its pieces are laid out.
+        width: how wide the first part is, in metres, where its own shape does not say; 0 for what is not known.
 
     Returns:
         The edit, and the array's id.
 
     Raises:
         UnknownName: there is no such part.
-        InvalidParameter: it is an array, or came with a file.
+        InvalidParameter: it is an array, or came with a drawing.
     """
     scene = project.scene
     parts = [scene.part(name) for name in part_ids]
     kind = next(kind for kind in PART_KINDS.values() if kind.pieces and kind.space == scene.kind)
-    wrong = [part.name for part in parts if part.kind.pieces or not part.kind.looks or not part.kind.is_shaped]
+    wrong = [part.name for part in parts if not part.kind.is_piece]
     if wrong or not parts:
         value = wrong[0] if wrong else "nothing"
-        raise InvalidParameter("array of", value=value, allowed="parts that were made here and are seen, and no array")
+        allowed = "parts that were made here and are seen, or nodes of a model, and no array"
+        raise InvalidParameter("array of", value=value, allowed=allowed)
     first = parts[0]
     name = name or f"Array of {first.name}"[:120]
     driven = {drive.target for mapping in project.mappings for drive in mapping.drives}
@@ -87,7 +89,7 @@ def array_of(
         values={axis: value for axis, value in stands.items() if value},
     )
     if array.has("gap"):
-        array = array.but(values={**array.values, "gap": _gap(first)})
+        array = array.but(values={**array.values, "gap": _gap(first, width)})
     commands: list[PutPart | ArrangePart | SetValues] = [PutPart(part=array)]
     for place, part in enumerate(parts):
         commands.append(ArrangePart(id=part.id, parent=array.id, place=place))
@@ -103,12 +105,13 @@ def _standing(part: Part, driven: Collection[Target]) -> dict[str, float]:
     return {axis: float(part.own(axis)) + anchor.get(axis, 0.0) for axis in axes}
 
 
-def _gap(part: Part) -> float:
+def _gap(part: Part, width: float) -> float:
     """Give a gap of a quarter of a part's width between one piece and the next."""
+    wide = width
     if part.kind.solid is not None:
         low, high = bounds(part.kind.solid(part.shape.params))
         wide = float(high[0] - low[0])
-    else:
+    elif not width:
         params = part.shape.params.model_dump()
         wide = next((times * float(params[name]) for name, times in _WIDTHS.items() if params.get(name)), 0.0)
     wide *= float(part.own("scale_x")) if part.has("scale_x") else 1.0

@@ -72,6 +72,7 @@ class _Builder:
     pieces: list[bytes] = field(init=False)
     places: dict[str, Place] = field(default_factory=dict)
     _own: set[str] = field(default_factory=set)
+    _there: set[int] = field(default_factory=set)
     _meshes: dict[str, dict[str, int]] = field(default_factory=dict)
     _names: set[str] = field(default_factory=set)
 
@@ -104,13 +105,23 @@ class _Builder:
 
     def _add_imported(self, part: Part) -> None:
         of_file, source = part.kind.in_file, self.sources[part.file]
-        start = self._starts[part.file].get(f"{of_file}s", 0)
-        self.places[part.id] = {of_file: start + part.file_index}
-        if of_file == "node" and part.parent in self._own:
-            self._nesting.move(self.places[part.id]["node"], self.places[part.parent]["node"])
+        place = self._starts[part.file].get(f"{of_file}s", 0) + part.file_index
+        if of_file == "node":
+            place = self._node_of(part, place)
+        self.places[part.id] = {of_file: place}
         if part.shapers:
             self._shape_imported(part)
         self._set_own(part, values_of(part, source.json))
+
+    def _node_of(self, part: Part, node: int) -> int:
+        """Put a part's node where it lies here, and give it; another like it for each further piece of an array."""
+        above = self.places.get(part.parent or "", {}).get("node")
+        if node in self._there:
+            node = self._nesting.copy(node, name=self._unique(part.name, part.id), above=above)
+        elif above is not None and part.parent in self._own:
+            self._nesting.move(node, above)
+        self._there.add(node)
+        return node
 
     def _add_own(self, part: Part) -> None:
         name = self._unique(part.name, part.id)
@@ -245,6 +256,7 @@ class _Builder:
             place = self.places.get(part.id, {})
             if part.kind.solid is not None and "material" in place and float(part.own("opacity")) < 1.0:
                 self.document["materials"][place["material"]]["alphaMode"] = "BLEND"
+        self._nesting.move_alike()
         self._align()
         return Built(Gltf(self.document, b"".join(self.pieces)), self.places)
 

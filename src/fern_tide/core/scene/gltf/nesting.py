@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 from functools import cached_property
 
 from fern_tide.core.scene.gltf.container import Json, items_of
@@ -12,6 +13,7 @@ class Nesting:
 
     def __init__(self, document: Json) -> None:
         self._document = document
+        self._copies: dict[int, list[int]] = {}
 
     @property
     def _shown(self) -> Json:
@@ -43,3 +45,19 @@ class Nesting:
             if not owner[name]:
                 del owner[name]
         self.put(node, above)
+
+    def copy(self, node: int, *, name: str, above: int | None) -> int:
+        """Put another node like one, without what lies in that, into a third or at the top; gives it."""
+        nodes = items_of(self._document, "nodes")
+        alike = {key: copy.deepcopy(item) for key, item in nodes[node].items() if key != "children"}
+        nodes.append(alike | {"name": name})
+        self._copies.setdefault(node, []).append(len(nodes) - 1)
+        self.put(len(nodes) - 1, above)
+        return len(nodes) - 1
+
+    def move_alike(self) -> None:
+        """Let animations that came with a file move all that is like what they move."""
+        for animation in items_of(self._document, "animations") if self._copies else ():
+            for channel in tuple(animation["channels"]):
+                for node in self._copies.get(channel["target"].get("node", -1), ()):
+                    animation["channels"].append({**channel, "target": {**channel["target"], "node": node}})

@@ -11,6 +11,7 @@ from fern_tide.core.mapping.colour import colour_texts, to_srgb
 from fern_tide.core.scene.gltf.container import Json, items_of
 from fern_tide.core.scene.gltf.looks import lights
 from fern_tide.core.scene.gltf.plain_mesh import n_vertices
+from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.parts.gltf_material import TEXTURES
 from fern_tide.core.scene.rotation import parted, turns_of_quaternion
 from fern_tide.core.scene.scene import Part, PartChoice, SceneFile
@@ -61,7 +62,7 @@ def _nodes(document: Json, file: SceneFile, root: str, ids: Ids) -> list[Part]:
 
 def _part(ids: Ids, name: str, parent: str | None, kind: str, params: dict[str, object]) -> Part:
     shape = PartChoice.model_validate({"id": kind, "params": params})
-    return Part(id=ids.make(name), name=name, parent=parent, shape=shape)
+    return Part(id=ids.make(name), name=name, parent=parent, shape=shape, anchor=Anchor(word="origin"))
 
 
 def _with(part: Part, values: Values) -> Part:

@@ -40,9 +40,9 @@ export class Stage3d extends View3d {
     this.#index(gltf);
     this.mixer = gltf.animations.length ? new AnimationMixer(gltf.scene) : null;
     for (const clip of gltf.animations) this.mixer.clipAction(clip).play();
+    this.touched = new Set((this.tried = new Set(this.#tries.keys()))); // all else stands as the file says
     this.#surfaces();
     this.loadArrays(arrays);
-    this.touched = new Set((this.tried = new Set(this.#tries.keys())));
     this.#bound = null;
     this.#bind();
     this.#show();
