@@ -5,7 +5,7 @@ import json
 import numpy as np
 import pytest
 from tests.core.formats.hand_offs import FRAMES, RATE, curves_of
-from tests.gltf import GLB
+from tests.gltf import GLB, document, glb
 from tests.interchange.test_other_programs import NODE, SPEC, TWENTY, node
 from tests.interchange.test_shaped_models import stems
 
@@ -148,3 +148,47 @@ def test_pieces_of_an_array_are_made_from_nodes_with_all_inside_them_and_their_o
     wanted = {str(place): ["node", place, "morphTargetInfluences.0"] for place in fronds}
     for rows in node(NODE / "sample.mjs", file, json.dumps(seconds), json.dumps(wanted)).values():
         np.testing.assert_allclose(rows, leads[0].values[TWENTY], atol=1e-5)
+
+
+def alone(change, scene_change):
+    """A fern whose file and parts were changed, written with what moves its lamp."""
+    plain, binary = document()
+    change(plain)
+    file = SceneFile(id="fern", name="fern.glb", media="0" * 64, kind="gltf")
+    gltf = read_gltf(glb(plain, binary))
+    scene = scene_change(Scene(name="s", kind="3d", files=(file,), parts=parts_of(gltf.json, file, ids=Ids())))
+    media = SceneMedia(gltfs={file.media: gltf})
+    return write(HandOff("F", scene, curves_of(scene, ("glow:x", 0, 1)), RATE, FRAMES, media), format=SPEC).content
+
+
+def nothing(plain):
+    pass
+
+
+def test_a_file_that_stands_elsewhere_lies_in_a_node_and_what_it_does_not_show_stays_out():
+    def two_scenes(plain):
+        plain["scenes"] = [{"nodes": [0, 2]}, {"nodes": [3]}]
+
+    def elsewhere(scene):
+        return scene.but(parts=(scene.parts[0].but(values={"x": 3.0}), *scene.parts[1:]))
+
+    came = read_gltf(alone(nothing, lambda scene: scene)).json
+    assert came["nodes"] == document()[0]["nodes"], "one that stands as it came has no such node"
+    plain = read_gltf(alone(two_scenes, elsewhere)).json
+    assert plain["scenes"] == [{"nodes": [4]}, {"nodes": [3]}]
+    assert plain["nodes"][4] == {"name": "fern", "translation": [3.0, 0.0, 0.0], "children": [0, 2]}
+
+
+def test_a_node_that_lost_all_that_lay_in_it_has_no_empty_list(tmp_path):
+    group = Part.model_validate({"id": "out", "name": "Out", "shape": {"id": "group_3d"}})
+
+    def taken_out(scene):
+        return scene.but(
+            parts=(group, *(part.but(parent="out") if part.id == "frond" else part for part in scene.parts))
+        )
+
+    file = tmp_path / "out.glb"
+    file.write_bytes(alone(nothing, taken_out))
+    assert node(NODE / "validate.cjs", file)[0]["messages"] == []
+    nodes = read_gltf(file.read_bytes()).json["nodes"]
+    assert "children" not in nodes[0] and nodes[4]["children"] == [1]

@@ -67,6 +67,26 @@ def test_a_group_that_goes_leaves_the_nodes_of_a_model(studio, key):
     assert whole.parts == () and whole.files == ()
 
 
+def test_a_node_in_groups_that_go_together_lies_in_what_they_lay_in(studio, key):
+    gather, made = gathered_nodes(studio, key)
+    scene = made.document.scene
+    outer = several.gather(Stages(studio.media).of(scene), [gather.id, "glow"])
+    both = edits.edit(studio, key, outer, base=made.id).document
+    assert both.scene.part(gather.id).parent == outer.id
+    left = RemovePart(id=outer.id).apply(both).scene
+    assert [left.part(name).parent for name in ("pot", "lens", "glow")] == ["fern"] * 3
+    assert not {gather.id, outer.id} & {part.id for part in left.parts}
+
+
+def test_the_middle_is_counted_in_what_the_parts_lie_in(studio, key):
+    plain, _ = gathered_nodes(studio, key)
+    made = scenes.bring_in(studio, key, {"fern.glb": GLB}, replace=True).revision
+    values = {"x": 10.0, "turn_y": 90.0, "scale_x": 2.0}
+    parts = tuple(part.but(values=values) if part.id == "fern" else part for part in made.document.scene.parts)
+    moved = several.gather(Stages(studio.media).of(made.document.scene.but(parts=parts)), ["pot", "lens"])
+    assert moved.anchor == plain.anchor
+
+
 def test_nodes_stay_in_their_group_when_their_file_is_replaced(studio, key):
     gather, _ = gathered_nodes(studio, key)
     drive(studio, key, f"{gather.id}:turn_y")

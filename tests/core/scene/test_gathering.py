@@ -11,7 +11,7 @@ from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.formats.smil import MARK, values_in
 from fern_tide.core.scene.drawing import draw
 from fern_tide.core.scene.extent import extents
-from fern_tide.core.scene.gathering import gathered, let_go, regathered, ungathered
+from fern_tide.core.scene.gathering import gathered, let_go, parents_first, regathered, ungathered
 from fern_tide.core.scene.part import Anchor
 from fern_tide.core.scene.scene import Part, PartChoice, Scene
 from fern_tide.core.scene.svg.geometry import matrix_of
@@ -63,6 +63,16 @@ def test_parts_made_here_go_into_a_group_behind_the_last_with_all_inside_them():
     assert scene.part("two").kind.id == "group" and scene.part("two").anchor == CENTRE
     assert [part.id for part in scene.parts] == ["p2", "two", "p0", "p1", "p3", "p4"]
     assert tree(scene.parts) == {"p2": None, "two": None, "p0": "two", "p1": "p0", "p3": "two", "p4": None}
+
+
+def test_what_lies_in_another_waits_for_it_and_keeps_its_order():
+    def named(*names):
+        return [Part(id=name, name=name, parent=parent, shape=PartChoice(id="star")) for name, parent in names]
+
+    parts = named(("a", "g"), ("b", None), ("c", "a"), ("d", "g"), ("g", None), ("e", "g"))
+    assert [part.id for part in parents_first(parts)] == ["b", "g", "a", "c", "d", "e"]
+    valid = named(("b", None), ("g", None), ("d", "g"))
+    assert list(parents_first(valid)) == valid
 
 
 @pytest.mark.parametrize(

@@ -12,6 +12,7 @@ from fern_tide.core.scene.gltf.accessors import values_of
 from fern_tide.core.scene.gltf.container import Gltf, pack
 from fern_tide.core.scene.gltf.joined import join, moved_pointer
 from fern_tide.core.scene.gltf.looks import lights
+from fern_tide.core.scene.gltf.packed import DRACO
 from fern_tide.core.scene.gltf.reading import read_gltf
 
 PACKED = Path(__file__).parents[2] / "packed"
@@ -66,8 +67,25 @@ def test_packed_ones_are_joined_and_pass_all_that_a_file_is_checked_for(names):
             view = file.json["bufferViews"][accessor["bufferView"]] if "bufferView" in accessor else {"buffer": 1}
             if not view["buffer"]:
                 assert np.array_equal(values_of(again, first + place), values_of(file, place))
+        for mesh, its in zip(file.json["meshes"], again.json["meshes"][start.get("meshes", 0) :], strict=False):
+            packed, moved = (
+                [
+                    item["extensions"][DRACO]["bufferView"]
+                    for item in one["primitives"]
+                    if DRACO in item.get("extensions", {})
+                ]
+                for one in (mesh, its)
+            )
+            assert moved == [view + start.get("bufferViews", 0) for view in packed]
     needed = {name for file in files for name in file.json.get("extensionsRequired", [])}
     assert set(again.json["extensionsRequired"]) == needed
+
+
+def test_what_lies_behind_a_file_of_odd_length_begins_at_a_multiple_of_four():
+    plain, binary = document()
+    joined = join([Gltf(plain, binary + b"odd"), read()])
+    assert joined.starts[1]["binary"] % 4 == 0 and joined.starts[1]["binary"] > len(binary)
+    assert np.array_equal(values_of(joined.gltf, 7), values_of(read(), 0))
 
 
 def test_what_is_called_alike_gets_a_number_that_nothing_has_yet():

@@ -79,14 +79,14 @@ def _points(staged: Staged, members: Sequence[Part]) -> FloatArray | None:
 
 
 def _in_space(staged: Staged, parts: Sequence[str]) -> dict[str, dict[str, Anchor]]:
-    """Give the anchors that 3D parts have, by their words: those of solids, and of nodes with something to see."""
+    """Give the anchors that 3D parts have, by their words: those of solids, and of what has something to see in it."""
     gltf = staged.built.closed()
     where, nodes = placed(gltf), listed(gltf.json, "nodes")
     offered: dict[str, dict[str, Anchor]] = {}
     for part in (staged.scene.part(name) for name in parts):
         if part.has("x"):
             node = staged.built.places.get(part.id, {}).get("node", -1)
-            box = own_box(where, nodes, node) if part.kind.in_file == "node" else None
+            box = own_box(where, nodes, node) if part.kind.solid is None else None
             offered[part.id] = {"origin": Anchor(word="origin")} | (
                 middle_of(part) if box is None else anchors_of(*box)
             )
