@@ -12,6 +12,7 @@ from fern_tide.core.scene.own_motion import overruled
 from fern_tide.workflows.bring_in import scenes
 from fern_tide.workflows.derive.stages import Stages
 from fern_tide.workflows.tune import anchoring, edits, make_part, several
+from fern_tide.workflows.tune.piece_sources import array_on_stage
 
 
 @pytest.fixture
@@ -70,12 +71,14 @@ def test_a_group_that_goes_leaves_the_nodes_of_a_model(studio, key):
 def test_a_node_in_groups_that_go_together_lies_in_what_they_lay_in(studio, key):
     gather, made = gathered_nodes(studio, key)
     scene = made.document.scene
-    outer = several.gather(Stages(studio.media).of(scene), [gather.id, "glow"])
-    both = edits.edit(studio, key, outer, base=made.id).document
+    disc = make_part.new_part(scene, "sphere")
+    beside = edits.edit(studio, key, disc.but(part=disc.part.but(parent="fern")), base=made.id)
+    outer = several.gather(Stages(studio.media).of(beside.document.scene), [gather.id, disc.part.id])
+    both = edits.edit(studio, key, outer, base=beside.id).document
     assert both.scene.part(gather.id).parent == outer.id
     left = RemovePart(id=outer.id).apply(both).scene
     assert [left.part(name).parent for name in ("pot", "lens", "glow")] == ["fern"] * 3
-    assert not {gather.id, outer.id} & {part.id for part in left.parts}
+    assert not {gather.id, outer.id, disc.part.id} & {part.id for part in left.parts}
 
 
 def test_the_middle_is_counted_in_what_the_parts_lie_in(studio, key):
@@ -110,7 +113,7 @@ def test_an_array_is_made_of_a_node_where_it_stands_with_room_between_its_pieces
     stage = Stages(studio.media).of(made.document.scene)
     width = anchoring.width_of(stage, stage.scene.part("pot"))
     assert width == pytest.approx(0.75**0.5 + 2 * 0.5)  # the frond, 1 by 2 m, turned by 30 degrees
-    edit, array = make_part.array_of(made.document, ["pot"], width=width)
+    edit, array = array_on_stage(stage, made.document, ["pot"])
     scene = edits.edit(studio, key, edit, base=made.id).document.scene
     assert scene.part("pot").parent == array and scene.part(array).parent == "fern"
     assert [scene.part(array).own(axis) for axis in "xyz"] == [1, 2, 3]
@@ -119,6 +122,17 @@ def test_an_array_is_made_of_a_node_where_it_stands_with_room_between_its_pieces
     for wrong in ("leaf-green", "glow-2", "fern"):
         with pytest.raises(FernTideError, match="or nodes of a model"):
             make_part.array_of(made.document, [wrong])
+
+
+def test_what_joints_carry_is_not_repeated_and_that_is_said(studio, key):
+    plain, binary = document()
+    plain["skins"] = [{"joints": [0, 3]}]
+    plain["nodes"][1]["skin"] = 0
+    made = scenes.bring_in(studio, key, {"fern.glb": glb(plain, binary)}, replace=True).revision
+    stage = Stages(studio.media).of(made.document.scene)
+    with pytest.raises(FernTideError, match="Frond is carried by joints"):
+        array_on_stage(stage, made.document, ["pot"])
+    assert array_on_stage(stage, made.document, ["glow"])[1] == "array-of-glow"
 
 
 def test_an_anchor_in_the_middle_of_a_node_stays_when_its_file_is_replaced(studio, key):

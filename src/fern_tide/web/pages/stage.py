@@ -18,7 +18,8 @@ from fern_tide.web.views.poses_sheet import pose_picture, poses_sheet
 from fern_tide.web.views.several import line_of, parts_of
 from fern_tide.web.views.stage import StageRoomView, stage_view
 from fern_tide.web.views.tree import Look, chosen_ids, chosen_part, rows_of
-from fern_tide.workflows.tune import anchoring, edits, make_part, reaches, sprays, ways
+from fern_tide.workflows.tune import edits, make_part, reaches, sprays, ways
+from fern_tide.workflows.tune.piece_sources import array_on_stage
 
 pages = Blueprint("stage", __name__, url_prefix="/p/<key>/stage")
 PREFIX = "stage-"
@@ -117,9 +118,7 @@ def array_of(key: str) -> Any:
     if not isinstance(names, list) or not 1 <= len(names) <= MOST_CHOSEN:
         raise InvalidParameter("parts", value="none", allowed=f"1 to {MOST_CHOSEN} parts")
     project = studio().projects.at(key, whole(plain, "base")).document
-    parts = [str(name) for name in names]
-    width = anchoring.width_of(staged(project.scene), project.scene.part(parts[0]))
-    return _array(key, plain, *make_part.array_of(project, parts, width=width))
+    return _array(key, plain, *array_on_stage(staged(project.scene), project, [str(name) for name in names]))
 
 
 def _array(key: str, plain: dict[str, Any], command: Together, array_id: str) -> Any:
