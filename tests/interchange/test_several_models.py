@@ -11,6 +11,8 @@ from tests.interchange.test_shaped_models import stems
 
 from fern_tide.core.bake.expand import Clock, expanded
 from fern_tide.core.base.naming import Ids
+from fern_tide.core.commands.scene import RemovePart
+from fern_tide.core.document import Project
 from fern_tide.core.formats.format import HandOff, write
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.scene.gathering import gathered
@@ -192,3 +194,17 @@ def test_a_node_that_lost_all_that_lay_in_it_has_no_empty_list(tmp_path):
     assert node(NODE / "validate.cjs", file)[0]["messages"] == []
     nodes = read_gltf(file.read_bytes()).json["nodes"]
     assert "children" not in nodes[0] and nodes[4]["children"] == [1]
+
+
+def test_models_that_are_put_together_move_as_one_and_stay_when_their_group_goes(tmp_path):
+    scene = gathered(stage(), "all", ["fern", "stems", "again"], name="All", anchor=Anchor())
+    file = tmp_path / "all.glb"
+    file.write_bytes(write(handed(scene, ("all:x", 0, 1)), format=SPEC).content)
+    assert node(NODE / "validate.cjs", file)[0]["messages"] == []
+    plain = read_gltf(file.read_bytes()).json
+    (top,) = plain["scenes"][0]["nodes"]
+    inside = [plain["nodes"][place] for place in plain["nodes"][top]["children"]]
+    assert [item["name"] for item in inside] == ["fern", "stems", "again"]
+    assert [len(item["children"]) for item in inside] == [3, 3, 3]
+    left = RemovePart(id="all").apply(Project(name="P", scene=scene)).scene
+    assert left.parts == stage().parts and left.files == scene.files

@@ -149,13 +149,15 @@ class RemovePart(Command, frozen=True):
 
 
 def _going(scene: Scene, part: Part) -> set[str]:
-    """List what goes with a part: all inside it but nodes of a model that were put there; with a file all of it."""
+    """List what goes with a part: all inside it but models and nodes that were put there; with a file all of it."""
     gone = {part.id}
     whole = part.kind.in_file == "file"
     for item in scene.parts:
         inside = item.parent in gone
-        put_there = item.kind.in_file == "node" and inside and not scene.part(str(item.parent)).kind.in_file
-        if (inside and not put_there) or (whole and item.file == part.file):
+        came = item.kind.space == "3d" and item.kind.in_file
+        if (inside and not (came and not scene.part(str(item.parent)).kind.in_file)) or (
+            whole and item.file == part.file
+        ):
             gone.add(item.id)
     return gone
 

@@ -1,8 +1,8 @@
 """Parts put together, so that they move as one about a common anchor: a part of its own in the tree, with them inside.
 
-Parts that were made here go into a group, and so do nodes of a model: they lie in it then, also in what is handed off.
-Elements of a drawing stay where they are in their file: each of them gets the motion of what they lie in here, before
-its own.
+Parts that were made here go into a group, and so do models and their nodes: they lie in it then, also in what is handed
+off. Elements of a drawing stay where they are in their file: each of them gets the motion of what they lie in here,
+before its own.
 """
 
 from __future__ import annotations
@@ -36,14 +36,14 @@ def gathered(scene: Scene, outer_id: str, parts: Sequence[str], *, name: str, an
         raise FernTideError("One part moves as one already.", remedy="Choose two or more.")
     if len({part.parent for part in members}) > 1:
         raise FernTideError("These parts lie in different parts.", remedy="Choose parts that lie in the same one.")
-    if all(part.kind.is_shaped or part.kind.holds for part in members):
+    if all(part.kind.is_shaped or part.kind.holds or part.kind.whole_file(part.shape.params) for part in members):
         kind = PartChoice(id=_GROUPS[scene.kind])
     elif all(part.kind.in_file in {"element", "gathering"} and part.has("x") for part in members):
         kind = PartChoice(id="as_one", params={"file": members[0].file})
     else:
         raise FernTideError(
             "Not all of these parts can be put together.",
-            remedy="Choose parts that were made here, nodes of a model, or elements of one drawing that have a place.",
+            remedy="Choose parts that were made here, models, nodes, or elements of one drawing that have a place.",
         )
     outer = Part(id=outer_id, name=name, parent=members[0].parent, anchor=anchor, shape=kind)
     return scene.but(parts=_with(scene.parts, outer, ids))

@@ -95,7 +95,7 @@ class _Builder:
         """Add a part; a file has a node only where it is moved as one."""
         of_file = part.kind.in_file
         if of_file == "file":
-            if part.channels and part.file in self.sources and (as_one or part.values):
+            if part.channels and part.file in self.sources and (as_one or part.values or part.parent):
                 self._add_own(part)
         elif of_file:
             if part.file in self.sources:
