@@ -208,3 +208,5 @@ def test_models_that_are_put_together_move_as_one_and_stay_when_their_group_goes
     assert [len(item["children"]) for item in inside] == [3, 3, 3]
     left = RemovePart(id="all").apply(Project(name="P", scene=scene)).scene
     assert left.parts == stage().parts and left.files == scene.files
+    fewer = RemovePart(id="stems").apply(Project(name="P", scene=scene)).scene
+    assert {item.file for item in fewer.parts} == {"", "fern", "again"}

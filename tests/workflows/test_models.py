@@ -119,6 +119,11 @@ def test_an_array_is_made_of_a_node_where_it_stands_with_room_between_its_pieces
     assert [scene.part(array).own(axis) for axis in "xyz"] == [1, 2, 3]
     assert [scene.part("pot").own(axis) for axis in "xyz"] == [0, 0, 0]
     assert scene.part(array).own("gap") == round(1.25 * width, 2)
+    values = {"scale_x": 3.0}
+    wide = tuple(part.but(values={**part.values, **values}) if part.id == "pot" else part for part in stage.scene.parts)
+    wider = made.document.but(scene=made.document.scene.but(parts=wide))
+    edit, array = array_on_stage(Stages(studio.media).of(wider.scene), wider, ["pot"])
+    assert edit.apply(wider).scene.part(array).own("gap") == round(1.25 * 3 * width, 2)
     for wrong in ("leaf-green", "glow-2", "fern"):
         with pytest.raises(FernTideError, match="or nodes of a model"):
             make_part.array_of(made.document, [wrong])

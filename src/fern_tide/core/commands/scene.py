@@ -130,7 +130,8 @@ class RemovePart(Command, frozen=True):
         part = project.scene.part(self.id)
         together = part.kind.in_file == "gathering"
         gone, name = {self.id} if together else _going(project.scene, part), part.name
-        if not part.kind.offered and part.parent is not None and not together:
+        whole = part.parent is None or together or part.kind.whole_file(part.shape.params)
+        if not part.kind.offered and not whole:
             raise FernTideError(
                 f"{name} came with its file and cannot be taken out of it.",
                 remedy="Set its opacity or its scale to nothing, or remove the whole file.",
@@ -151,13 +152,16 @@ class RemovePart(Command, frozen=True):
 def _going(scene: Scene, part: Part) -> set[str]:
     """List what goes with a part: all inside it but models and nodes that were put there; with a file all of it."""
     gone = {part.id}
-    whole = part.kind.in_file == "file"
-    for item in scene.parts:
-        inside = item.parent in gone
+    whole = part.file if part.kind.in_file == "file" else None
+
+    def goes(item: Part) -> bool:
+        if item.parent is None or item.parent not in gone:
+            return False
         came = item.kind.space == "3d" and item.kind.in_file
-        if (inside and not (came and not scene.part(str(item.parent)).kind.in_file)) or (
-            whole and item.file == part.file
-        ):
+        return not came or bool(scene.part(item.parent).kind.in_file)
+
+    for item in scene.parts:
+        if goes(item) or item.file == whole:
             gone.add(item.id)
     return gone
 

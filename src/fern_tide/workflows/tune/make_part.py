@@ -60,7 +60,7 @@ def array_of(
         part_ids: the parts; they move into the array.
         name: what it is called; '' is after the first part.
         layout: the id of how its pieces are laid out.
-        width: how wide the first part is, in metres, where its own shape does not say; 0 for what is not known.
+        width: how wide the first part stands, in metres, where its own shape does not say; 0 for what is not known.
 
     Returns:
         The edit, and the array's id.
@@ -110,11 +110,11 @@ def _gap(part: Part, width: float) -> float:
     wide = width
     if part.kind.solid is not None:
         low, high = bounds(part.kind.solid(part.shape.params))
-        wide = float(high[0] - low[0])
+        wide = float(high[0] - low[0]) * float(part.own("scale_x"))
     elif not width:
         params = part.shape.params.model_dump()
         wide = next((times * float(params[name]) for name, times in _WIDTHS.items() if params.get(name)), 0.0)
-    wide *= float(part.own("scale_x")) if part.has("scale_x") else 1.0
+        wide *= float(part.own("scale_x")) if part.has("scale_x") else 1.0
     return round(1.25 * wide, 2) or (0.5 if part.kind.space == "3d" else 60.0)
 
 

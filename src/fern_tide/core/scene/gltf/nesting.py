@@ -58,6 +58,6 @@ class Nesting:
     def move_alike(self) -> None:
         """Let animations that came with a file move all that is like what they move."""
         for animation in items_of(self._document, "animations") if self._copies else ():
-            for channel in tuple(animation["channels"]):
+            for channel in tuple(items_of(animation, "channels")):
                 for node in self._copies.get(channel["target"].get("node", -1), ()):
                     animation["channels"].append({**channel, "target": {**channel["target"], "node": node}})
