@@ -88,6 +88,32 @@ def test_what_lies_behind_a_file_of_odd_length_begins_at_a_multiple_of_four():
     assert np.array_equal(values_of(joined.gltf, 7), values_of(read(), 0))
 
 
+def test_files_with_nothing_in_them_have_no_buffer():
+    nothing = read(glb({"asset": {"version": "2.0"}}, b""))
+    plain = join([nothing, nothing]).gltf.json
+    assert "buffers" not in plain and plain["scenes"] == [{}]
+    assert join([nothing, read()]).gltf.json["scenes"] == [{"nodes": [0, 2, 3]}]
+
+
+def test_extensions_that_are_not_read_are_left_out_of_all_but_the_first():
+    def change(plain):
+        plain["extensionsUsed"] += ["VENDOR_crowd", "KHR_materials_diffuse_transmission"]
+        plain["extensions"]["VENDOR_crowd"] = {"nodes": [0]}
+        plain["nodes"][0]["extensions"] = {"VENDOR_crowd": {"like": 1}}
+        plain["nodes"][0]["extras"] = {"extensions": {"VENDOR_crowd": "kept"}}
+        through = {"diffuseTransmissionTexture": {"index": 0}}
+        plain["materials"][0]["extensions"]["KHR_materials_diffuse_transmission"] = through
+
+    first, plain = odd(change).json, join([odd(change), odd(change)]).gltf.json
+    assert plain["nodes"][0] == first["nodes"][0] and plain["extensions"]["VENDOR_crowd"] == {"nodes": [0]}
+    assert "extensions" not in plain["nodes"][4]
+    assert plain["nodes"][4]["extras"] == first["nodes"][0]["extras"]
+    through = plain["materials"][1]["extensions"]["KHR_materials_diffuse_transmission"]
+    assert through["diffuseTransmissionTexture"]["index"] == 1
+    assert sorted(plain["extensionsUsed"]) == sorted(first["extensionsUsed"])
+    assert join([read(), odd(change)]).gltf.json["extensionsUsed"].count("VENDOR_crowd") == 0
+
+
 def test_what_is_called_alike_gets_a_number_that_nothing_has_yet():
     def change(plain):
         plain["nodes"][0]["name"], plain["nodes"][2]["name"], plain["nodes"][3]["name"] = "Glow", "Glow", "Frond 2"

@@ -11,10 +11,12 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import count
+from typing import Any
 
 from fern_tide.core.scene.gltf.basis import EXTENSION as BASIS
 from fern_tide.core.scene.gltf.container import MESHOPT, Gltf, Json, items_of
 from fern_tide.core.scene.gltf.packed import DRACO
+from fern_tide.core.scene.gltf.reading import READ_EXTENSIONS
 
 _LISTS = (
     "accessors", "animations", "bufferViews", "cameras", "images", "materials", "meshes", "nodes", "samplers", "scenes",
@@ -44,6 +46,7 @@ def join(files: Sequence[Gltf]) -> Joined:
 
     What lies at the top of the scene that each of them shows is shown. What they say of themselves as a whole, such as
     who made them, is that of the first. Nodes and materials that are called as some of a file before are get a number.
+    Extensions that are not read are left out of all but the first: what they name by number would be something else.
 
     Args:
         files: one or more; not changed.
@@ -56,12 +59,33 @@ def join(files: Sequence[Gltf]) -> Joined:
     for file in files[1:]:
         pieces.append(b"\0" * (-sum(map(len, pieces)) % 4))
         start = _counts(document) | {"binary": sum(map(len, pieces))}
-        _append(document, _moved(copy.deepcopy(file.json), start), start)
+        _append(document, _moved(_known(file.json), start))
         pieces.append(file.binary)
         starts.append(start)
-    stubs = items_of(document, "buffers")[1:]
-    document["buffers"] = [{"byteLength": sum(map(len, pieces))}, *stubs]
-    return Joined(Gltf(document, b"".join(pieces)), tuple(starts))
+    binary = b"".join(pieces)
+    if binary:
+        document["buffers"] = [{"byteLength": len(binary)}, *items_of(document, "buffers")[1:]]
+    return Joined(Gltf(document, binary), tuple(starts))
+
+
+def _known(value: Any) -> Any:
+    """Copy a document, or what is in it, without extensions that are not read."""
+    if isinstance(value, list):
+        return [_known(item) for item in value]
+    if not isinstance(value, dict):
+        return value
+    copied = {name: _known(item) for name, item in value.items() if name != "extras"}
+    copied |= {"extras": copy.deepcopy(value["extras"])} if "extras" in value else {}
+    if isinstance(copied.get("extensions"), dict):
+        known = {name: item for name, item in copied.pop("extensions").items() if _is_known(name)}
+        copied |= {"extensions": known} if known else {}
+    if isinstance(copied.get("extensionsUsed"), list):
+        copied["extensionsUsed"] = [name for name in copied["extensionsUsed"] if _is_known(name)]
+    return copied
+
+
+def _is_known(extension: str) -> bool:
+    return extension in READ_EXTENSIONS or extension.startswith("KHR_materials_")
 
 
 def _counts(document: Json) -> dict[str, int]:
@@ -71,7 +95,7 @@ def _counts(document: Json) -> dict[str, int]:
     return counts | {"buffers": max(0, len(items_of(document, "buffers")) - 1)}
 
 
-def _append(document: Json, other: Json, start: Starts) -> None:
+def _append(document: Json, other: Json) -> None:
     """Put what a moved document holds behind what another holds, and what it shows beside what that shows."""
     for name in ("nodes", "materials"):
         _name_apart(items_of(document, name), items_of(other, name))
