@@ -67,9 +67,13 @@ def record(page, ms):
     quiet(page)
 
 
+def files_of(server):
+    """What was brought in or recorded: not what is being worked out of it, which comes and goes."""
+    return [path for path in (server.data / "media").rglob("*") if path.is_file() and path.suffix != ".part"]
+
+
 def last_sound(server):
-    files = [path for path in server.data.rglob("*") if path.is_file()]
-    newest = sorted(files, key=lambda path: path.stat().st_mtime, reverse=True)
+    newest = sorted(files_of(server), key=lambda path: path.stat().st_mtime, reverse=True)
     content = next(data for path in newest if (data := path.read_bytes())[:4] == b"RIFF" and b"fact" in data[:60])
     return soundfile.read(io.BytesIO(content), always_2d=True)
 
@@ -170,13 +174,13 @@ def test_a_recording_of_a_page_that_was_killed_is_offered_when_it_is_opened_agai
     page.wait_for_selector("#perform[data-state='recording']")
     page.wait_for_timeout(3800)
     assert not page.evaluate(FORGOTTEN)
-    before = len([path for path in server.data.rglob("*") if path.is_file()])
+    before = len(files_of(server))
     page.goto(page.url)
     page.wait_for_selector("#notice:has-text('was recorded last was not stored')", timeout=20_000)
     page.click("#notice-act")
     page.wait_for_selector("[data-row^='recording']", timeout=30_000)
     quiet(page)
-    assert len([path for path in server.data.rglob("*") if path.is_file()]) > before
+    assert len(files_of(server)) > before
     sound, rate = last_sound(server)
     assert rate == RATE and 2.0 < len(sound) / RATE < 6.0 and np.abs(sound).max() > 1e-5
     wait(page, FORGOTTEN)  # once it is stored
