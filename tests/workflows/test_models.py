@@ -1,5 +1,7 @@
 """Models on one stage: several of them, nodes that move as one, and what of them goes and stays."""
 
+import json
+
 import pytest
 from tests.gltf import GLB, document, glb
 from tests.interchange.test_shaped_models import stems
@@ -30,6 +32,20 @@ def test_models_that_come_together_or_later_all_stand_on_the_stage(studio, key):
     assert built.places["frond-2"]["node"] > built.places["stem"]["node"] > built.places["frond"]["node"]
     gone = RemovePart(id="stems").apply(came.revision.document).scene
     assert {part.file for part in gone.parts} == {file.id for file in gone.files} == {"fern-glb", "fern-glb-2"}
+
+
+def test_what_comes_beside_a_model_and_is_not_in_it_is_said(studio, key):
+    plain, binary = document()
+    plain["buffers"][0]["uri"] = "fern.bin"
+    files = {
+        "fern.gltf": json.dumps(plain).encode(),
+        "fern.bin": binary,
+        "leaf.svg": b"<svg/>",
+        "stems.glb": stems()[0],
+    }
+    came = scenes.bring_in(studio, key, files, replace=True)
+    assert came.notes == ("fern.bin was packed in", "leaf.svg is in no model")
+    assert [file.name for file in came.revision.document.scene.files] == ["fern.gltf", "stems.glb"]
 
 
 def gathered_nodes(studio, key):

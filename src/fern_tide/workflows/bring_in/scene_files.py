@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from fern_tide.core.base.errors import FernTideError, UnreadableScene
 from fern_tide.core.base.naming import Ids, name_of
-from fern_tide.core.scene.gltf.container import Gltf, GltfLimits, pack
+from fern_tide.core.scene.gltf.container import Gltf, GltfLimits, pack, packed_in
 from fern_tide.core.scene.gltf.parts import parts_of as gltf_parts
 from fern_tide.core.scene.gltf.reading import read_gltf
 from fern_tide.core.scene.images import ImageInfo, check_image
@@ -85,13 +85,18 @@ def look_at_all(
 ) -> tuple[SceneContent, ...]:
     """Read files that were dropped together: each glTF file with what it needs is one thing, all else are many.
 
+    What came beside glTF files and is in none of them is left out, which the notes of the first say.
+
     Raises:
         UnreadableScene: one of them cannot be used.
     """
     models = [name for name in files if name.lower().endswith(_GLTF_ENDINGS)]
     beside = {name: content for name, content in files.items() if name not in models}
     sets = [{name: files[name]} | beside for name in models] or [{name: files[name]} for name in files]
-    return tuple(look_at(some, svg=svg, gltf=gltf) for some in (sets or [{}]))
+    first, *others = (look_at(some, svg=svg, gltf=gltf) for some in (sets or [{}]))
+    packed = {note for item in (first, *others) for note in item.notes}
+    left = [f"{name:.60} is in no model" for name in beside if models and packed_in(name) not in packed]
+    return (replace(first, notes=(*first.notes, *left)), *others)
 
 
 def parts_in(content: SceneContent, file: SceneFile, *, scene: Scene, ids: Ids) -> tuple[Part, ...]:

@@ -206,11 +206,16 @@ class _Gatherer:
                 raise refuse("data inside it is damaged") from cause
         name = _unquoted(text).removeprefix("./")
         if name in self._beside:
-            self._notes.append(f"{name:.60} was packed in")
+            self._notes.append(packed_in(name))
             return self._beside[name]
         if ":" in name or "/" in name or "\\" in name or name.startswith("."):
             raise refuse(f"it points outside itself, at {text:.60}", remedy="Export it as GLB, which holds everything.")
         raise refuse(f"{name:.60} did not come with it", remedy=f"Drop {name:.60} together with it, or export a GLB.")
+
+
+def packed_in(name: str) -> str:
+    """Say that a file which came beside another is in it now."""
+    return f"{name:.60} was packed in"
 
 
 def stub_of(buffer: Json) -> Json | None:
