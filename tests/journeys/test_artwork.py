@@ -217,7 +217,7 @@ def test_a_second_model_stands_beside_the_first_and_each_moves_as_a_whole(dark):
     assert np.abs(looks(dark) - before).mean() < 0.05
 
 
-def test_an_array_of_a_model_s_part_is_seen_and_written(dark):
+def test_an_array_of_a_model_s_part_is_seen_with_room_between_its_pieces(dark):
     dark.click("#make-array")
     dark.wait_for_selector("[data-part-json='array-of-frond']", state="attached")
     wait(dark, "document.querySelector('#array-sheet h3 .quiet').textContent.startsWith('12')")

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from tests.core.scene.test_gltf import GONE, places
+from tests.core.scene.test_gltf import GONE, odd_files
 from tests.gltf import GLB, document, glb
 
 from fern_tide.core.base.errors import FernTideError
@@ -166,10 +166,22 @@ def test_a_sparse_accessor_a_skin_and_other_scenes_go_along():
     assert target["extensions"]["KHR_animation_pointer"]["pointer"] == "/materials/1/alphaCutoff"
 
 
+def test_an_extension_of_the_first_that_is_no_object_gives_way():
+    def spoil(plain):
+        plain["extensions"]["KHR_materials_variants"] = plain["extensions"]["KHR_xmp_json_ld"] = [1]
+
+    def change(plain):
+        plain["extensions"]["KHR_materials_variants"] = {"variants": [{"name": "Autumn"}]}
+
+    plain = join([odd(spoil), odd(change), odd(spoil)]).gltf.json
+    assert plain["extensions"]["KHR_materials_variants"] == {"variants": [{"name": "Autumn"}]}
+
+
 def test_what_extensions_name_is_named_still():
     def change(plain):
         plain["extensions"]["KHR_materials_variants"] = {"variants": [{"name": "Autumn"}]}
         plain["extensions"]["KHR_xmp_json_ld"] = {"packets": [{"dc:title": "Fern"}]}
+        plain["extensions"]["KHR_lights_punctual"]["extras"] = plain["buffers"][0]["extras"] = {"note": "kept"}
         plain["nodes"][0]["extensions"] = {"KHR_xmp_json_ld": {"packet": 0}}
         mapping = {"mappings": [{"material": 0, "variants": [0]}]}
         plain["meshes"][0]["primitives"][0]["extensions"] = {"KHR_materials_variants": mapping}
@@ -180,6 +192,7 @@ def test_what_extensions_name_is_named_still():
     assert [len(plain["extensions"][owner][name]) for owner, name in
             (("KHR_materials_variants", "variants"), ("KHR_xmp_json_ld", "packets"))] == [2, 2]  # fmt: skip
     assert plain["nodes"][4]["extensions"]["KHR_xmp_json_ld"]["packet"] == 1
+    assert plain["extensions"]["KHR_lights_punctual"]["extras"] == plain["buffers"][0]["extras"] == {"note": "kept"}
     (mapping,) = plain["meshes"][1]["primitives"][0]["extensions"]["KHR_materials_variants"]["mappings"]
     assert mapping == {"material": 1, "variants": [1]}
     assert plain["materials"][1]["extensions"]["KHR_materials_clearcoat"]["clearcoatTexture"]["index"] == 1
@@ -205,17 +218,9 @@ def test_pointers_go_along(pointer, moved):
 )
 def test_whatever_stands_at_any_place_a_file_that_is_used_can_be_joined(value):
     good, used = read(), 0
-    for *way, last in places(document()[0]):
-        plain, binary = document()
-        owner = plain
-        for step in way:
-            owner = owner[step]
-        if value is GONE:
-            del owner[last]
-        else:
-            owner[last] = value
+    for content in odd_files(value):
         try:
-            other = read(glb(plain, binary))
+            other = read(content)
         except FernTideError:
             continue
         for pair in ((good, other), (other, good)):

@@ -64,7 +64,8 @@ def join(files: Sequence[Gltf]) -> Joined:
         starts.append(start)
     binary = b"".join(pieces)
     if binary:
-        document["buffers"] = [{"byteLength": len(binary)}, *items_of(document, "buffers")[1:]]
+        shared, *stubs = items_of(document, "buffers") or [{}]
+        document["buffers"] = [{**shared, "byteLength": len(binary)}, *stubs]
     return Joined(Gltf(document, binary), tuple(starts))
 
 
@@ -113,8 +114,9 @@ def _append(document: Json, other: Json) -> None:
     for owner, name in _OF_ROOT.items():
         more = _of_root(other, owner, name)
         if more:
-            both = [*_of_root(document, owner, name), *more]
-            document.setdefault("extensions", {})[owner] = {name: both}
+            extensions = document.setdefault("extensions", {})
+            mine = extensions[owner] if isinstance(extensions.get(owner), dict) else {}
+            extensions[owner] = {**mine, name: [*_of_root(document, owner, name), *more]}
     for name in ("extensionsUsed", "extensionsRequired"):
         every = dict.fromkeys([*document.get(name, []), *other.get(name, [])])
         if every:
