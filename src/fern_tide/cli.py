@@ -120,7 +120,7 @@ def _add_project_commands(command: Callable[[str, Any, str], argparse.ArgumentPa
     _add_scene_and_out(one)
 
     one = command("first-cut", first_cut, "Make a project of a sound with three to six mappings proposed from it.")
-    one.add_argument("sound")
+    one.add_argument("sounds", nargs="+", metavar="sound", help="a mix, or its stems")
     one.add_argument("--rate", default="30")
     one.add_argument("--seed", type=int, default=1, help="others swap what is nearly as good (default 1)")
     _add_scene_and_out(one)

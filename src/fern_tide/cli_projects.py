@@ -11,6 +11,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from fern_tide.core.document import Project
     from fern_tide.core.formats.format import Written
 
@@ -50,25 +52,28 @@ def map_(arguments: argparse.Namespace) -> None:
         spread=arguments.spread,
     )
     sound = Path(arguments.sound)
-    _write_project(arguments.out, map_sound(sound, plan=plan, scene=scene, files=files), sound, files)
+    _write_project(arguments.out, map_sound(sound, plan=plan, scene=scene, files=files), [sound], files)
 
 
 def first_cut(arguments: argparse.Namespace) -> None:
-    """Make a project of a sound with a first cut."""
-    from fern_tide.workflows.hand_off.offline import cut_sound, load_scene
+    """Make a project of a sound or of stems with a first cut."""
+    from fern_tide.workflows.hand_off.offline import cut_sounds, load_scene
 
     scene, files = load_scene(arguments.scene)
-    sound = Path(arguments.sound)
-    project = cut_sound(sound, rate=arguments.rate, seed=arguments.seed, scene=scene, files=files)
-    _write_project(arguments.out, project, sound, files)
+    sounds = [Path(name) for name in arguments.sounds]
+    project = cut_sounds(sounds, rate=arguments.rate, seed=arguments.seed, scene=scene, files=files)
+    _write_project(arguments.out, project, sounds, files)
 
 
-def _write_project(path: str, project: Project, sound: Path, files: dict[str, bytes]) -> None:
+def _write_project(path: str, project: Project, sounds: Sequence[Path], files: dict[str, bytes]) -> None:
     from fern_tide.core.project_file import write_project_file
 
+    paths = {track.media: sound for track, sound in zip(project.tracks, sounds, strict=True)}
     with Path(path).open("wb") as out:
         write_project_file(
-            out, project, media=lambda digest: io.BytesIO(files[digest]) if digest in files else sound.open("rb")
+            out,
+            project,
+            media=lambda digest: io.BytesIO(files[digest]) if digest in files else paths[digest].open("rb"),
         )
     print(path)
 

@@ -9,6 +9,7 @@ import zipfile
 from pathlib import Path
 
 import av
+import numpy as np
 import pytest
 from tests.conftest import drums, wav
 
@@ -82,6 +83,24 @@ def test_a_first_cut_is_made_and_baked_without_a_browser(sound, tmp_path, capsys
     assert main(["bake", str(out), "--out", str(tmp_path / "baked")]) == 0
     assert main(["first-cut", str(sound), "--seed", "0", "--out", str(again)]) == 2
     assert "--seed is 0" in capsys.readouterr().err
+
+
+def test_a_first_cut_of_stems_has_each_as_a_track_and_names_them(sound, tmp_path, capsys):
+    pad, same, out = tmp_path / "Pad.wav", tmp_path / "other" / "Pad.wav", tmp_path / "cut.ferntide"
+    same.parent.mkdir()
+    swell = 0.5 * np.sin(np.arange(44_100 * 4) / 40) * np.abs(np.sin(np.arange(44_100 * 4) / 40_000))
+    pad.write_bytes(wav(swell, rate_hz=44_100))
+    same.write_bytes(wav(0.5 * swell, rate_hz=44_100))
+    assert run("first-cut", sound, pad, same, "--out", out) == 0
+    made = project_of(out)
+    assert len({track["id"] for track in made["tracks"]}) == len({track["media"] for track in made["tracks"]}) == 3
+    names = [track["name"] for track in made["tracks"]]
+    assert names[1:] == ["Pad", "Pad"]
+    moving = {mapping["envelope"] for mapping in made["mappings"]}
+    used = [envelope for envelope in made["envelopes"] if envelope["id"] in moving]
+    assert len({envelope["track"] for envelope in used}) >= 2
+    assert all(envelope["name"].startswith(tuple(f"{name}, " for name in names)) for envelope in used)
+    assert run("bake", out, "--out", tmp_path / "baked") == 0
 
 
 def test_a_project_file_is_checked_and_its_sync_written(tmp_path, capsys):

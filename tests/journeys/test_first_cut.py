@@ -4,6 +4,7 @@ import json
 
 import numpy as np
 from tests.conftest import drums, wav
+from tests.gltf import GLB
 from tests.journeys.conftest import axe, draw_anew, wait
 
 RATE_HZ = 44_100
@@ -16,12 +17,12 @@ BARS = "".join(
 
 def drop(page, *files):
     page.goto("/")
-    kinds = {"wav": "audio/wav", "svg": "image/svg+xml"}
+    kinds = {"wav": "audio/wav", "svg": "image/svg+xml", "glb": "model/gltf-binary"}
     page.set_input_files(
         "#file",
         [{"name": name, "mimeType": kinds[name.rsplit(".", 1)[1]], "buffer": content} for name, content in files],
     )
-    page.wait_for_url("**/bench")
+    page.wait_for_url("**/bench" if any(name.endswith(".wav") for name, _ in files) else "**/stage")
 
 
 def words(page):
@@ -95,6 +96,25 @@ def test_a_drawing_and_a_song_dropped_together_grow_bar_by_bar(page):
     drop(page, ("bars.svg", svg.encode()), ("Rain drums.wav", SONG))
     page.wait_for_selector(".cut-row")
     assert any("12 bars" in text or "twelve bars" in text for text in words(page)), words(page)
+
+
+def test_stems_dropped_together_are_one_project_and_what_is_none_is_said_there(page):
+    page.expect_console("the server responded with a status of 4")
+    drop(page, ("Rain_Kick.wav", SONG), ("Rain_Torn.wav", b"RIFF"), ("Rain_Pad.wav", SONG))
+    wait(page, "document.querySelector('#notice-words').textContent.startsWith('Rain_Torn.wav: ')")
+    page.wait_for_selector(".cut-row")
+    page.click("#rooms a[href$='/sound']")
+    page.wait_for_selector("[data-show-track='pad']")
+    assert page.locator("[data-show-track]").count() == 2 and page.input_value("#project-name") == "Rain"
+    page.reload()
+    page.wait_for_selector("[data-show-track='pad']")
+    assert not page.is_visible("#notice")
+
+
+def test_what_of_a_drop_is_left_out_is_said_on_the_stage_that_it_starts(page):
+    drop(page, ("fern.glb", GLB), ("bars.svg", f'<svg xmlns="http://www.w3.org/2000/svg">{BARS}</svg>'.encode()))
+    wait(page, "document.querySelector('#notice-words').textContent.includes('bars.svg is in no model')")
+    page.wait_for_selector(".tree-row[data-part]")
 
 
 def test_a_property_is_picked_by_keyboard_alone(page):

@@ -2,6 +2,7 @@
 
 import io
 import json
+from dataclasses import replace
 
 import numpy as np
 import openpyxl
@@ -9,7 +10,7 @@ import opentimelineio
 import pytest
 from PIL import Image
 from tests.core.formats.hand_offs import leaf
-from tests.journeys.players import beside_svg, lottie_errors
+from tests.journeys.players import beside_svg, lottie_errors, lottie_frames
 
 from fern_tide.core.bake.bake import bake
 from fern_tide.core.base.frame_rate import FrameRate
@@ -77,6 +78,17 @@ def lottie(request):
 
 def test_lottie_is_what_its_schema_says(lottie, tmp_path):
     assert lottie_errors(lottie.content, tmp_path / "scene.json") == []
+
+
+def test_a_lottie_player_goes_to_the_projects_markers(page):
+    named = Moments((Moment(2.0, "Chorus"), Moment(0.5, "Lamp comes on"), Moment(3.5, "After the end")))
+    written = write(replace(hand_off(), moments=named), format=FORMATS["lottie"])
+    data = json.loads(written.content)
+    lottie_frames(page, data, (0,), picture=lambda page: None)
+    for name, second in (("Lamp comes on", 0.5), ("Chorus", 2.0)):
+        page.evaluate("name => shown.goToAndStop(name)", name)
+        assert page.evaluate("() => shown.currentFrame") == pytest.approx(second * 30_000 / 1001, abs=1e-5)
+    assert [marker["cm"] for marker in data["markers"]] == ["Lamp comes on", "Chorus"]  # in time, those in its length
 
 
 def test_a_lottie_player_shows_what_a_browser_shows_of_the_svg(lottie, page):

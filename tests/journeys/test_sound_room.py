@@ -95,13 +95,30 @@ def test_the_edges_push_each_other_when_typed(room):
 
 def test_a_file_that_is_being_chosen_arrives_though_the_page_is_drawn_anew_meanwhile(room):
     with room.expect_file_chooser() as chooser:
-        room.click("text=Add a sound file")
+        room.click("text=Add sound files")
     room.evaluate("document.getElementById('file').dataset.same = 'yes'")
     room.press("body", "m")  # a marker: the page is drawn anew
     room.wait_for_selector("[data-go]", state="attached")
     assert room.get_attribute("#file", "data-same") == "yes"
     chooser.value.set_files({"name": "Tone.wav", "mimeType": "audio/wav", "buffer": TONE})
     room.wait_for_selector("[data-show-track='tone']")
+
+
+def test_stems_that_come_together_are_all_taken_in_and_what_is_none_is_named(room):
+    room.expect_console("the server responded with a status of 4")
+    names = ("Kick.wav", "Torn.wav", "Pad.wav", "Tone.wav")
+    contents = [TONE if name != "Torn.wav" else b"RIFF" for name in names]
+    files = [
+        {"name": name, "mimeType": "audio/wav", "buffer": item} for name, item in zip(names, contents, strict=True)
+    ]
+    room.set_input_files("#file", files)
+    wait(room, "document.querySelector('#notice-words').textContent.startsWith('Torn.wav: ')")
+    for track in ("kick", "pad", "tone"):
+        room.wait_for_selector(f"[data-show-track='{track}']")
+    assert room.locator("[data-show-track]").count() == 4  # with the room's own
+    idle(room)  # they are read, and the room is drawn anew
+    assert room.is_visible("#notice") and not room.is_visible("#drop-work")
+    assert room.inner_text("#drop-words") == "or drop them here"
 
 
 def test_a_second_track_is_lined_up_and_only_what_is_switched_on_is_heard(room):

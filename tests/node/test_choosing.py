@@ -171,6 +171,65 @@ def test_an_order_is_asked_for_with_the_parts_that_are_chosen(modules):
     assert modules("tried_order", "addressOf", "stage/orders/x", {"parts": [], "backwards": ""}) == "stage/orders/x"
 
 
+def test_files_that_come_together_are_a_project_a_stage_sounds_and_curves(modules):
+    def kinds(*names):
+        plain = modules("projects", "kindsOf", [{"name": name, "type": ""} for name in names])
+        return {kind: [file["name"] for file in files] for kind, files in plain.items() if files}
+
+    assert kinds("Kick.wav", "Pad.FLAC", "hits.mid") == {"sounds": ["Kick.wav", "Pad.FLAC"], "curves": ["hits.mid"]}
+    assert kinds("fern.gltf", "fern.bin", "rain.mp3") == {"stage": ["fern.gltf", "fern.bin"], "sounds": ["rain.mp3"]}
+    assert kinds("a.ferntide", "b.svg", "notes.txt") == {
+        "projects": ["a.ferntide"],
+        "stage": ["b.svg"],
+        "sounds": ["notes.txt"],
+    }
+    assert kinds("notes.txt", "fern.glb", "rain.mp3") == {"stage": ["notes.txt", "fern.glb"], "sounds": ["rain.mp3"]}
+    assert kinds("notes.txt") == {"sounds": ["notes.txt"]}  # the server says what it is not
+
+
+@pytest.mark.parametrize(
+    ("names", "song"),
+    [
+        (["Rain on Panes.wav"], "Rain on Panes"),
+        (["Rain_kick.wav", "Rain_keys.flac", "Rain_pad 2.wav"], "Rain"),
+        (["Night (live) - Drip.wav", "Night (live) - Reed.wav"], "Night (live)"),
+        (["Song 2.wav", "Song 2 pad.wav"], "Song 2"),
+        (["01 Kick.wav", "02 Hats.wav"], "01 Kick"),  # numbers are no name
+        (["Kick.wav", "Keys.wav"], "Kick"),
+        (["Été - a.wav", "Été - b.wav"], "Été"),
+    ],
+)
+def test_stems_are_called_by_the_words_that_they_share(modules, names, song):
+    assert modules("projects", "songOf", names) == song
+
+
+def test_files_with_the_same_fault_are_named_together(modules):
+    refused = [
+        {"name": "a.wav", "fault": "No sound."},
+        {"name": "b.mid", "fault": "Torn."},
+        {"name": "c", "fault": "No sound."},
+    ]
+    assert modules("drop", "inWords", refused) == "a.wav, c: No sound. b.mid: Torn."
+    assert modules("drop", "inWords", []) == ""
+
+
+@pytest.mark.parametrize(
+    ("song", "name", "short"),
+    [
+        ("Rain", "Rain_kick.wav", "kick.wav"),
+        ("Night (live)", "Night (live) - Reed 2.5 (wet).flac", "Reed 2.5 (wet).flac"),
+        ("Song 2", "Song 2.wav", "Song 2.wav"),
+        ("Song 2", "Song 2 pad.wav", "pad.wav"),
+        ("01 Kick", "02 Hats.wav", "02 Hats.wav"),
+        ("Rain", "Rain (dry).wav", "(dry).wav"),
+        ("Rain", "Rain drums", "drums"),
+        ("", "- notes.mid", "- notes.mid"),
+    ],
+)
+def test_the_name_of_a_stem_is_what_the_song_is_not(modules, song, name, short):
+    assert modules("projects", "nameWithout", song, name) == short
+
+
 def test_files_of_notes_and_curves_are_told_from_sounds_by_their_names(modules):
     for name, wanted in (
         ("a.mid", "curves"),

@@ -115,8 +115,8 @@ def test_too_many_bytes_or_files_are_refused(client, demo, studio):
 
 
 def test_a_scene_starts_a_project_without_a_sound(client):
-    made = drop(client, "", ("fern.glb", GLB), url="/projects/scene")
-    assert made.status_code == 201
+    made = drop(client, "", ("fern.glb", GLB), ("leaf.svg", SVG), url="/projects/scene")
+    assert made.status_code == 201 and made.json["notes"] == ["leaf.svg is in no model"]
     room = client.get(made.json["url"])
     assert room.status_code == 200 and "Frond" in room.text
     key = made.json["url"].split("/")[2]

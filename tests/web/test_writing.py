@@ -32,6 +32,11 @@ def test_what_takes_long_is_written_as_work_and_is_the_same_file(client, demo, s
         handoff._last.clear()
     client.post(f"/p/{demo}/hand-off/write/json", data=options)
     assert len([row for row in studio.jobs._table.select() if row.kind == long.KIND]) == 1, "it is there already"
+    monkeypatch.setattr(long, "__version__", "999")
+    handoff._last.clear()
+    client.post(f"/p/{demo}/hand-off/write/json", data=options)
+    n_written = len([row for row in studio.jobs._table.select() if row.kind == long.KIND])
+    assert n_written == 2, "what another version wrote is written anew"
 
 
 def test_long_writing_says_how_far_it_is_and_is_cancelled(client, demo, studio, long_writing, monkeypatch):

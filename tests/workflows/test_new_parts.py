@@ -183,7 +183,7 @@ def test_a_gltf_and_what_it_needs_are_one_thing():
 
 
 def test_a_project_begins_with_several_files(studio):
-    made = scenes.start_with_scene(studio, {"leaf.svg": SVG, "pane.png": picture()})
+    made = scenes.start_with_scene(studio, {"leaf.svg": SVG, "pane.png": picture()}).revision
     assert made.document.name == "leaf" and len(made.document.scene.files) == 2
 
 

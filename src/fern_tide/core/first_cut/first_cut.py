@@ -39,6 +39,7 @@ _WORTH = 0.10  # a score below which more than the fewest are not worth having
 _NEARLY = 0.45  # scores that differ by less than this share are nearly equal: a seed may swap them
 _LIKE = 0.6  # how much less a voice is worth that moves as another one does
 _SAME_THING = 0.55  # how much a second motion of the same thing is worth
+_SAME_TRACK = 0.6  # how much a second motion by the same of several tracks is worth
 _FROM_ONE_ENVELOPE, _FROM_ONE_RULE = 2, 2
 
 
@@ -150,9 +151,10 @@ def _measured(project: Project, levels: Levels, sound: SoundSummary, scene: Scen
 def _chosen(project: Project, sound: SoundSummary, measured: Sequence[Measured], seed: int) -> list[Measured]:
     left = {item.candidate.key: item for item in measured}
     alike = dict.fromkeys(left, 0.0)  # how much each moves as one that is chosen already
+    several = len({item.track for item in measured}) > 1
     chosen: list[Measured] = []
     while left and len(chosen) < MOST:
-        worth = {key: _worth(item, chosen, alike[key], seed) for key, item in left.items()}
+        worth = {key: _worth(item, chosen, alike[key], seed=seed, several=several) for key, item in left.items()}
         key = max(worth, key=lambda name: (worth[name], name))
         if worth[key] < _WORTH and len(chosen) >= FEWEST:
             break
@@ -164,10 +166,13 @@ def _chosen(project: Project, sound: SoundSummary, measured: Sequence[Measured],
     return _enlivened(project, sound, chosen, list(left.values()))
 
 
-def _worth(item: Measured, chosen: Sequence[Measured], alike: float, seed: int) -> float:
+def _worth(item: Measured, chosen: Sequence[Measured], alike: float, *, seed: int, several: bool) -> float:
+    """Give what one more motion would add; with several tracks, less where its track moves something already."""
     own = {part.id for part in item.candidate.thing.parts}
     again = any(own & {part.id for part in other.candidate.thing.parts} for other in chosen)
     worth = item.score * (1.0 - _LIKE * alike) * (_SAME_THING if again else 1.0)
+    if several:
+        worth *= _SAME_TRACK ** sum(item.track == other.track for other in chosen)
     if seed == 1:
         return worth
     dice = np.random.Generator(np.random.PCG64([seed, zlib.crc32(item.candidate.key.encode())]))

@@ -1,11 +1,13 @@
-"""Listens to a track: finds the voices in it that could move something."""
+"""Listens to what drives: finds the voices in it that could move something."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import zlib
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import numpy.typing as npt
 
 from fern_tide.core.base.naming import fresh_id
 from fern_tide.core.base.signal import FloatArray
@@ -22,6 +24,8 @@ from fern_tide.core.sound.spectrum import Part, Window
 MOST_ROWS = 24
 _SPARKLE_HZ = 3000.0
 _LEAST_RANGE_DB = 6.0  # of a bed that is worth following
+_AGAIN = 0.7  # how much a voice of a track counts that has a role already
+_SHORT = 24  # letters of a track's name before the reason, which has one line
 _UNLIKE = 0.5  # a correlation below which two levels move by themselves
 _PULSE_A_SECOND = (0.15, 5.0)
 _FAST = ("rise_and_fall rise_ms=10 fall_ms=220", "smooth width_ms=60")
@@ -36,7 +40,7 @@ def spectra(channel: Channel) -> tuple[SpectrumFeature, SpectrumFeature]:
 def envelope_of(track: Track, name: str, *, reading: str, clean_up: tuple[str, ...] = ()) -> Envelope:
     """Write an envelope of a track down from text, under an id that none in a document has."""
     return Envelope(
-        id=f"first-cut-{fresh_id(name, among=())}",
+        id=f"first-cut-{zlib.crc32(track.id.encode()):08x}-{fresh_id(name, among=())}",
         name=name[:120],
         track=track.id,
         reading=ReadingChoice.parse(reading),
@@ -53,7 +57,10 @@ def bank_of(track: Track, rows: int, *, channel: Channel = Channel.MID, most: in
 
 
 def listen(project: Project, levels: Levels, *, rows: int = 0) -> SoundSummary:
-    """Find the voices of the track that drives first.
+    """Find the voices of what drives.
+
+    Of several tracks, stems for instance, each role goes to the one that is best at it; a track that has a role already
+    is only taken for another where it is clearly better.
 
     Args:
         project: its tracks.
@@ -61,28 +68,111 @@ def listen(project: Project, levels: Levels, *, rows: int = 0) -> SoundSummary:
         rows: how many things alike there are, which may follow a row of a bank each; 0 for none.
 
     Raises:
-        NotReadYet: its features are still being read.
+        NotReadYet: their features are still being read.
     """
-    track = project.beat_track
-    if track is None or not project.n_frames:
+    first = project.beat_track
+    if first is None or not project.n_frames:
         return SoundSummary((), np.zeros(0), reason="There is no sound that drives.")
+    tracks = [first, *(track for track in project.tracks if track.drives and track != first)]
+    loudness, channels = zip(*(_loudness(project, levels, track) for track in tracks), strict=True)
+    whole = np.asarray(np.max(loudness, axis=0))
+    if not any(channels):
+        names = ", ".join(track.name for track in tracks)
+        words = f"{names:.120} {'is' if len(tracks) == 1 else 'are'} silent: there is nothing that could move anything."
+        return SoundSummary((), whole, reason=words)
+    beats = levels.beats(project)
+    beat_s = 60.0 / beats.bpm if beats.bpm and beats.steady and len(beats.times_s) >= 8 else 0.0
+    heard = [(track, channel) for track, channel in zip(tracks, channels, strict=True) if channel is not None]
+    ears = [_Ear(project, levels, track, beats, channel) for track, channel in heard]
+    voices = [voice for voice in _voices(ears, rows) if voice is not None]
+    pulse = next((voice for voice in voices if voice.role is Role.PULSE), None)
+    if pulse is not None:  # whoever follows the same band answers the same hits
+        voices = [replace(voice, hits=pulse.hits) if voice.envelope == pulse.envelope else voice for voice in voices]
+    if len(tracks) > 1:
+        voices = [_named(voice, project.track(voice.envelope.track or "")) for voice in voices]
+    return SoundSummary(tuple(voices), whole, beat_s)
+
+
+def _loudness(project: Project, levels: Levels, track: Track) -> tuple[FloatArray, Channel | None]:
+    """Give how loud a track is, shape (frames,), in the channel that it is heard in; None of one that is silent."""
+    whole = np.zeros(0)
     for channel in (Channel.MID, Channel.LOUDEST):  # what is in no front channel, or cancels out, is heard all the same
         whole = levels.cleaned(project, envelope_of(track, "Whole", reading=f"amplitude channel={channel}"))
         if float(whole.max(initial=0.0)) >= from_db(SILENT_DB):
-            break
-    else:
-        return SoundSummary((), whole, reason=f"{track.name} is silent: there is nothing that could move anything.")
-    beats = levels.beats(project)
-    beat_s = 60.0 / beats.bpm if beats.bpm and beats.steady and len(beats.times_s) >= 8 else 0.0
-    ear = _Ear(project, levels, track, beats, channel)
-    bands = ear.bands()
-    pulse, bed, sparkle = ear.pulse(bands), ear.bed(), ear.sparkle()
+            return whole, channel
+    return whole, None
+
+
+def _voices(ears: Sequence[_Ear], rows: int) -> list[Voice | None]:
+    """Give a voice a role, in the order of the roles, where there is one."""
+    bands = [ear.bands() for ear in ears]
+    sparkle = _clearest((ear.sparkle() for ear in ears), ())
+    pulses = [ear.pulse(own) for ear, own in zip(ears, bands, strict=True)]
+    even = [voice for voice in pulses if voice is not None and come_evenly(voice.hits)]
+    pulse = _clearest(even or pulses, [sparkle])
+    bed = _clearest((ear.bed() for ear in ears), [sparkle, pulse])
     taken = [voice for voice in (pulse, bed, sparkle) if voice is not None]
-    voices = [*taken, ear.tone(bands, taken), ear.loudest(bands), ear.rows(rows), ear.plain()]
-    heard = [voice for voice in voices if voice is not None]
-    if pulse is not None:  # whoever follows the same band answers the same hits
-        heard = [replace(voice, hits=pulse.hits) if voice.envelope == pulse.envelope else voice for voice in heard]
-    return SoundSummary(tuple(heard), whole, beat_s)
+    every = [option for own in bands for option in own]
+    tone = _tone([*every, *(ear.brightness() for ear in ears)], taken)
+    loudest = _loudest(every, [*taken, tone])
+    plain = _clearest((ear.plain() for ear in ears), [*taken, tone, loudest])
+    return [pulse, bed, sparkle, tone, loudest, ears[0].rows(rows), plain]
+
+
+def come_evenly(hits: npt.NDArray[np.int64]) -> bool:
+    """Say whether most distances of hits, in frames, are multiples of a short one: whatever the beats are."""
+    apart = np.diff(hits)
+    if len(apart) < 4:
+        return False
+    short = float(np.percentile(apart, 25))
+    off = np.abs(apart - np.maximum(1.0, np.round(apart / short)) * short)
+    return float(np.mean(off <= max(1.0, 0.12 * short))) > 0.6
+
+
+def _tracks(taken: Iterable[Voice | None]) -> set[str | None]:
+    return {voice.envelope.track for voice in taken if voice is not None}
+
+
+def _clearest(voices: Iterable[Voice | None], taken: Iterable[Voice | None]) -> Voice | None:
+    """Give the clearest; those of tracks that are taken count for less."""
+    used, heard = _tracks(taken), [voice for voice in voices if voice is not None]
+    return max(heard, key=lambda one: one.clear * (_AGAIN if one.envelope.track in used else 1.0), default=None)
+
+
+def _tone(options: Sequence[tuple[Envelope, FloatArray]], taken: Sequence[Voice]) -> Voice | None:
+    """Give the level that moves least like those that are taken, of a track of its own where one is unlike enough."""
+    used, tracks = {voice.envelope.id for voice in taken}, _tracks(taken)
+    unlike: list[tuple[bool, float, int]] = []
+    for at, (envelope, level) in enumerate(options):
+        like = max((likeness(level, voice.level) for voice in taken), default=0.0)
+        heard = level[level > 0]
+        moves = heard.size >= 8 and float(np.ptp(np.percentile(heard, [10, 90]))) >= 0.01
+        if moves and like < _UNLIKE and envelope.id not in used:
+            unlike.append((envelope.track in tracks, like, at))
+    if not unlike:
+        return None
+    _, like, at = min(unlike)
+    envelope, level = options[at]
+    return Voice(Role.TONE, envelope, level, 1.0 - like, f"moves least like the others ({like:.2f})")
+
+
+def _loudest(options: Sequence[tuple[Envelope, FloatArray]], taken: Iterable[Voice | None]) -> Voice | None:
+    """Give the band with the most in it; those of tracks that are taken count for less."""
+    used = _tracks(taken)
+    loud = [float(np.percentile(level, 90)) * (_AGAIN if one.track in used else 1.0) for one, level in options]
+    if not loud:
+        return None
+    envelope, level = options[int(np.argmax(loud))]
+    between = range_db(level)
+    words = f"the loudest band, {between:.0f} dB of range"
+    return Voice(Role.LOUDEST, envelope, level, min(1.0, between / 24.0), words)
+
+
+def _named(voice: Voice, track: Track) -> Voice:
+    """Say which of several tracks a voice is of, in its envelope's name and in its reason."""
+    name, short = voice.envelope.name, track.name if len(track.name) <= _SHORT else f"{track.name[:_SHORT].rstrip()}…"
+    envelope = voice.envelope.but(name=f"{track.name[:80]}, {name[:1].lower()}{name[1:]}"[:120])
+    return replace(voice, envelope=envelope, reason=f"{short}: {voice.reason}")
 
 
 @dataclass(frozen=True)
@@ -177,30 +267,10 @@ class _Ear:
         words = f"{len(at)} hits above 3 kHz" + (f", {beat} on the beat" if beat else "")
         return Voice(Role.SPARKLE, envelope, level, min(1.0, float(np.percentile(level, 90))), words, at)
 
-    def tone(self, bands: list[tuple[Envelope, FloatArray]], taken: list[Voice]) -> Voice | None:
-        """Give brightness or a band that moves least like the others."""
-        bright = self._read("Brightness", "brightness", "smooth width_ms=400")
-        used = {voice.envelope.id for voice in taken}
-        options = [(envelope, level) for envelope, level in bands if envelope.id not in used]
-        options.append((bright, self._level(bright)))
-        likest = [max((likeness(level, voice.level) for voice in taken), default=0.0) for _, level in options]
-        at = int(np.argmin(likest))
-        (envelope, level), like = options[at], likest[at]
-        heard = level[level > 0]
-        if like >= _UNLIKE or heard.size < 8 or float(np.ptp(np.percentile(heard, [10, 90]))) < 0.01:
-            return None
-        words = f"moves least like the others ({like:.2f})"
-        return Voice(Role.TONE, envelope, level, 1.0 - like, words)
-
-    def loudest(self, bands: list[tuple[Envelope, FloatArray]]) -> Voice | None:
-        """Give the band with the most in it."""
-        if not bands:
-            return None
-        envelope, level = max(bands, key=lambda item: float(np.percentile(item[1], 90)))
-        between = range_db(level)
-        return Voice(
-            Role.LOUDEST, envelope, level, min(1.0, between / 24.0), f"the loudest band, {between:.0f} dB of range"
-        )
+    def brightness(self) -> tuple[Envelope, FloatArray]:
+        """Give how bright it is, and its level."""
+        envelope = self._read("Brightness", "brightness", "smooth width_ms=400")
+        return envelope, self._level(envelope)
 
     def plain(self) -> Voice:
         """Give loudness itself: there is always that."""

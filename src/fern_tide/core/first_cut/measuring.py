@@ -50,6 +50,11 @@ class Measured:
         return np.asarray(away.max(axis=0)) if away.ndim > 1 else away
 
     @property
+    def track(self) -> str | None:
+        """The id of the track that it follows."""
+        return self.candidate.voice.envelope.track
+
+    @property
     def score(self) -> float:
         """How good it is by itself."""
         return self.candidate.voice.clear * self.visible * self.candidate.taste

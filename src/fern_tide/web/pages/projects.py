@@ -70,8 +70,8 @@ def make_room(key: str) -> str:
 @pages.post("/projects")
 def start() -> Any:
     """Make a project of a dropped sound file, on the demo scene."""
-    name = request.args.get("name", "")
-    revision = sounds.start_project(studio(), uploaded(), file_name=name, scene=glasshouse())
+    name, song = request.args.get("name", ""), request.args.get("song", "")
+    revision = sounds.start_project(studio(), uploaded(), file_name=name, scene=glasshouse(), song=song)
     return jsonify(url=f"/p/{revision.key}/bench"), 201
 
 
@@ -84,9 +84,9 @@ def demo() -> Any:
 
 @pages.post("/projects/scene")
 def start_with_scene() -> Any:
-    """Make a project of a dropped scene, with no sound yet."""
-    revision = scenes.start_with_scene(studio(), dropped())
-    return jsonify(url=f"/p/{revision.key}/stage"), 201
+    """Make a project of a dropped scene, with no sound yet, and say what of it was left out."""
+    outcome = scenes.start_with_scene(studio(), dropped())
+    return jsonify(url=f"/p/{outcome.revision.key}/stage", notes=outcome.notes), 201
 
 
 @pages.post("/projects/import")

@@ -63,13 +63,13 @@ def cut_view(project: Project) -> CutView | None:
         return None
     there = {mapping.id: mapping for mapping in project.mappings}
     rows = [_row(project, there[item.mapping], item.words, item.reason) for item in cut.items if item.mapping in there]
-    track = project.beat_track
+    driving = [track.name for track in project.tracks if track.drives]
     return CutView(
         waits=cut.waits,
         rows=rows,
         accepted=sum(not row.mapping.muted for row in rows),
         seed=cut.seed,
-        sound=track.name if track else project.name,
+        sound=f"{len(driving)} tracks" if len(driving) > 1 else (driving or [project.name])[0],
         reason=cut.reason,
     )
 

@@ -211,12 +211,17 @@ def new_stage(studio: Studio, key: str, kind: str) -> BroughtIn:
     return BroughtIn(_save(studio, key, current, words, scene, linked.mappings), (), linked.lost)
 
 
-def start_with_scene(studio: Studio, files: Mapping[str, bytes]) -> Revision:
-    """Make a project of a scene, with no sound yet."""
+def start_with_scene(studio: Studio, files: Mapping[str, bytes]) -> BroughtIn:
+    """Make a project of a scene, with no sound yet.
+
+    Raises:
+        UnreadableScene: one of the files cannot be used; nothing stays behind.
+    """
     contents = _store(studio, files)
     name = name_of(contents[0][0].name)
     scene = _with_all(scene_of(*contents[0]), contents[1:])
-    return studio.projects.create(Project(name=name, scene=scene), label=f"Start with {name}")
+    revision = studio.projects.create(Project(name=name, scene=scene), label=f"Start with {name}")
+    return BroughtIn(revision, tuple(note for item, _ in contents for note in item.notes))
 
 
 def _store(studio: Studio, files: Mapping[str, bytes]) -> list[tuple[SceneContent, str]]:

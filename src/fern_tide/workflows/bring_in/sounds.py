@@ -52,11 +52,22 @@ def shown_first(
     return envelope, next((item for item in project.tracks if item.id == wanted), first)
 
 
-def start_project(studio: Studio, chunks: Iterable[bytes], *, file_name: str, scene: Scene) -> Revision:
-    """Make a project of a sound file: its track, an envelope of it, on a scene, waiting for a first cut."""
+def start_project(studio: Studio, chunks: Iterable[bytes], *, file_name: str, scene: Scene, song: str = "") -> Revision:
+    """Make a project of a sound file: its track, an envelope of it, on a scene, waiting for a first cut.
+
+    Args:
+        studio: where it is stored.
+        chunks: the file's bytes.
+        file_name: its name, which the track gets.
+        scene: what is to be moved.
+        song: what the project is called, where that is not the track's name.
+
+    Raises:
+        UnreadableSound: the file holds no sound; nothing stays behind.
+    """
     digest, info = keep_sound(studio, chunks)
     name = name_of(file_name)
-    empty = Project(name=name, scene=scene, first_cut=_waiting(studio, scene))
+    empty = Project(name=name_of(f"{song}.") if song else name, scene=scene, first_cut=_waiting(studio, scene))
     project = _with_track(empty, digest, info, name).apply(empty)
     revision = studio.projects.create(project, label=f"Start with {name}")
     analysis.ensure(studio, project)

@@ -10,6 +10,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
+from fern_tide import __version__
 from fern_tide.core.bake.expand_size import check_size, n_outlined, n_values
 from fern_tide.core.base.params import build
 from fern_tide.core.base.signal import fingerprint
@@ -56,8 +57,8 @@ class Order(BaseModel):
 
     @cached_property
     def key(self) -> str:
-        """The fingerprint of all that the file depends on."""
-        return fingerprint(self.model_dump(mode="json"))
+        """The fingerprint of all that the file depends on, the version that writes it among that."""
+        return fingerprint({"written_by": __version__, **self.model_dump(mode="json")})
 
 
 def is_long(studio: Studio, levels: Levels, order: Order) -> bool:

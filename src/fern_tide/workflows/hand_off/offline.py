@@ -16,7 +16,7 @@ from fern_tide.core.bake.checking import CHECKS
 from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.limits import TooMuch, read_json
-from fern_tide.core.base.naming import fresh_id
+from fern_tide.core.base.naming import Ids, fresh_id
 from fern_tide.core.base.params import build, fields, parse_options
 from fern_tide.core.base.registry import Registry
 from fern_tide.core.base.signal import FloatArray
@@ -191,11 +191,11 @@ def _beside(content: bytes) -> list[str]:
     return [name for name in names if name and name == Path(name).name and not name.startswith(("data:", "."))]
 
 
-def cut_sound(sound: Path, *, rate: str, seed: int, scene: Scene, files: Mapping[str, bytes]) -> Project:
-    """Make a project of one sound with a first cut on a scene, kept.
+def cut_sounds(sounds: Sequence[Path], *, rate: str, seed: int, scene: Scene, files: Mapping[str, bytes]) -> Project:
+    """Make a project of a sound, or of the stems of one, with a first cut on a scene, kept.
 
     Args:
-        sound: the file.
+        sounds: the files, each a track; the project is called like the first.
         rate: the frame rate.
         seed: 1 for the best; others swap what is nearly as good.
         scene: what is moved.
@@ -206,14 +206,16 @@ def cut_sound(sound: Path, *, rate: str, seed: int, scene: Scene, files: Mapping
     """
     if not 1 <= seed < 2**31:
         raise InvalidParameter("--seed", value=seed, allowed="1 or more")
-    track = track_of(sound)
-    envelope = envelope_of(track, reading_in_role("first").id, reading_in_role("first").begins)
+    ids, reading = Ids(), reading_in_role("first")
+    tracks = tuple(track.model_copy(update={"id": ids.make(track.name)}) for track in map(track_of, sounds))
+    envelopes = tuple(envelope_of(track, reading.id, reading.begins) for track in tracks)
     cut = FirstCut(seed=seed, waits=True)
     frames_a_second = FrameRate.parse(rate)
     project = Project(
-        name=track.name, rate=frames_a_second, tracks=(track,), envelopes=(envelope,), scene=scene, first_cut=cut
+        name=tracks[0].name, rate=frames_a_second, tracks=tracks, envelopes=envelopes, scene=scene, first_cut=cut
     )
-    levels = Levels(FileSources(lambda digest: sound.open("rb")))
+    paths = {track.media: sound for track, sound in zip(tracks, sounds, strict=True)}
+    levels = Levels(FileSources(lambda digest: paths[digest].open("rb")))
     command = first_cut(levels, project, staged=Staged(scene, load(scene, files.__getitem__)), seed=seed)
     if not command.mappings:
         raise FernTideError(command.cut.reason, remedy="Choose another sound or scene, or map by hand.")

@@ -139,10 +139,10 @@ class OpenedProject:
     def _moved(self) -> Mapping[Target, Moved]:
         return moved_pieces(self.levels, self.project)
 
-    def _moments(self, format_id: str) -> Moments:
-        """Give markers, hits and beats, where a format carries them."""
+    def _moments(self, format_id: str) -> Moments | None:
+        """Give markers, hits and beats, where a format is of them."""
         if FORMATS[format_id].of_moments is None:
-            return Moments()
+            return None
         self._read_rhythms()
         return moments_of(self.levels, self.project)
 

@@ -65,7 +65,7 @@ def write_format(
         options: the format's params, where they are not its defaults.
         parts: the ids of the parts that go in, each with all that is inside it; None is every part.
         moved: what drives the pieces of arrays.
-        moments: markers, hits and beats, for the formats that carry those.
+        moments: markers, hits and beats, for the formats that carry those; None is the markers alone.
         progress: told the share, 0 to 1, that is written; reading back comes after it.
 
     Raises:
@@ -110,7 +110,7 @@ def write_format(
         n_frames=n_frames,
         media=media,
         arrays=arrays,
-        moments=moments or Moments(),
+        moments=moments or Moments(_markers(project)),
         progress=_share_of(progress, n_curves=max(1, len(curves) * _n_times(params))),
     )
     return write(hand_off, format=chosen, params=params)
@@ -131,8 +131,11 @@ def moments_of(levels: Levels, project: Project) -> Moments:
             hits[name] = times[(times >= 0) & (times < end)]
     beats = levels.beats(project)
     inside = (beats.times_s >= 0) & (beats.times_s < end)
-    markers = tuple(Moment(item.time_s, item.name, item.colour) for item in project.markers)
-    return Moments(markers, hits, beats.times_s[inside], beats.in_bar[inside] == 1)
+    return Moments(_markers(project), hits, beats.times_s[inside], beats.in_bar[inside] == 1)
+
+
+def _markers(project: Project) -> tuple[Moment, ...]:
+    return tuple(Moment(item.time_s, item.name, item.colour) for item in project.markers)
 
 
 def _earlier(curves: tuple[Curve, ...], by: float) -> tuple[Curve, ...]:

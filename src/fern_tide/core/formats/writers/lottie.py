@@ -67,8 +67,16 @@ def encode(hand_off: HandOff, params: LottieParams) -> bytes:
         "ddd": 0,
         "assets": list(drawing.assets.items.values()),
         "layers": layers,
+        "markers": _markers(hand_off),
     }
     return json.dumps(document, separators=(",", ":")).encode()
+
+
+def _markers(hand_off: HandOff) -> list[Item]:
+    """Give the project's markers that lie in its length, in time: frames by name, without a duration (1.0, Markers)."""
+    fps = float(hand_off.rate.fps)
+    placed = sorted((round(moment.time_s * fps, 6), moment.name) for moment in hand_off.moments.markers)
+    return [{"cm": name, "tm": at, "dr": 0} for at, name in placed if at < hand_off.n_frames]
 
 
 # --- reading back
@@ -203,7 +211,7 @@ FORMAT = Format(
     read_back=read_back,
     outlines=True,
     carries_property=carries_property,
-    lacks="fonts that are not ours, words along a path, patterns, markers, blur, filters, soft edges of images' masks",
+    lacks="fonts that are not ours, words along a path, patterns, line markers, filters, soft edges of images' masks",
     rounds_by=1e-5,
     spaces=("2d",),
 )

@@ -5,7 +5,7 @@ import { Bench } from "./bench.js";
 import { mountDropAnywhere } from "./drop_anywhere.js";
 import { Handoff } from "./handoff.js";
 import { mountKeyboard } from "./keyboard.js";
-import { hearFragments } from "./notices.js";
+import { hearFragments, sayLeftWord } from "./notices.js";
 import { mountNumberFields } from "./number_field.js";
 import { project } from "./project.js";
 import { mountProjects } from "./projects.js";
@@ -119,6 +119,7 @@ function completeRequest({ detail: { headers, target, parameters } }) {
 
 onPage("htmx:configRequest", completeRequest);
 hearFragments();
+sayLeftWord();
 mountDropAnywhere();
 mountSize();
 project.open();

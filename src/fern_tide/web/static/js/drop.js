@@ -1,28 +1,52 @@
 // Files that are dropped or chosen, sent with progress, and what went wrong said beside the place.
 
+import { byId } from "./dom.js";
+import { notice } from "./notices.js";
 import { upload } from "./server.js";
 
-export function mountDrop(zone, { input, words, work, onFile, signal }) {
-  const first = words.textContent;
+/**
+ * Take files that are dropped on a place, or chosen for it: its input, its words and its bar are looked up by their ids, since
+ * the place may be drawn anew after each file.
+ *
+ * @param {HTMLElement} zone
+ * @param {{ onFiles: (files: File[], share: (file: File, done: number) => void) => Promise<{ name: string, fault: string }[]>, signal: AbortSignal }} how
+ *   onFiles(files, share) sends them, and gives those that were refused
+ */
+export function mountDrop(zone, { onFiles, signal }) {
+  const input = byId("file");
+  const first = byId("drop-words").textContent;
+  const say = (text, isWrong = false) => {
+    const words = byId("drop-words");
+    if (!words) return; // another room has come
+    words.classList.toggle("wrong", isWrong);
+    words.textContent = text;
+  };
+  const work = (done) => {
+    const bar = byId("drop-work");
+    if (!bar) return;
+    bar.hidden = done === null;
+    bar.firstElementChild.style.width = `${(done ?? 0) * 100}%`;
+  };
   const take = async (files) => {
-    const [file] = files;
-    if (!file) return;
-    words.classList.remove("wrong");
-    words.textContent = `Taking in ${file.name}`;
-    work.hidden = false;
-    const share = (done) => {
-      work.firstElementChild.style.width = `${done * 100}%`;
-      if (done === 1) words.textContent = `Reading ${file.name}`;
+    if (!files.length) return;
+    let now = files[0];
+    const share = (file, done) => {
+      now = file;
+      const place = files.length > 1 ? `, ${files.indexOf(file) + 1} of ${files.length}` : "";
+      say(`${done === 1 ? "Reading" : "Taking in"} ${file.name}${place}`);
+      work(done);
     };
+    share(now, 0);
     try {
-      await onFile(file, share, [...files]);
-      words.textContent = first;
+      const refused = await onFiles(files, share);
+      const words = inWords(refused);
+      const areSomeIn = refused.length < files.length; // then the place is drawn anew, with what came
+      if (words && areSomeIn) notice(words);
+      say(areSomeIn ? first : words, !areSomeIn);
     } catch (wrong) {
-      words.classList.add("wrong");
-      words.textContent = `${file.name}: ${wrong.message}`;
+      say(`${now.name}: ${wrong.message}`, true);
     } finally {
-      work.hidden = true;
-      input.value = "";
+      work(null);
     }
   };
   let depth = 0;
@@ -37,12 +61,38 @@ export function mountDrop(zone, { input, words, work, onFile, signal }) {
       over(false);
       if (event.defaultPrevented) return; // it goes elsewhere
       event.preventDefault();
-      take(event.dataTransfer.files);
+      take([...event.dataTransfer.files]);
     },
     { signal },
   );
-  input.addEventListener("change", () => take(input.files), { signal });
+  const chosen = () => {
+    const files = [...input.files];
+    input.value = ""; // the same can be chosen again
+    take(files);
+  };
+  input.addEventListener("change", chosen, { signal });
 }
 
-/** Send a file to an address, its name beside it. */
-export const send = (url, file, onShare) => upload(`${url}?name=${encodeURIComponent(file.name)}`, file, { onShare });
+/** Send a file to an address, its name and more beside it; share(file, done) is told how far it is, if it is given. */
+export const send = (url, file, share = null, more = {}) => upload(`${url}?${new URLSearchParams({ name: file.name, ...more })}`, file, { onShare: (done) => share?.(file, done) });
+
+/** What was refused in words: files with the same fault together. Pure. */
+export function inWords(refused) {
+  const names = {};
+  for (const { name, fault } of refused) (names[fault] ??= []).push(name);
+  return Object.entries(names).map(([fault, those]) => `${those.join(", ")}: ${fault}`).join(" ");
+}
+
+/** Send files one after the other; gives those that were refused, each with its fault: the others are in. */
+export async function eachOf(files, sendOne) {
+  const refused = [];
+  for (const file of files) {
+    try {
+      await sendOne(file);
+    } catch (wrong) {
+      if (!wrong.status) throw wrong; // none can be sent
+      refused.push({ name: file.name, fault: wrong.message });
+    }
+  }
+  return refused;
+}

@@ -22,6 +22,18 @@ export function notice(words, { tone = "bad", act = null, other = null } = {}) {
   byId("notice-close").onclick = () => (strip.hidden = true);
 }
 
+const LEFT = "ft:word";
+
+/** Leave words for the page that comes next. */
+export const leaveWord = (words) => words && sessionStorage.setItem(LEFT, words);
+
+/** Say what the page before left to be said. */
+export function sayLeftWord() {
+  const words = sessionStorage.getItem(LEFT);
+  sessionStorage.removeItem(LEFT);
+  if (words) notice(words);
+}
+
 export const hush = () => (byId("notice").hidden = true);
 
 const LONG_MS = 6000;

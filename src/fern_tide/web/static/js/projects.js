@@ -1,37 +1,89 @@
 // The projects page.
 
 import { byId } from "./dom.js";
-import { mountDrop, send } from "./drop.js";
-import { notice, telling } from "./notices.js";
+import { eachOf, inWords, mountDrop, send } from "./drop.js";
+import { leaveWord, notice, telling } from "./notices.js";
 import { postForm, postJson } from "./server.js";
+import { takenAs } from "./soundtrack.js";
+import { cameIn } from "./stage_files.js";
 
 /** Whether files begin a project by their scene: an SVG, a glTF file with what it needs, or a picture. Pure. */
 export const isScene = (files) => files.some(({ name }) => /\.(svgz?|gltf|glb|png|jpe?g|webp)$/i.test(name));
 
 const isSound = ({ type, name }) => /^(audio|video)\//.test(type) || /\.(wav|aiff?|flac|ogg|opus|mp3|m4a|aac|mka?|mp4|mov|webm)$/i.test(name);
 
-/** Bring sounds that came with a scene into its project, one after the other; gives where to go then. */
-async function withSounds(url, sounds, share) {
-  if (!sounds.length) return url;
-  const project = url.slice(0, url.lastIndexOf("/"));
-  for (const sound of sounds) await send(`${project}/tracks`, sound, share);
-  return `${project}/bench`;
+const isProjectFile = ({ name }) => /\.ferntide$/i.test(name);
+
+/**
+ * What files that come together are: whole projects, what makes the stage, sounds, and curves and notes. Beside a glTF file
+ * may lie what it needs; any other file is taken for a sound, and refused by name if it is none. Pure.
+ */
+export function kindsOf(files) {
+  const projects = files.filter(isProjectFile);
+  const curves = files.filter((file) => takenAs(file.name) === "curves");
+  const rest = files.filter((file) => !projects.includes(file) && !curves.includes(file));
+  const hasModel = rest.some(({ name }) => /\.(gltf|glb)$/i.test(name));
+  const stage = rest.filter((file) => (hasModel ? !isSound(file) : isScene([file])));
+  return { projects, stage, sounds: rest.filter((file) => !stage.includes(file)), curves };
 }
 
-const isProjectFile = (file) => file.name.toLowerCase().endsWith(".ferntide");
+/** What the stems of a song are called together: the words that their names begin with, or the first one's name. Pure. */
+export function songOf(names) {
+  const bare = names.map((name) => name.replace(/\.[^.]*$/, ""));
+  const whole = bare[0];
+  let n = 0;
+  while (n < whole.length && bare.every((name) => name[n] === whole[n])) n += 1;
+  if (n === whole.length) return whole;
+  const inWord = bare.some((name) => /[\p{L}\p{N}]/u.test(name[n] ?? ""));
+  const common = whole.slice(0, n).replace(inWord ? /[\p{L}\p{N}]+$/u : "", "").replace(/[^\p{L}\p{N})\]!?]+$/u, "");
+  return /\p{L}{2}/u.test(common) ? common : whole;
+}
+
+/** The name of a stem without that of its song, which its project has. Pure. */
+export function nameWithout(song, name) {
+  const [, bare, ending] = name.match(/^(.*?)(\.[^.]*)?$/su);
+  const rest = song && bare.startsWith(song) ? bare.slice(song.length).replace(/^[^\p{L}\p{N}([]+/u, "") : "";
+  return rest ? `${rest}${ending ?? ""}` : name;
+}
+
+/** Open whole projects: one is gone to, several are in the list then. Gives what was refused. */
+async function openProjects(files, share) {
+  const urls = [];
+  const refused = await eachOf(files, async (file) => urls.push((await send("/projects/import", file, share)).url));
+  if (urls.length) leaveWord(inWords(refused));
+  if (urls.length) window.location.href = files.length === 1 ? urls[0] : "/";
+  return refused;
+}
+
+/** Start one project with all files of a drop, and go there; gives what was refused where none could be started. */
+async function begin(files, share, signal) {
+  const { projects, stage, sounds, curves } = kindsOf(files);
+  if (projects.length === files.length) return openProjects(files, share);
+  if (projects.length) return projects.map(({ name }) => ({ name, fault: "This is a whole project. Drop it without other files." }));
+  const words = [];
+  let url = null;
+  if (stage.length) {
+    const started = await postForm("/projects/scene", stage, { onShare: (done) => share(stage[0], done), signal });
+    url = started.url;
+    words.push(cameIn(started));
+  }
+  let n = 0;
+  const song = sounds.length ? songOf(sounds.map(({ name }) => name)) : "";
+  const refused = await eachOf([...sounds, ...curves], async (file) => {
+    const name = nameWithout(song, file.name);
+    if (url) await send(`${url.slice(0, url.lastIndexOf("/"))}/${takenAs(file.name)}`, file, share, { name });
+    else url = (await send("/projects", file, share, { name, song })).url;
+    n += 1;
+  });
+  if (!url) return refused;
+  leaveWord([...words, inWords(refused)].filter(Boolean).join(" "));
+  window.location.href = n ? `${url.slice(0, url.lastIndexOf("/"))}/bench` : url;
+  return [];
+}
 
 export function mountProjects(room, signal) {
   const find = (id) => byId(id);
-  const onFile = async (file, share, files) => {
-    if (isScene(files)) {
-      const { url } = await postForm("/projects/scene", files.filter((one) => !isSound(one)), { onShare: share, signal });
-      window.location.href = await withSounds(url, files.filter(isSound), share);
-      return;
-    }
-    const made = await send(isProjectFile(file) ? "/projects/import" : "/projects", file, share);
-    window.location.href = made.url;
-  };
-  mountDrop(find("drop"), { input: find("file"), words: find("drop-words"), work: find("drop-work"), onFile, signal });
+  mountDrop(find("drop"), { onFiles: (files, share) => begin(files, share, signal), signal });
   const projectFile = find("project-file");
   projectFile.addEventListener(
     "change",

@@ -2,7 +2,7 @@
 
 import { say } from "./canvas.js";
 import { Component } from "./component.js";
-import { mountDrop, send } from "./drop.js";
+import { eachOf, mountDrop, send } from "./drop.js";
 import { setMarker } from "./keyboard.js";
 import { notice, telling } from "./notices.js";
 import { project } from "./project.js";
@@ -54,13 +54,8 @@ export class Soundtrack extends Component {
   }
 
   mount(signal) {
-    mountDrop(this.find("#tracks"), {
-      input: this.find("#file"),
-      words: this.find("#drop-words"),
-      work: this.find("#drop-work"),
-      onFile: (file, share) => this.#bring(takenAs(file.name), file, share),
-      signal,
-    });
+    const onFiles = (files, share) => eachOf(files, (file) => this.#bring(takenAs(file.name), file, share));
+    mountDrop(this.find("#tracks"), { onFiles, signal });
     this.#taking("#swap-file", signal, (file) => this.swap.take(file));
     this.#taking("#marker-file", signal, (file) => this.#bring("markers", file));
     this.#taking("#curve-file", signal, (file) => this.#bring("curves", file));
@@ -73,8 +68,8 @@ export class Soundtrack extends Component {
     this.swap.show();
   }
 
-  async #bring(path, file, onShare = () => {}) {
-    return project.came(await project.bring(() => send(project.url(path), file, onShare)));
+  async #bring(path, file, share = null) {
+    return project.came(await project.bring(() => send(project.url(path), file, share)));
   }
 
   /** Take the first file that was chosen, and let the same one be chosen again. */

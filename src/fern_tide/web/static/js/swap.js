@@ -14,7 +14,7 @@ export class Swap extends Component {
   #report = null;
 
   async take(file) {
-    const status = await project.bring(() => send(project.url(`tracks/${selection.get("track")}/file`), file, () => {}));
+    const status = await project.bring(() => send(project.url(`tracks/${selection.get("track")}/file`), file));
     this.#report = { since: status.before, lines: ["Comparing the curves…"], moved: [] };
     await project.came(status);
     await this.#compare();

@@ -1,0 +1,106 @@
+"""First cuts of stems: each role goes to the track that is best at it, and it is said which that is."""
+
+import hashlib
+import io
+
+import numpy as np
+import pytest
+from tests.conftest import wav
+from tests.core.first_cut.songs import RATE_HZ, SECONDS, _hits, _pad, _time, scenes
+
+from fern_tide.core.base.naming import Ids
+from fern_tide.core.document import Project, Track
+from fern_tide.core.first_cut.listening import come_evenly, listen
+from fern_tide.core.first_cut.sound import Role
+from fern_tide.core.sound.decode import measure
+from fern_tide.workflows.derive.file_sources import FileSources
+from fern_tide.workflows.derive.levels import Levels
+from fern_tide.workflows.tune.first_cut import first_cut
+
+STAGED = scenes()["glasshouse"]
+BEATS = np.arange(0.5, SECONDS - 1, 0.5)
+CHATTER = np.sort(np.random.default_rng(11).uniform(1, SECONDS - 2, 24))  # clear hits off any beat
+HATS = _hits(np.arange(0.5, SECONDS - 1, 0.25), 7000, decay_s=0.02, noise=0.9, strength=0.25)
+NOISE = 1e-3 * np.random.default_rng(5).normal(size=HATS.size)
+STEMS = {
+    "Chatter": _hits(CHATTER, 900, decay_s=0.05),
+    "Kick": _hits(BEATS, 60) + NOISE,
+    "Hats": HATS,
+    "Pad": _pad(),
+}
+
+
+def project_of(stems, *, drives=lambda name: True):
+    files, tracks, ids = {}, [], Ids()
+    for name, samples in stems.items():
+        content = wav(np.asarray(samples, dtype=np.float32), rate_hz=RATE_HZ)
+        digest = hashlib.sha256(content).hexdigest()
+        files[digest] = content
+        info = measure(io.BytesIO(content))
+        tracks.append(Track(id=ids.make(name), name=name, media=digest, info=info, drives=drives(name)))
+    project = Project(name="Stems", tracks=tuple(tracks), scene=STAGED.scene)
+    return project, Levels(FileSources(lambda digest: io.BytesIO(files[digest])))
+
+
+@pytest.fixture(scope="module")
+def stems():
+    return project_of(STEMS)
+
+
+@pytest.mark.parametrize("order", [sorted(STEMS), sorted(STEMS, reverse=True), ["Hats", "Kick", "Chatter", "Pad"]])
+def test_each_role_goes_to_the_stem_that_is_best_at_it_in_any_order(order):
+    sound = listen(*project_of({name: STEMS[name] for name in order}))
+    of = {voice.role: voice.envelope.track for voice in sound.voices}
+    assert of[Role.PULSE] == "kick"  # which comes evenly, though others are clearer over their silence
+    assert (of[Role.SPARKLE], of[Role.BED]) == ("hats", "pad")
+    assert of[Role.TONE] == "chatter"  # which has no other role
+
+
+@pytest.mark.parametrize(
+    ("hits", "even"),
+    [
+        ([0, 15, 30, 45, 60, 75], True),
+        ([0, 7, 15, 22, 30, 37, 45], True),  # a quarter of a second at 30 frames
+        ([0, 15, 45, 60, 120, 135, 150], True),  # with rests
+        ([0, 11, 30, 44, 61, 91, 96, 118], False),
+        ([0, 15, 30, 45], False),  # too few to tell
+        ([], False),
+    ],
+)
+def test_even_hits_are_told_by_their_distances(hits, even):
+    assert come_evenly(np.array(hits, dtype=np.int64)) is even
+
+
+def test_every_stem_moves_something_and_is_named(stems):
+    project, levels = stems
+    taken = first_cut(levels, project, staged=STAGED, seed=1).apply(project)
+    track_of = {envelope.id: envelope.track for envelope in taken.envelopes}
+    assert {track_of[mapping.envelope] for mapping in taken.mappings} >= {"kick", "hats", "pad"}
+    for mapping, item in zip(taken.mappings, taken.first_cut.items, strict=True):
+        name = project.track(track_of[mapping.envelope]).name
+        assert item.reason.startswith(f"{name}: ")
+        assert taken.envelope(mapping.envelope).name.startswith(f"{name}, ")
+
+
+def test_loudness_is_that_of_all_and_a_silent_stem_has_no_voice():
+    silent = {"Nothing": np.zeros(HATS.size), "Late": np.where(_time() > 10, _pad(), 0.0), "Kick": STEMS["Kick"]}
+    sound = listen(*project_of(silent))
+    assert "nothing" not in {voice.envelope.track for voice in sound.voices}
+    assert sound.loudness[:150].max() > 0.05 and sound.loudness[-60:].max() > 0.05
+    nothing = listen(*project_of({"One": np.zeros(44_100), "Two": np.zeros(44_100)}))
+    assert not nothing.voices and nothing.reason.startswith("One, Two are silent")
+
+
+def test_what_does_not_drive_is_not_listened_to():
+    sound = listen(*project_of(STEMS, drives=lambda name: name != "Hats"))
+    assert "hats" not in {voice.envelope.track for voice in sound.voices}
+    alone = listen(*project_of(STEMS, drives=lambda name: name == "Kick"))
+    assert all(voice.envelope.track == "kick" for voice in alone.voices)
+    assert not any(voice.reason.startswith("Kick") for voice in alone.voices)  # with one track there is none to name
+
+
+def test_a_long_name_leaves_room_for_the_reason():
+    name = "Voice of the caretaker, take three, bounced again and again for the night of the opening, final"
+    sound = listen(*project_of({name[:60]: STEMS["Pad"], "Kick": STEMS["Kick"]}, drives=lambda name: True))
+    bed = sound.voice(Role.BED)
+    assert bed.reason.startswith("Voice of the caretaker,…: swells over seconds") and len(bed.envelope.name) <= 120
