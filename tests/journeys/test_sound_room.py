@@ -116,6 +116,7 @@ def test_stems_that_come_together_are_all_taken_in_and_what_is_none_is_named(roo
     for track in ("kick", "pad", "tone"):
         room.wait_for_selector(f"[data-show-track='{track}']")
     assert room.locator("[data-show-track]").count() == 4  # with the room's own
+    wait(room, "document.querySelector('#envelope-name').value === 'Tone'")  # the last is shown whole
     idle(room)  # they are read, and the room is drawn anew
     assert room.is_visible("#notice") and not room.is_visible("#drop-work")
     assert room.inner_text("#drop-words") == "or drop them here"

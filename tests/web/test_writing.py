@@ -39,6 +39,17 @@ def test_what_takes_long_is_written_as_work_and_is_the_same_file(client, demo, s
     assert n_written == 2, "what another version wrote is written anew"
 
 
+def test_a_lottie_file_carries_the_markers_of_the_project_however_long_it_takes(client, demo, monkeypatch):
+    """Of the demo: the lamp comes on after 5.2 s and the rain stops after 41.5 s, at 30 frames a second."""
+    for most in (10**9, 1):
+        monkeypatch.setattr(long, "MOST_AT_ONCE", most)
+        handoff._last.clear()
+        client.post(f"/p/{demo}/hand-off/write/lottie", data={"part": "rain"})
+        written = client.get(f"/p/{demo}/hand-off/files/lottie?part=rain").json
+        markers = [(one["cm"], one["tm"], one["dr"]) for one in written["markers"]]
+        assert markers == [("Lamp comes on", 156, 0), ("Rain stops", 1245, 0)]
+
+
 def test_long_writing_says_how_far_it_is_and_is_cancelled(client, demo, studio, long_writing, monkeypatch):
     monkeypatch.setattr(studio, "enqueue", lambda job: None)
     page = client.post(f"/p/{demo}/hand-off/write/json").text

@@ -10,8 +10,9 @@ from tests.core.first_cut.songs import RATE_HZ, SECONDS, _hits, _pad, _time, sce
 
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.document import Project, Track
-from fern_tide.core.first_cut.listening import come_evenly, listen
-from fern_tide.core.first_cut.sound import Role
+from fern_tide.core.first_cut import listening
+from fern_tide.core.first_cut.listening import come_evenly, envelope_of, listen
+from fern_tide.core.first_cut.sound import Role, Voice
 from fern_tide.core.sound.decode import measure
 from fern_tide.workflows.derive.file_sources import FileSources
 from fern_tide.workflows.derive.levels import Levels
@@ -104,3 +105,40 @@ def test_a_long_name_leaves_room_for_the_reason():
     sound = listen(*project_of({name[:60]: STEMS["Pad"], "Kick": STEMS["Kick"]}, drives=lambda name: True))
     bed = sound.voice(Role.BED)
     assert bed.reason.startswith("Voice of the caretaker,…: swells over seconds") and len(bed.envelope.name) <= 120
+
+
+def option(track, level, name="Band"):
+    reading = "band low_hz=30 high_hz=120"
+    return envelope_of(project_track(track), f"{name} {track}", reading=reading), np.asarray(level)
+
+
+def project_track(name):
+    info = measure(io.BytesIO(wav(np.zeros(100), rate_hz=RATE_HZ)))
+    return Track(id=name, name=name, media="0" * 64, info=info)
+
+
+def test_a_tone_is_of_a_track_of_its_own_that_is_unlike_enough_and_moves():
+    """By hand: correlations with the pulse, which is the kick's, of -0.0 (its own other band), 0.35, 0.9 and none."""
+    rng = np.random.default_rng(3)
+    hits, other, noise = np.abs(rng.normal(size=(3, 900)))
+    pulse = Voice(Role.PULSE, *option("kick", hits), 1.0, "")
+    kick, voice = option("kick", other, "Other"), option("voice", 0.35 * hits + 0.94 * noise)
+    still, like = option("hum", np.full(900, 0.3)), option("clap", hits + 0.3 * noise)
+    assert listening._tone([still, like, kick, voice], [pulse]).envelope == voice[0]
+    assert listening._tone([still, like, kick], [pulse]).envelope == kick[0]
+    assert listening._tone([still, like], [pulse]) is None
+
+
+def test_the_loudest_band_is_of_a_track_that_has_no_role_unless_that_is_far_quieter():
+    """By hand: 0.7 x 0.5 = 0.35 of the kick, which has a role, against 0.4 of the pad and 0.3 of the drip."""
+    taken = [Voice(Role.PULSE, *option("kick", np.ones(9)), 1.0, ""), None]
+    kick, pad, drip = (option(name, np.full(90, level)) for name, level in (("kick", 0.5), ("pad", 0.4), ("drip", 0.3)))
+    assert listening._loudest([kick, pad], taken).envelope == pad[0]
+    assert listening._loudest([kick, drip], taken).envelope == kick[0]
+    assert listening._loudest([], taken) is None
+
+
+def test_tracks_that_are_called_alike_keep_their_own_envelopes():
+    one, two = project_track("drip"), project_track("drip-2").model_copy(update={"name": "drip"})
+    first, second = (envelope_of(track, "High hits", reading="hits").id for track in (one, two))
+    assert first != second and envelope_of(one, "High hits", reading="hits").id == first

@@ -33,7 +33,9 @@ def add(key: str) -> Any:
     name = request.args.get("name", "")
     at_s = asked_number(request.args, "at_s", 0.0)
     revision = sounds.add_track(studio(), key, uploaded(), file_name=name, at_s=at_s)
-    return jsonify({**status(revision), "chosen": {"track": revision.document.tracks[-1].id}}), 201
+    document = revision.document  # the new track is last, and so is the envelope that reads it
+    chosen = {"track": document.tracks[-1].id, "envelope": document.envelopes[-1].id}
+    return jsonify({**status(revision), "chosen": chosen}), 201
 
 
 def _asked_for(key: str) -> SoundRoomView:

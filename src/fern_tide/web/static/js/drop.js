@@ -14,7 +14,7 @@ import { upload } from "./server.js";
  */
 export function mountDrop(zone, { onFiles, signal }) {
   const input = byId("file");
-  const first = byId("drop-words").textContent;
+  byId("drop-words").dataset.first ??= byId("drop-words").textContent;
   const say = (text, isWrong = false) => {
     const words = byId("drop-words");
     if (!words) return; // another room has come
@@ -42,7 +42,7 @@ export function mountDrop(zone, { onFiles, signal }) {
       const words = inWords(refused);
       const areSomeIn = refused.length < files.length; // then the place is drawn anew, with what came
       if (words && areSomeIn) notice(words);
-      say(areSomeIn ? first : words, !areSomeIn);
+      say(areSomeIn ? byId("drop-words")?.dataset.first : words, !areSomeIn);
     } catch (wrong) {
       say(`${now.name}: ${wrong.message}`, true);
     } finally {
