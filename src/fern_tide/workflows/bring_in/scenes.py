@@ -19,6 +19,7 @@ from fern_tide.core.scene.scene import Part, Scene, SceneFile
 from fern_tide.core.scene.shaping import can_be_shaped, most_moved, n_moved
 from fern_tide.core.scene.svg.allowed import SvgLimits
 from fern_tide.store.revision import Revision
+from fern_tide.workflows.bring_in.laying import lay
 from fern_tide.workflows.bring_in.scene_files import SceneContent, add_to, empty_scene, look_at_all, parts_in, scene_of
 from fern_tide.workflows.studio import Studio
 
@@ -82,18 +83,28 @@ def bring_in(studio: Studio, key: str, files: Mapping[str, bytes], *, replace: b
     """
     contents = _store(studio, files)
     notes = tuple(note for item, _ in contents for note in item.notes)
-    current = studio.projects.current(key)
-    project = current.document
-    if not replace:
-        scene = _with_all(project.scene, contents)
-        there = {part.id for part in project.scene.parts}
+    if replace:
+        scene = _with_all(scene_of(*contents[0]), contents[1:])
+        return _in_its_place(studio, key, scene, f"Replace the stage with {_named(contents)}", notes=notes)
+
+    def with_parts(project: Project) -> tuple[Project, str, str | None]:
+        scene, there = _with_all(project.scene, contents), {part.id for part in project.scene.parts}
         came = next((part.id for part in scene.parts if part.id not in there and part.parent is None), None)
-        revision = _save(studio, key, current, f"Bring in {_named(contents)}", scene, project.mappings)
-        return BroughtIn(revision, notes, part=came)
-    scene = _with_all(scene_of(*contents[0]), contents[1:])
-    linked = link(project, scene)
-    revision = _save(studio, key, current, f"Replace the stage with {_named(contents)}", scene, linked.mappings)
-    return BroughtIn(revision, notes, linked.lost)
+        return *_with_scene(project, f"Bring in {_named(contents)}", scene, project.mappings), came
+
+    revision, came = lay(studio, key, with_parts)
+    return BroughtIn(revision, notes, part=came)
+
+
+def _in_its_place(studio: Studio, key: str, scene: Scene, words: str, *, notes: tuple[str, ...] = ()) -> BroughtIn:
+    """Put a scene in place of a project's; mappings of parts of the same names stay."""
+
+    def with_stage(project: Project) -> tuple[Project, str, tuple[str, ...]]:
+        linked = link(project, scene)
+        return *_with_scene(project, words, scene, linked.mappings), linked.lost
+
+    revision, lost = lay(studio, key, with_stage)
+    return BroughtIn(revision, notes, lost)
 
 
 def _with_all(scene: Scene, contents: Sequence[tuple[SceneContent, str]]) -> Scene:
@@ -117,16 +128,19 @@ def replace_file(studio: Studio, key: str, file_id: str, files: Mapping[str, byt
     (content, media), *more = _store(studio, files)
     if more:
         raise FernTideError("One file can be replaced with one.", remedy="Choose one file.")
-    current = studio.projects.current(key)
-    scene = current.document.scene
-    old = scene.file(file_id)
-    if content.kind != old.kind:
-        raise FernTideError(f"{content.name:.80} is no {old.kind} file.", remedy="Replace a file with one of its kind.")
-    relinked, fresh = _relinked(scene, old, content, media)
-    linked = link(current.document, relinked)
-    words = f"Replace {old.name} with {content.name}"
-    revision = _save(studio, key, current, words, relinked, linked.mappings)
-    return BroughtIn(revision, content.notes, linked.lost, fresh)
+
+    def with_newer_file(project: Project) -> tuple[Project, str, tuple[tuple[str, ...], tuple[str, ...]]]:
+        old = project.scene.file(file_id)
+        if content.kind != old.kind:
+            words = f"{content.name:.80} is no {old.kind} file."
+            raise FernTideError(words, remedy="Replace a file with one of its kind.")
+        relinked, fresh = _relinked(project.scene, old, content, media)
+        linked = link(project, relinked)
+        words = f"Replace {old.name} with {content.name}"
+        return *_with_scene(project, words, relinked, linked.mappings), (linked.lost, fresh)
+
+    revision, (lost, fresh) = lay(studio, key, with_newer_file)
+    return BroughtIn(revision, content.notes, lost, fresh)
 
 
 def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -> tuple[Scene, tuple[str, ...]]:
@@ -204,11 +218,7 @@ def _ways(parts: list[Part], above: Mapping[str, str | None]) -> list[tuple[Part
 
 def new_stage(studio: Studio, key: str, kind: str) -> BroughtIn:
     """Put an empty stage in place of the one that is there."""
-    current = studio.projects.current(key)
-    scene = empty_scene(kind)
-    linked = link(current.document, scene)
-    words = f"Start a new {kind.upper()} stage"
-    return BroughtIn(_save(studio, key, current, words, scene, linked.mappings), (), linked.lost)
+    return _in_its_place(studio, key, empty_scene(kind), f"Start a new {kind.upper()} stage")
 
 
 def start_with_scene(studio: Studio, files: Mapping[str, bytes]) -> BroughtIn:
@@ -232,9 +242,6 @@ def _store(studio: Studio, files: Mapping[str, bytes]) -> list[tuple[SceneConten
     return [(item, studio.media.add([item.content], most=len(item.content))) for item in contents]
 
 
-def _save(
-    studio: Studio, key: str, current: Revision, words: str, scene: Scene, mappings: tuple[MappingModel, ...]
-) -> Revision:
+def _with_scene(project: Project, words: str, scene: Scene, mappings: tuple[MappingModel, ...]) -> tuple[Project, str]:
     command = PutScene(words=words[:120], scene=scene, mappings=mappings)
-    document = command.apply(current.document)
-    return studio.projects.save(key, document, base=current.id, label=command.words)
+    return command.apply(project), command.words

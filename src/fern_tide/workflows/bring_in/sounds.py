@@ -18,6 +18,7 @@ from fern_tide.core.scene.media import load
 from fern_tide.core.scene.scene import Scene
 from fern_tide.core.sound.decode import SoundInfo, measure
 from fern_tide.store.revision import Revision
+from fern_tide.workflows.bring_in.laying import lay
 from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.derive.stages import Staged
 from fern_tide.workflows.studio import Studio
@@ -89,18 +90,20 @@ def add_curve(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: s
         else:
             read_points(whole)
         keep.append(True)
-    current = studio.projects.current(key)
     name = name_of(file_name)
     reading = reading_in_role("notes" if plays else "file").id
-    envelope = Envelope(
-        id=fresh_id(name, among=current.document.envelopes),
-        name=name,
-        reading=ReadingChoice.model_validate({"id": reading, "params": {"media": digest}}),
-        clean_up=beginning(reading),
-    )
-    command = PutEnvelope(envelope=envelope)
-    document = command.apply(current.document)
-    return studio.projects.save(key, document, base=current.id, label=command.label(current.document))
+
+    def with_envelope(project: Project) -> tuple[Project, str, None]:
+        envelope = Envelope(
+            id=fresh_id(name, among=project.envelopes),
+            name=name,
+            reading=ReadingChoice.model_validate({"id": reading, "params": {"media": digest}}),
+            clean_up=beginning(reading),
+        )
+        command = PutEnvelope(envelope=envelope)
+        return command.apply(project), command.label(project), None
+
+    return lay(studio, key, with_envelope)[0]
 
 
 def add_track(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: str, at_s: float = 0.0) -> Revision:
@@ -114,13 +117,16 @@ def add_track(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: s
         at_s: when it begins, in seconds of the project.
     """
     digest, info = keep_sound(studio, chunks)
-    current = studio.projects.current(key)
-    command = _with_track(current.document, digest, info, name_of(file_name), at_s=at_s)
-    project = command.apply(current.document)
-    if not current.document.tracks and not current.document.mappings:
-        project = project.but(first_cut=_waiting(studio, project.scene))
-    revision = studio.projects.save(key, project, base=current.id, label=command.label(current.document))
-    analysis.ensure(studio, project)
+
+    def with_track(project: Project) -> tuple[Project, str, None]:
+        command = _with_track(project, digest, info, name_of(file_name), at_s=at_s)
+        document = command.apply(project)
+        if not project.tracks and not project.mappings:
+            document = document.but(first_cut=_waiting(studio, document.scene))
+        return document, command.label(project), None
+
+    revision, _ = lay(studio, key, with_track)
+    analysis.ensure(studio, revision.document)
     return revision
 
 

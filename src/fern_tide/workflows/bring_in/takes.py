@@ -19,11 +19,11 @@ from fern_tide.core.envelope.takes import MOST_BYTES, Performed, Take, TakeKind,
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Marks
-from fern_tide.store.revision import Conflict, Revision
+from fern_tide.store.revision import Revision
+from fern_tide.workflows.bring_in.laying import lay
 from fern_tide.workflows.studio import Studio
 from fern_tide.workflows.tune.aiming import name_after
 
-_TRIES = 5
 _NAMES = {TakeGiven.HITS: "Taps", TakeGiven.ACROSS: "Across", TakeGiven.UP: "Up", TakeGiven.PRESSURE: "Pressure"}
 
 
@@ -70,9 +70,8 @@ def add_take(
         studio.projects.current(key).document.scene.resolve(one.target)
     with studio.media.receive([take.content()], most=MOST_BYTES) as (digest, _, keep):
         keep.append(True)
-    for again in range(_TRIES):
-        current = studio.projects.current(key)
-        project = current.document
+
+    def with_take(project: Project) -> tuple[Project, str, tuple[str, ...]]:
         there = [item for item in project.envelopes if item.id in into and _takes_in(item, take)]
         called = [name_after(project, one.target) for one in led]
         envelopes = [_with(item, digest) for item in there] or _new(project, take, digest, given, called=called)
@@ -86,13 +85,9 @@ def add_take(
             commands.append(PutMapping(mapping=mapping))
             words = f"Lead {mapping.name}" if one is led[0] else f"{words} and {mapping.name}"
         command = Together(words=words[:120], commands=tuple(commands))
-        try:
-            revision = studio.projects.save(key, command.apply(project), base=current.id, label=command.label(project))
-            break
-        except Conflict:  # another tab was quicker: a take goes with whatever is there
-            if again == _TRIES - 1:
-                raise
-    return revision, tuple(item.id for item in envelopes)
+        return command.apply(project), command.label(project), tuple(item.id for item in envelopes)
+
+    return lay(studio, key, with_take)
 
 
 def _takes_in(envelope: Envelope, take: Take) -> bool:
