@@ -111,7 +111,21 @@ def test_stems_dropped_together_are_one_project_and_what_is_none_is_said_there(p
     assert not page.is_visible("#notice")
 
 
+def test_a_whole_project_is_not_dropped_with_other_files_and_none_is_taken_then(page):
+    page.goto("/")
+    before = page.locator("main li").count()
+    files = [("Rain.wav", SONG), ("Night.ferntide", b"PK")]
+    page.set_input_files("#file", [{"name": name, "mimeType": "", "buffer": content} for name, content in files])
+    page.wait_for_selector(
+        "#drop-words.wrong:has-text('Night.ferntide is a whole project: drop it without other files.')"
+    )
+    page.reload()
+    assert page.locator("main li").count() == before
+
+
 def test_what_of_a_drop_is_left_out_is_said_on_the_stage_that_it_starts(page):
+    for known in ("GPU stall", "extras.targetNames"):  # drawn without a graphics card; the file names one target of two
+        page.expect_console(known)
     drop(page, ("fern.glb", GLB), ("bars.svg", f'<svg xmlns="http://www.w3.org/2000/svg">{BARS}</svg>'.encode()))
     wait(page, "document.querySelector('#notice-words').textContent.includes('bars.svg is in no model')")
     page.wait_for_selector(".tree-row[data-part]")

@@ -59,7 +59,7 @@ async function openProjects(files, share) {
 async function begin(files, share, signal) {
   const { projects, stage, sounds, curves } = kindsOf(files);
   if (projects.length === files.length) return openProjects(files, share);
-  if (projects.length) return projects.map(({ name }) => ({ name, fault: "This is a whole project. Drop it without other files." }));
+  if (projects.length) return files.map(({ name }) => ({ name, fault: `${projects[0].name} is a whole project: drop it without other files.` }));
   const words = [];
   let url = null;
   if (stage.length) {
