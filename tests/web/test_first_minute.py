@@ -106,3 +106,13 @@ def test_what_stays_after_the_start_is_not_looked_through_again(client, studio):
         assert gc.get_freeze_count() > 10 * len(gc.get_objects())
     finally:
         gc.unfreeze()
+
+
+def test_a_project_of_stems_is_called_by_their_song(client):
+    def name(**asked):
+        url = client.post("/projects", query_string=asked, data=wav(drums())).json["url"]
+        return status(client, url.split("/")[2])["name"]
+
+    assert name(name="Rain_kick.wav", song="Rain 2.5") == "Rain 2.5"
+    assert name(name="Rain_kick.wav", song="") == name(name="Rain_kick.wav") == "Rain kick"
+    assert name(name="Rain.wav", song="\x07\n ") == "Sound" and len(name(name="Rain.wav", song="a" * 500)) == 120

@@ -124,16 +124,6 @@ def start(client, content=None) -> str:
     return answer.json["url"].split("/")[2]
 
 
-def test_a_project_of_stems_is_called_by_their_song(client):
-    def name(**asked):
-        url = client.post("/projects", query_string=asked, data=wav(drums())).json["url"]
-        return status(client, url.split("/")[2])["name"]
-
-    assert name(name="Rain_kick.wav", song="Rain 2.5") == "Rain 2.5"
-    assert name(name="Rain_kick.wav", song="") == name(name="Rain_kick.wav") == "Rain kick"
-    assert name(name="Rain.wav", song="\x07\n ") == "Sound" and len(name(name="Rain.wav", song="a" * 500)) == 120
-
-
 def test_from_a_sound_to_a_downloaded_curve_in_four_actions(client, studio):
     key = start(client)
     made = client.post(f"/p/{key}/mappings", json={"base": status(client, key)["revision"], "target": "lamp:turn"})

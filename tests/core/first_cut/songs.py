@@ -8,6 +8,7 @@ from PIL import Image
 from tests.conftest import wav
 from tests.gltf import GLB
 
+from fern_tide.core.base.naming import Ids
 from fern_tide.core.document import Project, Track
 from fern_tide.core.scene.media import load
 from fern_tide.core.sound.decode import measure
@@ -93,9 +94,17 @@ SOURCES = {}  # what was read of a song stays for the next scene
 
 def studio_of(samples, scene):
     """A project with one sound on a scene, and levels that read it."""
-    content = wav(samples.astype(np.float32), rate_hz=RATE_HZ)
-    digest = hashlib.sha256(content).hexdigest()
-    track = Track(id="song", name="Song", media=digest, info=measure(io.BytesIO(content)))
-    project = Project(name="Song", tracks=(track,), scene=scene)
-    sources = SOURCES.setdefault(digest, FileSources(lambda name: io.BytesIO(content)))
-    return project, Levels(sources)
+    return studio_of_stems({"Song": samples}, scene)
+
+
+def studio_of_stems(stems, scene, *, drives=lambda name: True):
+    """A project with sounds by their names on a scene, and levels that read them."""
+    files, tracks, ids = {}, [], Ids()
+    for name, samples in stems.items():
+        content = wav(samples.astype(np.float32), rate_hz=RATE_HZ)
+        digest = hashlib.sha256(content).hexdigest()
+        files[digest] = content
+        info = measure(io.BytesIO(content))
+        tracks.append(Track(id=ids.make(name), name=name, media=digest, info=info, drives=drives(name)))
+    project = Project(name="Song", tracks=tuple(tracks), scene=scene)
+    return project, Levels(SOURCES.setdefault(tuple(files), FileSources(lambda digest: io.BytesIO(files[digest]))))

@@ -1,21 +1,17 @@
 """First cuts of stems: each role goes to the track that is best at it, and it is said which that is."""
 
-import hashlib
 import io
 
 import numpy as np
 import pytest
 from tests.conftest import wav
-from tests.core.first_cut.songs import RATE_HZ, SECONDS, _hits, _pad, _time, scenes
+from tests.core.first_cut.songs import RATE_HZ, SECONDS, _hits, _pad, _time, scenes, studio_of_stems
 
-from fern_tide.core.base.naming import Ids
-from fern_tide.core.document import Project, Track
+from fern_tide.core.document import Track
 from fern_tide.core.first_cut import listening
 from fern_tide.core.first_cut.listening import come_evenly, envelope_of, listen
 from fern_tide.core.first_cut.sound import Role, Voice
 from fern_tide.core.sound.decode import measure
-from fern_tide.workflows.derive.file_sources import FileSources
-from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.tune.first_cut import first_cut
 
 STAGED = scenes()["glasshouse"]
@@ -31,16 +27,8 @@ STEMS = {
 }
 
 
-def project_of(stems, *, drives=lambda name: True):
-    files, tracks, ids = {}, [], Ids()
-    for name, samples in stems.items():
-        content = wav(np.asarray(samples, dtype=np.float32), rate_hz=RATE_HZ)
-        digest = hashlib.sha256(content).hexdigest()
-        files[digest] = content
-        info = measure(io.BytesIO(content))
-        tracks.append(Track(id=ids.make(name), name=name, media=digest, info=info, drives=drives(name)))
-    project = Project(name="Stems", tracks=tuple(tracks), scene=STAGED.scene)
-    return project, Levels(FileSources(lambda digest: io.BytesIO(files[digest])))
+def project_of(stems, **more):
+    return studio_of_stems(stems, STAGED.scene, **more)
 
 
 @pytest.fixture(scope="module")
@@ -102,7 +90,7 @@ def test_what_does_not_drive_is_not_listened_to():
 
 def test_a_long_name_leaves_room_for_the_reason():
     name = "Voice of the caretaker, take three, bounced again and again for the night of the opening, final"
-    sound = listen(*project_of({name[:60]: STEMS["Pad"], "Kick": STEMS["Kick"]}, drives=lambda name: True))
+    sound = listen(*project_of({name[:60]: STEMS["Pad"], "Kick": STEMS["Kick"]}))
     bed = sound.voice(Role.BED)
     assert bed.reason.startswith("Voice of the caretaker,…: swells over seconds") and len(bed.envelope.name) <= 120
 

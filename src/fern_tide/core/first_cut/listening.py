@@ -70,10 +70,9 @@ def listen(project: Project, levels: Levels, *, rows: int = 0) -> SoundSummary:
     Raises:
         NotReadYet: their features are still being read.
     """
-    first = project.beat_track
-    if first is None or not project.n_frames:
+    tracks = tracks_of(project)
+    if not tracks or not project.n_frames:
         return SoundSummary((), np.zeros(0), reason="There is no sound that drives.")
-    tracks = [first, *(track for track in project.tracks if track.drives and track != first)]
     loudness, channels = zip(*(_loudness(project, levels, track) for track in tracks), strict=True)
     whole = np.asarray(np.max(loudness, axis=0))
     if not any(channels):
@@ -91,6 +90,12 @@ def listen(project: Project, levels: Levels, *, rows: int = 0) -> SoundSummary:
     if len(tracks) > 1:
         voices = [_named(voice, project.track(voice.envelope.track or "")) for voice in voices]
     return SoundSummary(tuple(voices), whole, beat_s)
+
+
+def tracks_of(project: Project) -> list[Track]:
+    """List the tracks that a first cut listens to: the one whose beats are found, and all others that drive."""
+    first = project.beat_track
+    return [] if first is None else [first, *(track for track in project.tracks if track.drives and track != first)]
 
 
 def _loudness(project: Project, levels: Levels, track: Track) -> tuple[FloatArray, Channel | None]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from fern_tide.core.document import Project
+from fern_tide.core.first_cut.listening import tracks_of
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.web import pictures
 from fern_tide.web.context import services
@@ -63,13 +64,13 @@ def cut_view(project: Project) -> CutView | None:
         return None
     there = {mapping.id: mapping for mapping in project.mappings}
     rows = [_row(project, there[item.mapping], item.words, item.reason) for item in cut.items if item.mapping in there]
-    driving = [track.name for track in project.tracks if track.drives]
+    names = [track.name for track in tracks_of(project)]
     return CutView(
         waits=cut.waits,
         rows=rows,
         accepted=sum(not row.mapping.muted for row in rows),
         seed=cut.seed,
-        sound=f"{len(driving)} tracks" if len(driving) > 1 else (driving or [project.name])[0],
+        sound=f"{len(names)} tracks" if len(names) > 1 else (names or [project.name])[0],
         reason=cut.reason,
     )
 

@@ -82,7 +82,7 @@ def bring_in(studio: Studio, key: str, files: Mapping[str, bytes], *, replace: b
         FernTideError: it is of another kind than the stage.
     """
     contents = _store(studio, files)
-    notes = tuple(note for item, _ in contents for note in item.notes)
+    notes = _notes(contents)
     if replace:
         scene = _with_all(scene_of(*contents[0]), contents[1:])
         return _in_its_place(studio, key, scene, f"Replace the stage with {_named(contents)}", notes=notes)
@@ -231,7 +231,11 @@ def start_with_scene(studio: Studio, files: Mapping[str, bytes]) -> BroughtIn:
     name = name_of(contents[0][0].name)
     scene = _with_all(scene_of(*contents[0]), contents[1:])
     revision = studio.projects.create(Project(name=name, scene=scene), label=f"Start with {name}")
-    return BroughtIn(revision, tuple(note for item, _ in contents for note in item.notes))
+    return BroughtIn(revision, _notes(contents))
+
+
+def _notes(contents: Sequence[tuple[SceneContent, str]]) -> tuple[str, ...]:
+    return tuple(note for item, _ in contents for note in item.notes)
 
 
 def _store(studio: Studio, files: Mapping[str, bytes]) -> list[tuple[SceneContent, str]]:

@@ -68,7 +68,8 @@ def start_project(studio: Studio, chunks: Iterable[bytes], *, file_name: str, sc
     """
     digest, info = keep_sound(studio, chunks)
     name = name_of(file_name)
-    empty = Project(name=name_of(f"{song}.") if song else name, scene=scene, first_cut=_waiting(studio, scene))
+    called = name_of(f"{song}.") if song else name  # a dot: a song's name has no ending to lose
+    empty = Project(name=called, scene=scene, first_cut=_waiting(studio, scene))
     project = _with_track(empty, digest, info, name).apply(empty)
     revision = studio.projects.create(project, label=f"Start with {name}")
     analysis.ensure(studio, project)
