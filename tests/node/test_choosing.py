@@ -200,7 +200,7 @@ def test_files_that_come_together_are_a_project_a_stage_sounds_and_curves(module
     ],
 )
 def test_stems_are_called_by_the_words_that_they_share(modules, names, song):
-    assert modules("projects", "songOf", names) == song
+    assert modules("file_names", "songOf", names) == song
 
 
 def test_files_with_the_same_fault_are_named_together(modules):
@@ -227,7 +227,7 @@ def test_files_with_the_same_fault_are_named_together(modules):
     ],
 )
 def test_the_name_of_a_stem_is_what_the_song_is_not(modules, song, name, short):
-    assert modules("projects", "nameWithout", song, name) == short
+    assert modules("file_names", "nameWithout", song, name) == short
 
 
 def test_files_of_notes_and_curves_are_told_from_sounds_by_their_names(modules):
@@ -238,7 +238,7 @@ def test_files_of_notes_and_curves_are_told_from_sounds_by_their_names(modules):
         ("d.wav", "tracks"),
         ("mid", "tracks"),
     ):
-        assert modules("soundtrack", "takenAs", name) == wanted
+        assert modules("file_names", "takenAs", name) == wanted
 
 
 @pytest.mark.parametrize(

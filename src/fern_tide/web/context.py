@@ -87,6 +87,11 @@ def uploaded() -> Iterator[bytes]:
         yield chunk
 
 
+def joined() -> int | None:
+    """Give the revision of what came just before in one go, where the request names one."""
+    return request.args.get("joined", type=int)
+
+
 def small_upload(most: int) -> bytes:
     """Read the request's raw body whole.
 

@@ -7,7 +7,7 @@ from typing import Any
 from flask import Blueprint, jsonify, request
 
 from fern_tide.web.asked import asked_number
-from fern_tide.web.context import render, status, studio, uploaded
+from fern_tide.web.context import joined, render, status, studio, uploaded
 from fern_tide.web.views.sound_room import SoundRoomView, sound_room_view
 from fern_tide.workflows.bring_in import sounds
 from fern_tide.workflows.derive import analysis
@@ -32,7 +32,7 @@ def add(key: str) -> Any:
     """Take a sound file in as a track, which begins at 0 or at so many seconds of the project."""
     name = request.args.get("name", "")
     at_s = asked_number(request.args, "at_s", 0.0)
-    revision = sounds.add_track(studio(), key, uploaded(), file_name=name, at_s=at_s)
+    revision = sounds.add_track(studio(), key, uploaded(), file_name=name, at_s=at_s, joined=joined())
     document = revision.document  # the new track is last, and so is the envelope that reads it
     chosen = {"track": document.tracks[-1].id, "envelope": document.envelopes[-1].id}
     return jsonify({**status(revision), "chosen": chosen}), 201

@@ -12,7 +12,6 @@ from flask import Blueprint, Response, jsonify, request, send_file
 
 from fern_tide.core.base.errors import InvalidParameter
 from fern_tide.core.base.naming import fresh_id
-from fern_tide.core.base.params import fields
 from fern_tide.core.commands.soundtrack import PutMarkers, PutTrack, SetBeat
 from fern_tide.core.document import Marker, Project, Track
 from fern_tide.core.envelope.beat_grid import on_beat
@@ -20,7 +19,7 @@ from fern_tide.core.envelope.notes import Notes, read_notes
 from fern_tide.core.formats.moments import MOST_BYTES, Moment, read_moments, write_csv, write_vtt
 from fern_tide.core.sound.spectrogram import Picture, shown, tilt_steps
 from fern_tide.web.asked import asked_number, is_number, number, one_of
-from fern_tide.web.context import body, services, small_upload, status, studio, uploaded, whole
+from fern_tide.web.context import body, joined, services, small_upload, status, studio, uploaded, whole
 from fern_tide.web.level_heads import level_head
 from fern_tide.web.packing import Pack
 from fern_tide.web.pages.curves import waveform_head
@@ -166,8 +165,9 @@ def correct(key: str) -> Any:
 
 def _song(project: Project, envelope_id: str) -> tuple[Notes | None, float]:
     """Give the MIDI file that an envelope reads, if it reads one, and how much later it begins."""
-    params = project.envelope(envelope_id).reading.params
-    song = next((getattr(params, field.name) for field in fields(type(params)) if field.kind == "song"), "")
+    envelope = project.envelope(envelope_id)
+    field, params = swap.file_field(envelope), envelope.reading.params
+    song = getattr(params, field.name) if field is not None and field.kind == "song" else ""
     return (read_notes(studio().media.read(song)), float(getattr(params, "later_s", 0.0))) if song else (None, 0.0)
 
 
@@ -240,11 +240,27 @@ def offset(key: str, track_id: str) -> Any:
     return jsonify(status(edits.edit(studio(), key, PutTrack(track=moved), base=whole(plain, "base"))))
 
 
+@pages.get("/newer")
+def newer(key: str) -> Any:
+    """Say which of some files, by their names, look like newer versions of tracks, or of files that envelopes read."""
+    asked = request.args
+    files = swap.newer(studio().projects.head(key)[1], sounds=asked.getlist("sound"), curves=asked.getlist("curve"))
+    return jsonify(newer=[asdict(item) for item in files])
+
+
 @pages.post("/tracks/<track_id>/file")
 def swap_file(key: str, track_id: str) -> Any:
     """Put another sound file under a track; 'before' names the revision to compare with."""
     before = studio().projects.current(key).id
-    revision = swap.swap(studio(), key, uploaded(), track_id=track_id)
+    revision = swap.swap(studio(), key, uploaded(), track_id=track_id, joined=joined())
+    return jsonify({**status(revision), "before": before}), 201
+
+
+@pages.post("/envelopes/<envelope_id>/file")
+def swap_curve(key: str, envelope_id: str) -> Any:
+    """Put another curve or MIDI file under an envelope; 'before' names the revision to compare with."""
+    before = studio().projects.current(key).id
+    revision = swap.swap_curve(studio(), key, uploaded(), envelope_id=envelope_id, joined=joined())
     return jsonify({**status(revision), "before": before}), 201
 
 
@@ -265,5 +281,6 @@ def moved(key: str) -> Any:
 @pages.post("/curves")
 def add_curve(key: str) -> Any:
     """Take a curve from a CSV or JSON file in as an envelope."""
-    revision = sounds.add_curve(studio(), key, uploaded(), file_name=request.args.get("name", ""))
+    name = request.args.get("name", "")
+    revision = sounds.add_curve(studio(), key, uploaded(), file_name=name, joined=joined())
     return jsonify({**status(revision), "chosen": {"envelope": revision.document.envelopes[-1].id}}), 201

@@ -76,23 +76,46 @@ def start_project(studio: Studio, chunks: Iterable[bytes], *, file_name: str, sc
     return revision
 
 
-def add_curve(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: str) -> Revision:
+def keep_curve(studio: Studio, chunks: Iterable[bytes]) -> tuple[str, str]:
+    """Take a CSV or JSON file with a curve, or a MIDI file, in; nothing stays behind when it cannot be read.
+
+    Returns:
+        Its hash, and the kind of params that takes it: 'file' for a curve, 'song' for a MIDI file.
+
+    Raises:
+        UnreadableCurve: it holds no curve.
+        UnreadableNotes: it is a MIDI file that cannot be read.
+    """
+    with studio.media.receive(chunks, most=MOST_BYTES) as (digest, content, keep):
+        whole = content.read()
+        is_song = whole.startswith(notes.HEAD)
+        if is_song:
+            notes.read_notes(whole)
+        else:
+            read_points(whole)
+        keep.append(True)
+    return digest, "song" if is_song else "file"
+
+
+def add_curve(
+    studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: str, joined: int | None = None
+) -> Revision:
     """Add a curve from a CSV or JSON file, or the notes of a MIDI file, as an envelope.
+
+    Args:
+        studio: where it is stored.
+        key: of the project.
+        chunks: the file's bytes.
+        file_name: its name, which the envelope gets.
+        joined: the revision of what came just before in one go; see laying.py.
 
     Raises:
         UnreadableCurve: the file holds none; nothing stays behind.
         UnreadableNotes: it is a MIDI file that cannot be read.
     """
-    with studio.media.receive(chunks, most=MOST_BYTES) as (digest, content, keep):
-        whole = content.read()
-        plays = whole.startswith(notes.HEAD)
-        if plays:
-            notes.read_notes(whole)
-        else:
-            read_points(whole)
-        keep.append(True)
+    digest, kind = keep_curve(studio, chunks)
     name = name_of(file_name)
-    reading = reading_in_role("notes" if plays else "file").id
+    reading = reading_in_role("notes" if kind == "song" else "file").id
 
     def with_envelope(project: Project) -> tuple[Project, str, None]:
         envelope = Envelope(
@@ -104,10 +127,18 @@ def add_curve(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: s
         command = PutEnvelope(envelope=envelope)
         return command.apply(project), command.label(project), None
 
-    return lay(studio, key, with_envelope)[0]
+    return lay(studio, key, with_envelope, joined=joined)[0]
 
 
-def add_track(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: str, at_s: float = 0.0) -> Revision:
+def add_track(
+    studio: Studio,
+    key: str,
+    chunks: Iterable[bytes],
+    *,
+    file_name: str,
+    at_s: float = 0.0,
+    joined: int | None = None,
+) -> Revision:
     """Add a sound file to a project as a track with an envelope of it; with the first one it waits for a first cut.
 
     Args:
@@ -116,6 +147,7 @@ def add_track(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: s
         chunks: the file's bytes.
         file_name: its name, which the track gets.
         at_s: when it begins, in seconds of the project.
+        joined: the revision of what came just before in one go; see laying.py.
     """
     digest, info = keep_sound(studio, chunks)
 
@@ -126,7 +158,7 @@ def add_track(studio: Studio, key: str, chunks: Iterable[bytes], *, file_name: s
             document = document.but(first_cut=_waiting(studio, document.scene))
         return document, command.label(project), None
 
-    revision, _ = lay(studio, key, with_track)
+    revision, _ = lay(studio, key, with_track, joined=joined)
     analysis.ensure(studio, revision.document)
     return revision
 

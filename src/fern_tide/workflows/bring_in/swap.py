@@ -2,21 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
 from fern_tide.core.bake.curve import Curve
+from fern_tide.core.base.errors import FernTideError, UnknownName
+from fern_tide.core.base.newer_files import newer_files
+from fern_tide.core.base.params import FieldSpec, fields
 from fern_tide.core.base.signal import extended
+from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.soundtrack import PutTrack
 from fern_tide.core.document import Project
+from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
 from fern_tide.store.revision import Revision
-from fern_tide.workflows.bring_in.sounds import keep_sound
+from fern_tide.workflows.bring_in.laying import lay
+from fern_tide.workflows.bring_in.sounds import keep_curve, keep_sound
+from fern_tide.workflows.derive import analysis
 from fern_tide.workflows.derive.levels import Levels
 from fern_tide.workflows.studio import Studio
-from fern_tide.workflows.tune import edits
 
 _SAME = 1e-6  # of a curve's range
 _SEEN = 0.02  # of it: what is told as a stretch
@@ -49,23 +55,102 @@ class Moved:
     note: str = ""
 
 
-def swap(studio: Studio, key: str, chunks: Iterable[bytes], *, track_id: str) -> Revision:
-    """Put another sound file under a track.
+def swap(studio: Studio, key: str, chunks: Iterable[bytes], *, track_id: str, joined: int | None = None) -> Revision:
+    """Put another sound file under a track, which begins when it did.
+
+    Args:
+        studio: where it is stored.
+        key: of the project.
+        chunks: the file's bytes.
+        track_id: of the track.
+        joined: the revision of what came just before in one go; see laying.py.
 
     Raises:
         UnknownName: there is no such track.
         UnreadableSound: the file is no sound that can be read; the track stays as it is.
     """
-    current = studio.projects.current(key)
-    current.document.track(track_id)
+    studio.projects.head(key)[1].track(track_id)
     digest, info = keep_sound(studio, chunks)
-    current = studio.projects.current(key)
-    old = current.document.track(track_id)
-    seconds = old.offset
-    track = old.model_copy(
-        update={"media": digest, "info": info, "offset_samples": round(seconds * info.sample_rate_hz)}
-    )
-    return edits.edit(studio, key, PutTrack(track=track), base=current.id)
+
+    def with_file(project: Project) -> tuple[Project, str, None]:
+        old = project.track(track_id)
+        begins = round(old.offset * info.sample_rate_hz)
+        command = PutTrack(track=old.model_copy(update={"media": digest, "info": info, "offset_samples": begins}))
+        return command.apply(project), command.label(project), None
+
+    revision, _ = lay(studio, key, with_file, joined=joined)
+    analysis.ensure(studio, revision.document)
+    return revision
+
+
+def swap_curve(
+    studio: Studio, key: str, chunks: Iterable[bytes], *, envelope_id: str, joined: int | None = None
+) -> Revision:
+    """Put another file under an envelope that reads one: a curve, or the notes of a MIDI file.
+
+    Raises:
+        UnknownName: there is no such envelope, or it reads no file.
+        UnreadableCurve: the file holds no curve; the envelope stays as it is.
+        UnreadableNotes: it is a MIDI file that cannot be read.
+        FernTideError: it holds notes, and the envelope reads a curve, or the other way round.
+    """
+    envelope = studio.projects.head(key)[1].envelope(envelope_id)
+    wanted = file_field(envelope)
+    if wanted is None:
+        raise UnknownName(f"{envelope.name} reads no file.", remedy="Add the file as an envelope of its own.")
+    digest, kind = keep_curve(studio, chunks)
+    if kind != wanted.kind:
+        reads, has = ("a MIDI file", "a curve") if wanted.kind == "song" else ("a curve", "notes")
+        raise FernTideError(
+            f"{envelope.name} reads {reads}, and this file holds {has}.",
+            remedy="Choose another file, or add this one as an envelope of its own.",
+        )
+
+    def with_file(project: Project) -> tuple[Project, str, None]:
+        old = project.envelope(envelope_id)
+        params = old.reading.params.but(**{wanted.name: digest})
+        command = PutEnvelope(envelope=old.but(reading=ReadingChoice(id=old.reading.id, params=params)))
+        return command.apply(project), f"Swap the file under {old.name}", None
+
+    return lay(studio, key, with_file, joined=joined)[0]
+
+
+def file_field(envelope: Envelope) -> FieldSpec | None:
+    """Give the param of an envelope's reading that is a file with a curve ('file'), or a MIDI file ('song'), if any."""
+    return next((item for item in fields(envelope.reading.spec.params) if item.kind in {"file", "song"}), None)
+
+
+@dataclass(frozen=True)
+class Newer:
+    """A file that looks like a newer version of something in the project.
+
+    Attributes:
+        file: its name.
+        kind: 'track' or 'envelope'.
+        id: of the track, or of the envelope that reads a file.
+        name: what people call that.
+    """
+
+    file: str
+    kind: str
+    id: str
+    name: str
+
+
+def newer(project: Project, *, sounds: Sequence[str], curves: Sequence[str]) -> list[Newer]:
+    """Say which files, by their names, look like newer versions of what the project has.
+
+    Args:
+        project: whose tracks, and envelopes that read a file, they may be.
+        sounds: the names of sound files.
+        curves: those of files with a curve, or notes.
+    """
+    reading_a_file = [item for item in project.envelopes if file_field(item)]
+    return [
+        Newer(file=files[at], kind=kind, id=things[to].id, name=things[to].name)
+        for kind, files, things in (("track", sounds, project.tracks), ("envelope", curves, reading_a_file))
+        for at, to in newer_files(files, [item.name for item in things], song=project.name).items()
+    ]
 
 
 def report(levels: Levels, before: Project, after: Project) -> list[Moved]:

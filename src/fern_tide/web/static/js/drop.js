@@ -4,15 +4,19 @@ import { byId } from "./dom.js";
 import { notice } from "./notices.js";
 import { upload } from "./server.js";
 
+/** Said on the page when all files of a drop are in, or were refused. */
+export const TAKEN = "ft:taken";
+
 /**
  * Take files that are dropped on a place, or chosen for it: its input, its words and its bar are looked up by their ids, since
  * the place may be drawn anew after each file.
  *
  * @param {HTMLElement} zone
- * @param {{ onFiles: (files: File[], share: (file: File, done: number) => void) => Promise<{ name: string, fault: string }[]>, signal: AbortSignal }} how
- *   onFiles(files, share) sends them, and gives those that were refused
+ * @param {{ onFiles: (files: File[], share: (file: File, done: number) => void, known: any[]) => Promise<{ name: string, fault: string }[]>, before?: (files: File[], go: (known: any[]) => any) => any, signal: AbortSignal }} how
+ *   onFiles(files, share, known) sends them, and gives those that were refused; before(files, go) may ask something first, and
+ *   go(known) then goes on with what is known of them
  */
-export function mountDrop(zone, { onFiles, signal }) {
+export function mountDrop(zone, { onFiles, before = (_, go) => go([]), signal }) {
   const input = byId("file");
   byId("drop-words").dataset.first ??= byId("drop-words").textContent;
   const say = (text, isWrong = false) => {
@@ -29,6 +33,13 @@ export function mountDrop(zone, { onFiles, signal }) {
   };
   const take = async (files) => {
     if (!files.length) return;
+    try {
+      await before(files, (known) => bring(files, known));
+    } catch (wrong) {
+      say(wrong.message, true);
+    }
+  };
+  const bring = async (files, known) => {
     let now = files[0];
     const share = (file, done) => {
       now = file;
@@ -38,7 +49,7 @@ export function mountDrop(zone, { onFiles, signal }) {
     };
     share(now, 0);
     try {
-      const refused = await onFiles(files, share);
+      const refused = await onFiles(files, share, known);
       const words = inWords(refused);
       const areSomeIn = refused.length < files.length; // then the place is drawn anew, with what came
       if (words && areSomeIn) notice(words);
@@ -47,8 +58,20 @@ export function mountDrop(zone, { onFiles, signal }) {
       say(`${now.name}: ${wrong.message}`, true);
     } finally {
       work(null);
+      document.dispatchEvent(new CustomEvent(TAKEN));
     }
   };
+  mountDragOver(zone, take, signal);
+  const chosen = () => {
+    const files = [...input.files];
+    input.value = ""; // the same can be chosen again
+    take(files);
+  };
+  input.addEventListener("change", chosen, { signal });
+}
+
+/** Show that something is held over a place, and take what is dropped there. */
+function mountDragOver(zone, take, signal) {
   let depth = 0;
   const over = (state) => (zone.dataset.over = String(state));
   zone.addEventListener("dragenter", (event) => (event.preventDefault(), (depth += 1), over(true)), { signal });
@@ -65,12 +88,6 @@ export function mountDrop(zone, { onFiles, signal }) {
     },
     { signal },
   );
-  const chosen = () => {
-    const files = [...input.files];
-    input.value = ""; // the same can be chosen again
-    take(files);
-  };
-  input.addEventListener("change", chosen, { signal });
 }
 
 /** Send a file to an address, its name and more beside it; share(file, done) is told how far it is, if it is given. */

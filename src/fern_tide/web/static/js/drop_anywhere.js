@@ -2,6 +2,7 @@
 // opens in the page's stead.
 
 import { byId, first, onPage } from "./dom.js";
+import { TAKEN } from "./drop.js";
 import { notice } from "./notices.js";
 
 /** The inputs that take files, by room. */
@@ -64,7 +65,11 @@ async function give(room, files) {
   input.dispatchEvent(new Event("change", { bubbles: true }));
 }
 
+let waiting = new AbortController();
+
 async function route(files) {
+  waiting.abort(); // what waited for sounds that never came
+  waiting = new AbortController();
   if (!files.length) return notice("There is no file in what was dropped.");
   const room = roomNow();
   if (room === "projects") return give(room, files);
@@ -73,9 +78,16 @@ async function route(files) {
   const { stage, sound } = roomsFor(files.map(({ name }) => name));
   const those = (names) => files.filter(({ name }) => names.includes(name));
   if (!sound.length) return give("stage", those(stage));
-  await give("sound", those(sound));
-  if (stage.length) notice(`${stage.join(", ")} ${stage.length === 1 ? "goes" : "go"} onto the Stage: drop ${stage.length === 1 ? "it" : "them"} there.`, { tone: "good" });
-  return null;
+  if (stage.length) onPage(TAKEN, () => offerStage(those(stage)), { once: true, signal: waiting.signal });
+  return give("sound", those(sound));
+}
+
+/** Ask, once the sounds are in, whether what came beside them goes onto the stage. */
+function offerStage(files) {
+  const names = files.map(({ name }) => name).join(", ");
+  const act = { words: files.length === 1 ? "Take it there" : "Take them there", run: () => give("stage", files) };
+  const other = { words: "Leave it out", run: () => null };
+  notice(`${names} ${files.length === 1 ? "belongs" : "belong"} on the Stage.`, { tone: "good", act, other });
 }
 
 /** Take files wherever they are dropped. */

@@ -2,9 +2,9 @@
 
 import { byId } from "./dom.js";
 import { eachOf, inWords, mountDrop, send } from "./drop.js";
+import { nameWithout, songOf, takenAs } from "./file_names.js";
 import { leaveWord, notice, telling } from "./notices.js";
 import { postForm, postJson } from "./server.js";
-import { takenAs } from "./soundtrack.js";
 import { cameIn } from "./stage_files.js";
 
 /** Whether files begin a project by their scene: an SVG, a glTF file with what it needs, or a picture. Pure. */
@@ -25,25 +25,6 @@ export function kindsOf(files) {
   const hasModel = rest.some(({ name }) => /\.(gltf|glb)$/i.test(name));
   const stage = rest.filter((file) => (hasModel ? !isSound(file) : isScene([file])));
   return { projects, stage, sounds: rest.filter((file) => !stage.includes(file)), curves };
-}
-
-/** What the stems of a song are called together: the words that their names begin with, or the first one's name. Pure. */
-export function songOf(names) {
-  const bare = names.map((name) => name.replace(/\.[^.]*$/, ""));
-  const whole = bare[0];
-  let n = 0;
-  while (n < whole.length && bare.every((name) => name[n] === whole[n])) n += 1;
-  if (n === whole.length) return whole;
-  const inWord = bare.some((name) => /[\p{L}\p{N}]/u.test(name[n] ?? ""));
-  const common = whole.slice(0, n).replace(inWord ? /[\p{L}\p{N}]+$/u : "", "").replace(/[^\p{L}\p{N})\]!?]+$/u, "");
-  return /\p{L}{2}/u.test(common) ? common : whole;
-}
-
-/** The name of a stem without that of its song, which its project has. Pure. */
-export function nameWithout(song, name) {
-  const [, bare, ending] = name.match(/^(.*?)(\.[^.]*)?$/su);
-  const rest = song && bare.startsWith(song) ? bare.slice(song.length).replace(/^[^\p{L}\p{N}([]+/u, "") : "";
-  return rest ? `${rest}${ending ?? ""}` : name;
 }
 
 /** Open whole projects: one is gone to, several are in the list then. Gives what was refused. */

@@ -2,7 +2,8 @@
 
 import { say } from "./canvas.js";
 import { Component } from "./component.js";
-import { eachOf, mountDrop, send } from "./drop.js";
+import { mountDrop, send } from "./drop.js";
+import { Incoming } from "./incoming.js";
 import { setMarker } from "./keyboard.js";
 import { notice, telling } from "./notices.js";
 import { project } from "./project.js";
@@ -19,9 +20,6 @@ const perSecond = () => transport.rate[0] / transport.rate[1];
 const beat = (how, more = {}) => project.send("beat", { how, ...more });
 const toggle = (button, is) => button?.setAttribute("aria-pressed", String(is));
 
-/** What a file that comes into the Sound room becomes, by its name: a track, or what plays or moves by itself. Pure. */
-export const takenAs = (name) => (/\.(mid|midi|csv|json)$/i.test(name) ? "curves" : "tracks");
-
 export class Soundtrack extends Component {
   #moving = false;
   #unit = "frames";
@@ -35,6 +33,7 @@ export class Soundtrack extends Component {
     this.axis = axis;
     this.soon = soon;
     this.swap = new Swap(root, this.signal);
+    this.incoming = new Incoming({ swap: this.swap });
     this.hits = new TrackHits(root, this.signal, { soon });
     this.on(root, "click", ({ target }) => this.#pressed(target.closest("button")));
     this.on(root, "change", (event) => this.#changed(event.target));
@@ -54,11 +53,11 @@ export class Soundtrack extends Component {
   }
 
   mount(signal) {
-    const onFiles = (files, share) => eachOf(files, (file) => this.#bring(takenAs(file.name), file, share));
-    mountDrop(this.find("#tracks"), { onFiles, signal });
-    this.#taking("#swap-file", signal, (file) => this.swap.take(file));
+    const onFiles = (files, share, newer) => this.incoming.bring(files, share, newer);
+    mountDrop(this.find("#tracks"), { onFiles, before: (files, go) => this.incoming.ask(files, go), signal });
+    this.#taking("#swap-file", signal, (file) => this.swap.take(file, "track"));
+    this.#taking("#curve-file", signal, (file) => this.swap.take(file, "envelope"));
     this.#taking("#marker-file", signal, (file) => this.#bring("markers", file));
-    this.#taking("#curve-file", signal, (file) => this.#bring("curves", file));
     toggle(this.find("#move-track"), this.#moving);
     toggle(this.find("#snap"), rhythm.snapping);
     this.#ask(this.#asking);
@@ -68,8 +67,8 @@ export class Soundtrack extends Component {
     this.swap.show();
   }
 
-  async #bring(path, file, share = null) {
-    return project.came(await project.bring(() => send(project.url(path), file, share)));
+  async #bring(path, file) {
+    return project.came(await project.bring(() => send(project.url(path), file)));
   }
 
   /** Take the first file that was chosen, and let the same one be chosen again. */
