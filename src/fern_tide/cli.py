@@ -13,7 +13,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from fern_tide.cli_projects import bake, check, first_cut, map_, sync, write_demo
+from fern_tide.cli_projects import bake, check, first_cut, map_, swap, sync, write_demo
 from fern_tide.cli_sounds import beats, hits, notes
 from fern_tide.terminal import COULD_NOT, progress_on_terminal, refuse, write_csv
 
@@ -124,6 +124,11 @@ def _add_project_commands(command: Callable[[str, Any, str], argparse.ArgumentPa
     one.add_argument("--rate", default="30")
     one.add_argument("--seed", type=int, default=1, help="others swap what is nearly as good (default 1)")
     _add_scene_and_out(one)
+
+    one = command("swap", swap, "Put newer files under a project's tracks, and print which curves moved, as JSON.")
+    one.add_argument("project")
+    one.add_argument("files", nargs="+", metavar="FILE", help="told by its name, or TRACK=FILE")
+    one.add_argument("--out", required=True, metavar="PROJECT.ferntide")
 
     one = command("bake", bake, "Bake a project file and write its curves.")
     one.add_argument("project")

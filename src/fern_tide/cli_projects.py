@@ -6,12 +6,14 @@ import argparse
 import contextlib
 import io
 import json
+import os
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Iterator, Sequence
+    from typing import BinaryIO
 
     from fern_tide.core.document import Project
     from fern_tide.core.formats.format import Written
@@ -65,11 +67,59 @@ def first_cut(arguments: argparse.Namespace) -> None:
     _write_project(arguments.out, project, sounds, files)
 
 
+def swap(arguments: argparse.Namespace) -> None:
+    """Put newer files under what a project file has, and print what moved, as JSON."""
+    from fern_tide.core.project_file import write_project_file
+    from fern_tide.workflows.hand_off.opened import UnpackedFiles
+    from fern_tide.workflows.hand_off.swapping import swap_files
+
+    with contextlib.closing(UnpackedFiles()) as files:
+        before = files.read(Path(arguments.project))
+        swapped = swap_files(files, before, arguments.files)
+        with _whole(Path(arguments.out)) as out:
+            write_project_file(out, swapped.project, media=lambda digest: files.path(digest).open("rb"))
+    per_second = swapped.project.rate.per_second
+    moved = [
+        {
+            "curve": item.target,
+            "largest_percent": round(100 * item.largest, 3),
+            "mean_percent": round(100 * item.mean, 3),
+            "largest_at_s": round(item.at_frame / per_second, 3),
+            **({"note": item.note} if item.note else {}),
+        }
+        for item in swapped.moved
+    ]
+    files_under = [{"file": item.file, item.kind: item.name} for item in swapped.newer]
+    frames = [before.n_frames, swapped.project.n_frames]
+    print(json.dumps({"swapped": files_under, "frames": frames, "moved": moved}, indent=1, ensure_ascii=False))
+
+
+@contextlib.contextmanager
+def _whole(path: Path) -> Iterator[BinaryIO]:
+    """Open a file for writing that is there whole or not at all: it may be one that is read, too."""
+    if path.exists() and not path.is_file():  # such as a pipe
+        with path.open("wb") as out:
+            yield out
+        return
+    path = path.resolve()
+    part = path.with_name(f".{path.name}.{os.getpid()}.part")
+    try:
+        with part.open("wb") as out:
+            yield out
+        part.replace(path)
+    except OSError as wrong:
+        if wrong.filename not in {None, str(part)}:
+            raise
+        raise OSError(wrong.errno, wrong.strerror, str(path)) from wrong
+    finally:
+        part.unlink(missing_ok=True)
+
+
 def _write_project(path: str, project: Project, sounds: Sequence[Path], files: dict[str, bytes]) -> None:
     from fern_tide.core.project_file import write_project_file
 
     paths = {track.media: sound for track, sound in zip(project.tracks, sounds, strict=True)}
-    with Path(path).open("wb") as out:
+    with _whole(Path(path)) as out:
         write_project_file(
             out,
             project,

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 
 class FernTideError(Exception):
     """Something a person can mend.
@@ -68,3 +71,12 @@ class Cancelled(FernTideError):
 
     def __init__(self) -> None:
         super().__init__("This was cancelled.", remedy="Start it again when you want it.")
+
+
+@contextmanager
+def about(name: str) -> Iterator[None]:
+    """Name the thing, one of several, that what goes wrong within is about."""
+    try:
+        yield
+    except FernTideError as wrong:
+        raise FernTideError(f"{name}: {wrong.what}", remedy=wrong.remedy) from wrong

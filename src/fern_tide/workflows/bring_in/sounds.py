@@ -87,14 +87,23 @@ def keep_curve(studio: Studio, chunks: Iterable[bytes]) -> tuple[str, str]:
         UnreadableNotes: it is a MIDI file that cannot be read.
     """
     with studio.media.receive(chunks, most=MOST_BYTES) as (digest, content, keep):
-        whole = content.read()
-        is_song = whole.startswith(notes.HEAD)
-        if is_song:
-            notes.read_notes(whole)
-        else:
-            read_points(whole)
+        kind = curve_kind(content.read())
         keep.append(True)
-    return digest, "song" if is_song else "file"
+    return digest, kind
+
+
+def curve_kind(content: bytes) -> str:
+    """Say which kind of params takes a file: 'file' one with a curve, as CSV or JSON, 'song' a MIDI file.
+
+    Raises:
+        UnreadableCurve: it holds no curve.
+        UnreadableNotes: it is a MIDI file that cannot be read.
+    """
+    if content.startswith(notes.HEAD):
+        notes.read_notes(content)
+        return "song"
+    read_points(content)
+    return "file"
 
 
 def add_curve(

@@ -17,6 +17,7 @@ from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.soundtrack import PutTrack
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope, ReadingChoice
+from fern_tide.core.sound.decode import SoundInfo
 from fern_tide.store.revision import Revision
 from fern_tide.workflows.bring_in.laying import lay
 from fern_tide.workflows.bring_in.sounds import keep_curve, keep_sound
@@ -73,14 +74,23 @@ def swap(studio: Studio, key: str, chunks: Iterable[bytes], *, track_id: str, jo
     digest, info = keep_sound(studio, chunks)
 
     def with_file(project: Project) -> tuple[Project, str, None]:
-        old = project.track(track_id)
-        begins = round(old.offset * info.sample_rate_hz)
-        command = PutTrack(track=old.model_copy(update={"media": digest, "info": info, "offset_samples": begins}))
+        command = put_sound(project, track_id, media=digest, info=info)
         return command.apply(project), command.label(project), None
 
     revision, _ = lay(studio, key, with_file, joined=joined)
     analysis.ensure(studio, revision.document)
     return revision
+
+
+def put_sound(project: Project, track_id: str, *, media: str, info: SoundInfo) -> PutTrack:
+    """Give the edit that puts another sound under a track, which begins when it did, to the sample.
+
+    Raises:
+        UnknownName: there is no such track.
+    """
+    old = project.track(track_id)
+    begins = round(old.offset * info.sample_rate_hz)
+    return PutTrack(track=old.model_copy(update={"media": media, "info": info, "offset_samples": begins}))
 
 
 def swap_curve(
@@ -94,25 +104,41 @@ def swap_curve(
         UnreadableNotes: it is a MIDI file that cannot be read.
         FernTideError: it holds notes, and the envelope reads a curve, or the other way round.
     """
-    envelope = studio.projects.head(key)[1].envelope(envelope_id)
+    studio.projects.head(key)[1].envelope(envelope_id)
+    digest, kind = keep_curve(studio, chunks)
+
+    def with_file(project: Project) -> tuple[Project, str, None]:
+        command = put_curve(project, envelope_id, media=digest, kind=kind)
+        return command.apply(project), f"Swap the file under {command.envelope.name}", None
+
+    return lay(studio, key, with_file, joined=joined)[0]
+
+
+def put_curve(project: Project, envelope_id: str, *, media: str, kind: str) -> PutEnvelope:
+    """Give the edit that puts another file under an envelope that reads one.
+
+    Args:
+        project: the document.
+        envelope_id: of the envelope.
+        media: the file's hash.
+        kind: 'file' for one with a curve, 'song' for a MIDI file.
+
+    Raises:
+        UnknownName: there is no such envelope, or it reads no file.
+        FernTideError: it reads a file of the other kind.
+    """
+    envelope = project.envelope(envelope_id)
     wanted = file_field(envelope)
     if wanted is None:
         raise UnknownName(f"{envelope.name} reads no file.", remedy="Add the file as an envelope of its own.")
-    digest, kind = keep_curve(studio, chunks)
     if kind != wanted.kind:
         reads, has = ("a MIDI file", "a curve") if wanted.kind == "song" else ("a curve", "notes")
         raise FernTideError(
             f"{envelope.name} reads {reads}, and this file holds {has}.",
             remedy="Choose another file, or add this one as an envelope of its own.",
         )
-
-    def with_file(project: Project) -> tuple[Project, str, None]:
-        old = project.envelope(envelope_id)
-        params = old.reading.params.but(**{wanted.name: digest})
-        command = PutEnvelope(envelope=old.but(reading=ReadingChoice(id=old.reading.id, params=params)))
-        return command.apply(project), f"Swap the file under {old.name}", None
-
-    return lay(studio, key, with_file, joined=joined)[0]
+    params = envelope.reading.params.but(**{wanted.name: media})
+    return PutEnvelope(envelope=envelope.but(reading=ReadingChoice(id=envelope.reading.id, params=params)))
 
 
 def file_field(envelope: Envelope) -> FieldSpec | None:

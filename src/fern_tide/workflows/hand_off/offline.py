@@ -13,7 +13,7 @@ from urllib.parse import unquote
 import numpy as np
 
 from fern_tide.core.bake.checking import CHECKS
-from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName
+from fern_tide.core.base.errors import FernTideError, InvalidParameter, UnknownName, about
 from fern_tide.core.base.frame_rate import FrameRate
 from fern_tide.core.base.limits import TooMuch, read_json
 from fern_tide.core.base.naming import Ids, fresh_id
@@ -23,7 +23,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.target import Target
 from fern_tide.core.base.units import parse_level
 from fern_tide.core.commands.first_cut import KeepFirstCut
-from fern_tide.core.document import Project
+from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import CLEAN_UPS, READINGS, reading_in_role
 from fern_tide.core.formats.registry import FORMATS
 from fern_tide.core.mapping.drive import RESPONSES, Drive, ResponseChoice
@@ -207,7 +207,11 @@ def cut_sounds(sounds: Sequence[Path], *, rate: str, seed: int, scene: Scene, fi
     if not 1 <= seed < 2**31:
         raise InvalidParameter("--seed", value=seed, allowed="1 or more")
     ids, reading = Ids(), reading_in_role("first")
-    tracks = tuple(track.model_copy(update={"id": ids.make(track.name)}) for track in map(track_of, sounds))
+    measured: list[Track] = []
+    for sound in sounds:
+        with about(sound.name):
+            measured.append(track_of(sound))
+    tracks = tuple(track.model_copy(update={"id": ids.make(track.name)}) for track in measured)
     envelopes = tuple(envelope_of(track, reading.id, reading.begins) for track in tracks)
     cut = FirstCut(seed=seed, waits=True)
     frames_a_second = FrameRate.parse(rate)
