@@ -130,6 +130,10 @@ def _add_project_commands(command: Callable[[str, Any, str], argparse.ArgumentPa
     one.add_argument("files", nargs="+", metavar="FILE", help="told by its name, or TRACK=FILE")
     one.add_argument("--out", required=True, metavar="PROJECT.ferntide")
 
+    _add_bake_commands(command)
+
+
+def _add_bake_commands(command: Callable[[str, Any, str], argparse.ArgumentParser]) -> None:
     one = command("bake", bake, "Bake a project file and write its curves.")
     one.add_argument("project")
     one.add_argument("--out", required=True, metavar="DIR")

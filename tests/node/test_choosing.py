@@ -255,3 +255,18 @@ def test_files_of_notes_and_curves_are_told_from_sounds_by_their_names(modules):
 def test_the_words_at_the_ends_of_an_order_never_lie_on_each_other(modules, first, last, heights):
     ends = [dict(zip("xy", end, strict=True)) for end in (first, last)]
     assert modules("stage_choose", "wordHeights", *ends) == heights
+
+
+def test_files_that_look_newer_are_asked_about_by_name(modules):
+    kick = {"file": "Kick v2.wav", "name": "Kick"}
+    many = [{"file": f"{name} v2.wav", "name": name} for name in ("Kick", "Hats", "Pad", "Bell", "Reed")]
+    asked = modules("incoming", "question", [kick], 1)
+    assert asked["words"] == "Kick v2.wav looks like a newer file of Kick."
+    assert (asked["swap"], asked["add"]) == ("Put it under Kick", "Add it as new")
+    asked = modules("incoming", "question", many, 7)
+    assert asked["words"] == (
+        "Kick v2.wav, Hats v2.wav, Pad v2.wav and 2 more look like newer files of Kick, Hats, Pad and 2 more."
+        " 2 other files are added."
+    )
+    assert (asked["swap"], asked["add"]) == ("Put each under its own", "Add all as new")
+    assert modules("incoming", "listed", []) == "" and modules("incoming", "listed", ["Kick", "Pad"]) == "Kick and Pad"

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from tests.conftest import drums, sine, wav
 from tests.core.envelope.test_notes import PLAYED
 from tests.web.test_pages import edit, status
 from tests.web.test_pages import unpack as unpack_floats
@@ -148,8 +149,6 @@ def test_bands_are_suggested_with_names(client, demo):
 
 
 def test_a_swap_reports_what_moved_since(client, demo):
-    from tests.conftest import drums, wav
-
     answer = client.post(
         f"/p/{demo}/tracks/rain-on-panes/file?name=new.wav", data=wav(drums(seconds=6), rate_hz=44_100)
     )
@@ -160,6 +159,38 @@ def test_a_swap_reports_what_moved_since(client, demo):
     assert all(item["note"] or len(item["drawn"]) == 2 for item in said["moved"])
     assert said["seconds"][0] == said["seconds"][1] > 44  # its other tracks are as long as they were
     assert client.get(f"/p/{demo}/moved?since=999999").status_code == 404
+
+
+def test_newer_files_are_asked_for_by_name_and_come_in_as_one_edit(client, studio, demo):
+    asked = client.get(f"/p/{demo}/newer?sound=drip_v2.wav&sound=Reed%20(new).flac&sound=Fog.wav&curve=drip.csv").json
+    files = [(item["file"], item["kind"], item["id"]) for item in asked["newer"]]
+    assert files == [("drip_v2.wav", "track", "drip"), ("Reed (new).flac", "track", "reed")]
+    before, joined = studio.projects.current(demo), None
+    for _, kind, name in files:
+        content = wav(sine(200 + len(name) * 30), rate_hz=44_100)
+        url = f"/p/{demo}/{kind}s/{name}/file" + (f"?joined={joined}" if joined else "")
+        joined = client.post(url, data=content).json["revision"]
+    assert client.get(f"/p/{demo}/status").json["undo"] == "Swap the files under Drip and Reed"
+    client.post(f"/p/{demo}/curves?name=Swell.csv&joined={joined}", data=b"0,0\n4,1\n")
+    added = client.get(f"/p/{demo}/status").json
+    assert added["undo"] == "Swap the files under Drip and Reed, add the envelope Swell"
+    client.post(f"/p/{demo}/tracks?name=Fog.wav&joined={added['revision']}", data=wav(sine(90), rate_hz=44_100))
+    assert client.get(f"/p/{demo}/status").json["undo"].endswith("add the track Fog, add the envelope Swell")
+    base = studio.projects.current(demo).id
+    assert studio.projects.undo(demo, base=base).document == before.document
+    assert client.post(f"/p/{demo}/envelopes/gone/file", data=b"0,0\n1,1\n").status_code == 404
+    assert client.post(f"/p/{demo}/tracks/drip/file?joined=nonsense", data=wav(sine(70))).status_code == 201
+
+
+def test_another_file_goes_under_an_envelope(client, studio, demo):
+    envelope = client.post(f"/p/{demo}/curves?name=Swell.csv", data=b"0,0\n4,1\n").json["chosen"]["envelope"]
+    before = studio.projects.current(demo)
+    answer = client.post(f"/p/{demo}/envelopes/{envelope}/file", data=b"0,1\n4,0\n")
+    assert answer.status_code == 201 and answer.json["before"] == before.id
+    after = studio.projects.current(demo).document
+    assert len(after.envelopes) == len(before.document.envelopes)
+    assert after.envelope(envelope).reading != before.document.envelope(envelope).reading
+    assert client.post(f"/p/{demo}/envelopes/{envelope}/file", data=PLAYED).status_code == 422
 
 
 def test_a_curve_becomes_an_envelope(client, studio, demo):
