@@ -26,6 +26,7 @@ class TakeFirstCut(Command, frozen=True):
         envelopes: those that are new.
         mappings: all of its mappings.
         anchors: of parts whose anchor is moved first.
+        beats_of: the track in which beats are found from now on, also when the cut goes; None leaves them.
     """
 
     kind: Literal["take_first_cut"] = "take_first_cut"
@@ -33,12 +34,15 @@ class TakeFirstCut(Command, frozen=True):
     envelopes: Annotated[tuple[Envelope, ...], Most(MOST_PROPOSED)] = ()
     mappings: Annotated[tuple[Mapping, ...], Most(MOST_PROPOSED)] = ()
     anchors: Annotated[dict[Id, Anchor], Most(MOST_PARTS)] = Field(default_factory=dict)
+    beats_of: Id | None = None
 
     def label(self, before: Project) -> str:
         return f"Make a first cut of {before.name}"[:120]
 
     def apply(self, project: Project) -> Project:
         project = without_cut(project)
+        if self.beats_of is not None:
+            project = with_beats_of(project, project.track(self.beats_of).id)
         before = {part_id: project.scene.part(part_id).anchor for part_id in self.anchors}
         if self.anchors:
             project = SetAnchors(anchors=self.anchors).apply(project)
@@ -77,6 +81,11 @@ class DropFirstCut(Command, frozen=True):
     def apply(self, project: Project) -> Project:
         _cut_of(project)
         return without_cut(project).but(first_cut=None)
+
+
+def with_beats_of(project: Project, track_id: str) -> Project:
+    """Give a document whose beats are found in another track."""
+    return project.but(beat=project.beat.model_copy(update={"track": track_id}))
 
 
 def without_cut(project: Project) -> Project:

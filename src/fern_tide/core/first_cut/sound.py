@@ -14,6 +14,7 @@ from fern_tide.core.base.units import from_db, to_db
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.beats import Beats
 from fern_tide.core.envelope.envelope import Envelope
+from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.sound.features import Feature
 
@@ -32,6 +33,9 @@ class Levels(Protocol):
 
     def beats(self, project: Project) -> Beats:
         """Give the project's beat grid."""
+
+    def rhythm(self, project: Project, track: Track) -> tuple[Hits, Beats]:
+        """Give a track's hits and beats, in seconds of the track."""
 
     def feature(self, project: Project, track: Track, feature: Feature) -> Float32Array:
         """Give a feature of a track."""

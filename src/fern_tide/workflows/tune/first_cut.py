@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from fern_tide.core.commands.command import Command
-from fern_tide.core.commands.first_cut import DropFirstCut, TakeFirstCut, without_cut
+from fern_tide.core.commands.first_cut import DropFirstCut, TakeFirstCut, with_beats_of, without_cut
 from fern_tide.core.commands.mapping import PutMapping
 from fern_tide.core.commands.project import PutEnvelope
 from fern_tide.core.commands.registry import Together
 from fern_tide.core.commands.several import SetAnchors
 from fern_tide.core.document import Project
+from fern_tide.core.first_cut.beat_track import surest_beats
 from fern_tide.core.first_cut.first_cut import Ground, Proposal, propose, suggest
 from fern_tide.core.scene.own_motion import moved_by_file
 from fern_tide.store.revision import Revision
@@ -39,15 +40,21 @@ def wait_for_sound(studio: Studio, project: Project) -> None:
 
 
 def first_cut(levels: Levels, project: Project, *, staged: Staged, seed: int) -> TakeFirstCut:
-    """Give the edit that makes a first cut; one that is not decided goes first.
+    """Give the edit that makes a first cut, by the surest beats; one that is not decided goes first.
 
     Raises:
         NotAnalyzedYet: what it listens to is still being read.
     """
     bare = without_cut(project)
-    proposal = propose(bare, levels, ground=ground_of(staged), seed=seed)
+    surest = surest_beats(bare, levels)
+    by_beats = bare if surest is None else with_beats_of(bare, surest.id)
+    proposal = propose(by_beats, levels, ground=ground_of(staged), seed=seed)
     return TakeFirstCut(
-        cut=proposal.cut, envelopes=proposal.envelopes, mappings=proposal.mappings, anchors=dict(proposal.anchors)
+        cut=proposal.cut,
+        envelopes=proposal.envelopes,
+        mappings=proposal.mappings,
+        anchors=dict(proposal.anchors),
+        beats_of=None if surest is None else surest.id,
     )
 
 
