@@ -13,8 +13,8 @@ from tests.golden.snapshots import RATE, choices, messy_scene, numbers
 from fern_tide.core.bake.thin import Interpolation
 from fern_tide.core.base.naming import Ids
 from fern_tide.core.first_cut.checking import is_calm, stays_on_stage
+from fern_tide.core.first_cut.ear import bank_of
 from fern_tide.core.first_cut.first_cut import RULES, _both, _measured
-from fern_tide.core.first_cut.listening import bank_of
 from fern_tide.core.first_cut.things import near_end, reach_of
 from fern_tide.core.formats.format import HandOff
 from fern_tide.core.formats.registry import FORMATS

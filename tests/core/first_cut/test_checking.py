@@ -15,7 +15,7 @@ from fern_tide.core.first_cut.checking import (
     stays_on_stage,
     windows_that_live,
 )
-from fern_tide.core.first_cut.listening import _Ear
+from fern_tide.core.first_cut.ear import Ear
 from fern_tide.core.first_cut.measuring import Measured, visible
 from fern_tide.core.first_cut.rule import Candidate, drive, times
 from fern_tide.core.first_cut.scene import _stance, look
@@ -196,10 +196,10 @@ def test_an_extent_covers_only_what_is_on_the_stage():
 def test_hits_on_the_beat_are_counted_however_many_there_are():
     project = demo_project()
     beats = Beats(np.arange(1.0, 200.0, 0.5), 120.0)
-    ear = _Ear(project, None, project.tracks[0], beats)
+    ear = Ear(project, None, project.tracks[0], beats)
     on, off = [30, 45, 5970], [37, 52, 0]
     assert ear._on_beat(on) == 3 and ear._on_beat(off) == 0 and ear._on_beat([*on, *off]) == 3
-    assert _Ear(project, None, project.tracks[0], Beats(np.array([1.0]), 0.0))._on_beat(on) == 0
+    assert Ear(project, None, project.tracks[0], Beats(np.array([1.0]), 0.0))._on_beat(on) == 0
 
 
 def test_luminance_is_that_of_the_standard():

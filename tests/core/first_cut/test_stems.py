@@ -7,9 +7,11 @@ import pytest
 from tests.conftest import wav
 from tests.core.first_cut.songs import RATE_HZ, SECONDS, _hits, _pad, _time, scenes, studio_of_stems
 
+from fern_tide.core.commands.first_cut import with_beats_of
 from fern_tide.core.document import Track
 from fern_tide.core.first_cut import listening
-from fern_tide.core.first_cut.listening import come_evenly, envelope_of, listen
+from fern_tide.core.first_cut.beat_track import surest_beats
+from fern_tide.core.first_cut.listening import envelope_of, listen
 from fern_tide.core.first_cut.sound import Role, Voice
 from fern_tide.core.sound.decode import measure
 from fern_tide.workflows.tune.first_cut import first_cut
@@ -38,26 +40,13 @@ def stems():
 
 @pytest.mark.parametrize("order", [sorted(STEMS), sorted(STEMS, reverse=True), ["Hats", "Kick", "Chatter", "Pad"]])
 def test_each_role_goes_to_the_stem_that_is_best_at_it_in_any_order(order):
-    sound = listen(*project_of({name: STEMS[name] for name in order}))
+    project, levels = project_of({name: STEMS[name] for name in order})
+    surest = surest_beats(project, levels)
+    sound = listen(project if surest is None else with_beats_of(project, surest.id), levels)
     of = {voice.role: voice.envelope.track for voice in sound.voices}
-    assert of[Role.PULSE] == "kick"  # which comes evenly, though others are clearer over their silence
+    assert of[Role.PULSE] == "kick"  # which is on the beat, though others are clearer over their silence
     assert (of[Role.SPARKLE], of[Role.BED]) == ("hats", "pad")
     assert of[Role.TONE] == "chatter"  # which has no other role
-
-
-@pytest.mark.parametrize(
-    ("hits", "even"),
-    [
-        ([0, 15, 30, 45, 60, 75], True),
-        ([0, 7, 15, 22, 30, 37, 45], True),  # a quarter of a second at 30 frames
-        ([0, 15, 45, 60, 120, 135, 150], True),  # with rests
-        ([0, 11, 30, 44, 61, 91, 96, 118], False),
-        ([0, 15, 30, 45], False),  # too few to tell
-        ([], False),
-    ],
-)
-def test_even_hits_are_told_by_their_distances(hits, even):
-    assert come_evenly(np.array(hits, dtype=np.int64)) is even
 
 
 def test_every_stem_moves_something_and_is_named(stems):

@@ -19,7 +19,7 @@ from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.beats import NO_BEATS, Beats
 from fern_tide.core.envelope.envelope import needs
 from fern_tide.core.envelope.hits import Hits
-from fern_tide.core.first_cut.listening import bank_of
+from fern_tide.core.first_cut.ear import bank_of
 from fern_tide.core.sound.band_features import spectra_of_bands
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.decode import SoundInfo

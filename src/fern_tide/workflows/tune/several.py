@@ -16,7 +16,7 @@ from fern_tide.core.commands.registry import Together
 from fern_tide.core.commands.several import GatherParts, RenameParts
 from fern_tide.core.document import Project
 from fern_tide.core.envelope.envelope import Envelope
-from fern_tide.core.first_cut.listening import bank_of
+from fern_tide.core.first_cut.ear import bank_of
 from fern_tide.core.mapping.drive import Drive
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.core.mapping.marks import Scale

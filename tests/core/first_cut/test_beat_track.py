@@ -1,0 +1,114 @@
+"""Whose beats a first cut of stems goes by, in a song whose drums are not its first stem."""
+
+import numpy as np
+import pytest
+from tests.core.first_cut.songs import RATE_HZ, SECONDS, _hits, _pad, _time, scenes, studio_of_stems
+
+from fern_tide.core.commands.first_cut import DropFirstCut, with_beats_of
+from fern_tide.core.commands.soundtrack import SetBeat
+from fern_tide.core.envelope.beat_grid import BeatSetting
+from fern_tide.core.envelope.beats import Beats
+from fern_tide.core.first_cut.beat_track import _sure, surest_beats
+from fern_tide.core.first_cut.ear import Ear
+from fern_tide.core.first_cut.listening import listen
+from fern_tide.core.first_cut.sound import Role
+from fern_tide.workflows.tune.first_cut import first_cut
+
+STAGED = scenes()["glasshouse"]
+BEAT_S = 60 / 96
+BARS = np.arange(1.0, SECONDS - 3, 4 * BEAT_S)
+
+
+def _at(*beats):
+    return np.sort(np.concatenate([BARS + beat * BEAT_S for beat in beats]))
+
+
+def _notes(times, hz, length_s):
+    out, t = np.zeros(SECONDS * RATE_HZ), _time(length_s)
+    note = 0.3 * np.sign(np.sin(2 * np.pi * hz * t)) * np.minimum(1, t / 0.02) * np.minimum(1, (length_s - t) / 0.05)
+    for at in times:
+        start = round(at * RATE_HZ)
+        out[start : start + note.size] += note[: out.size - start]
+    return out
+
+
+NOISE = 1e-3 * np.random.default_rng(5).normal(size=SECONDS * RATE_HZ)
+SONG = {
+    "Ambience": 60 * NOISE,
+    "Bass": _notes(_at(0, 0.75, 1.5, 2.75, 3.5), 55, 0.3),
+    "Drums": _hits(_at(0, 1.75, 2.5), 60)
+    + _hits(_at(1, 3), 200, noise=0.8, strength=0.4)
+    + _hits(_at(*np.arange(0, 4, 0.5)), 7000, decay_s=0.02, noise=0.9, strength=0.2)
+    + NOISE,
+    "Keys": _pad(swell_s=4 * BEAT_S),
+    "Vox": _notes(np.sort(np.random.default_rng(2).uniform(1, SECONDS - 2, 16)), 310, 0.5),
+}
+
+
+@pytest.fixture(scope="module")
+def song():
+    return studio_of_stems(SONG, STAGED.scene)
+
+
+def test_a_first_cut_goes_by_the_beats_of_the_drums_wherever_they_stand(song):
+    project, levels = song
+    assert project.beat_track.name == "Ambience" and not len(levels.beats(project).times_s)
+    assert surest_beats(project, levels).name == "Drums"
+    taken = first_cut(levels, project, staged=STAGED, seed=1).apply(project)
+    assert taken.beat == BeatSetting(track="drums")
+    beats = levels.beats(taken)
+    assert beats.bpm == pytest.approx(96, abs=0.1)
+    np.testing.assert_allclose(np.min(np.abs(beats.times_s[:, None] - _at(0, 1, 2, 3)), axis=0), 0, atol=0.02)
+    again = first_cut(levels, taken, staged=STAGED, seed=1)
+    assert again.beats_of is None and again.apply(taken) == taken
+    assert DropFirstCut().apply(taken).beat.track == "drums"  # they are the sound's
+
+
+def test_drums_pulse_and_glitter_though_other_stems_are_clearer_over_their_silence(song):
+    project, levels = song
+    by_drums = with_beats_of(project, "drums")
+    of = {voice.role: voice.envelope.track for voice in listen(by_drums, levels, rows=10).voices}
+    assert of[Role.PULSE] == of[Role.SPARKLE] == of[Role.ROWS] == "drums"
+    ears = [Ear(by_drums, levels, track, levels.beats(by_drums)) for track in by_drums.tracks]
+    pulses = {ear.track.id: (ear, ear.pulse(ear.bands())) for ear in ears}
+    assert pulses["vox"][1].clear > pulses["drums"][1].clear
+    good = {name: ear.drumming(pulse) for name, (ear, pulse) in pulses.items() if pulse is not None}
+    assert good["drums"] > 1.5 * max(value for name, value in good.items() if name != "drums")
+    assert all(0 <= value <= 1 for value in good.values())
+
+
+def test_what_a_hand_chose_or_corrected_for_the_beats_stays(song):
+    project, levels = song
+    for beat in (BeatSetting(track="bass"), BeatSetting(bpm=96), BeatSetting(shift_s=0.1), BeatSetting(doublings=1)):
+        by_hand = SetBeat(beat=beat).apply(project)
+        assert surest_beats(by_hand, levels) is None
+        assert first_cut(levels, by_hand, staged=STAGED, seed=1).apply(by_hand).beat == beat
+    waltz = SetBeat(beat=BeatSetting(per_bar=3)).apply(project)
+    assert surest_beats(waltz, levels).name == "Drums"  # how many make a bar says nothing of where they are
+
+
+def test_beats_stay_where_none_are_surer():
+    for names in (["Drums", "Bass", "Vox"], ["Drums"], ["Ambience", "Keys"]):
+        assert surest_beats(*studio_of_stems({name: SONG[name] for name in names}, STAGED.scene)) is None
+    silenced, levels = studio_of_stems(SONG, STAGED.scene, drives=lambda name: name != "Drums")
+    assert (surest_beats(silenced, levels) or silenced.tracks[0]).name != "Drums"
+
+
+def test_a_track_that_begins_later_is_compared_where_it_sounds(song):
+    project, levels = song
+    late = project.track("drums").model_copy(update={"offset_samples": round(0.3 * RATE_HZ)})
+    moved = project.but(tracks=tuple(late if track.id == "drums" else track for track in project.tracks))
+    assert surest_beats(moved, levels).name == "Drums"
+
+
+def test_how_sure_beats_are_is_worked_out_by_hand():
+    beats = Beats(np.arange(10.0), 60.0)
+    on, strengths = np.array([0.0, 1.04, 4.96, 7.0]), np.ones(4)
+    assert _sure(beats, 0.0, on, strengths) == pytest.approx(1.0)
+    half = np.array([0.0, 1.5, 2.5, 3.0])
+    assert _sure(beats, 0.0, half, strengths) == pytest.approx((0.5 - 0.09) / 0.91)
+    assert _sure(beats, 0.5, half, np.array([1.0, 3.0, 3.0, 1.0])) == pytest.approx((0.75 - 0.09) / 0.91)
+    uneven = Beats(np.arange(10.0), 60.0, steady=False)
+    assert _sure(uneven, 0.0, on, strengths) == pytest.approx(0.5)
+    assert _sure(Beats(np.arange(7.0), 60.0), 0.0, on, strengths) == 0.0  # too few to tell
+    assert _sure(beats, 0.0, np.zeros(0), np.zeros(0)) == 0.0
