@@ -8,6 +8,7 @@ from fern_tide.core.commands.first_cut import DropFirstCut, with_beats_of
 from fern_tide.core.commands.soundtrack import SetBeat
 from fern_tide.core.envelope.beat_grid import BeatSetting
 from fern_tide.core.envelope.beats import Beats
+from fern_tide.core.envelope.hits import Hits
 from fern_tide.core.first_cut.beat_track import _sure, surest_beats
 from fern_tide.core.first_cut.ear import Ear
 from fern_tide.core.first_cut.listening import listen
@@ -77,6 +78,15 @@ def test_drums_pulse_and_glitter_though_other_stems_are_clearer_over_their_silen
     assert all(0 <= value <= 1 for value in good.values())
 
 
+def test_brightness_is_offered_where_it_changes_while_the_sound_is_there(song):
+    project, levels = song
+    ears = {track.id: Ear(project, levels, track, levels.beats(project)) for track in project.tracks}
+    bright = {name: ear.brightness() is not None for name, ear in ears.items()}
+    assert bright == {"ambience": False, "bass": False, "drums": True, "keys": False, "vox": False}
+    silent, of_silent = studio_of_stems({"Nothing": np.zeros(RATE_HZ)}, STAGED.scene)
+    assert Ear(silent, of_silent, silent.tracks[0], of_silent.beats(silent)).brightness() is None
+
+
 def test_what_a_hand_chose_or_corrected_for_the_beats_stays(song):
     project, levels = song
     for beat in (BeatSetting(track="bass"), BeatSetting(bpm=96), BeatSetting(shift_s=0.1), BeatSetting(doublings=1)):
@@ -94,11 +104,42 @@ def test_beats_stay_where_none_are_surer():
     assert (surest_beats(silenced, levels) or silenced.tracks[0]).name != "Drums"
 
 
+class Rhythms:
+    """Hits and beats by track, so many seconds after its beginning; the first track's hits are of no strength."""
+
+    def __init__(self, **times_s):
+        self.times_s = times_s
+
+    def rhythm(self, project, track):
+        beats, hits = self.times_s[track.id]
+        strengths = np.full(len(hits), float(track != project.tracks[0]))
+        return Hits(np.asarray(hits, dtype=float), strengths), Beats(np.asarray(beats, dtype=float), 60.0)
+
+
 def test_a_track_that_begins_later_is_compared_where_it_sounds(song):
-    project, levels = song
-    late = project.track("drums").model_copy(update={"offset_samples": round(0.3 * RATE_HZ)})
-    moved = project.but(tracks=tuple(late if track.id == "drums" else track for track in project.tracks))
-    assert surest_beats(moved, levels).name == "Drums"
+    tracks = [song[0].track(name) for name in ("ambience", "drums", "vox")]
+    late = tracks[1].model_copy(update={"offset_samples": round(0.5 * RATE_HZ)})
+    project = song[0].but(tracks=(tracks[0], late, tracks[2]))
+    halves = np.arange(12) + 0.5
+    rhythms = Rhythms(ambience=(np.arange(12), []), drums=(np.arange(12), np.arange(12)), vox=(halves - 0.25, halves))
+    assert surest_beats(project, rhythms).name == "Drums"  # whose own beats, and hits, are half a second late
+    early = project.but(tracks=tuple(tracks))
+    assert surest_beats(early, rhythms) is None  # half of the hits lie on those of the first
+
+
+def test_beats_change_for_clearly_surer_ones_alone(song):
+    project = song[0].but(tracks=tuple(song[0].track(name) for name in ("ambience", "drums")))
+    grid, halves = np.arange(40.0), np.arange(40) + 0.5
+
+    def surest(n_on, n_off):
+        hits = np.concatenate([grid[:n_on], halves[:n_off]])
+        return surest_beats(project, Rhythms(ambience=(grid, []), drums=(halves, hits)))
+
+    assert surest(20, 20) is None and surest(20, 23) is None
+    assert surest(18, 25).name == "Drums"
+    sparse = np.arange(0.25, 40, 0.5)  # hardly any hit of which is on a beat of either
+    few = np.concatenate([sparse, halves[:9]])
+    assert surest_beats(project, Rhythms(ambience=(grid, []), drums=(halves, few))) is None
 
 
 def test_how_sure_beats_are_is_worked_out_by_hand():

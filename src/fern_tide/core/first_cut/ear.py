@@ -15,7 +15,7 @@ from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.bands import suggest_bands
 from fern_tide.core.envelope.beats import NEAR_S, Beats
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice, needs
-from fern_tide.core.first_cut.sound import Levels, Role, Voice, range_db
+from fern_tide.core.first_cut.sound import SILENT_DB, Levels, Role, Voice, range_db
 from fern_tide.core.sound.channels import Channel
 from fern_tide.core.sound.features import SpectrumFeature
 from fern_tide.core.sound.spectrum import Part, Window
@@ -24,6 +24,9 @@ MOST_ROWS = 24
 _SPARKLE_HZ = 3000.0
 _LEAST_RANGE_DB = 6.0  # of a bed that is worth following
 _PULSE_A_SECOND = (0.15, 5.0)
+_HEARD_DB = 30.0  # below what is loud in a track: as much of it is heard
+_LEAST_TURN = 0.03  # of brightness that is worth following: a third of an octave
+_LEAST_FRAMES = 8
 _ATTACK = 4  # frames in which a hit is at its loudest
 _FAST = ("rise_and_fall rise_ms=10 fall_ms=220", "smooth width_ms=60")
 
@@ -171,10 +174,15 @@ class Ear:
         loud = max(float(np.percentile(whole, 95)), from_db(-80.0))
         return sparkle.clear * min(1.0, float(np.percentile(highs, 95)) / loud)
 
-    def brightness(self) -> tuple[Envelope, FloatArray]:
-        """Give how bright it is, and its level."""
+    def brightness(self) -> tuple[Envelope, FloatArray] | None:
+        """Give how bright it is, and its level, where it becomes brighter and darker while it sounds."""
         envelope = self._read("Brightness", "brightness", "smooth width_ms=400")
-        return envelope, self._level(envelope)
+        each, whole = self._level(self._read("Brightness", "brightness")), self._level(self._read("Whole", "amplitude"))
+        sounds = whole >= max(from_db(SILENT_DB), from_db(-_HEARD_DB) * float(np.percentile(whole, 95)))
+        if np.count_nonzero(sounds) < _LEAST_FRAMES:
+            return None
+        low, high = np.percentile(each[sounds], [10, 90])
+        return (envelope, self._level(envelope)) if high - low >= _LEAST_TURN else None
 
     def plain(self) -> Voice:
         """Give loudness itself: there is always that."""

@@ -80,7 +80,7 @@ def _voices(ears: Sequence[Ear], rows: int) -> list[Voice | None]:
     bed = _clearest((ear.bed() for ear in ears), [sparkle, pulse])
     taken = [voice for voice in (pulse, bed, sparkle) if voice is not None]
     every = [option for own in bands for option in own]
-    tone = _tone([*every, *(ear.brightness() for ear in ears)], taken)
+    tone = _tone([*every, *(bright for ear in ears if (bright := ear.brightness()) is not None)], taken)
     loudest = _loudest(every, [*taken, tone])
     plain = _clearest((ear.plain() for ear in ears), [*taken, tone, loudest])
     return [pulse, bed, sparkle, tone, loudest, ears[0].rows(rows), plain]

@@ -26,7 +26,8 @@ def offer(sound: SoundSummary, scene: SceneSummary) -> Iterator[Candidate]:
             drive(part, name, rest=(own := str(part.own(name))), full=neighbour(own)) for part in thing.parts
         )
         words = thing.says("changes colour", "change colour")
-        yield Candidate(tone, thing, f"{words} as the sound brightens", drives, taste=0.75)
+        follows = "tone" if tone.role is Role.TONE else "sound"
+        yield Candidate(tone, thing, f"{words} with the {follows}", drives, taste=0.75)
 
 
 def neighbour(colour: str) -> str:
