@@ -148,6 +148,18 @@ def test_bands_are_suggested_with_names(client, demo):
     assert all(band["low_hz"] < band["high_hz"] and band["name"] for band in bands)
 
 
+def test_a_track_with_surer_beats_is_offered_until_they_are_found_there(client, studio):
+    hiss = wav(np.random.default_rng(3).normal(size=6 * 44_100) * 0.05, rate_hz=44_100)
+    key = client.post("/projects?name=Mist.wav", data=hiss).json["url"].split("/")[2]
+    client.post(f"/p/{key}/tracks?name=Drums.wav", data=wav(drums(seconds=6), rate_hz=44_100))
+    room = client.get(f"/p/{key}/sound").text
+    assert "surer in Drums" in room
+    base = studio.projects.current(key).id
+    answer = client.post(f"/p/{key}/beat", json={"base": base, "how": "track", "track": "drums"})
+    assert answer.json["undo"] == "Find the beats in another track"
+    assert "surer in" not in client.get(f"/p/{key}/sound").text
+
+
 def test_a_swap_reports_what_moved_since(client, demo):
     answer = client.post(
         f"/p/{demo}/tracks/rain-on-panes/file?name=new.wav", data=wav(drums(seconds=6), rate_hz=44_100)

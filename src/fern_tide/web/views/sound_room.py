@@ -14,6 +14,7 @@ from fern_tide.core.envelope.envelope import READINGS, Envelope, reading_in_role
 from fern_tide.core.envelope.reading import Reading
 from fern_tide.core.envelope.readings.take import OF_HITS, TakeParams
 from fern_tide.core.envelope.takes import TakeKind
+from fern_tide.core.first_cut.beat_track import surest_beats
 from fern_tide.core.mapping.mapping import Mapping
 from fern_tide.store.revision import Revision
 from fern_tide.web.context import services
@@ -54,6 +55,7 @@ class SoundRoomView:
         bands_read: the envelopes that are boxes on a spectrogram.
         takes: the envelopes that are takes, as plain data; clicks the seconds at which those to calibrate with set in.
         beats: None while they are being looked for.
+        surer: the track in which beats are clearly surer than where they are found, if any.
         users: for every track, the envelopes and mappings that depend on it.
     """
 
@@ -66,6 +68,7 @@ class SoundRoomView:
     takes: list[dict[str, Any]]
     clicks: Sequence[float]
     beats: Beats | None
+    surer: Track | None
     offset_frames: float
     users: dict[str, tuple[tuple[Envelope, ...], tuple[Mapping, ...]]]
     others: list[Envelope]
@@ -87,6 +90,7 @@ def sound_room_view(revision: Revision, *, envelope_id: str | None, track_id: st
         takes=[asdict(item) for item in _takes(project)],
         clicks=CLICKS_S,
         beats=_beats(project),
+        surer=_surer(project),
         offset_frames=float(track.offset * project.rate.fps) if track else 0.0,
         users={item.id: project.users(item.id) for item in project.tracks},
         others=[item for item in project.envelopes if envelope is None or item.id != envelope.id],
@@ -110,6 +114,13 @@ def _takes(project: Project) -> Iterator[TakesOf]:
         if isinstance(params, TakeParams):
             kind = TakeKind.TAPS if params.given in OF_HITS else TakeKind.GESTURE
             yield TakesOf(item.id, item.name, kind, len(params.takes))
+
+
+def _surer(project: Project) -> Track | None:
+    try:
+        return surest_beats(project, services().levels)
+    except NotAnalyzedYet:
+        return None
 
 
 def _beats(project: Project) -> Beats | None:
