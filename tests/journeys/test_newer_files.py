@@ -52,6 +52,7 @@ def test_newer_files_of_a_drop_go_under_their_tracks_and_one_undo_takes_all_back
     assert room.inner_text("#notice-words") == "Rain and Tone have newer files: what moved is below the tracks."
     undo = "Swap the files under Rain and Tone, add the track clap"
     wait(room, f"document.querySelector('#undo').title === 'Undo: {undo}'")
+    idle(room)  # nothing is asked of the new track any more
     room.click("#notice-act")  # undo
     wait(room, f"{TRACKS} === 'Rain,Tone'")
     wait(room, f"document.querySelector('#redo').title === 'Redo: {undo}'")
@@ -77,6 +78,13 @@ def test_files_that_look_newer_can_be_new_and_a_drawing_beside_them_goes_to_the_
     )
     room.click("#notice-act")
     room.wait_for_selector(".tree-row[data-part='leaf']")
+    rows = room.locator(".tree-row[data-part]").count()
+    room.set_input_files("#scene-file", files(**{"leaf v2.svg": LEAF.replace("h9v9", "h8v8").encode()}))
+    wait(room, "document.querySelector('#notice-words').textContent.startsWith('leaf v2.svg looks like a newer file')")
+    assert room.inner_text("#notice-other") == "Add it"
+    room.click("#notice-act >> text=Put it in its place")
+    wait(room, "document.querySelector('#undo').title === 'Undo: Replace leaf.svg with leaf v2.svg'")
+    assert room.locator(".tree-row[data-part]").count() == rows
 
 
 def test_another_file_is_put_under_the_envelope_that_reads_one(room):

@@ -270,3 +270,18 @@ def test_files_that_look_newer_are_asked_about_by_name(modules):
     )
     assert (asked["swap"], asked["add"]) == ("Put each under its own", "Add all as new")
     assert modules("incoming", "listed", []) == "" and modules("incoming", "listed", ["Kick", "Pad"]) == "Kick and Pad"
+
+
+@pytest.mark.parametrize(
+    ("names", "main"),
+    [
+        (["leaf.svg"], "leaf.svg"),
+        (["fern.gltf", "fern.bin", "bark.png"], "fern.gltf"),
+        (["leaf.svg", "stem.svg"], None),
+        (["fern.glb", "moss.glb"], None),
+        ([], None),
+    ],
+)
+def test_what_others_of_a_drop_belong_to_is_its_one_model_or_its_one_file(modules, names, main):
+    found = modules("stage_files", "mainOf", [{"name": name} for name in names])
+    assert (found and found["name"]) == main

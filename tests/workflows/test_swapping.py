@@ -1,17 +1,22 @@
 """Newer files under what is there, several in one go, and what comes beside them: one undo takes all of it back."""
 
+import io
+
 import numpy as np
 import pytest
+from PIL import Image
 from tests.conftest import drums, sine, wav
 from tests.core.envelope.test_notes import PLAYED
 
 from fern_tide.core.base.errors import FernTideError, UnknownName, UnreadableSound
 from fern_tide.core.commands.project import RenameProject
 from fern_tide.core.commands.soundtrack import PutTrack
-from fern_tide.workflows.bring_in import sounds, swap
+from fern_tide.workflows.bring_in import scenes, sounds, swap
 from fern_tide.workflows.bring_in.laying import came
+from fern_tide.workflows.bring_in.newer import newer
 from fern_tide.workflows.tune import edits
 
+PAD = wav(sine(220))  # written once: the time is in it
 RAMP = b"time_s,value\n0,0\n4,1\n"
 FALL = b"time_s,value\n0,1\n4,0\n"
 
@@ -20,7 +25,7 @@ FALL = b"time_s,value\n0,1\n4,0\n"
 def stems(studio, key):
     """A project with the tracks Drums, Pad and Hats, and the envelopes Ramp, of a curve, and Bells, of notes."""
     for name in ("Pad", "Hats"):
-        sounds.add_track(studio, key, [wav(sine(220))], file_name=f"{name}.wav")
+        sounds.add_track(studio, key, [PAD], file_name=f"{name}.wav")
     sounds.add_curve(studio, key, [RAMP], file_name="Ramp.csv")
     sounds.add_curve(studio, key, [PLAYED], file_name="Bells.mid")
     return studio.projects.current(key)
@@ -75,7 +80,7 @@ def test_another_file_goes_under_the_envelope_that_reads_one(studio, levels, key
 
 def test_the_same_file_once_more_is_no_edit(studio, key, stems):
     assert swap.swap_curve(studio, key, [PLAYED], envelope_id="bells").id == stems.id
-    assert swap.swap(studio, key, [wav(sine(220))], track_id="pad").id == stems.id
+    assert swap.swap(studio, key, [PAD], track_id="pad").id == stems.id
 
 
 def test_a_file_that_does_not_fit_leaves_all_as_it_was(studio, key, stems):
@@ -92,13 +97,25 @@ def test_a_file_that_does_not_fit_leaves_all_as_it_was(studio, key, stems):
 
 
 def test_newer_files_are_told_by_their_names_and_kinds(stems):
-    newer = swap.newer(
-        stems.document, sounds=["Hats v2.wav", "Ramp.wav", "Clap.wav"], curves=["bells_new.mid", "Pad.csv"]
-    )
-    assert [(item.file, item.kind, item.id, item.name) for item in newer] == [
+    those = newer(stems.document, sounds=["Hats v2.wav", "Ramp.wav", "Clap.wav"], curves=["bells_new.mid", "Pad.csv"])
+    assert [(item.file, item.kind, item.id, item.name) for item in those] == [
         ("Hats v2.wav", "track", "hats", "Hats"),
         ("bells_new.mid", "envelope", "bells", "Bells"),
     ]
+
+
+def test_newer_drawings_models_and_pictures_are_told_from_those_of_their_kind(studio, key, stems):
+    svg = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><path id="a" d="M0 0h9v9z"/></svg>'
+    png = io.BytesIO()
+    Image.new("RGB", (8, 8)).save(png, "PNG")
+    scenes.bring_in(studio, key, {"Fern leaf.svg": svg, "moon.v1.png": png.getvalue()}, replace=False)
+    project = studio.projects.current(key).document
+    names = ["fern_leaf_v2.svgz", "moon v2.JPG", "Fern leaf.png", "hats.svg", "Fern leaf 2.glb"]
+    those = [(item.file, item.kind, item.name) for item in newer(project, scenes=names)]
+    assert those == [("fern_leaf_v2.svgz", "file", "Fern leaf.svg"), ("moon v2.JPG", "file", "moon.v1.png")]
+    replaced = scenes.replace_file(studio, key, newer(project, scenes=names[:1])[0].id, {names[0]: svg + b" "})
+    assert replaced.revision.undo == "Replace Fern leaf.svg with fern_leaf_v2.svgz"
+    assert newer(replaced.revision.document, scenes=["Fern leaf v3.svg"])[0].name == "fern_leaf_v2.svgz"
 
 
 def test_a_long_drop_is_told_by_its_first_names(studio, key, stems):

@@ -141,6 +141,7 @@ def status(revision: Revision) -> dict[str, Any]:
         "driven": len({str(drive.target) for m in revision.document.mappings if not m.muted for drive in m.drives}),
         "frames": revision.document.n_frames,
         "work": revision.document.work,
+        "tracks": [item.id for item in revision.document.tracks],
         "markers": [item.model_dump(mode="json") for item in revision.document.markers],
         "space": revision.document.scene.kind,
         "shown": _shown(revision.document.scene),

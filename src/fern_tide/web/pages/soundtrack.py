@@ -24,6 +24,7 @@ from fern_tide.web.level_heads import level_head
 from fern_tide.web.packing import Pack
 from fern_tide.web.pages.curves import waveform_head
 from fern_tide.workflows.bring_in import sounds, swap
+from fern_tide.workflows.bring_in.newer import newer as newer_of
 from fern_tide.workflows.derive.analysis import NotAnalyzedYet
 from fern_tide.workflows.tune import edits
 from fern_tide.workflows.tune.beat import Correction, corrected
@@ -242,9 +243,9 @@ def offset(key: str, track_id: str) -> Any:
 
 @pages.get("/newer")
 def newer(key: str) -> Any:
-    """Say which of some files, by their names, look like newer versions of tracks, or of files that envelopes read."""
-    asked = request.args
-    files = swap.newer(studio().projects.head(key)[1], sounds=asked.getlist("sound"), curves=asked.getlist("curve"))
+    """Say which of some files, by their names, look like newer versions of what the project has."""
+    sounds, curves, scenes = (request.args.getlist(name) for name in ("sound", "curve", "scene"))
+    files = newer_of(studio().projects.head(key)[1], sounds=sounds, curves=curves, scenes=scenes)
     return jsonify(newer=[asdict(item) for item in files])
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,7 +10,6 @@ import numpy.typing as npt
 
 from fern_tide.core.bake.curve import Curve
 from fern_tide.core.base.errors import FernTideError, UnknownName
-from fern_tide.core.base.newer_files import newer_files
 from fern_tide.core.base.params import FieldSpec, fields
 from fern_tide.core.base.signal import extended
 from fern_tide.core.commands.project import PutEnvelope
@@ -144,39 +143,6 @@ def put_curve(project: Project, envelope_id: str, *, media: str, kind: str) -> P
 def file_field(envelope: Envelope) -> FieldSpec | None:
     """Give the param of an envelope's reading that is a file with a curve ('file'), or a MIDI file ('song'), if any."""
     return next((item for item in fields(envelope.reading.spec.params) if item.kind in {"file", "song"}), None)
-
-
-@dataclass(frozen=True)
-class Newer:
-    """A file that looks like a newer version of something in the project.
-
-    Attributes:
-        file: its name.
-        kind: 'track' or 'envelope'.
-        id: of the track, or of the envelope that reads a file.
-        name: what people call that.
-    """
-
-    file: str
-    kind: str
-    id: str
-    name: str
-
-
-def newer(project: Project, *, sounds: Sequence[str], curves: Sequence[str]) -> list[Newer]:
-    """Say which files, by their names, look like newer versions of what the project has.
-
-    Args:
-        project: whose tracks, and envelopes that read a file, they may be.
-        sounds: the names of sound files.
-        curves: those of files with a curve, or notes.
-    """
-    reading_a_file = [item for item in project.envelopes if file_field(item)]
-    return [
-        Newer(file=files[at], kind=kind, id=things[to].id, name=things[to].name)
-        for kind, files, things in (("track", sounds, project.tracks), ("envelope", curves, reading_a_file))
-        for at, to in newer_files(files, [item.name for item in things], song=project.name).items()
-    ]
 
 
 def report(levels: Levels, before: Project, after: Project) -> list[Moved]:

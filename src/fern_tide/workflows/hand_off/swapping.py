@@ -12,8 +12,9 @@ from fern_tide.core.base.errors import FernTideError, UnknownName, about
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.envelope import Envelope
 from fern_tide.core.sound.decode import measure
+from fern_tide.workflows.bring_in.newer import Newer, newer
 from fern_tide.workflows.bring_in.sounds import curve_kind
-from fern_tide.workflows.bring_in.swap import Moved, Newer, file_field, newer, put_curve, put_sound, report
+from fern_tide.workflows.bring_in.swap import Moved, file_field, put_curve, put_sound, report
 from fern_tide.workflows.hand_off.opened import UnpackedFiles
 
 _CURVES = {".mid", ".midi", ".csv", ".json"}

@@ -150,10 +150,10 @@ export class SoundRoom extends Component {
   /** Load what is shown, all at once; what is still being analyzed comes when it is done. */
   async load(coming = null) {
     const { axis, spectra } = this;
-    spectra.show(this.#track); // before the view changes, which asks for its picture
     if (axis.frames !== project.status.frames) axis.resize(project.status.frames);
     const picture = this.find("#spectrogram");
     const width = picture ? Math.ceil(sizeOf(picture).width) : 0;
+    spectra.show(this.#track);
     this.trace.asks();
     const pack = await this.#ask(coming, { ...axis.view, columns: width || 800, tilt: spectra.tilt });
     if (!pack || this.signal.aborted) return;

@@ -97,6 +97,11 @@ export class Spectrogram {
     this.tiles.clear();
   }
 
+  /** Whether the track is one of the project's: after an undo it may be gone before the room is drawn anew. */
+  get #isThere() {
+    return project.status.tracks.includes(this.track);
+  }
+
   url(path) {
     return project.url(`tracks/${this.track}/${path}`);
   }
@@ -112,14 +117,14 @@ export class Spectrogram {
   async load(width, getPack) {
     this.width = Math.ceil(width);
     const { track, tilt } = this;
-    const [pack] = await Promise.all([this.mean ? null : getPack(this.url(`average?tilt=${this.tilt}`)), this.fetch()]);
+    const [pack] = await Promise.all([this.mean || !this.#isThere ? null : getPack(this.url(`average?tilt=${this.tilt}`)), this.fetch()]);
     if (pack && track === this.track && tilt === this.tilt) this.mean = { average: pack.arrays[pack.head.average], tilt: pack.arrays[pack.head.tilt] };
   }
 
   async #fetch() {
     const { track, tilt, width } = this;
     const view = { ...this.axis.view };
-    if (!track || !width) return;
+    if (!this.#isThere || !width) return;
     const columns = Math.min(width, 2000);
     const levels = await getBytes(this.url(`spectrogram?from=${view.from}&to=${view.to}&columns=${columns}&tilt=${tilt}`));
     if (track !== this.track) return;
@@ -163,7 +168,7 @@ export class Spectrogram {
   }
 
   #tile(first) {
-    if (!this.track || first >= project.status.frames) return null;
+    if (!this.#isThere || first >= project.status.frames) return null;
     if (!this.tiles.has(first)) {
       this.tiles.set(first, null);
       if (this.tiles.size > TILES) this.tiles.delete(this.tiles.keys().next().value);

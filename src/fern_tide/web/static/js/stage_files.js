@@ -3,7 +3,7 @@
 import { Component } from "./component.js";
 import { notice, telling } from "./notices.js";
 import { project } from "./project.js";
-import { postForm } from "./server.js";
+import { getJson, postForm } from "./server.js";
 
 const MOST_NAMED = 6;
 
@@ -20,6 +20,13 @@ export function cameIn({ notes = [], lost = [], fresh = [] }) {
 
 const namesOf = (files) => (files.length === 1 ? files[0].name : `${files[0].name} and ${files.length - 1} more`);
 const isSolid = (files) => [...files].some(({ name }) => /\.(glb|gltf)$/i.test(name));
+
+/** The one file that others of a drop belong to: the model, or the only one there is; null of several drawings or models. Pure. */
+export function mainOf(files) {
+  const models = [...files].filter((file) => isSolid([file]));
+  return models.length === 1 ? models[0] : files.length === 1 ? files[0] : null;
+}
+
 const urlFor = (how) => project.url(`stage/files?how=${how}`);
 
 export class StageFiles extends Component {
@@ -67,20 +74,31 @@ export class StageFiles extends Component {
     this.#replaces = null;
   }
 
-  /** Ask whether what came is added or takes the stage's place; an empty stage is simply replaced. */
-  #offer(files) {
+  /** Ask whether what came is added, or takes the place of the stage or of the file that it is newer than; an empty stage is simply replaced. */
+  async #offer(files) {
     if (!files.length) return;
     const replace = () => this.#send(urlFor("replace"), files);
     const [solid, names] = [isSolid(files), namesOf(files)];
-    if (this.isBare()) replace();
-    else if (solid !== (project.status.space === "3d")) {
+    if (this.isBare()) return replace();
+    if (solid !== (project.status.space === "3d")) {
       const [kind, other] = solid ? ["3D", "2D"] : ["2D", "3D"];
-      notice(`${names} is ${kind}, and this stage is ${other}: put it in the stage's place?`, { tone: "good", act: { words: "Replace the stage", run: replace } });
-    } else {
-      const add = { words: "Add it", run: () => this.#send(urlFor("add"), files) };
-      const other = { words: "Replace the stage", run: replace };
-      notice(`${names}: add it to what is on the stage, or put it in its place?`, { tone: "good", act: add, other });
+      return notice(`${names} is ${kind}, and this stage is ${other}: put it in the stage's place?`, { tone: "good", act: { words: "Replace the stage", run: replace } });
     }
+    const add = { words: "Add it", run: () => this.#send(urlFor("add"), files) };
+    const old = await this.#olderThan(mainOf(files));
+    if (old) {
+      const act = { words: "Put it in its place", run: () => this.#send(project.url(`stage/files/${old.id}/replace`), files) };
+      return notice(`${names} looks like a newer file of ${old.name}: parts of the same names stay linked.`, { tone: "good", act, other: add });
+    }
+    const other = { words: "Replace the stage", run: replace };
+    return notice(`${names}: add it to what is on the stage, or put it in its place?`, { tone: "good", act: add, other });
+  }
+
+  /** The file of the stage that a file looks like a newer version of, if any. */
+  async #olderThan(file) {
+    if (!file) return null;
+    const asked = new URLSearchParams({ scene: file.name });
+    return (await telling(() => getJson(project.url(`newer?${asked}`))))?.newer[0] ?? null;
   }
 
   /** Send files and take in what came of them. Cancel stops the sending; once they are being read, it takes them back. */
