@@ -99,7 +99,7 @@ def test_a_file_dropped_beside_every_place_is_taken_in_or_said_and_never_opened(
     wait(demo, "document.querySelector('#notice-words').textContent.includes('start page')")
     drop("#stage", "Both.wav", "both.svg")
     undo_says(demo, "Add the track Both")
-    assert "both.svg goes onto the Stage" in demo.inner_text("#notice-words")
+    wait(demo, "document.querySelector('#notice-words').textContent === 'both.svg belongs on the Stage.'")
 
 
 def test_a_reload_keeps_the_loop(demo):
