@@ -107,13 +107,13 @@ def test_beats_stay_where_none_are_surer():
 class Rhythms:
     """Hits and beats by track, so many seconds after its beginning; the first track's hits are of no strength."""
 
-    def __init__(self, **times_s):
-        self.times_s = times_s
+    def __init__(self, *, steady=True, **times_s):
+        self.times_s, self.steady = times_s, steady
 
     def rhythm(self, project, track):
         beats, hits = self.times_s[track.id]
         strengths = np.full(len(hits), float(track != project.tracks[0]))
-        return Hits(np.asarray(hits, dtype=float), strengths), Beats(np.asarray(beats, dtype=float), 60.0)
+        return Hits(np.asarray(hits, dtype=float), strengths), Beats(np.asarray(beats, dtype=float), 60.0, self.steady)
 
 
 def test_a_track_that_begins_later_is_compared_where_it_sounds(song):
@@ -142,14 +142,35 @@ def test_beats_change_for_clearly_surer_ones_alone(song):
     assert surest_beats(project, Rhythms(ambience=(grid, []), drums=(halves, few))) is None
 
 
+def test_beats_between_the_beats_are_no_others(song):
+    project = song[0].but(tracks=tuple(song[0].track(name) for name in ("ambience", "drums")))
+    beats = np.arange(40) * 60 / 92
+    halves = np.sort(np.append(beats, beats + 30 / 92))
+    between = np.append(beats[:10], beats + 30 / 92)
+    for hits in (halves, between):  # all lie on the finer grid, half or a fifth of them on that of now
+        assert surest_beats(project, Rhythms(ambience=(beats, []), drums=(halves, hits))) is None
+    few = Rhythms(ambience=(beats[:5], []), drums=(halves, between))
+    assert surest_beats(project, few).name == "Drums"
+    late = Rhythms(ambience=(beats + 0.13, []), drums=(beats, beats))
+    assert surest_beats(project, late).name == "Drums"
+    uneven = Rhythms(ambience=(beats, []), drums=(halves, between), steady=False)
+    assert surest_beats(project, uneven).name == "Drums"
+
+
 def test_how_sure_beats_are_is_worked_out_by_hand():
-    beats = Beats(np.arange(10.0), 60.0)
-    on, strengths = np.array([0.0, 1.04, 4.96, 7.0]), np.ones(4)
+    period = 60 / 115
+    beats, strengths = Beats(period * np.arange(10), 115.0), np.ones(4)
+    on = period * np.array([0, 1, 5, 7]) + [0, 0.04, -0.04, 0]
+    chance = 0.09 / period
     assert _sure(beats, 0.0, on, strengths) == pytest.approx(1.0)
-    half = np.array([0.0, 1.5, 2.5, 3.0])
-    assert _sure(beats, 0.0, half, strengths) == pytest.approx((0.5 - 0.09) / 0.91)
-    assert _sure(beats, 0.5, half, np.array([1.0, 3.0, 3.0, 1.0])) == pytest.approx((0.75 - 0.09) / 0.91)
-    uneven = Beats(np.arange(10.0), 60.0, steady=False)
+    half = period * np.array([0.0, 1.5, 2.5, 3.0])
+    assert _sure(beats, 0.0, half, strengths) == pytest.approx((0.5 - chance) / (1 - chance))
+    weighed = np.array([1.0, 3.0, 3.0, 1.0])
+    assert _sure(beats, period / 2, half, weighed) == pytest.approx((0.75 - chance) / (1 - chance))
+    uneven = Beats(period * np.arange(10), 115.0, steady=False)
     assert _sure(uneven, 0.0, on, strengths) == pytest.approx(0.5)
-    assert _sure(Beats(np.arange(7.0), 60.0), 0.0, on, strengths) == 0.0  # too few to tell
+    for octave in (0.5, 2.0):  # half as fast, and twice
+        other = Beats(period / octave * np.arange(20), 115.0 * octave)
+        assert _sure(other, 0.0, other.times_s[:4], strengths) == pytest.approx(np.exp(-2))
+    assert _sure(Beats(period * np.arange(7), 115.0), 0.0, on, strengths) == 0.0  # too few to tell
     assert _sure(beats, 0.0, np.zeros(0), np.zeros(0)) == 0.0
