@@ -106,6 +106,8 @@ def _whole(path: Path) -> Iterator[BinaryIO]:
     try:
         with part.open("wb") as out:
             yield out
+        if path.exists():
+            part.chmod(path.stat().st_mode & 0o777)
         part.replace(path)
     except OSError as wrong:
         if wrong.filename not in {None, str(part)}:

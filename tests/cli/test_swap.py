@@ -68,11 +68,14 @@ def test_a_project_file_is_swapped_in_its_own_place_or_stays_as_it_was(stems, ca
         ([f"mist-hum={stems / 'torn.wav'}"], "torn.wav: "),
         ([f"Bass={stems / 'torn.wav'}"], "There is no track Bass"),
         (["Mist - Hum.flac"], "there is no file Mist - Hum.flac"),
+        ([stems / "v2" / "Mist v2 drum.wav"] * 2, "Two files are called Mist v2 drum.wav."),
     ):
         assert wrong in refused(capsys, "swap", project, *words, "--out", project)
         assert project.read_bytes() == whole and sorted(stems.glob(".*")) == []
+    project.chmod(0o640)
     assert run("swap", project, stems / "v2" / "Mist v2 drum.wav", "--out", project) == 0
     assert project.read_bytes() != whole and sorted(stems.glob(".*")) == []
+    assert project.stat().st_mode & 0o777 == 0o640
     with fern_tide.open(project) as opened:
         assert opened.project.n_frames == 150
 

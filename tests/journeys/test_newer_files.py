@@ -43,7 +43,7 @@ def test_newer_files_of_a_drop_go_under_their_tracks_and_one_undo_takes_all_back
     drop = files(**{"Late rain v2.wav": QUIETER, "Late tone v2.wav": wav(sine(300)), "Late clap.wav": MIX})
     room.set_input_files("#file", drop)
     wait(room, "document.querySelector('#notice-words').textContent.includes('look like newer files of Rain and Tone')")
-    assert "1 other file is added." in room.inner_text("#notice-words") and axe(room) == []
+    assert "1 other file comes in as new." in room.inner_text("#notice-words") and axe(room) == []
     assert room.evaluate(TRACKS) == "Rain,Tone"  # nothing is done yet
     room.click("#notice-act")
     wait(room, f"{TRACKS} === 'Rain,Tone,clap'")

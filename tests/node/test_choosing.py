@@ -266,7 +266,7 @@ def test_files_that_look_newer_are_asked_about_by_name(modules):
     asked = modules("incoming", "question", many, 7)
     assert asked["words"] == (
         "Kick v2.wav, Hats v2.wav, Pad v2.wav and 2 more look like newer files of Kick, Hats, Pad and 2 more."
-        " 2 other files are added."
+        " 2 other files come in as new."
     )
     assert (asked["swap"], asked["add"]) == ("Put each under its own", "Add all as new")
     assert modules("incoming", "listed", []) == "" and modules("incoming", "listed", ["Kick", "Pad"]) == "Kick and Pad"

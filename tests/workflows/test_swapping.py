@@ -12,7 +12,7 @@ from fern_tide.core.base.errors import FernTideError, UnknownName, UnreadableSou
 from fern_tide.core.commands.project import RenameProject
 from fern_tide.core.commands.soundtrack import PutTrack
 from fern_tide.workflows.bring_in import scenes, sounds, swap
-from fern_tide.workflows.bring_in.laying import came
+from fern_tide.workflows.bring_in.laying import arrival_words
 from fern_tide.workflows.bring_in.newer import newer
 from fern_tide.workflows.tune import edits
 
@@ -124,5 +124,5 @@ def test_a_long_drop_is_told_by_its_first_names(studio, key, stems):
         joined = sounds.add_track(
             studio, key, [wav(drums(seconds=1))], file_name=f"Part {at}.wav", joined=joined and joined.id
         )
-    assert came(before.document, joined.document) == "Add the tracks Part 0, Part 1, Part 2, Part 3 and 2 more"
-    assert came(before.document, before.document) == ""
+    assert arrival_words(before.document, joined.document) == "Add the tracks Part 0, Part 1, Part 2, Part 3 and 2 more"
+    assert arrival_words(before.document, before.document) == ""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import re
 import unicodedata
+from collections import Counter, defaultdict
 from collections.abc import Callable, Sequence
 from functools import reduce
 
@@ -42,15 +43,19 @@ def newer_files(file_names: Sequence[str], names: Sequence[str], *, song: str = 
     things = [_words(name) for name in names]
     pairs: dict[int, int] = {}
     for is_noise, is_shared_song in itertools.product((_of_a_version, _of_a_version_or_number), (False, True)):
-        left_files = [at for at in range(len(files)) if at not in pairs]
-        left_things = [at for at in range(len(things)) if at not in pairs.values()]
         own_of_files = _own(files, _words(song), is_noise, is_shared_song=is_shared_song)
         own_of_things = _own(things, _words(song), is_noise, is_shared_song=is_shared_song)
-        for at in left_files:
-            fitting = [thing for thing in left_things if own_of_things[thing] == own_of_files[at]]
-            rivals = [other for other in left_files if own_of_files[other] == own_of_files[at]]
-            if len(fitting) == len(rivals) == 1 and _is_in(things[fitting[0]], files[at], own_of_files[at], is_noise):
-                pairs[at] = fitting[0]
+        paired = set(pairs.values())
+        left = [at for at in range(len(files)) if at not in pairs]
+        rivals = Counter(own_of_files[at] for at in left)
+        fitting: defaultdict[Words, list[int]] = defaultdict(list)
+        for at, own in enumerate(own_of_things):
+            if at not in paired:
+                fitting[own].append(at)
+        for at in left:
+            own, those = own_of_files[at], fitting[own_of_files[at]]
+            if len(those) == rivals[own] == 1 and _is_in(things[those[0]], files[at], own, is_noise):
+                pairs[at] = those[0]
     return pairs
 
 

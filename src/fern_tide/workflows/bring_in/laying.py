@@ -37,7 +37,7 @@ def lay(
         if document == current.document:  # the same file once more
             return current, about
         before = studio.projects.before(key) if current.id == joined else None
-        words = label if before is None else came(before, document) or label
+        words = label if before is None else arrival_words(before, document) or label
         try:
             saved = studio.projects.save(key, document, base=current.id, label=words, instead=before is not None)
             return saved, about
@@ -47,7 +47,7 @@ def lay(
                 raise
 
 
-def came(before: Project, after: Project) -> str:
+def arrival_words(before: Project, after: Project) -> str:
     """Say what came into a project between two of its documents: '' where none of it is of the soundtrack."""
     old_tracks = {item.id: item for item in before.tracks}
     old_envelopes = {item.id: item for item in before.envelopes}

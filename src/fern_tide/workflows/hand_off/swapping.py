@@ -62,10 +62,13 @@ def _pairs(project: Project, given: Sequence[str]) -> list[tuple[Path, Newer]]:
     bare: dict[str, Path] = {}
     for text in given:
         name, _, path = text.partition("=")
-        if path and not Path(text).exists():
+        file = Path(text)
+        if path and not file.exists():
             named.append((Path(path), _named(project, name, file=path)))
+        elif file.name in bare:
+            raise FernTideError(f"Two files are called {file.name}.", remedy=f"Say which they are of: NAME={text}.")
         else:
-            bare[Path(text).name] = Path(text)
+            bare[file.name] = file
     curves = [name for name in bare if Path(name).suffix.lower() in _CURVES]
     sounds = [name for name in bare if name not in curves]
     fitting = {item.file: item for item in newer(project, sounds=sounds, curves=curves)}

@@ -18,7 +18,7 @@ export function listed(names) {
 export function question(newer, files) {
   const one = newer.length === 1;
   const others = files - newer.length;
-  const rest = others ? ` ${others} other ${others === 1 ? "file is" : "files are"} added.` : "";
+  const rest = others ? ` ${others} other ${others === 1 ? "file comes" : "files come"} in as new.` : "";
   const words = `${listed(newer.map(({ file }) => file))} ${one ? "looks like a newer file" : "look like newer files"} of ${listed(newer.map(({ name }) => name))}.${rest}`;
   return { words, swap: one ? `Put it under ${newer[0].name}` : "Put each under its own", add: `Add ${files === 1 ? "it" : "all"} as new` };
 }
