@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -20,7 +21,15 @@ from fern_tide.core.scene.shaping import can_be_shaped, most_moved, n_moved
 from fern_tide.core.scene.svg.allowed import SvgLimits
 from fern_tide.store.revision import Revision
 from fern_tide.workflows.bring_in.laying import lay
-from fern_tide.workflows.bring_in.scene_files import SceneContent, add_to, empty_scene, look_at_all, parts_in, scene_of
+from fern_tide.workflows.bring_in.scene_files import (
+    SceneContent,
+    add_to,
+    empty_scene,
+    look_at,
+    look_at_all,
+    parts_in,
+    scene_of,
+)
 from fern_tide.workflows.studio import Studio
 
 
@@ -37,8 +46,8 @@ class Linked:
     lost: tuple[str, ...]
 
 
-def link(project: Project, scene: Scene) -> Linked:
-    """Let mappings move, in another scene, the parts of the same names."""
+def link(project: Project, scene: Scene, *, same_ids: bool = False) -> Linked:
+    """Let mappings move, in another scene, the parts of the same names, or of the same ids whatever they are called."""
     by_name: dict[str, str] = {}
     for part in scene.parts:
         by_name.setdefault(part.name, part.id)
@@ -49,7 +58,8 @@ def link(project: Project, scene: Scene) -> Linked:
         for drive in mapping.drives:
             part, item = project.scene.resolve(drive.target)
             same = known.get(part.id)
-            to = part.id if same is not None and same.name == part.name else by_name.get(part.name)
+            is_same = same is not None and (same_ids or same.name == part.name)
+            to = part.id if is_same else by_name.get(part.name)
             if to is not None and known[to].has(item.id) and known[to].property(item.id).kind == item.kind:
                 drives.append(drive.model_copy(update={"target": Target(part=to, property=item.id)}))
             else:
@@ -134,8 +144,9 @@ def replace_file(studio: Studio, key: str, file_id: str, files: Mapping[str, byt
         if content.kind != old.kind:
             words = f"{content.name:.80} is no {old.kind} file."
             raise FernTideError(words, remedy="Replace a file with one of its kind.")
-        relinked, fresh = _relinked(project.scene, old, content, media)
-        linked = link(project, relinked)
+        names = _names_in(studio, project.scene, old)
+        relinked, fresh = _relinked(project.scene, old, content, media=media, names=names)
+        linked = link(project, relinked, same_ids=True)
         words = f"Replace {old.name} with {content.name}"
         return *_with_scene(project, words, relinked, linked.mappings), (linked.lost, fresh)
 
@@ -143,8 +154,40 @@ def replace_file(studio: Studio, key: str, file_id: str, files: Mapping[str, byt
     return BroughtIn(revision, content.notes, lost, fresh)
 
 
-def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -> tuple[Scene, tuple[str, ...]]:
-    """Give the scene on a new version of a file; parts with the same way of names to them keep their ids."""
+_Place = tuple[str, int, str]
+
+
+def _place(part: Part) -> _Place:
+    """Give what tells a part from the others of its file: its kind, its place among those, and what it holds."""
+    return part.shape.id, part.file_index, getattr(part.shape.params, "holds", "")
+
+
+def _names_in(studio: Studio, scene: Scene, file: SceneFile) -> dict[_Place, str]:
+    """Give the names that a file itself has for its parts; none where it cannot be read."""
+    try:
+        content = look_at({file.name: studio.media.read(file.media)})
+    except FernTideError:
+        return {}
+    parts = parts_in(content, file, scene=scene, ids=Ids())
+    count = Counter(map(_place, parts))
+    return {_place(part): part.name for part in parts if count[_place(part)] == 1}
+
+
+def _relinked(
+    scene: Scene, old: SceneFile, content: SceneContent, *, media: str, names: Mapping[_Place, str]
+) -> tuple[Scene, tuple[str, ...]]:
+    """Give the scene on a new version of a file; parts with the same way of names to them keep their ids.
+
+    Args:
+        scene: as it is.
+        old: the file, as it was.
+        content: what came.
+        media: the hash that it is kept under.
+        names: those that the old file has for its parts; others were given by hand, and stay.
+
+    Returns:
+        The scene, and the names of what is new.
+    """
     flat = ungathered(scene.parts)
     mine = [part for part in flat if getattr(part.shape.params, "file", None) == old.id]
     others = [part for part in flat if getattr(part.shape.params, "file", None) != old.id]
@@ -153,8 +196,8 @@ def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -
     file = old.model_copy(update={"media": media, "name": content.name[:120]})
     fresh = parts_in(content, file, scene=scene, ids=ids)
     above = {part.id: part.parent for part in flat}
-    by_way = {way: part for part, way in _ways(mine, above)}
-    renamed: dict[str, Part] = {part.id: by_way[way] for part, way in _ways(list(fresh), {}) if way in by_way}
+    by_way = {way: part for part, way in _ways(mine, above, names)}
+    renamed: dict[str, Part] = {part.id: by_way[way] for part, way in _ways(list(fresh), {}, {}) if way in by_way}
     parts = []
     for part in fresh:
         before = renamed.get(part.id)
@@ -163,8 +206,10 @@ def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -
             parent = before.parent  # a node in a group stays there
         update: dict[str, Any] = {"parent": parent}
         if before is not None:
+            is_named_by_hand = before.name != names.get(_place(before), before.name)
             update |= {
                 "id": before.id,
+                "name": before.name if is_named_by_hand else part.name,
                 "anchor": part.anchor if before.anchor.word == part.anchor.word else before.anchor,
             }
             if before.ride is not None and part.has("x"):
@@ -195,12 +240,15 @@ def _relinked(scene: Scene, old: SceneFile, content: SceneContent, media: str) -
     return relinked, tuple(part.name for part in fresh if part.id not in renamed)
 
 
-def _ways(parts: list[Part], above: Mapping[str, str | None]) -> list[tuple[Part, tuple[str, ...]]]:
+def _ways(
+    parts: list[Part], above: Mapping[str, str | None], named: Mapping[_Place, str]
+) -> list[tuple[Part, tuple[str, ...]]]:
     """Give each part of a file with the names on the way to it; of those with the same, the second has its number.
 
     Args:
         parts: all of the file, the outermost first.
         above: what every part of the scene lies in, for nodes that were put into groups.
+        named: names that count in place of their own.
     """
     ways: dict[str, tuple[str, ...]] = {}
     seen: dict[tuple[str, ...], int] = {}
@@ -209,7 +257,7 @@ def _ways(parts: list[Part], above: Mapping[str, str | None]) -> list[tuple[Part
         outer = part.parent
         while outer is not None and outer not in ways:
             outer = above.get(outer)
-        way = (*ways.get(outer or "", ()), part.name if place else "")
+        way = (*ways.get(outer or "", ()), named.get(_place(part), part.name) if place else "")
         seen[way] = seen.get(way, 0) + 1
         ways[part.id] = way
         names.append((part, way if seen[way] == 1 else (*way, str(seen[way]))))
