@@ -1,11 +1,12 @@
 """Newer versions of drawings and models: what moves, and what hands did to their parts, stays."""
 
 import pytest
-from tests.gltf import GLB
+from tests.gltf import GLB, document, glb
 from tests.workflows.test_scenes import SVG, drive, scene_of
 
 from fern_tide.core.base.naming import name_of
 from fern_tide.core.commands.field import Owner, SetField
+from fern_tide.core.commands.several import SetValue
 from fern_tide.workflows.bring_in import scenes
 from fern_tide.workflows.tune import edits
 
@@ -48,3 +49,19 @@ def test_a_file_whose_older_version_cannot_be_read_is_linked_by_the_names_of_its
     studio.media.path(scene.files[0].media).unlink()
     made = scenes.replace_file(studio, key, scene.files[0].id, {"leaf.svg": SVG + b" "})
     assert [part.id for part in made.revision.document.scene.parts] == ids and made.fresh == ()
+
+
+def test_values_that_a_hand_set_stay_and_those_of_the_file_become_its_newer_ones(studio, key):
+    scenes.bring_in(studio, key, {"fern.glb": GLB}, replace=True)
+    scene = scene_of(studio, key)
+    frond = next(item for item in scene.parts if item.name == "Frond")
+    head = edits.edit(studio, key, SetValue(target=f"{frond.id}:y", value=7.0), base=studio.projects.current(key).id)
+    plain, binary = document()
+    plain["nodes"][1]["translation"] = [9, 8, 5]
+    newer = {"fern v2.glb": glb(plain, binary)}
+    made = scenes.replace_file(studio, key, scene.files[0].id, newer).revision
+    after = made.document.scene.part(frond.id)
+    assert [after.own(name) for name in "xyz"] == [9.0, 7.0, 5.0] and head.document.scene.part(frond.id).own("y") == 7.0
+    again = scenes.replace_file(studio, key, scene.files[0].id, {"fern.glb": GLB}).revision.document.scene
+    assert [again.part(frond.id).own(name) for name in "xz"] == [frond.own(name) for name in "xz"]
+    assert again.part(frond.id).own("y") == 7.0
