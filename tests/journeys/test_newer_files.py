@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from tests.conftest import sine, wav
 from tests.core.envelope.test_notes import PLAYED
-from tests.journeys.conftest import axe, open_sound, pick, wait
-from tests.journeys.test_sound_room import BEATS, MIX, RATE_HZ, TONE, idle
+from tests.journeys.conftest import axe, open_sound, wait
+from tests.journeys.test_sound_room import BEATS, MIX, RATE_HZ, TONE, drive_the_lamp, idle
 
 QUIETER = wav(np.append(BEATS * np.where(np.arange(BEATS.size) > 4 * RATE_HZ, 0.2, 1.0), BEATS), rate_hz=RATE_HZ)
 LEAF = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><path id="leaf" d="M0 0h9v9z"/></svg>'
@@ -35,11 +35,7 @@ def room(page):
 
 
 def test_newer_files_of_a_drop_go_under_their_tracks_and_one_undo_takes_all_back(room):
-    room.press("body", "3")
-    pick(room, "#first-target", "lamp:turn")
-    room.wait_for_selector("canvas[data-lane]")
-    room.press("body", "1")
-    room.wait_for_selector("#file", state="attached")
+    drive_the_lamp(room)
     drop = files(**{"Late rain v2.wav": QUIETER, "Late tone v2.wav": wav(sine(300)), "Late clap.wav": MIX})
     room.set_input_files("#file", drop)
     wait(room, "document.querySelector('#notice-words').textContent.includes('look like newer files of Rain and Tone')")

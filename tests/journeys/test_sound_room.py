@@ -205,12 +205,17 @@ def test_beats_markers_and_the_work_range(room):
     assert axe(room) == []
 
 
-def test_a_swapped_file_says_what_moved(room):
+def drive_the_lamp(room):
+    """Drive something on the Bench, and come back."""
     room.press("body", "3")
     pick(room, "#first-target", "lamp:turn")
     room.wait_for_selector("canvas[data-lane]")
     room.press("body", "1")
     room.wait_for_selector("#swap-file", state="attached")
+
+
+def test_a_swapped_file_says_what_moved(room):
+    drive_the_lamp(room)
     quieter = BEATS * np.where(np.arange(BEATS.size) > 4 * RATE_HZ, 0.2, 1.0)
     content = wav(quieter, rate_hz=RATE_HZ)
     room.set_input_files("#swap-file", {"name": "New mix.wav", "mimeType": "audio/wav", "buffer": content})

@@ -65,3 +65,9 @@ def test_values_that_a_hand_set_stay_and_those_of_the_file_become_its_newer_ones
     again = scenes.replace_file(studio, key, scene.files[0].id, {"fern.glb": GLB}).revision.document.scene
     assert [again.part(frond.id).own(name) for name in "xz"] == [frond.own(name) for name in "xz"]
     assert again.part(frond.id).own("y") == 7.0
+    scenes.replace_file(studio, key, scene.files[0].id, newer)  # its own is 8 now
+    edits.edit(studio, key, SetValue(target=f"{frond.id}:y", value=0.0), base=studio.projects.current(key).id)
+    plain["nodes"][1]["translation"] = [1, 2, 3]
+    made = scenes.replace_file(studio, key, scene.files[0].id, {"fern v3.glb": glb(plain, binary)}).revision
+    after = made.document.scene.part(frond.id)
+    assert [after.own(name) for name in "xyz"] == [1.0, 0.0, 3.0] and "y" not in after.values

@@ -75,7 +75,7 @@ def test_rivals_and_likenesses_in_several_directions_are_left_alone():
     assert pairs([], STEMS) == pairs(["Kick.wav"], []) == {}
 
 
-def test_thousands_of_names_are_told_apart_at_once():
+def test_each_of_thousands_of_names_is_told_from_the_others():
     words = [f"{a}{b}{c}" for a in "bdfgk" for b in "aeiou" for c in "klmnprstxz"]
     names = [f"{one} {other}" for one in words[:60] for other in words[60:110]]
     files = [f"{name} v2.wav" for name in names]

@@ -7,6 +7,7 @@ from itertools import pairwise
 from typing import Annotated
 
 import numpy as np
+import numpy.typing as npt
 from pydantic import Field, model_validator
 
 from fern_tide.core.base.errors import InvalidParameter
@@ -66,15 +67,20 @@ class BeatSetting(Frozen, frozen=True):
         return self.bpm is None and not self.tempos
 
 
+def are_on_beats(times_s: FloatArray, beats_s: FloatArray, *, within_s: float = NEAR_S) -> npt.NDArray[np.bool_]:
+    """Say of times, shape (n,), which lie within 45 ms, or within_s, of one of the beats, which ascend."""
+    if not len(beats_s):
+        return np.zeros(len(times_s), dtype=np.bool_)
+    after = np.searchsorted(beats_s, times_s)
+    before = beats_s[np.maximum(after - 1, 0)]
+    return (
+        np.minimum(np.abs(before - times_s), np.abs(beats_s[np.minimum(after, len(beats_s) - 1)] - times_s)) <= within_s
+    )
+
+
 def on_beat(times_s: FloatArray, beats_s: FloatArray) -> int:
     """Count the times that lie within 45 ms of a beat."""
-    if not len(beats_s) or not len(times_s):
-        return 0
-    after = np.clip(np.searchsorted(beats_s, times_s), 1, max(1, len(beats_s) - 1))
-    near = np.minimum(
-        np.abs(beats_s[after - 1] - times_s), np.abs(beats_s[np.minimum(after, len(beats_s) - 1)] - times_s)
-    )
-    return int(np.count_nonzero(near <= NEAR_S))
+    return int(np.count_nonzero(are_on_beats(times_s, beats_s)))
 
 
 def beat_grid(setting: BeatSetting, beats: Beats, *, offset_s: float, duration_s: float) -> Beats:

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-import numpy.typing as npt
 
 from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.document import Project, Track
-from fern_tide.core.envelope.beat_grid import BeatSetting
+from fern_tide.core.envelope.beat_grid import BeatSetting, are_on_beats
 from fern_tide.core.envelope.beats import NEAR_S, Beats
 from fern_tide.core.first_cut.sound import Levels
 
@@ -46,7 +45,7 @@ def surest_beats(project: Project, levels: Levels) -> Track | None:
         return None
     old, new = read[now.id][1], read[best.id][1]
     is_same = old.steady and len(old.times_s) >= _LEAST_BEATS and len(new.times_s) >= _LEAST_BEATS
-    on_new = _near(old.times_s + late[now.id], new.times_s + late[best.id]) if is_same else np.zeros(1)
+    on_new = are_on_beats(old.times_s + late[now.id], new.times_s + late[best.id]) if is_same else np.zeros(1)
     return None if float(np.mean(on_new)) >= _MOST_SHARED else best
 
 
@@ -57,12 +56,6 @@ def _sure(beats: Beats, offset_s: float, times: FloatArray, strengths: FloatArra
     at = beats.times_s + offset_s
     apart_s = float(np.median(np.diff(at)))
     chance = min(0.99, 2 * NEAR_S / apart_s)
-    share = float(strengths[_near(times, at)].sum() / strengths.sum())
+    share = float(strengths[are_on_beats(times, at)].sum() / strengths.sum())
     usual = float(np.exp(-0.5 * (np.log2(60.0 / apart_s / _USUAL_BPM) / _OCTAVES) ** 2))
     return (share - chance) / (1 - chance) * usual * (1.0 if beats.steady else _UNSTEADY)
-
-
-def _near(times: FloatArray, beats: FloatArray) -> npt.NDArray[np.bool_]:
-    """Say of times whether they are within 45 ms of one of at least two beats."""
-    after = np.clip(np.searchsorted(beats, times), 1, len(beats) - 1)
-    return np.asarray(np.minimum(np.abs(times - beats[after - 1]), np.abs(times - beats[after])) <= NEAR_S)

@@ -13,6 +13,7 @@ from fern_tide.core.base.signal import FloatArray
 from fern_tide.core.base.units import from_db, to_db
 from fern_tide.core.document import Project, Track
 from fern_tide.core.envelope.bands import suggest_bands
+from fern_tide.core.envelope.beat_grid import are_on_beats
 from fern_tide.core.envelope.beats import NEAR_S, Beats
 from fern_tide.core.envelope.envelope import CleanUpChoice, Envelope, ReadingChoice, needs
 from fern_tide.core.first_cut.sound import SILENT_DB, Levels, Role, Voice, range_db
@@ -98,10 +99,8 @@ class Ear:
     def _on_beat(self, frames: npt.NDArray[np.intp]) -> int:
         if len(self.beats.times_s) < 2:
             return 0
-        times, beats = (np.asarray(frames, dtype=np.float64) + 0.5) / self.project.rate.per_second, self.beats.times_s
-        after = np.clip(np.searchsorted(beats, times), 1, len(beats) - 1)
-        near = np.minimum(np.abs(times - beats[after - 1]), np.abs(times - beats[after]))
-        return int(np.count_nonzero(near <= self._near_s))
+        times = (np.asarray(frames, dtype=np.float64) + 0.5) / self.project.rate.per_second
+        return int(np.count_nonzero(are_on_beats(times, self.beats.times_s, within_s=self._near_s)))
 
     @property
     def _near_s(self) -> float:

@@ -70,11 +70,11 @@ def relink(
         update: dict[str, Any] = {"parent": parent}
         if before is not None:
             untouched = originals.get(_place(before), before)
-            by_hand = {name: value for name, value in before.values.items() if value != untouched.values.get(name)}
+            values = {**part.values, **_by_hand(before, untouched)}
             update |= {
                 "id": before.id,
                 "name": part.name if before.name == untouched.name else before.name,
-                "values": {**part.values, **{name: value for name, value in by_hand.items() if part.has(name)}},
+                "values": {name: value for name, value in values.items() if value is not None and part.has(name)},
                 "anchor": part.anchor if before.anchor.word == part.anchor.word else before.anchor,
             }
             if before.ride is not None and part.has("x"):
@@ -102,6 +102,13 @@ def relink(
         selections=tuple(item for one in scene.selections if (item := one.within(set(known))) is not None),
     )
     return relinked, tuple(part.name for part in fresh if part.id not in renamed)
+
+
+def _by_hand(part: Part, untouched: Part) -> dict[str, float | str | None]:
+    """Give the values of a part that a hand changed; None where it brought the default back."""
+    names = {**part.values, **untouched.values}
+    changed = (name for name in names if part.values.get(name) != untouched.values.get(name))
+    return {name: part.values.get(name) for name in changed}
 
 
 def _ways(

@@ -17,13 +17,7 @@ from fern_tide.core.scene.svg.allowed import SvgLimits
 from fern_tide.store.revision import Revision
 from fern_tide.workflows.bring_in.laying import lay
 from fern_tide.workflows.bring_in.relinking import originals_of, relink
-from fern_tide.workflows.bring_in.scene_files import (
-    SceneContent,
-    add_to,
-    empty_scene,
-    look_at_all,
-    scene_of,
-)
+from fern_tide.workflows.bring_in.scene_files import SceneContent, add_to, empty_scene, look_at_all, scene_of
 from fern_tide.workflows.studio import Studio
 
 
